@@ -1,0 +1,5 @@
+"""`python -m rook_tally`."""
+
+from rook_tally.cli import main
+
+main()

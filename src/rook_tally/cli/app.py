@@ -1,0 +1,193 @@
+"""The command line: names, options and help of every command; what each does is in its module."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from rook_tally import __version__
+from rook_tally.core.errors import RookTallyError, UsageError
+
+app = typer.Typer(
+    name="rook-tally",
+    help="Readings from small networked sensors: taken in, kept and shown on your own machine.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+station_app = typer.Typer(help="Stations: the boxes that report.", no_args_is_help=True)
+app.add_typer(station_app, name="station")
+
+StoreOption = Annotated[
+    str | None,
+    typer.Option("--store", metavar="PATH|URL", help="Which store, if not the usual one."),
+]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON list and nothing else.")]
+
+
+def main() -> None:
+    """Run a command: exit code 0 done, 1 could not, 2 wrong usage."""
+    try:
+        app()
+    except UsageError as error:
+        _fail(error, 2)
+    except RookTallyError as error:
+        _fail(error, 1)
+    except BrokenPipeError:
+        # Whoever read our output has heard enough; Python must not complain while closing it.
+        sys.stdout = None
+        raise SystemExit(1) from None
+
+
+def _fail(error: RookTallyError, code: int) -> None:
+    sys.stderr.write(f"rook-tally: {error}\n")
+    raise SystemExit(code)
+
+
+def _print_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"rook-tally {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _everywhere(
+    context: typer.Context,
+    store: StoreOption = None,
+    _version: Annotated[
+        bool,
+        typer.Option("--version", callback=_print_version, is_eager=True, help="Print it."),
+    ] = False,
+) -> None:
+    context.obj = store
+
+
+def _store(context: typer.Context, store: str | None) -> str:
+    from rook_tally.cli.places import usual_store
+
+    chosen: str | None = store if store is not None else context.obj
+    return chosen if chosen is not None else str(usual_store())
+
+
+@app.command()
+def desk(
+    context: typer.Context,
+    store: StoreOption = None,
+    collect_too: Annotated[
+        bool,
+        typer.Option("--collect/--no-collect", help="Run a collector as well when none is heard."),
+    ] = True,
+) -> None:
+    """Open the window."""
+    from rook_tally.cli.desk import run_desk
+
+    raise typer.Exit(run_desk(_store(context, store), collect_too=collect_too))
+
+
+@app.command()
+def collect(
+    context: typer.Context,
+    store: StoreOption = None,
+    http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
+    broker: Annotated[
+        str, typer.Option(metavar="builtin:HOST:PORT|mqtt://…|off")
+    ] = "builtin:127.0.0.1:4712",
+) -> None:
+    """Keep the doors open, with no window, until told to stop."""
+    from rook_tally.cli.collect import run_collector
+
+    run_collector(_store(context, store), http=http, broker=broker)
+
+
+@app.command()
+def demo(
+    context: typer.Context,
+    store: StoreOption = None,
+    headless: Annotated[bool, typer.Option(help="No window; end by itself.")] = False,
+    for_s: Annotated[
+        float | None, typer.Option("--for", metavar="SECONDS", help="End after so long.")
+    ] = None,
+    fresh: Annotated[bool, typer.Option(help="Forget the demo's store and make it anew.")] = False,
+    days: Annotated[float, typer.Option(min=0.0, max=366.0, help="Days of history.")] = 7.0,
+) -> None:
+    """Show Fennel Wharf Pottery: history first, then live stations over HTTP and MQTT."""
+    from rook_tally.cli.demo import run_demo
+
+    chosen = store if store is not None else context.obj
+    raise typer.Exit(run_demo(chosen, headless=headless, for_s=for_s, fresh=fresh, days=days))
+
+
+@station_app.command("add")
+def station_add(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    place: Annotated[str, typer.Option(metavar="NAME", help="Where it stands; made if new.")],
+    kind: Annotated[str, typer.Option(help="What sort it is.")] = "plain",
+    cadence: Annotated[
+        float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
+    ] = None,
+    outdoors: Annotated[bool, typer.Option(help="A new place is outdoors.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Add a station; prints its access key, this once, alone on the last line."""
+    from rook_tally.cli.station import add
+
+    add(
+        _store(context, store), key, place=place, kind=kind, cadence_s=cadence, indoors=not outdoors
+    )
+
+
+@app.command()
+def latest(context: typer.Context, as_json: JsonOption = False, store: StoreOption = None) -> None:
+    """The newest reading of every series."""
+    from rook_tally.cli.latest import print_latest
+
+    print_latest(_store(context, store), as_json=as_json)
+
+
+@app.command()
+def export(
+    context: typer.Context,
+    station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
+    quantity: Annotated[str | None, typer.Option(metavar="SLUG")] = None,
+    from_: Annotated[
+        str | None, typer.Option("--from", metavar="T", help="RFC 3339 or a date; included.")
+    ] = None,
+    to: Annotated[
+        str | None, typer.Option("--to", metavar="T", help="RFC 3339 or a date; not included.")
+    ] = None,
+    form: Annotated[str, typer.Option("--format", metavar="csv")] = "csv",
+    output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,
+    store: StoreOption = None,
+) -> None:
+    """Write readings out as CSV."""
+    from rook_tally.cli.export import write_export
+
+    write_export(
+        _store(context, store),
+        station=station, quantity=quantity, from_=from_, to=to, form=form, output=output,
+    )  # fmt: skip
+
+
+@app.command()
+def shots(
+    directory: Annotated[Path, typer.Argument(metavar="DIR")] = Path("docs/screenshots"),
+) -> None:
+    """Take the current pictures of the main views, from the demo data at a fixed moment."""
+    from rook_tally.cli.shots import take_shots
+
+    take_shots(directory)
+
+
+@app.command()
+def bench(
+    names: Annotated[list[str] | None, typer.Argument(metavar="[NAME…]")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Measure the speeds we promise, each beside its limit in the same run."""
+    from rook_tally.cli.bench import run_benches
+
+    run_benches(names or [], as_json=as_json)

@@ -1,0 +1,32 @@
+"""`rook-tally collect`."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+
+import typer
+
+from rook_tally.cli.logs import log_to_stderr
+from rook_tally.cli.places import broker_folder
+from rook_tally.collector import CollectorSettings, collect
+from rook_tally.collector.run import OpenDoors
+from rook_tally.intake.addresses import broker_from, endpoint_from
+from rook_tally.store import open_store
+
+
+def run_collector(where: str, *, http: str, broker: str) -> None:
+    """Run a collector in this process until SIGTERM; says on stdout when its doors are open."""
+    log_to_stderr()
+    endpoint, chosen_broker = endpoint_from(http), broker_from(broker)
+    store = open_store(where)
+
+    def ready(doors: OpenDoors) -> None:
+        line = {"ready": True, "http": doors.http, "mqtt": doors.mqtt, "store": store.url}
+        typer.echo(json.dumps(line))
+
+    settings = CollectorSettings(endpoint, chosen_broker, broker_folder(store))
+    try:
+        asyncio.run(collect(store, settings, ready=ready))
+    finally:
+        store.close()

@@ -1,0 +1,52 @@
+"""`rook-tally latest`."""
+
+from __future__ import annotations
+
+import time
+
+import msgspec
+import typer
+
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import age, figure
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.store import LatestRow, latest_rows, open_store
+
+
+def print_latest(where: str, *, as_json: bool) -> None:
+    """Print the newest reading of every series, as a table or as one JSON list."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            rows = latest_rows(connection, now_us=time.time_ns() // 1000)
+    finally:
+        store.close()
+    if as_json:
+        typer.echo(msgspec.json.encode(rows).decode())
+    elif not rows:
+        typer.echo("nothing has been heard yet")
+    else:
+        _print_table(rows)
+
+
+def _print_table(rows: list[LatestRow]) -> None:
+    cells = [
+        (
+            row.place,
+            row.station,
+            QUANTITIES[row.quantity].name,
+            figure(row.value, QUANTITIES[row.quantity].decimals),
+            row.unit,
+            age(row.age_s),
+            Level(row.level).wording if row.level else "",
+            "" if row.quality == "good" else row.quality,
+        )
+        for row in rows
+    ]
+    widths = [max(len(row[column]) for row in cells) for column in range(len(cells[0]))]
+    for row in cells:
+        padded = [
+            text.rjust(width) if column in (3, 5) else text.ljust(width)
+            for column, (text, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        typer.echo("  ".join(padded).rstrip())

@@ -1,0 +1,30 @@
+"""Where things are kept: the usual store, the demo's, the built-in broker's files, logs."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+import platformdirs
+
+from rook_tally.store import Store
+
+_APP = "rook-tally"
+
+
+def usual_store() -> Path:
+    """The store used when none is named."""
+    return platformdirs.user_data_path(_APP) / "site.db"
+
+
+def demo_store() -> Path:
+    """The demo's store."""
+    return platformdirs.user_data_path(_APP) / "demo.db"
+
+
+def broker_folder(store: Store) -> Path:
+    """Where the built-in broker of a store keeps its files."""
+    if store.path is not None:
+        return store.path.with_suffix(".broker")
+    name = hashlib.sha256(store.url.encode()).hexdigest()[:16]
+    return platformdirs.user_state_path(_APP) / f"broker-{name}"

@@ -1,0 +1,109 @@
+"""Batches: what the doors bring goes into the store together, in one transaction after the other.
+
+No reading waits for a timer: while one batch is being committed the next one gathers, so a quiet
+site commits each message at once and a busy one hundreds together.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+
+import structlog
+
+from rook_tally.core.errors import StoreError
+from rook_tally.intake.message import Answer, Message, Problem
+from rook_tally.intake.reception import receive, receive_as_stray
+from rook_tally.intake.resolve import Directory
+from rook_tally.store import Store
+
+LARGEST_BATCH = 500
+_WAITING_ROOM = 20_000
+
+_log = structlog.get_logger(__name__)
+
+
+class CommitLoop:
+    """Takes messages from the doors and answers each once its batch is committed."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._directory = Directory()
+        self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[Answer]]] = asyncio.Queue(
+            _WAITING_ROOM
+        )
+        # One thread: the directory belongs to it, and SQLite has one writer anyway.
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
+        self._task = asyncio.create_task(self._run())
+
+    async def take(self, message: Message) -> Answer:
+        """Hand a message in; returns what became of it once that is committed.
+
+        Raises
+        ------
+        StoreError
+            When nothing could be kept.
+        """
+        future: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
+        await self._waiting.put((message, future))
+        return await future
+
+    async def close(self) -> None:
+        """Commit what was handed in, then stop."""
+        await self._waiting.join()
+        self._task.cancel()
+        await asyncio.wait((self._task,))
+        self._thread.shutdown()
+
+    async def _run(self) -> None:
+        while True:
+            batch = [await self._waiting.get()]
+            while len(batch) < LARGEST_BATCH and not self._waiting.empty():
+                batch.append(self._waiting.get_nowait())
+            await self._commit(batch)
+            for _ in batch:
+                self._waiting.task_done()
+
+    async def _commit(self, batch: Sequence[tuple[Message, asyncio.Future[Answer]]]) -> None:
+        loop = asyncio.get_running_loop()
+        messages = [message for message, _ in batch]
+        try:
+            answers = await loop.run_in_executor(
+                self._thread, receive, self._store, self._directory, messages
+            )
+        except StoreError as error:
+            for _, future in batch:
+                _settle(future, error)
+        except Exception:  # noqa: BLE001 - whatever it is, no reading may be lost to it
+            # Our own fault, set off by one of these messages: find it, keep the others.
+            if len(batch) > 1:
+                for one in batch:
+                    await self._commit([one])
+                return
+            message, future = batch[0]
+            _log.exception("message_broke_reception", door=message.door, address=message.address)
+            await self._commit_unread(message, future)
+        else:
+            for (_, future), answer in zip(batch, answers, strict=True):
+                _settle(future, answer)
+
+    async def _commit_unread(self, message: Message, future: asyncio.Future[Answer]) -> None:
+        why = "a fault of ours while reading it"
+        try:
+            await asyncio.get_running_loop().run_in_executor(
+                self._thread, receive_as_stray, self._store, message, why
+            )
+        except StoreError as error:
+            _settle(future, error)
+        else:
+            _settle(future, Answer(stray=1, problem=Problem.UNREADABLE, why=why))
+
+
+def _settle(future: asyncio.Future[Answer], outcome: Answer | StoreError) -> None:
+    if future.done():  # whoever asked has gone away
+        return
+    if isinstance(outcome, Answer):
+        future.set_result(outcome)
+    else:
+        future.set_exception(outcome)

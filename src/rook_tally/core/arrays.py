@@ -1,0 +1,18 @@
+"""Array types used in signatures, so that a signature says what it holds."""
+
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+TimeArray: TypeAlias = NDArray[np.int64]
+"""Moments, microseconds UTC since 1970."""
+
+FloatArray: TypeAlias = NDArray[np.float64]
+"""Values in a quantity's base unit, or seconds."""
+
+QualityArray: TypeAlias = NDArray[np.uint8]
+"""`Quality` members; 0 is good."""
+
+IntArray: TypeAlias = NDArray[np.int64]
+BoolArray: TypeAlias = NDArray[np.bool_]

@@ -1,0 +1,47 @@
+"""Our error tree. A foreign error is translated into one of these where it enters.
+
+RookTallyError                what happened, what was kept, what to do
+├── UsageError                the caller asked for something that cannot be meant (exit code 2)
+├── DecodeError               a message that cannot be read at all (store.errors, intake)
+├── StoreError                the store cannot be opened, read or written (store)
+└── DoorError                 a door cannot be opened (intake)
+"""
+
+
+class RookTallyError(Exception):
+    """Something went wrong in a way a person can act on.
+
+    Parameters
+    ----------
+    what : str
+        What happened, one sentence without a full stop.
+    kept : str
+        What was kept or is unharmed, if that is in question.
+    remedy : str
+        What to do about it.
+    """
+
+    def __init__(self, what: str, *, kept: str = "", remedy: str = "") -> None:
+        super().__init__(what)
+        self.what = what
+        self.kept = kept
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        return "; ".join(part for part in (self.what, self.kept, self.remedy) if part)
+
+
+class UsageError(RookTallyError):
+    """What was asked for cannot be meant: wrong words, wrong range, unknown name."""
+
+
+class DecodeError(RookTallyError):
+    """A whole message cannot be read: not JSON, ends in the middle, not UTF-8."""
+
+
+class StoreError(RookTallyError):
+    """The store cannot be opened, read or written."""
+
+
+class DoorError(RookTallyError):
+    """A door cannot be opened or kept open."""

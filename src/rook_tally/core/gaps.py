@@ -1,0 +1,114 @@
+"""Runs and gaps. Section 0 and H of our collected formulas: the gap rule is our own definition.
+
+*Good*: quality 0 and finite. *Gap*: good neighbours further apart than `max_gap_s`, strictly.
+*Run*: the longest stretch of good readings without a gap.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
+from rook_tally.core.readings import Readings
+from rook_tally.core.timestamps import SECOND_US
+
+SHORTEST_GAP_S = 90.0
+GAP_CADENCES = 3.0
+
+
+def max_gap_s(cadence_s: float) -> float:
+    """How far apart two readings may be before there is a gap between them, s."""
+    return max(GAP_CADENCES * cadence_s, SHORTEST_GAP_S)
+
+
+@dataclass(frozen=True, slots=True)
+class Runs:
+    """Runs of good readings: first and last moment and number of readings of each, (K,) int64."""
+
+    first_us: TimeArray
+    last_us: TimeArray
+    count: IntArray
+
+
+def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
+    """Good readings sorted by time; of equal times the one that came last wins.
+
+    Returns
+    -------
+    (M,) int64 strictly increasing, (M,) float64
+    """
+    good = readings.good
+    time_us, value = readings.time_us[good], readings.value[good]
+    if len(time_us) > 1 and np.any(np.diff(time_us) <= 0):
+        order = np.argsort(time_us, kind="stable")
+        time_us, value = time_us[order], value[order]
+        last_of_equals = np.append(np.diff(time_us) > 0, True)
+        time_us, value = time_us[last_of_equals], value[last_of_equals]
+    return time_us, value
+
+
+def microseconds(seconds: float) -> int:
+    """Seconds as whole microseconds, rounded, as every comparison with times needs them."""
+    return round(seconds * SECOND_US)
+
+
+def find_runs(readings: Readings, *, max_gap_s: float) -> Runs:
+    """Runs of good readings, in order of time. Empty input gives empty arrays."""
+    time_us, _ = cleaned(readings)
+    if not len(time_us):
+        empty = np.empty(0, dtype=np.int64)
+        return Runs(empty, empty, empty)
+    starts = np.flatnonzero(np.concatenate(([True], np.diff(time_us) > microseconds(max_gap_s))))
+    ends = np.append(starts[1:], len(time_us)) - 1
+    return Runs(time_us[starts], time_us[ends], ends - starts + 1)
+
+
+def find_gaps(
+    readings: Readings,
+    *,
+    max_gap_s: float,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> TimeArray:
+    """Gaps between good readings of a window, its edges included when they are given.
+
+    Returns
+    -------
+    (G, 2) int64
+        From, to. With `start_us` also the start to the first reading, with `end_us` also the
+        last reading to the end, when longer than `max_gap_s`. No good reading at all: one gap
+        from edge to edge when both are given, else none.
+
+    Raises
+    ------
+    ValueError
+        When the window's end is not after its start.
+    """
+    check_window(start_us, end_us)
+    time_us, _ = cleaned(readings)
+    time_us = time_us[inside(time_us, start_us, end_us)]
+    edges = [
+        np.array([] if start_us is None else [start_us], dtype=np.int64),
+        time_us,
+        np.array([] if end_us is None else [end_us], dtype=np.int64),
+    ]
+    moments = np.concatenate(edges)
+    if not len(time_us):
+        return moments.reshape(-1, 2) if len(moments) == 2 else np.empty((0, 2), dtype=np.int64)
+    wide = np.flatnonzero(np.diff(moments) > microseconds(max_gap_s))
+    return np.stack((moments[wide], moments[wide + 1]), axis=1)
+
+
+def check_window(start_us: int | None, end_us: int | None) -> None:
+    """ValueError when both edges are given and the end is not after the start."""
+    if start_us is not None and end_us is not None and end_us <= start_us:
+        raise ValueError(f"end_us must be after start_us, got {start_us} to {end_us}")
+
+
+def inside(time_us: TimeArray, start_us: int | None, end_us: int | None) -> slice:
+    """The half-open window [start, end) of increasing times, as a slice."""
+    first = 0 if start_us is None else int(np.searchsorted(time_us, start_us))
+    last = len(time_us) if end_us is None else int(np.searchsorted(time_us, end_us))
+    return slice(first, last)

@@ -1,0 +1,70 @@
+"""What a reading is: value, time, quality; and many of them as arrays."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray, FloatArray, QualityArray, TimeArray
+
+
+class Quality(enum.IntEnum):
+    """How far a kept reading is to be believed. Refused readings are not kept at all."""
+
+    GOOD = 0
+    UNBELIEVABLE = 1
+    LONE_ZERO = 2
+    LONE_SPIKE = 3
+    STUCK = 4
+
+    @property
+    def wording(self) -> str:
+        """The quality as a person reads it: `good`, or `suspect: …` with the reason."""
+        return _WORDING[self]
+
+
+_WORDING = {
+    Quality.GOOD: "good",
+    Quality.UNBELIEVABLE: "suspect: outside the believable range",
+    Quality.LONE_ZERO: "suspect: lone zero",
+    Quality.LONE_SPIKE: "suspect: lone spike",
+    Quality.STUCK: "suspect: stuck value",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Readings:
+    """Readings of one series, ordered by time.
+
+    Attributes
+    ----------
+    time_us : (N,) int64, strictly increasing
+    value : (N,) float64, base unit of the series' quantity
+    quality : (N,) uint8, `Quality` members
+    """
+
+    time_us: TimeArray
+    value: FloatArray
+    quality: QualityArray
+
+    def __len__(self) -> int:
+        return len(self.time_us)
+
+    @property
+    def good(self) -> BoolArray:
+        """(N,) mask of the readings that statistics may use."""
+        return np.asarray((self.quality == Quality.GOOD) & np.isfinite(self.value), np.bool_)
+
+
+def readings_from(time_us: object, value: object, quality: object | None = None) -> Readings:
+    """Readings from anything NumPy can make arrays of; quality left out means all good."""
+    times = np.asarray(time_us, dtype=np.int64)
+    values = np.asarray(value, dtype=np.float64)
+    qualities = (
+        np.zeros(len(times), dtype=np.uint8)
+        if quality is None
+        else np.asarray(quality, dtype=np.uint8)
+    )
+    return Readings(times, values, qualities)

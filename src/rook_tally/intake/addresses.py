@@ -1,0 +1,135 @@
+"""Addresses as written on the command line: `HOST:PORT`, `builtin:HOST:PORT`, `mqtt://…`, `off`."""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+from dataclasses import dataclass, field
+from urllib.parse import unquote, urlsplit
+
+from rook_tally.core.errors import DoorError, UsageError
+
+_BROKER_PORTS = {"mqtt": 1883, "mqtts": 8883}
+
+
+@dataclass(frozen=True, slots=True)
+class Endpoint:
+    """A host and a port; port 0 means any free one."""
+
+    host: str
+    port: int
+
+    def __str__(self) -> str:
+        return f"[{self.host}]:{self.port}" if ":" in self.host else f"{self.host}:{self.port}"
+
+    @property
+    def is_loopback(self) -> bool:
+        """Whether nobody but this machine can reach it."""
+        return is_loopback(self.host)
+
+
+@dataclass(frozen=True, slots=True)
+class BuiltinBroker:
+    """The broker we run ourselves, and where it is to listen."""
+
+    endpoint: Endpoint
+
+
+@dataclass(frozen=True, slots=True)
+class OutsideBroker:
+    """Somebody else's broker."""
+
+    endpoint: Endpoint
+    tls: bool = False
+    user: str | None = None
+    password: str | None = field(default=None, repr=False)
+
+
+def endpoint_from(text: str) -> Endpoint:
+    """`HOST:PORT` or `[IPV6]:PORT`; UsageError for anything else."""
+    try:
+        parts = urlsplit(f"//{text}")
+        host, port = parts.hostname, parts.port
+    except ValueError:
+        host = port = None
+    if not host or port is None or parts.path:
+        raise UsageError(f"{text!r} is no address", remedy="write HOST:PORT, as in 127.0.0.1:4711")
+    return Endpoint(host, port)
+
+
+def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
+    """What `--broker` asks for; None for `off`.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be read, or would open our own broker to the network, where stations have
+        no passwords yet.
+    """
+    if text == "off":
+        return None
+    if text.startswith("builtin:"):
+        endpoint = endpoint_from(text.removeprefix("builtin:"))
+        if not endpoint.is_loopback:
+            raise UsageError(
+                f"the built-in broker would listen on {endpoint.host} without passwords",
+                remedy="let it listen on 127.0.0.1, or give a broker of your own by URL",
+            )
+        return BuiltinBroker(endpoint)
+    try:
+        parts = urlsplit(text)
+        host, port = parts.hostname, parts.port
+    except ValueError:
+        host = port = None
+        parts = urlsplit("")
+    if parts.scheme not in _BROKER_PORTS or not host:
+        raise UsageError(
+            f"{text!r} names no broker",
+            remedy="write builtin:HOST:PORT, mqtt://HOST:PORT, mqtts://… or off",
+        )
+    return OutsideBroker(
+        Endpoint(host, port or _BROKER_PORTS[parts.scheme]),
+        tls=parts.scheme == "mqtts",
+        user=unquote(parts.username) if parts.username else None,
+        password=unquote(parts.password) if parts.password else None,
+    )
+
+
+def is_loopback(host: str) -> bool:
+    """Whether a host name or address is this machine's own."""
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def bound_socket(endpoint: Endpoint) -> socket.socket:
+    """A listening socket's beginning: bound, not yet listening.
+
+    Raises
+    ------
+    DoorError
+        When the port is in use or the address is not this machine's.
+    """
+    try:
+        family, kind, protocol, _, address = socket.getaddrinfo(
+            endpoint.host, endpoint.port, type=socket.SOCK_STREAM
+        )[0]
+        bound = socket.socket(family, kind, protocol)
+    except OSError as error:
+        raise DoorError(
+            f"{endpoint} cannot be opened: {error.strerror}", remedy="name another address"
+        ) from error
+    bound.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        bound.bind(address)
+    except OSError as error:
+        bound.close()
+        in_use = "in use" in (error.strerror or "")
+        raise DoorError(
+            f"port {endpoint.port} on {endpoint.host} is in use"
+            if in_use
+            else f"{endpoint} cannot be opened: {error.strerror}",
+            remedy="stop the program that holds it, or name another port (0 takes a free one)",
+        ) from error
+    return bound

@@ -1,0 +1,203 @@
+"""Our own broker: a private Mosquitto run as a child, for those who have none.
+
+It gets a session of its own, so that it outlives a collector that crashes and keeps what stations
+send meanwhile; the next collector finds it again and takes it over.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import shutil
+import signal
+from pathlib import Path
+
+import msgspec
+import structlog
+
+from rook_tally.core.errors import DoorError
+from rook_tally.intake.addresses import Endpoint, bound_socket
+from rook_tally.intake.outlet import DoorReport
+from rook_tally.store import DoorState
+
+_READY_WITHIN_S = 10.0
+_STOP_WITHIN_S = 5.0
+_RESTART_PAUSE_S = 1.0
+
+_log = structlog.get_logger(__name__)
+
+_CONFIGURATION = """\
+# Written by Rook Tally at every start.
+listener {port} {host}
+allow_anonymous true
+persistence true
+persistence_location {folder}/
+autosave_interval 5
+# Nothing is dropped while the collector is away or busy.
+max_queued_messages 0
+max_inflight_messages 0
+max_queued_bytes 0
+message_size_limit 1048576
+log_dest stderr
+log_type error
+log_type warning
+log_type notice
+"""
+
+
+class _Running(msgspec.Struct, frozen=True):
+    """What is written down about the child, for the next collector to find it."""
+
+    pid: int
+    host: str
+    port: int
+
+
+class PrivateBroker:
+    """A Mosquitto with its files in `folder`, listening where it is told."""
+
+    def __init__(self, folder: Path, wanted: Endpoint) -> None:
+        self._folder = folder
+        self._wanted = wanted
+        self._pid = 0
+        self._minder: asyncio.Task[None] | None = None
+        self.endpoint = wanted
+
+    async def start(self) -> None:
+        """Start it, or take over the one a crashed collector left, and wait until it answers.
+
+        Raises
+        ------
+        DoorError
+            When Mosquitto is not installed, its port is in use, or it does not come up.
+        """
+        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        left = self._left_behind()
+        if left is not None and self._wanted in (
+            Endpoint(left.host, left.port), Endpoint(left.host, 0),
+        ):  # fmt: skip
+            _log.info("broker_taken_over", pid=left.pid, port=left.port)
+            self._pid, self.endpoint = left.pid, Endpoint(left.host, left.port)
+            return
+        if left is not None:
+            await _stopped(left.pid)
+        await self._launch()
+
+    def mind(self, report: DoorReport) -> None:
+        """From now on start it again whenever it ends."""
+        self._minder = asyncio.create_task(self._mind(report))
+
+    async def stop(self) -> None:
+        """End it; its queue and sessions stay on disk."""
+        if self._minder is not None:
+            self._minder.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._minder
+        if self._pid:
+            await _stopped(self._pid)
+        self._note_file.unlink(missing_ok=True)
+
+    @property
+    def _note_file(self) -> Path:
+        return self._folder / "running.json"
+
+    @property
+    def _configuration_file(self) -> Path:
+        return self._folder / "mosquitto.conf"
+
+    def _left_behind(self) -> _Running | None:
+        try:
+            left = msgspec.json.decode(self._note_file.read_bytes(), type=_Running)
+            words = Path(f"/proc/{left.pid}/cmdline").read_bytes().split(b"\0")
+        except (OSError, msgspec.MsgspecError):
+            return None
+        return left if str(self._configuration_file).encode() in words else None
+
+    async def _launch(self) -> None:
+        program = shutil.which("mosquitto") or shutil.which("mosquitto", path="/usr/sbin")
+        if program is None:
+            raise DoorError(
+                "Mosquitto is not installed, so there is no built-in broker",
+                remedy="apt-get install mosquitto, give a broker by URL, or use --broker off",
+            )
+        # Bound for a moment only: Mosquitto has to bind it itself, but says less when it cannot.
+        with bound_socket(self._wanted) as probe:
+            self.endpoint = Endpoint(self._wanted.host, probe.getsockname()[1])
+        text = _CONFIGURATION.format(
+            port=self.endpoint.port, host=self.endpoint.host, folder=self._folder
+        )
+        if os.geteuid() == 0:
+            # Else it would become another user, who cannot reach the store's folder.
+            text += "user root\n"
+        self._configuration_file.write_text(text)
+        log = self._folder / "mosquitto.log"
+        with log.open("ab") as written:
+            child = await asyncio.create_subprocess_exec(
+                program, "-c", str(self._configuration_file),
+                stdin=asyncio.subprocess.DEVNULL, stdout=written, stderr=written,
+                start_new_session=True,
+            )  # fmt: skip
+        self._pid = child.pid
+        answering = asyncio.create_task(_answers(self.endpoint))
+        ended = asyncio.create_task(child.wait())
+        done, _ = await asyncio.wait(
+            (answering, ended), timeout=_READY_WITHIN_S, return_when=asyncio.FIRST_COMPLETED
+        )
+        answering.cancel()
+        if ended in done or not done:
+            last = log.read_text(errors="replace").strip().splitlines()[-1:]
+            await _stopped(child.pid)
+            self._pid = 0
+            raise DoorError(
+                f"the built-in broker did not start on {self.endpoint}: {' '.join(last)}",
+                remedy="name another port, or use --broker off",
+            )
+        running = _Running(child.pid, self.endpoint.host, self.endpoint.port)
+        self._note_file.write_bytes(msgspec.json.encode(running))
+
+    async def _mind(self, report: DoorReport) -> None:
+        while True:
+            await _gone(self._pid)
+            self._wanted = self.endpoint
+            report(DoorState.TRYING, "the built-in broker ended; starting it again")
+            _log.warning("broker_ended", pid=self._pid)
+            try:
+                await self._launch()
+            except DoorError as error:
+                report(DoorState.TRYING, str(error))
+                await asyncio.sleep(_RESTART_PAUSE_S)
+
+
+async def _answers(endpoint: Endpoint) -> None:
+    while True:
+        try:
+            _, writer = await asyncio.open_connection(endpoint.host, endpoint.port)
+        except OSError:
+            await asyncio.sleep(0.01)
+        else:
+            writer.close()
+            return
+
+
+def _is_running(pid: int) -> bool:
+    try:
+        state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+    except OSError:
+        return False
+    return state not in ("Z", "X")
+
+
+async def _gone(pid: int) -> None:
+    # Polled, since a broker taken over is not our child and cannot be waited for.
+    while _is_running(pid):
+        await asyncio.sleep(0.2)
+
+
+async def _stopped(pid: int) -> None:
+    for number in (signal.SIGTERM, signal.SIGKILL):
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(pid, number)
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(_gone(pid), _STOP_WITHIN_S)
+            return

@@ -1,0 +1,232 @@
+"""The HTTP door: readings in by POST, the newest out by GET, problems as RFC 9457 says."""
+
+from __future__ import annotations
+
+import asyncio
+import http
+import socket
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any, TypeAlias
+
+import msgspec
+import structlog
+from aiohttp import web
+
+from rook_tally.core.errors import StoreError
+from rook_tally.intake.addresses import Endpoint, is_loopback
+from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
+from rook_tally.intake.outlet import Reception
+from rook_tally.store import Store, latest_rows
+
+LARGEST_BODY = 1024 * 1024
+_PROBLEM_TYPE = "application/problem+json"
+# What a person's curl sends when no type is given; the body then decides.
+_UNTYPED = frozenset({"", "application/x-www-form-urlencoded", "text/plain",
+                      "application/octet-stream"})  # fmt: skip
+_FORMS = {form.value: form for form in Form}
+_STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
+_TITLE = {
+    Problem.UNREADABLE: "The message cannot be read",
+    Problem.EMPTY: "The message holds no readings",
+    Problem.WRONG_KEY: "The access key is not known",
+}
+
+_log = structlog.get_logger(__name__)
+_Handler: TypeAlias = Callable[[web.Request], Any]
+
+
+class HttpDoor:
+    """Serves `/v1/…` on a socket that is bound already.
+
+    `clock` returns the moment now in µs; it is the arrival time of what comes in.
+    """
+
+    def __init__(
+        self, listening: socket.socket, *, reception: Reception, store: Store,
+        clock: Callable[[], int],
+    ) -> None:  # fmt: skip
+        self._socket = listening
+        self._reception = reception
+        self._store = store
+        self._clock = clock
+        host, port = listening.getsockname()[:2]
+        self.endpoint = Endpoint(host, port)
+        app = web.Application(client_max_size=LARGEST_BODY, middlewares=[_problems])
+        app.router.add_post("/v1/readings", self._post_readings, expect_handler=_expect)
+        app.router.add_get("/v1/health", self._get_health)
+        app.router.add_get("/v1/latest", self._get_latest)
+        self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=5.0)
+
+    async def open(self) -> None:
+        """Begin to listen."""
+        await self._runner.setup()
+        await web.SockSite(self._runner, self._socket).start()
+
+    async def close(self) -> None:
+        """Stop listening; requests under way are answered first."""
+        await self._runner.cleanup()
+
+    async def _post_readings(self, request: web.Request) -> web.Response:
+        access_key = _access_key(request)
+        if access_key is None and not is_loopback(request.remote or ""):
+            raise _problem(
+                401, "An access key is needed",
+                "stations on the network send Authorization: Bearer <station key>",
+            )  # fmt: skip
+        body = await _whole_body(request)
+        declared = request.content_type if "Content-Type" in request.headers else ""
+        form = _FORMS.get(declared)
+        if form is None and declared not in _UNTYPED:
+            raise _problem(
+                415, "The type is not understood",
+                f"{declared} is none of {', '.join(_FORMS)}; nothing was kept",
+            )  # fmt: skip
+        answer = await self._reception.take(
+            Message(
+                door="http",
+                address=request.remote or "",
+                body=body,
+                arrived_us=self._clock(),
+                form=form,
+                station=request.query.get("station"),
+                access_key=access_key,
+            )
+        )
+        return _response(answer)
+
+    async def _get_health(self, _request: web.Request) -> web.Response:
+        def newest() -> str:
+            with self._store.read() as connection:
+                rows = latest_rows(connection, now_us=self._clock())
+            return max((row.time for row in rows), default="")
+
+        return _json(200, {"status": "ok", "newest_reading": await asyncio.to_thread(newest)})
+
+    async def _get_latest(self, request: web.Request) -> web.Response:
+        # What is measured is nobody's business beyond this machine until pages are shared.
+        if not is_loopback(request.remote or ""):
+            raise _problem(403, "Not from the network", "the newest readings are served locally")
+
+        def rows() -> list[dict[str, Any]]:
+            with self._store.read() as connection:
+                return [asdict(row) for row in latest_rows(connection, now_us=self._clock())]
+
+        return _json(200, await asyncio.to_thread(rows))
+
+
+def _access_key(request: web.Request) -> str | None:
+    header = request.headers.get("Authorization")
+    if header is None:
+        return None
+    scheme, _, key = header.partition(" ")
+    if scheme.lower() != "bearer" or not key.strip():
+        raise _problem(
+            401, "The access key is not known",
+            "send it as Authorization: Bearer <station key>",
+        )  # fmt: skip
+    return key.strip()
+
+
+async def _expect(request: web.Request) -> None:
+    """Refuse a body that is too large before it is sent."""
+    _check_length(request)
+    if request.transport is not None:
+        request.transport.write(b"HTTP/1.1 100 Continue\r\n\r\n")
+
+
+async def _whole_body(request: web.Request) -> bytes:
+    _check_length(request)
+    try:
+        return await request.read()
+    except web.HTTPRequestEntityTooLarge:
+        raise _too_large() from None
+
+
+def _check_length(request: web.Request) -> None:
+    if request.content_length is not None and request.content_length > LARGEST_BODY:
+        raise _too_large()
+
+
+def _too_large() -> web.HTTPException:
+    return _problem(
+        413, "The message is too large",
+        f"at most {LARGEST_BODY // 1024} KiB a message; nothing was kept; send it in parts",
+    )  # fmt: skip
+
+
+def _response(answer: Answer) -> web.Response:
+    counts: dict[str, Any] = {
+        "kept": answer.kept,
+        "duplicate": answer.duplicate,
+        "suspect": answer.suspect,
+        "stray": answer.stray,
+        "refused": [_told(one) for one in answer.refused],
+    }
+    if answer.noted:
+        counts["noted"] = [_told(one) for one in answer.noted]
+    if answer.strays:
+        counts["strays"] = [_told(one) for one in answer.strays]
+    if answer.problem is not None:
+        detail = answer.why + ("; kept as a stray" if answer.stray else "")
+        return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
+    if answer.kept or answer.duplicate:
+        return _json(200, counts)
+    if answer.stray:
+        return _json(202, counts)
+    return _problem_response(
+        422, "No value could be kept", "; ".join(one.why for one in answer.refused[:5]), counts
+    )
+
+
+def _told(one: Refusal) -> dict[str, Any]:
+    return {"at": one.at, "field": one.field, "why": one.why}
+
+
+def _json(status: int, body: Any) -> web.Response:
+    return web.Response(
+        status=status, body=msgspec.json.encode(body), content_type="application/json"
+    )
+
+
+def _problem_response(
+    status: int, title: str, detail: str, members: dict[str, Any] | None = None
+) -> web.Response:
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
+    headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
+    return web.Response(
+        status=status, body=msgspec.json.encode(body | (members or {})),
+        content_type=_PROBLEM_TYPE, headers=headers,
+    )  # fmt: skip
+
+
+class _ProblemError(web.HTTPException):
+    """An answer that is a problem, raised to leave a handler early."""
+
+    def __init__(self, status: int, title: str, detail: str) -> None:
+        self.status_code = status
+        super().__init__()
+        self.title = title
+        self.detail = detail
+
+
+def _problem(status: int, title: str, detail: str) -> _ProblemError:
+    return _ProblemError(status, title, detail)
+
+
+@web.middleware
+async def _problems(request: web.Request, handler: _Handler) -> web.StreamResponse:
+    """Every error leaves as a problem document, whoever raised it."""
+    try:
+        response: web.StreamResponse = await handler(request)
+    except _ProblemError as problem:
+        return _problem_response(problem.status_code, problem.title, problem.detail)
+    except web.HTTPException as error:
+        detail = f"{request.method} {request.path} is not served here"
+        return _problem_response(error.status, http.HTTPStatus(error.status).phrase, detail)
+    except StoreError as error:
+        _log.warning("store_failed", path=request.path, error=str(error))
+        return _problem_response(
+            503, "The store cannot take it now", f"{error.what}; nothing was kept, send it again"
+        )
+    return response

@@ -1,0 +1,104 @@
+"""What a door hands in, and what it gets back."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass, field
+
+
+class Form(enum.Enum):
+    """The written forms a message can have."""
+
+    JSON = "application/json"
+    SENML_JSON = "application/senml+json"
+
+
+@dataclass(frozen=True, slots=True)
+class Message:
+    """A message as it came through a door.
+
+    Attributes
+    ----------
+    door : str
+        `http` or `mqtt`.
+    address : str
+        Where it came from: a peer's address, a topic.
+    body : bytes
+    arrived_us : int
+    form : Form or None
+        None when the door was not told; the body decides.
+    station : str or None
+        Who speaks, when the door was told: by query or topic.
+    access_key : str or None
+        Proves who speaks; the body may then not claim to be another.
+    """
+
+    door: str
+    address: str
+    body: bytes
+    arrived_us: int
+    form: Form | None = None
+    station: str | None = None
+    access_key: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One value out of a message, as its sender wrote it.
+
+    `at` is its place in the message, counted from 0. `station` None means the message's own.
+    `time_note` says why a time the sender gave could not be read.
+    """
+
+    at: int
+    field: str
+    value: float | bool | str
+    station: str | None = None
+    unit: str | None = None
+    time_us: int | None = None
+    time_note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """A value that was not kept, where it stood and why."""
+
+    at: int
+    field: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """What a decoder made of a message: values, and those that cannot be values."""
+
+    items: tuple[Item, ...]
+    refused: tuple[Refusal, ...] = ()
+
+
+class Problem(enum.Enum):
+    """Why a message as a whole could not be taken."""
+
+    UNREADABLE = "unreadable"
+    EMPTY = "empty"
+    WRONG_KEY = "wrong key"
+
+
+@dataclass(slots=True)
+class Answer:
+    """What became of a message, in numbers of values.
+
+    `kept` counts what is in the store now, suspect readings among them; `noted` holds remarks on
+    values that were kept, `strays` on those that wait for a decision. `problem` and `why` are set
+    when the message as a whole could not be taken.
+    """
+
+    kept: int = 0
+    duplicate: int = 0
+    suspect: int = 0
+    stray: int = 0
+    refused: list[Refusal] = field(default_factory=list)
+    noted: list[Refusal] = field(default_factory=list)
+    strays: list[Refusal] = field(default_factory=list)
+    problem: Problem | None = None
+    why: str = ""

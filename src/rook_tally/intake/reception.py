@@ -1,0 +1,196 @@
+"""The whole way of messages into the store: decode, resolve, screen, write, in one transaction."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import DecodeError
+from rook_tally.core.readings import Quality
+from rook_tally.intake.decode import decoded
+from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal
+from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
+from rook_tally.intake.screen import quality_at_arrival, timing
+from rook_tally.store import (
+    NOBODY,
+    NewReading,
+    Station,
+    Store,
+    Stray,
+    Tally,
+    add_tallies,
+    append_readings,
+    keep_strays,
+)
+
+# Nothing in these could be missed, so they are not kept as strays.
+_EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
+
+
+@dataclass(slots=True)
+class _Batch:
+    """What a batch of messages will write, gathered before anything is written."""
+
+    readings: list[tuple[NewReading, Answer, Station]] = field(default_factory=list)
+    strays: list[Stray] = field(default_factory=list)
+    tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
+
+
+def receive(store: Store, directory: Directory, messages: Sequence[Message]) -> list[Answer]:
+    """Take messages in, all in one transaction; when this returns they are in the store.
+
+    Returns
+    -------
+    list of Answer, one a message in their order.
+
+    Raises
+    ------
+    StoreError
+        When nothing of the batch could be kept.
+    """
+    batch = _Batch()
+    try:
+        with store.write() as connection:
+            directory.refresh(connection)
+            answers = [_taken(connection, directory, message, batch) for message in messages]
+            _write(connection, batch)
+    except BaseException:
+        directory.forget()
+        raise
+    return answers
+
+
+def receive_as_stray(store: Store, message: Message, why: str) -> None:
+    """Keep a message whole without looking into it."""
+    batch = _Batch()
+    _put_astray(message, why, None, batch)
+    batch.tallies[NOBODY].stray += 1
+    with store.write() as connection:
+        _write(connection, batch)
+
+
+def _taken(connection: Connection, directory: Directory, message: Message, batch: _Batch) -> Answer:
+    answer = Answer()
+    speaker = _speaker(directory, message)
+    counted_under = speaker.id if speaker else NOBODY
+    if message.access_key is not None and speaker is None:
+        answer.problem, answer.why = Problem.WRONG_KEY, "the access key is no station's"
+        answer.stray = 1
+        batch.tallies[NOBODY].stray += 1
+        _put_astray(message, "came with a wrong access key", message.station, batch)
+        return answer
+    try:
+        content = decoded(message)
+    except DecodeError as error:
+        answer.why = str(error)
+        if message.body.strip() in _EMPTY_BODIES:
+            answer.problem = Problem.EMPTY
+        else:
+            answer.problem, answer.stray = Problem.UNREADABLE, 1
+            batch.tallies[counted_under].stray += 1
+            _put_astray(message, error.what, speaker.key if speaker else message.station, batch)
+        return answer
+    answer.refused.extend(content.refused)
+    unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
+    for item in content.items:
+        claimed = _claimed_station(item, message, speaker)
+        try:
+            placed = _placed(connection, directory, item, claimed, speaker)
+        except UnplacedError as error:
+            unplaced[claimed].append(Refusal(item.at, item.field, str(error)))
+        except UnusableError as error:
+            answer.refused.append(Refusal(item.at, item.field, str(error)))
+        else:
+            _screened(placed, message, answer, batch)
+    for claimed, reasons in unplaced.items():
+        answer.stray += len(reasons)
+        answer.strays.extend(reasons)
+        known = directory.station(claimed) if claimed else None
+        batch.tallies[known.id if known else NOBODY].stray += len(reasons)
+        _put_astray(message, "; ".join(dict.fromkeys(one.why for one in reasons)), claimed, batch)
+    if answer.refused:
+        batch.tallies[counted_under].refused += len(answer.refused)
+    return answer
+
+
+def _speaker(directory: Directory, message: Message) -> Station | None:
+    if message.access_key is not None:
+        return directory.station_with_access_key(message.access_key)
+    return directory.station(message.station) if message.station else None
+
+
+def _claimed_station(item: Item, message: Message, speaker: Station | None) -> str | None:
+    """Who speaks: the access key's, topic's or query's station before any the body names."""
+    if speaker is not None:
+        return speaker.key
+    return message.station if message.station is not None else item.station
+
+
+def _placed(
+    connection: Connection,
+    directory: Directory,
+    item: Item,
+    claimed: str | None,
+    speaker: Station | None,
+) -> Placed:
+    # A base name nobody knows may be a serial number; that of another station is a mix-up.
+    if (
+        speaker is not None
+        and item.station not in (None, speaker.key)
+        and directory.station(item.station or "") is not None
+    ):
+        raise UnusableError(f"{speaker.key} speaks here and cannot speak for {item.station}")
+    station = directory.station(claimed) if claimed else None
+    if station is None:
+        raise UnplacedError(
+            f"no station {claimed} has been adopted" if claimed else "no station is named"
+        )
+    return directory.placed(connection, station, item)
+
+
+def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -> None:
+    item, station = placed.item, placed.series.station
+    when = timing(item.time_us, arrived_us=message.arrived_us, unreadable=item.time_note)
+    if when.note:
+        answer.noted.append(Refusal(item.at, item.field, when.note))
+        batch.tallies[station.id].arrival_timed += 1
+    quality = quality_at_arrival(placed.series.quantity, placed.value)
+    reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
+    batch.readings.append((reading, answer, station))
+
+
+def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) -> None:
+    batch.strays.append(
+        Stray(
+            arrived_us=message.arrived_us,
+            door=message.door,
+            address=message.address,
+            station=station,
+            form=message.form.value if message.form else None,
+            body=message.body,
+            why=why,
+        )
+    )
+
+
+def _write(connection: Connection, batch: _Batch) -> None:
+    outcome = append_readings(connection, [reading for reading, _, _ in batch.readings])
+    for (reading, answer, station), duplicate, revised in zip(
+        batch.readings, outcome.duplicate, outcome.revised, strict=True
+    ):
+        tally = batch.tallies[station.id]
+        if duplicate:
+            answer.duplicate += 1
+            tally.duplicate += 1
+            continue
+        is_suspect = reading.quality is not Quality.GOOD
+        answer.kept += 1
+        answer.suspect += is_suspect
+        tally.kept += 1
+        tally.suspect += is_suspect
+        tally.revised += revised
+    keep_strays(connection, batch.strays)
+    add_tallies(connection, batch.tallies)

@@ -1,0 +1,130 @@
+"""Resolving: which series a value belongs to, and its value in the base unit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.units import Unit
+from rook_tally.intake.message import Item
+from rook_tally.store import Series, Station, access_hash, add_series, load_site, site_changed_since
+
+_STATES = {
+    True: 1.0, False: 0.0, "on": 1.0, "off": 0.0, "true": 1.0, "false": 0.0,
+    "open": 1.0, "closed": 0.0, "yes": 1.0, "no": 0.0,
+}  # fmt: skip
+
+
+class UnplacedError(Exception):
+    """A value that belongs to nothing we know yet: its message is kept as a stray."""
+
+
+class UnusableError(Exception):
+    """A value that cannot be a reading of its field: refused."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A value with its series, in the base unit."""
+
+    item: Item
+    series: Series
+    value: float
+
+
+class Directory:
+    """Stations and series by their names on the wire; follows the store's configuration."""
+
+    def __init__(self) -> None:
+        self._seen_seq = -1
+        self._stations: dict[str, Station] = {}
+        self._by_access_hash: dict[str, Station] = {}
+        self._series: dict[tuple[int, str], Series] = {}
+
+    def refresh(self, connection: Connection) -> None:
+        """Read the configuration anew if it was changed since the last time."""
+        changed, newest = site_changed_since(connection, max(self._seen_seq, 0))
+        if not changed and self._seen_seq >= 0:
+            self._seen_seq = newest
+            return
+        site = load_site(connection)
+        self._seen_seq = newest
+        self._stations = {station.key: station for station in site.stations}
+        self._by_access_hash = {
+            station.access_hash: station for station in site.stations if station.access_hash
+        }
+        self._series = {(one.station.id, one.field): one for one in site.series}
+
+    def station(self, key: str) -> Station | None:
+        """The station of that key."""
+        return self._stations.get(key)
+
+    def station_with_access_key(self, access_key: str) -> Station | None:
+        """The station an access key opens for; None for a wrong key."""
+        return self._by_access_hash.get(access_hash(access_key))
+
+    def placed(self, connection: Connection, station: Station, item: Item) -> Placed:
+        """The series of a value, begun if this is its field's first, and its base value.
+
+        Raises
+        ------
+        UnplacedError
+            When the station has no such field.
+        UnusableError
+            When the value or its unit cannot be what the field measures.
+        """
+        known = self._series.get((station.id, item.field))
+        if known is not None:
+            quantity, wire_unit = known.quantity, known.unit
+        else:
+            quantity, wire_unit = _meaning(station, item.field)
+        value = _base_value(item, quantity, wire_unit)
+        if known is None:
+            known = add_series(
+                connection, station, field=item.field, quantity=quantity, unit=wire_unit
+            )
+            self._series[station.id, item.field] = known
+        return Placed(item, known, value)
+
+    def forget(self) -> None:
+        """Read everything anew next time: series begun in a failed transaction are not there."""
+        self._seen_seq = -1
+
+
+def _meaning(station: Station, field: str) -> tuple[Quantity, str]:
+    """Quantity and wire unit of a field: by the station's kind, else by a quantity's own slug."""
+    described = station.kind.field(field)
+    if described is not None:
+        return QUANTITIES[described.quantity], described.unit
+    quantity = QUANTITIES.get(field)
+    if quantity is None:
+        raise UnplacedError(f"station {station.key} has no field {field}")
+    return quantity, quantity.base.symbol
+
+
+def _base_value(item: Item, quantity: Quantity, wire_unit: str) -> float:
+    value = item.value
+    if quantity.scale is Scale.STATE:
+        if isinstance(value, str | bool):
+            return _STATES[value]
+        if value in (0.0, 1.0):
+            return value
+        raise UnusableError(f"{item.field}: {value:g} is no state; send 0 or 1, true or false")
+    if isinstance(value, str | bool):
+        shown = value if isinstance(value, str) else str(value).lower()
+        raise UnusableError(f"{item.field}: {shown} is not a number")
+    return float(_unit_of(item, quantity, wire_unit).to_base(value))
+
+
+def _unit_of(item: Item, quantity: Quantity, wire_unit: str) -> Unit:
+    name = wire_unit if item.unit is None else item.unit
+    unit = quantity.unit(name)
+    if unit is None:
+        usual = ", ".join(known.symbol for known in quantity.units if known.symbol)
+        raise UnusableError(
+            f"{item.field}: {name} is no unit of {quantity.name.lower()}; known are {usual}"
+        )
+    return unit

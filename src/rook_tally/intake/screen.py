@@ -1,0 +1,53 @@
+"""Screening: whether a value is believable, and whose clock its time is by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from rook_tally.core.quantities import Quantity
+from rook_tally.core.readings import Quality
+from rook_tally.core.timestamps import MINUTE_US, rfc3339, time_us_from_text
+
+MOST_AHEAD_US = 2 * MINUTE_US
+EARLIEST_US = time_us_from_text("2015-01-01T00:00:00Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Timing:
+    """The moment a reading is kept under; `note` says why it is not the sender's, if it is not."""
+
+    time_us: int
+    note: str = ""
+
+
+def timing(sent_us: int | None, *, arrived_us: int, unreadable: str = "") -> Timing:
+    """The sender's time if it gave a believable one, else the arrival time.
+
+    Believable is not more than 2 minutes ahead of the arrival and not before 2015.
+    """
+    if unreadable:
+        return Timing(arrived_us, f"{unreadable}; kept under its arrival time")
+    if sent_us is None:
+        return Timing(arrived_us)
+    if sent_us < EARLIEST_US:
+        return Timing(
+            arrived_us, f"time {_shown(sent_us)} is before 2015; kept under its arrival time"
+        )
+    if sent_us > arrived_us + MOST_AHEAD_US:
+        return Timing(
+            arrived_us,
+            f"time {_shown(sent_us)} is more than 2 minutes ahead; kept under its arrival time",
+        )
+    return Timing(sent_us)
+
+
+def _shown(time_us: int) -> str:
+    try:
+        return rfc3339(time_us)
+    except (OverflowError, ValueError):
+        return f"{time_us} µs"
+
+
+def quality_at_arrival(quantity: Quantity, value: float) -> Quality:
+    """Suspect at once when outside the believable range, good otherwise."""
+    return Quality.GOOD if quantity.is_believable(value) else Quality.UNBELIEVABLE

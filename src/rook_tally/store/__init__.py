@@ -1,0 +1,101 @@
+"""The store: schema, append, queries, change notices, site configuration.
+
+The one place where collectors, desks and commands meet. Functions take the `Connection` of a
+running transaction (`with store.read()` or `with store.write()`), so that a caller decides what
+happens together. May import the core only.
+"""
+
+from rook_tally.store.append import Appended, NewReading, append_history, append_readings
+from rook_tally.store.changes import (
+    Change,
+    ChangeTail,
+    Subject,
+    newest_seq,
+    prune_changes,
+    site_changed_since,
+)
+from rook_tally.store.database import Store, open_store
+from rook_tally.store.overview import LatestRow, latest_rows
+from rook_tally.store.presence import (
+    HEARTBEAT_S,
+    Collector,
+    Door,
+    DoorState,
+    collectors,
+    report_alive,
+    report_collector,
+    report_door,
+    withdraw_collector,
+)
+from rook_tally.store.query import (
+    Latest,
+    envelopes,
+    gaps_between,
+    latest,
+    read_range,
+    span_of,
+)
+from rook_tally.store.site import (
+    Place,
+    Series,
+    Site,
+    Station,
+    access_hash,
+    add_place,
+    add_series,
+    add_station,
+    load_site,
+    set_site,
+)
+from rook_tally.store.strays import Stray, keep_strays, newest_strays
+from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
+
+__all__ = [
+    "HEARTBEAT_S",
+    "NOBODY",
+    "Appended",
+    "Change",
+    "ChangeTail",
+    "Collector",
+    "Door",
+    "DoorState",
+    "Latest",
+    "LatestRow",
+    "NewReading",
+    "Place",
+    "Series",
+    "Site",
+    "Station",
+    "Store",
+    "Stray",
+    "Subject",
+    "Tally",
+    "access_hash",
+    "add_place",
+    "add_series",
+    "add_station",
+    "add_tallies",
+    "append_history",
+    "append_readings",
+    "collectors",
+    "envelopes",
+    "gaps_between",
+    "keep_strays",
+    "latest",
+    "latest_rows",
+    "load_site",
+    "newest_seq",
+    "newest_strays",
+    "open_store",
+    "prune_changes",
+    "read_range",
+    "report_alive",
+    "report_collector",
+    "report_door",
+    "set_site",
+    "site_changed_since",
+    "span_of",
+    "tallies",
+    "total",
+    "withdraw_collector",
+]

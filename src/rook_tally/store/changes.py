@@ -1,0 +1,124 @@
+"""Change notices: how a desk learns that a collector wrote something, and the other way round.
+
+Every transaction that alters what can be seen adds rows to `change`. A reader polls SQLite's
+`PRAGMA data_version`, which costs microseconds, and looks into `change` only when it moved.
+"""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.store import schema
+from rook_tally.store.database import Store, translated
+
+KEPT_CHANGES = 20_000
+"""Older notices are dropped; a reader that was away longer reads everything anew."""
+
+
+class Subject(enum.IntEnum):
+    """What a change is about."""
+
+    READINGS = 1
+    SITE = 2
+    STRAYS = 3
+    DOORS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One notice. For readings: which series, and the first and last moment touched."""
+
+    seq: int
+    subject: Subject
+    series_id: int | None
+    from_us: int | None
+    to_us: int | None
+
+
+def note_change(connection: Connection, subject: Subject) -> None:
+    """Note a change of configuration, strays or doors in the running transaction."""
+    connection.execute(sa.insert(schema.change).values(subject=int(subject)))
+
+
+def note_readings(connection: Connection, touched: dict[int, tuple[int, int]]) -> None:
+    """Note readings written: first and last moment by series id."""
+    if not touched:
+        return
+    connection.execute(
+        sa.insert(schema.change),
+        [
+            {
+                "subject": int(Subject.READINGS),
+                "series_id": series_id, "from_us": from_us, "to_us": to_us,
+            }
+            for series_id, (from_us, to_us) in touched.items()
+        ],
+    )  # fmt: skip
+
+
+def newest_seq(connection: Connection) -> int:
+    """Number of the newest notice, 0 when there is none."""
+    return int(connection.execute(sa.select(sa.func.max(schema.change.c.seq))).scalar() or 0)
+
+
+def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
+    """Whether the configuration changed after a notice, and the number of the newest notice."""
+    columns = schema.change.c
+    site_seq = sa.case((columns.subject == int(Subject.SITE), columns.seq))
+    newest, newest_site = connection.execute(
+        sa.select(sa.func.max(columns.seq), sa.func.max(site_seq)).where(columns.seq > seq)
+    ).one()
+    return newest_site is not None, seq if newest is None else int(newest)
+
+
+def prune_changes(connection: Connection) -> None:
+    """Drop all but the newest notices."""
+    connection.execute(
+        sa.delete(schema.change).where(schema.change.c.seq <= newest_seq(connection) - KEPT_CHANGES)
+    )
+
+
+class ChangeTail:
+    """Follows the notices of a store from the moment it is made. Used by one thread."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        # Commits of a connection do not move its own data_version, so this one never writes.
+        self._connection = store.dedicated_connection()
+        self._version = -1
+        with store.read() as connection:
+            self._seq = newest_seq(connection)
+
+    def has_news(self) -> bool:
+        """Whether anybody has committed since the last call. Costs microseconds on SQLite."""
+        if self._connection.dialect.name != "sqlite":
+            return True
+        with translated(self._store.url):
+            driver = self._connection.connection.driver_connection
+            assert driver is not None
+            version = driver.execute("PRAGMA data_version").fetchone()[0]
+        moved: bool = version != self._version
+        self._version = version
+        return moved
+
+    def changes(self) -> list[Change]:
+        """Notices since the last call, oldest first."""
+        table = schema.change
+        with self._store.read() as connection:
+            rows = connection.execute(
+                sa.select(table).where(table.c.seq > self._seq).order_by(table.c.seq)
+            ).all()
+        if rows:
+            self._seq = rows[-1].seq
+        return [
+            Change(row.seq, Subject(row.subject), row.series_id, row.from_us, row.to_us)
+            for row in rows
+        ]
+
+    def close(self) -> None:
+        """Give the connection back."""
+        self._connection.close()

@@ -1,0 +1,51 @@
+"""The newest readings as rows for people and programs: what `latest` prints and serves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.timestamps import SECOND_US, rfc3339
+from rook_tally.store.query import latest
+from rook_tally.store.site import load_site
+
+
+@dataclass(frozen=True, slots=True)
+class LatestRow:
+    """One series' newest reading, in the base unit of its quantity."""
+
+    place: str
+    station: str
+    quantity: str
+    value: float
+    unit: str
+    time: str
+    quality: str
+    level: int
+    age_s: float
+
+
+def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
+    """One row a series that has a reading, by place, station and field in their order."""
+    site = load_site(connection)
+    newest = latest(connection)
+    rank = {place.id: position for position, place in enumerate(site.places)}
+    ordered = sorted(
+        (series for series in site.series if series.id in newest),
+        key=lambda one: (rank[one.station.place.id], one.station.id, one.id),
+    )
+    return [
+        LatestRow(
+            place=one.station.place.name,
+            station=one.station.key,
+            quantity=one.quantity.slug,
+            value=newest[one.id].value,
+            unit=one.quantity.base.symbol,
+            time=rfc3339(newest[one.id].time_us),
+            quality=newest[one.id].quality.wording,
+            level=int(one.limits.level_of(newest[one.id].value)),
+            age_s=round((now_us - newest[one.id].time_us) / SECOND_US, 3),
+        )
+        for one in ordered
+    ]

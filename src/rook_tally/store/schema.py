@@ -1,0 +1,139 @@
+"""The tables of a store, the same on SQLite and PostgreSQL.
+
+`reading` is the narrow table of fresh rows. Sealed pages will stand beside it; every query
+function already speaks of series and windows, never of rows, so that they can be merged in.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    SmallInteger,
+    String,
+    Table,
+    UniqueConstraint,
+)  # fmt: skip
+
+FORMAT = 1
+"""Number of the layout below; a store with a higher one is refused."""
+
+metadata = MetaData()
+
+# SQLite gives an INTEGER PRIMARY KEY its row number; BIGINT would not be one.
+_Sequence = BigInteger().with_variant(Integer, "sqlite")
+
+meta = Table(
+    "meta", metadata,
+    Column("key", String, primary_key=True),
+    Column("value", String, nullable=False),
+)  # fmt: skip
+
+site = Table(
+    "site", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("zone", String, nullable=False),
+)  # fmt: skip
+
+place = Table(
+    "place", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("parent_id", Integer, ForeignKey("place.id")),
+    Column("position", Integer, nullable=False),
+    Column("indoors", Boolean, nullable=False),
+)  # fmt: skip
+
+station = Table(
+    "station", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("key", String, nullable=False, unique=True),
+    Column("place_id", Integer, ForeignKey("place.id"), nullable=False),
+    Column("kind", String, nullable=False),
+    Column("cadence_s", Float, nullable=False),
+    Column("access_hash", String, unique=True),
+    Column("position", Integer, nullable=False),
+)  # fmt: skip
+
+series = Table(
+    "series", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("station_id", Integer, ForeignKey("station.id"), nullable=False),
+    Column("field", String, nullable=False),
+    Column("quantity", String, nullable=False),
+    Column("unit", String, nullable=False),
+    Column("limits", String),
+    UniqueConstraint("station_id", "field"),
+)  # fmt: skip
+
+reading = Table(
+    "reading", metadata,
+    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    Column("time_us", BigInteger, primary_key=True),
+    Column("value", Float, nullable=False),
+    Column("quality", SmallInteger, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+change = Table(
+    "change", metadata,
+    Column("seq", _Sequence, primary_key=True, autoincrement=True),
+    Column("subject", SmallInteger, nullable=False),
+    Column("series_id", Integer),
+    Column("from_us", BigInteger),
+    Column("to_us", BigInteger),
+    sqlite_autoincrement=True,
+)  # fmt: skip
+
+stray = Table(
+    "stray", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("arrived_us", BigInteger, nullable=False),
+    Column("door", String, nullable=False),
+    Column("address", String, nullable=False),
+    Column("station", String),
+    Column("form", String),
+    Column("body", LargeBinary, nullable=False),
+    Column("why", String, nullable=False),
+    Index("stray_by_arrival", "arrived_us"),
+)  # fmt: skip
+
+tally = Table(
+    "tally", metadata,
+    # No foreign key: strays are counted under station 0.
+    Column("station_id", Integer, primary_key=True),
+    Column("kept", BigInteger, nullable=False),
+    Column("duplicate", BigInteger, nullable=False),
+    Column("revised", BigInteger, nullable=False),
+    Column("suspect", BigInteger, nullable=False),
+    Column("stray", BigInteger, nullable=False),
+    Column("refused", BigInteger, nullable=False),
+    Column("arrival_timed", BigInteger, nullable=False),
+)  # fmt: skip
+
+collector = Table(
+    "collector", metadata,
+    Column("id", String, primary_key=True),
+    Column("host", String, nullable=False),
+    Column("pid", Integer, nullable=False),
+    Column("started_us", BigInteger, nullable=False),
+    Column("heard_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+door = Table(
+    "door", metadata,
+    Column("collector_id", String, ForeignKey("collector.id"), primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("address", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("detail", String, nullable=False),
+    Column("since_us", BigInteger, nullable=False),
+)  # fmt: skip

@@ -1,0 +1,214 @@
+"""Site configuration: the site itself, its places, stations and series."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import secrets
+from dataclasses import dataclass
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.kinds import KINDS, Kind
+from rook_tally.core.levels import Limits
+from rook_tally.core.quantities import Quantity
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.store import schema
+from rook_tally.store.changes import Subject, note_change
+
+_KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A room, a bed, a yard, a machine."""
+
+    id: int
+    name: str
+    indoors: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """A box that reports. `access_hash` is None while it has no access key."""
+
+    id: int
+    key: str
+    place: Place
+    kind: Kind
+    cadence_s: float
+    access_hash: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """One quantity of one station: the field it comes from, its wire unit, its limits."""
+
+    id: int
+    station: Station
+    field: str
+    quantity: Quantity
+    unit: str
+    limits: Limits
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """Everything a store is configured to hold, in display order."""
+
+    name: str
+    zone: str
+    places: tuple[Place, ...]
+    stations: tuple[Station, ...]
+    series: tuple[Series, ...]
+
+    def station(self, key: str) -> Station | None:
+        """The station with this key, or None."""
+        return next((station for station in self.stations if station.key == key), None)
+
+
+def load_site(connection: Connection) -> Site:
+    """The whole configuration; an untouched store gives an unnamed site without places."""
+    named = connection.execute(sa.select(schema.site.c.name, schema.site.c.zone)).first()
+    places = {
+        row.id: Place(row.id, row.name, row.indoors)
+        for row in connection.execute(
+            sa.select(schema.place).order_by(schema.place.c.position, schema.place.c.id)
+        )
+    }
+    stations = {
+        row.id: Station(
+            row.id, row.key, places[row.place_id], KINDS[row.kind], row.cadence_s, row.access_hash
+        )
+        for row in connection.execute(
+            sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
+        )
+    }
+    series = tuple(
+        _series(row, stations[row.station_id])
+        for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
+    )
+    name, zone = named if named is not None else ("", "UTC")
+    return Site(name, zone, tuple(places.values()), tuple(stations.values()), series)
+
+
+def _series(row: sa.Row[tuple[object, ...]], station: Station) -> Series:
+    quantity = QUANTITIES[row.quantity]
+    limits = (
+        quantity.default_limits(indoors=station.place.indoors)
+        if row.limits is None
+        else msgspec.json.decode(row.limits, type=Limits)
+    )
+    return Series(row.id, station, row.field, quantity, row.unit, limits)
+
+
+def set_site(connection: Connection, *, name: str, zone: str) -> None:
+    """Name the site and its time zone."""
+    connection.execute(sa.delete(schema.site))
+    connection.execute(sa.insert(schema.site).values(id=1, name=name, zone=zone))
+    note_change(connection, Subject.SITE)
+
+
+def add_place(connection: Connection, name: str, *, indoors: bool = True) -> int:
+    """The id of the place with this name, made at the end of the order when it is new."""
+    found = connection.execute(
+        sa.select(schema.place.c.id).where(schema.place.c.name == name)
+    ).scalar()
+    if found is not None:
+        return int(found)
+    if not name.strip():
+        raise UsageError("a place needs a name", remedy='give one, as in --place "Kiln room"')
+    position = connection.execute(sa.select(sa.func.count()).select_from(schema.place)).scalar_one()
+    inserted = connection.execute(
+        sa.insert(schema.place).values(name=name, indoors=indoors, position=position)
+    )
+    note_change(connection, Subject.SITE)
+    return _new_id(inserted)
+
+
+def add_station(
+    connection: Connection,
+    key: str,
+    *,
+    place: str,
+    kind: Kind,
+    indoors: bool = True,
+    cadence_s: float | None = None,
+) -> str:
+    """Add a station, and its place when that is new.
+
+    Returns
+    -------
+    str
+        Its access key. Only a hash is kept, so this is the one time it can be read.
+
+    Raises
+    ------
+    UsageError
+        When the key is taken, or would not fit into a topic or an address.
+    """
+    if not _KEY_PATTERN.fullmatch(key):
+        raise UsageError(
+            f"{key!r} cannot be a station's key",
+            remedy="use letters, digits, and _ . : - after the first, at most 100",
+        )
+    taken = sa.select(schema.station.c.id).where(schema.station.c.key == key)
+    if connection.execute(taken).first():
+        raise UsageError(
+            f"there is a station {key!r} already",
+            kept="it was left as it is",
+            remedy="choose another key",
+        )
+    access_key = secrets.token_urlsafe(24)
+    position = connection.execute(
+        sa.select(sa.func.count()).select_from(schema.station)
+    ).scalar_one()
+    connection.execute(
+        sa.insert(schema.station).values(
+            key=key,
+            place_id=add_place(connection, place, indoors=indoors),
+            kind=kind.slug,
+            cadence_s=kind.cadence_s if cadence_s is None else cadence_s,
+            access_hash=access_hash(access_key),
+            position=position,
+        )
+    )
+    note_change(connection, Subject.SITE)
+    return access_key
+
+
+def access_hash(access_key: str) -> str:
+    """What is stored of an access key. It is random and long, so a plain SHA-256 suffices."""
+    return hashlib.sha256(access_key.encode()).hexdigest()
+
+
+def add_series(
+    connection: Connection,
+    station: Station,
+    *,
+    field: str,
+    quantity: Quantity,
+    unit: str,
+    limits: Limits | None = None,
+) -> Series:
+    """Begin a series for a field of a station; `limits` None means the quantity's own."""
+    values = {
+        "station_id": station.id,
+        "field": field,
+        "quantity": quantity.slug,
+        "unit": unit,
+        "limits": None if limits is None else msgspec.json.encode(limits).decode(),
+    }
+    inserted = connection.execute(sa.insert(schema.series).values(**values))
+    note_change(connection, Subject.SITE)
+    own = quantity.default_limits(indoors=station.place.indoors) if limits is None else limits
+    return Series(_new_id(inserted), station, field, quantity, unit, own)
+
+
+def _new_id(inserted: sa.CursorResult[tuple[object, ...]]) -> int:
+    key = inserted.inserted_primary_key
+    assert key is not None
+    return int(key[0])
