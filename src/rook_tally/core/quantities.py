@@ -52,6 +52,8 @@ class Quantity:
         Whose limits these are; empty without limits.
     limits_hold : Where
     scale : Scale
+    short : str
+        As shown over a column, when the name is too long for one.
     """
 
     slug: str
@@ -65,6 +67,12 @@ class Quantity:
     limits_source: str = ""
     limits_hold: Where = Where.ANYWHERE
     scale: Scale = Scale.NUMBER
+    short: str = ""
+
+    @property
+    def heading(self) -> str:
+        """The name where there is little room."""
+        return self.short or self.name
 
     @property
     def base(self) -> Unit:

@@ -27,9 +27,8 @@ def _mixed(counter: NDArray[np.uint64]) -> NDArray[np.uint64]:
 def uniform(name: str, step: TimeArray) -> FloatArray:
     """Numbers in [0, 1) by name and whole step, (N,) float64."""
     seed = np.uint64(zlib.crc32(name.encode()) << 32)
-    return np.asarray(
-        (_mixed(step.astype(np.uint64) + seed) >> np.uint64(11)) / float(1 << 53), np.float64
-    )
+    numbers: FloatArray = (_mixed(step.astype(np.uint64) + seed) >> np.uint64(11)) / float(1 << 53)
+    return numbers
 
 
 def bell(name: str, step: TimeArray) -> FloatArray:

@@ -52,7 +52,10 @@ def _some(kind: Kind, *names: str) -> tuple[Field, ...]:
 
 STATIONS: tuple[DemoStation, ...] = (
     DemoStation("throwing-wall", "Throwing room", KINDS["room-air"], Speech.HTTP_JSON),
-    DemoStation("glaze-dust", "Glaze booth", KINDS["particle-counter"], Speech.MQTT_JSON),
+    DemoStation(
+        "glaze-dust", "Glaze booth", KINDS["particle-counter"], Speech.MQTT_JSON,
+        fields=(*KINDS["particle-counter"].fields, Field("sound_level", "sound_level", "dB(A)")),
+    ),
     DemoStation("glaze-extractor", "Glaze booth", KINDS["switch"], Speech.MQTT_JSON),
     DemoStation("kiln-probe", "Kiln room", KINDS["kiln-probe"], Speech.HTTP_SENML),
     DemoStation(

@@ -18,7 +18,7 @@ _Model: TypeAlias = Callable[[str, TimeArray], dict[str, FloatArray]]
 _DECIMALS = {
     "temp": 1, "surface": 1, "rh": 1, "temp_f": 1, "moisture": 1, "x": 3, "y": 3, "z": 3,
     "level": 3, "drop": 2, "battery_v": 2, "current": 2, "noise": 1, "co": 1, "rain": 1,
-    "wind": 1, "pressure": 1, "pm1": 1, "pm25": 1, "pm10": 1,
+    "wind": 1, "pressure": 1, "pm1": 1, "pm25": 1, "pm10": 1, "sound_level": 1,
 }  # fmt: skip
 
 
@@ -95,6 +95,7 @@ def _glaze_dust(key: str, t: TimeArray) -> dict[str, FloatArray]:
         "voc": np.clip(92 + 260 * air + 14 * wander("glaze", t, 2400) + 3 * _grain(key, "v", t),
                        1, 500),
         "nox": np.clip(1.4 + 12 * air + 0.6 * wander("nox", t, 3600), 1, 500),
+        "sound_level": 44 + 24.5 * cleared + 0.9 * _grain(key, "n", t),
     }  # fmt: skip
 
 

@@ -1,0 +1,70 @@
+"""`rook-tally desk`."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+from rook_tally.core.errors import RookTallyError
+from rook_tally.store import Store, collectors, open_store
+
+
+def check_display() -> None:
+    """RookTallyError when there is no screen: Qt would end the process without a word of use."""
+    if os.environ.get("QT_QPA_PLATFORM") or sys.platform != "linux":
+        return
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        raise RookTallyError(
+            "there is no screen here to open a window on",
+            remedy="start it on a desktop, or use the commands that need none "
+            "(collect, latest, export, demo --headless)",
+        )
+
+
+def run_desk(where: str, *, collect_too: bool) -> int:
+    """Open the window on a store, with a collector as our child when none is heard."""
+    check_display()
+    store = open_store(where)
+    child = None
+    try:
+        if collect_too and not _is_collected(store):
+            from rook_tally.cli.children import CollectorChild
+
+            child = CollectorChild(
+                store.url, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
+            )
+        return show_desk(store)
+    finally:
+        if child is not None:
+            child.ended()
+        store.close()
+
+
+def _is_collected(store: Store) -> bool:
+    from rook_tally.desk.shell.moment import running_clock
+
+    with store.read() as connection:
+        return bool(collectors(connection, now_us=running_clock()))
+
+
+def show_desk(store: Store, *, for_s: float | None = None) -> int:
+    """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
+    import signal
+
+    from PySide6.QtCore import QTimer
+    from PySide6.QtWidgets import QApplication
+
+    from rook_tally.desk.shell.moment import running_clock
+    from rook_tally.desk.shell.window import DeskWindow
+
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    application.setApplicationName("rook-tally")
+    application.setDesktopFileName("rook-tally")
+    window = DeskWindow(store, clock=running_clock)
+    # The window's own tick lets Python look at signals every second.
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: window.close())
+    window.show()
+    if for_s is not None:
+        QTimer.singleShot(round(for_s * 1000), window.close)
+    return application.exec()

@@ -1,0 +1,1 @@
+"""The Ledger: places down, quantities across, and the picked cell in one honest paragraph."""

@@ -1,0 +1,268 @@
+"""The picked cell's honest account: its last day read exactly, and put into sentences."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import tzinfo
+
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.envelope import Envelope, honest_range
+from rook_tally.core.gaps import max_gap_s
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import duration, figure
+from rook_tally.core.quantities import Scale
+from rook_tally.core.readings import Readings
+from rook_tally.core.statistics import (
+    Window,
+    completeness,
+    excess_of,
+    highest,
+    lowest,
+    mean_of,
+    mirrored,
+    pieces_of,
+)
+from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, datetime_from_time_us
+from rook_tally.core.trend import Trend, trend_of
+from rook_tally.desk.ledger.model import value_text
+from rook_tally.store import Latest, Series, envelopes, gaps_between, read_range
+
+CHART_COLUMNS = 250
+_TREND_US = HOUR_US
+# Farther ahead a straight line says nothing.
+_FARTHEST_CROSSING_US = 12 * HOUR_US
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """A line of the account: what, how much, and when or of what."""
+
+    name: str
+    value: str
+    remark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """Everything the side panel says about a series.
+
+    `sentence` is about the limit, `outlook` about where it is going.
+    """
+
+    series: Series
+    value: str
+    level: Level
+    sentence: str
+    outlook: str
+    facts: tuple[Fact, ...]
+    chart: Envelope
+    chart_range: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class AccountQuestion:
+    """Asks for the account of a series as of a moment."""
+
+    series: Series
+    newest: Latest
+    now_us: int
+    zone: tzinfo
+
+    @property
+    def subject(self) -> str:
+        """One account at a time."""
+        return "account"
+
+    def answered(self, connection: Connection) -> Account:
+        """Read the last 24 hours and say what there is to say."""
+        start_us, end_us = self.now_us - DAY_US, self.now_us + 1
+        margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)
+        readings = read_range(connection, self.series.id, start_us - margin_us, end_us)
+        chart = envelopes(connection, [self.series], start_us, end_us, CHART_COLUMNS)[
+            self.series.id
+        ]
+        gaps = gaps_between(connection, self.series, start_us, end_us)
+        chart = Envelope(
+            chart.start_us, chart.end_us, chart.low, chart.mean, chart.high, chart.count,
+            chart.suspect, gaps,
+        )  # fmt: skip
+        return account_of(self.series, self.newest, readings, chart, self.now_us, self.zone)
+
+
+def account_of(
+    series: Series,
+    newest: Latest,
+    readings: Readings,
+    chart: Envelope,
+    now_us: int,
+    zone: tzinfo,
+) -> Account:
+    """The account of a series from its readings of the last day."""
+    is_good = newest.quality == 0
+    level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
+    recent = readings.time_us >= now_us - _TREND_US
+    trend = trend_of(
+        Readings(readings.time_us[recent], readings.value[recent], readings.quality[recent])
+    )
+    numeric = series.quantity.scale is Scale.NUMBER
+    return Account(
+        series=series,
+        value=value_text(series.quantity, newest.value),
+        level=level,
+        sentence=limit_sentence(series, newest.value) if is_good else newest.quality.wording,
+        outlook=outlook(series, newest.value, trend, now_us, zone) if numeric and is_good else "",
+        facts=tuple(_facts(series, readings, now_us, zone)),
+        chart=chart,
+        chart_range=_chart_range(series, chart),
+    )
+
+
+def limit_sentence(series: Series, value: float) -> str:
+    """How far from the limit (where it becomes raised): `33 over the limit of 25`."""
+    limit = series.limits.nearest(value)
+    if limit is None:
+        return ""
+    decimals = series.quantity.decimals
+    distance = figure(abs(value - limit), decimals)
+    shown = figure(limit, _limit_decimals(limit, decimals))
+    upper = limit == series.limits.above[Level.RAISED - 1]
+    over = value >= limit if upper else value <= limit
+    if abs(value - limit) < 10.0**-decimals / 2:
+        return f"just at the limit of {shown}"
+    if over:
+        return f"{distance} {'over' if upper else 'under'} the limit of {shown}"
+    return f"{distance} {'below' if upper else 'above'} the limit of {shown}"
+
+
+def _limit_decimals(limit: float, decimals: int) -> int:
+    return 0 if float(limit).is_integer() else decimals
+
+
+def outlook(
+    series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo
+) -> str:
+    """Where it is going over the last hour, and when it would cross its limit at this pace."""
+    if trend is None:
+        return "too few readings in the last hour to tell a trend"
+    decimals = series.quantity.decimals + 1
+    steady_below = max(series.quantity.accuracy, 10.0**-decimals)
+    if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
+        return "steady over the last hour"
+    word = "rising" if trend.per_hour > 0 else "falling"
+    pace = f"{word} {figure(abs(trend.per_hour), decimals)} an hour"
+    limit = _limit_ahead(series, value, trend)
+    if limit is None:
+        return pace
+    ahead_us = (limit - value) / trend.per_hour * HOUR_US
+    if not math.isfinite(ahead_us) or ahead_us > _FARTHEST_CROSSING_US:
+        return pace
+    clock = _clock(round(now_us + ahead_us), zone)
+    return f"{pace} · at this pace {figure(limit, series.quantity.decimals)} by {clock}"
+
+
+def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
+    if trend.per_hour > 0:
+        ahead = [one for one in (*series.limits.above, *series.limits.below)
+                 if one is not None and one > value]  # fmt: skip
+        return min(ahead, default=None)
+    ahead = [one for one in (*series.limits.above, *series.limits.below)
+             if one is not None and one < value]  # fmt: skip
+    return max(ahead, default=None)
+
+
+def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> list[Fact]:
+    quantity = series.quantity
+    cadence_s = series.station.cadence_s
+    gap_s = max_gap_s(cadence_s)
+    midnight_us = _midnight_us(now_us, zone)
+    day = Window(now_us - DAY_US, now_us + 1)
+    facts: list[Fact] = []
+    if midnight_us < now_us:
+        facts += _facts_today(series, readings, Window(midnight_us, now_us + 1), zone)
+    over = _time_over(series, readings, day)
+    if over is not None:
+        facts.append(Fact("Past the limit", over, "of 24 h"))
+    heard = completeness(
+        readings, max_gap_s=gap_s, cadence_s=cadence_s, start_us=now_us - DAY_US, end_us=now_us
+    )
+    missed = max(0, heard.expected - heard.heard)
+    facts.append(
+        Fact(
+            "Heard",
+            f"{figure(100 * heard.completeness, 1)} %",
+            f"{figure(missed, 0)} missed" if missed else "none missed",
+        )
+    )
+    suspect = int(np.count_nonzero(~readings.good & (readings.time_us >= now_us - DAY_US)))
+    if suspect:
+        facts.append(Fact("Set aside", figure(suspect, 0), "as suspect"))
+    if quantity.scale is Scale.NUMBER and quantity.accuracy:
+        digits = max(quantity.decimals, 0)
+        facts.append(
+            Fact("Sensor can tell", f"±{quantity.accuracy:.{digits}f}", quantity.base.symbol)
+        )
+    return facts
+
+
+def _facts_today(
+    series: Series, readings: Readings, today: Window, zone: tzinfo
+) -> list[Fact]:
+    cadence_s = series.station.cadence_s
+    pieces = pieces_of(
+        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=today
+    )
+    if not pieces.covered_s:
+        return []
+    mean = mean_of(pieces)
+    if series.quantity.scale is Scale.STATE:
+        return [Fact("On today", duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")]
+    decimals = series.quantity.decimals
+    facts = []
+    top, bottom = highest(readings, today), lowest(readings, today)
+    if top.value is not None and top.time_us is not None:
+        facts.append(Fact("Highest today", figure(top.value, decimals), _clock(top.time_us, zone)))
+    facts.append(Fact("Mean today", figure(mean, decimals + 1)))
+    if bottom.value is not None and bottom.time_us is not None:
+        facts.append(
+            Fact("Lowest today", figure(bottom.value, decimals), _clock(bottom.time_us, zone))
+        )
+    return facts
+
+
+def _time_over(series: Series, readings: Readings, window: Window) -> str | None:
+    cadence_s = series.station.cadence_s
+    pieces = pieces_of(
+        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=window
+    )
+    upper = series.limits.above[Level.RAISED - 1]
+    lower = series.limits.below[Level.RAISED - 1]
+    if upper is None and lower is None:
+        return None
+    total_s = 0.0
+    if upper is not None:
+        total_s += excess_of(pieces, upper)[0]
+    if lower is not None:
+        total_s += excess_of(mirrored(pieces), -lower)[0]
+    return "not once" if total_s == 0 else duration(total_s)
+
+
+def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:
+    if series.quantity.scale is Scale.STATE:
+        return -0.1, 1.1
+    if chart.is_empty:
+        return 0.0, 1.0
+    low, high = float(np.nanmin(chart.low)), float(np.nanmax(chart.high))
+    return honest_range(low, high, series.quantity.accuracy)
+
+
+def _midnight_us(now_us: int, zone: tzinfo) -> int:
+    local = datetime_from_time_us(now_us).astimezone(zone)
+    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0)
+    return round(midnight.timestamp()) * SECOND_US
+
+
+def _clock(time_us: int, zone: tzinfo) -> str:
+    return datetime_from_time_us(time_us).astimezone(zone).strftime("%H:%M")

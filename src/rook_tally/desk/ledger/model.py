@@ -1,0 +1,319 @@
+"""What the Ledger shows: its rows, columns and cells, decided without Qt."""
+
+from __future__ import annotations
+
+import enum
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray
+from rook_tally.core.envelope import Envelope, honest_range
+from rook_tally.core.freshness import Freshness, expected_reports_heard
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import age, figure
+from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.core.registry import ORDER
+from rook_tally.desk.shell.feed import HEARD_REPORTS
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.store import Place, Series
+
+
+class Summary(enum.Enum):
+    """A line over a group of places."""
+
+    LOWEST = "lowest"
+    MEAN = "mean"
+    MEDIAN = "median"
+    HIGHEST = "highest"
+
+
+@dataclass(frozen=True, slots=True)
+class GroupRow:
+    """A band that names a group of places."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceRow:
+    """A place with its series by quantity slug, several when several stations tell it."""
+
+    place: Place
+    series: dict[str, tuple[Series, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class SummaryRow:
+    """A line over a group: `title` stands on its first line only."""
+
+    title: str
+    summary: Summary
+    places: tuple[PlaceRow, ...]
+
+
+Row = GroupRow | PlaceRow | SummaryRow
+
+
+@dataclass(frozen=True, slots=True)
+class RowHead:
+    """The head of a place's row."""
+
+    name: str
+    age: str
+    freshness: Freshness
+    heard: BoolArray
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One place's value of one quantity.
+
+    `others` says how many more stations of the place tell the same quantity.
+    """
+
+    text: str
+    level: Level
+    freshness: Freshness
+    is_suspect: bool
+    ribbon: Envelope | None
+    value_range: tuple[float, float]
+    limit: float | None
+    others: int
+    spoken: str
+
+
+class LedgerModel:
+    """Rows, columns and cells over a `SiteState`.
+
+    `laid_out` callbacks run when rows or columns changed; `cells_changed` ones get (row, column)
+    pairs; `heads_changed` ones run when ages moved on.
+    """
+
+    def __init__(self, state: SiteState) -> None:
+        self._state = state
+        self.rows: list[Row] = []
+        self.columns: list[Quantity] = []
+        self.laid_out: list[Callable[[], None]] = []
+        self.cells_changed: list[Callable[[set[tuple[int, int]]], None]] = []
+        self.heads_changed: list[Callable[[], None]] = []
+        self._where: dict[int, tuple[int, int]] = {}
+        self._freshness: dict[int, Freshness] = {}
+        state.subscribe(self._on_state_changed)
+
+    @property
+    def state(self) -> SiteState:
+        """What it is made from."""
+        return self._state
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if changed is None:
+            self._lay_out()
+            return
+        cells = {self._where[one] for one in changed if one in self._where}
+        if cells:
+            self._announce(cells | self._summaries_of(cells))
+
+    def _announce(self, cells: set[tuple[int, int]]) -> None:
+        for callback in self.cells_changed:
+            callback(cells)
+        for heads in self.heads_changed:
+            heads()
+
+    def _summaries_of(self, cells: set[tuple[int, int]]) -> set[tuple[int, int]]:
+        lines = [at for at, row in enumerate(self.rows) if isinstance(row, SummaryRow)]
+        return {(line, column) for line in lines for _, column in cells}
+
+    def tick(self) -> None:
+        """Time went on: ages grow, and what has become late or silent must be drawn so."""
+        state = {one.id: self._state.station_freshness(one) for one in self._state.site.stations}
+        moved = {one for one, now in state.items() if self._freshness.get(one) is not now}
+        self._freshness = state
+        cells = {
+            self._where[one.id]
+            for one in self._state.site.series
+            if one.station.id in moved and one.id in self._where
+        }
+        if cells:
+            self._announce(cells | self._summaries_of(cells))
+        else:
+            for heads in self.heads_changed:
+                heads()
+
+    def _lay_out(self) -> None:
+        site = self._state.site
+        told_by = Counter(
+            slug for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series}
+        )
+        quantities = {one.quantity.slug: one.quantity for one in site.series}
+        # What many places share stands first, so that rows can be compared.
+        self.columns = sorted(
+            quantities.values(), key=lambda one: (-told_by[one.slug], ORDER[one.slug])
+        )
+        places = [self._place_row(place) for place in site.places]
+        indoors = [row for row in places if row.place.indoors]
+        outdoors = [row for row in places if not row.place.indoors]
+        self.rows = []
+        for title, group in (("Indoors", indoors), ("Outdoors", outdoors)):
+            if group:
+                self.rows.append(GroupRow(title))
+                self.rows.extend(group)
+        if len(indoors) > 1:
+            for at, summary in enumerate(Summary):
+                title = "All indoors" if at == 0 else ""
+                self.rows.append(SummaryRow(title, summary, tuple(indoors)))
+        positions = {one.slug: at for at, one in enumerate(self.columns)}
+        self._where = {
+            series.id: (at, positions[slug])
+            for at, row in enumerate(self.rows)
+            if isinstance(row, PlaceRow)
+            for slug, several in row.series.items()
+            for series in several
+        }
+        for callback in self.laid_out:
+            callback()
+
+    def _place_row(self, place: Place) -> PlaceRow:
+        found: dict[str, list[Series]] = {}
+        for one in self._state.site.series:
+            if one.station.place.id == place.id:
+                found.setdefault(one.quantity.slug, []).append(one)
+        return PlaceRow(place, {slug: tuple(several) for slug, several in found.items()})
+
+    def series_at(self, row: int, column: int) -> tuple[Series, ...]:
+        """The series of a cell, the shown one first; empty where there is none."""
+        if not (0 <= row < len(self.rows) and 0 <= column < len(self.columns)):
+            return ()
+        line = self.rows[row]
+        if not isinstance(line, PlaceRow):
+            return ()
+        return line.series.get(self.columns[column].slug, ())
+
+    def worst_cell(self) -> tuple[int, int] | None:
+        """The cell to look at first: the worst level, the first of equals; None without cells."""
+        by_id = {one.id: one for one in self._state.site.series}
+        ranked = sorted(
+            (-int(self._level(by_id[series_id])), where)
+            for series_id, where in self._where.items()
+            if series_id in self._state.latest
+        )
+        return ranked[0][1] if ranked else None
+
+    def _level(self, one: Series) -> Level:
+        if self._state.station_freshness(one.station) is Freshness.SILENT:
+            return Level.SETTLED
+        return self._state.level(one)
+
+    def head(self, row: int) -> RowHead | None:
+        """The head of a place's row; None for other rows."""
+        line = self.rows[row]
+        if not isinstance(line, PlaceRow):
+            return None
+        stations = [
+            one for one in self._state.site.stations if one.place.id == line.place.id
+        ]
+        ages = {one.id: self._state.station_age_s(one) for one in stations}
+        known = [value for value in ages.values() if value is not None]
+        # The row speaks for its station that is worst off, the age is of the newest word.
+        order = list(Freshness)
+        worst = max(
+            stations, key=lambda one: order.index(self._state.station_freshness(one)), default=None
+        )
+        if worst is None:
+            heard = np.zeros(HEARD_REPORTS, dtype=np.bool_)
+            return RowHead(line.place.name, "", Freshness.SILENT, heard)
+        heard = expected_reports_heard(
+            self._state.reports.get(worst.id, np.empty(0, dtype=np.int64)),
+            now_us=self._state.now_us,
+            cadence_s=worst.cadence_s,
+            count=HEARD_REPORTS,
+        )
+        all_silent = all(
+            self._state.station_freshness(one) is Freshness.SILENT for one in stations
+        )
+        shown = Freshness.SILENT if all_silent else self._state.station_freshness(worst)
+        if shown is Freshness.SILENT and not all_silent:
+            shown = Freshness.LATE
+        return RowHead(line.place.name, age(min(known)) if known else "", shown, heard)
+
+    def cell(self, row: int, column: int) -> Cell | None:
+        """What a cell shows; None where the place does not tell the quantity."""
+        several = self.series_at(row, column)
+        if not several:
+            return None
+        one = several[0]
+        newest = self._state.latest.get(one.id)
+        if newest is None:
+            return None
+        ribbon = self._state.ribbons.get(one.id)
+        level = self._level(one)
+        state = self._state.station_freshness(one.station)
+        text = value_text(one.quantity, newest.value)
+        is_suspect = newest.quality != 0
+        return Cell(
+            text=text,
+            level=level,
+            freshness=state,
+            is_suspect=is_suspect,
+            ribbon=ribbon,
+            value_range=_ribbon_range(one, ribbon),
+            limit=one.limits.nearest(newest.value),
+            others=len(several) - 1,
+            spoken=_spoken(one, text, level, state, is_suspect),
+        )
+
+    def summary_text(self, row: int, column: int) -> str:
+        """The figure of a summary line; empty when fewer than two places tell the quantity."""
+        line = self.rows[row]
+        if not isinstance(line, SummaryRow):
+            return ""
+        quantity = self.columns[column]
+        if quantity.scale is Scale.STATE:
+            return ""
+        values = []
+        for place in line.places:
+            for one in place.series.get(quantity.slug, ())[:1]:
+                newest = self._state.latest.get(one.id)
+                heard = self._state.station_freshness(one.station) is not Freshness.SILENT
+                if newest is not None and newest.quality == 0 and heard:
+                    values.append(newest.value)
+        if len(values) < 2:
+            return ""
+        figures = {
+            Summary.LOWEST: np.min,
+            Summary.MEAN: np.mean,
+            Summary.MEDIAN: np.median,
+            Summary.HIGHEST: np.max,
+        }
+        return figure(float(figures[line.summary](values)), quantity.decimals)
+
+
+def value_text(quantity: Quantity, value: float) -> str:
+    """A value as shown: a figure, or on and off for a state."""
+    if quantity.scale is Scale.STATE:
+        return "on" if value else "off"
+    return figure(value, quantity.decimals)
+
+
+def _ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
+    if one.quantity.scale is Scale.STATE:
+        return -0.2, 1.2
+    if ribbon is None or ribbon.is_empty:
+        return 0.0, 1.0
+    low, high = float(np.nanmin(ribbon.mean)), float(np.nanmax(ribbon.mean))
+    return honest_range(low, high, one.quantity.accuracy)
+
+
+def _spoken(one: Series, text: str, level: Level, state: Freshness, is_suspect: bool) -> str:
+    """The cell for a screen reader."""
+    parts = [
+        f"{one.station.place.name}, {one.quantity.name} {text} {one.quantity.base.symbol}".rstrip(),
+        level.wording,
+    ]
+    if state is not Freshness.FRESH:
+        parts.append(state.value)
+    if is_suspect:
+        parts.append("suspect")
+    return ", ".join(parts)

@@ -1,0 +1,213 @@
+"""The side panel: the picked cell in one honest paragraph, its day, and what to do."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from rook_tally.core.levels import Level
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.ledger.account import Account
+from rook_tally.desk.ledger.model import value_text
+from rook_tally.desk.parts.day_chart import ChartContent, DayChart
+from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+
+PANEL_WIDTH = 286
+_MOST_FACTS = 8
+_STROKE_HEIGHT = 28
+
+
+class _Strokes(QWidget):
+    """The level of the picked value, drawn large."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._level = Level.SETTLED
+        self.setFixedSize(QSize(40, _STROKE_HEIGHT + 4))
+
+    def show_level(self, level: Level) -> None:
+        self._level = level
+        self.setAccessibleName(level.wording)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x = self.width() - strokes_width(self._level, _STROKE_HEIGHT) - 4
+        draw_strokes(painter, self._theme, self._level, x, 2, _STROKE_HEIGHT)
+
+
+class _FactLine(QWidget):
+    """One line of the account, ruled below."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.name, self.value, self.remark = QLabel(), QLabel(), QLabel()
+        self.name.setFont(face(12))
+        self.value.setFont(face(12, BOLD))
+        self.remark.setFont(face(12))
+        _tint(self.name, theme.dim)
+        _tint(self.value, theme.ink)
+        _tint(self.remark, theme.dim)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 5, 0, 6)
+        grid.setHorizontalSpacing(8)
+        grid.addWidget(self.name, 0, 0)
+        grid.addWidget(self.value, 0, 1, Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.remark, 0, 2, Qt.AlignmentFlag.AlignRight)
+        grid.setColumnStretch(0, 1)
+        grid.setColumnMinimumWidth(2, 78)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(QPen(colour(self._theme.rule), 1))
+        y = self.height() - 0.5
+        painter.drawLine(QRectF(0, y, self.width(), 0).topLeft(),
+                         QRectF(0, y, self.width(), 0).topRight())  # fmt: skip
+
+
+class SidePanel(QWidget):
+    """Shows an `Account`, or says what to do while there is none."""
+
+    open_in_strip = Signal()
+
+    def __init__(self, theme: Theme, state: SiteState, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._state = state
+        self.setFixedWidth(PANEL_WIDTH)
+        self.setAutoFillBackground(True)
+        self.setObjectName("sidePanel")
+        self._place, self._name = QLabel(), QLabel()
+        self._value, self._unit = QLabel(), QLabel()
+        self._sentence, self._outlook = QLabel(), QLabel()
+        self._from, self._until = QLabel(), QLabel("now")
+        self._also = QLabel()
+        self._strokes = _Strokes(theme)
+        self._chart = DayChart(theme)
+        self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
+        self._button = QPushButton("Open in Strip")
+        self._button.setToolTip("Enter")
+        self._button.clicked.connect(self.open_in_strip)
+        self._lay_out()
+        self.show_account(None)
+
+    def _lay_out(self) -> None:
+        theme = self._theme
+        fonts = (
+            (self._place, face(12, MEDIUM), theme.dim), (self._name, face(16, MEDIUM), theme.ink),
+            (self._value, face(46, BOLD), theme.ink), (self._unit, face(14), theme.dim),
+            (self._sentence, face(13, BOLD), theme.ink), (self._outlook, face(12), theme.dim),
+            (self._from, face(11), theme.dim), (self._until, face(11), theme.dim),
+            (self._also, face(12), theme.dim),
+        )  # fmt: skip
+        for label, font, name in fonts:
+            label.setFont(font)
+            label.setWordWrap(label in (self._sentence, self._outlook, self._also))
+            _tint(label, name)
+        figure_row = QHBoxLayout()
+        figure_row.setSpacing(6)
+        figure_row.addWidget(self._value, 0, Qt.AlignmentFlag.AlignBaseline)
+        figure_row.addWidget(self._unit, 0, Qt.AlignmentFlag.AlignBaseline)
+        figure_row.addStretch(1)
+        figure_row.addWidget(self._strokes, 0, Qt.AlignmentFlag.AlignVCenter)
+        times = QHBoxLayout()
+        times.addWidget(self._from)
+        times.addStretch(1)
+        times.addWidget(self._until)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 16, 18, 16)
+        column.setSpacing(2)
+        column.addWidget(self._place)
+        column.addWidget(self._name)
+        column.addLayout(figure_row)
+        column.addWidget(self._sentence)
+        column.addWidget(self._outlook)
+        column.addSpacing(10)
+        column.addWidget(self._chart)
+        column.addLayout(times)
+        column.addSpacing(4)
+        for line in self._facts:
+            column.addWidget(line)
+        column.addSpacing(8)
+        column.addWidget(self._also)
+        column.addSpacing(10)
+        column.addWidget(self._button)
+        column.addStretch(1)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paper, with a rule towards the table."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.paper))
+        painter.setPen(QPen(colour(self._theme.strong_rule), 1))
+        painter.drawLine(0, 0, 0, self.height())
+
+    def show_account(self, account: Account | None) -> None:
+        """Show an account; None says how to get one."""
+        shown = account is not None
+        for widget in (self._strokes, self._chart, self._from, self._until, self._button):
+            widget.setVisible(shown)
+        for line in self._facts:
+            line.setVisible(False)
+        if account is None:
+            self._name.setText("Nothing picked")
+            self._outlook.setText("Pick a cell with the mouse or the arrow keys.")
+            for label in (self._place, self._value, self._unit, self._sentence, self._also):
+                label.setText("")
+            return
+        theme, one = self._theme, account.series
+        self._place.setText(one.station.place.name)
+        self._name.setText(one.quantity.name)
+        self._value.setText(account.value)
+        long = len(account.value) > 6
+        self._value.setFont(face(34 if long else 46, BOLD))
+        self._unit.setText(one.quantity.base.symbol)
+        accent = theme.level(account.level) if account.level >= Level.RAISED else theme.ink
+        _tint(self._value, accent)
+        _tint(self._sentence, accent)
+        self._sentence.setText(account.sentence)
+        self._sentence.setVisible(bool(account.sentence))
+        self._outlook.setText(account.outlook)
+        self._outlook.setVisible(bool(account.outlook))
+        self._strokes.show_level(account.level)
+        content = ChartContent(
+            account.chart, one.limits, account.chart_range, one.quantity.decimals
+        )
+        self._chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
+        start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
+        self._from.setText(start.strftime("%H:%M yesterday"))
+        for line, fact in zip(self._facts, account.facts, strict=False):
+            line.name.setText(fact.name)
+            line.value.setText(fact.value)
+            line.remark.setText(fact.remark)
+            line.setVisible(True)
+        self._also.setText(self._others(account))
+        self._also.setVisible(bool(self._also.text()))
+
+    def _others(self, account: Account) -> str:
+        """What other stations of the place say of the same quantity."""
+        one = account.series
+        told = [
+            f"{other.station.key} says "
+            f"{value_text(one.quantity, self._state.latest[other.id].value)}"
+            for other in self._state.site.series
+            if other.id != one.id
+            and other.station.place.id == one.station.place.id
+            and other.quantity.slug == one.quantity.slug
+            and other.id in self._state.latest
+        ]
+        return f"From {one.station.key}; {', '.join(told)}." if told else f"From {one.station.key}."
+
+
+def _tint(label: QLabel, name: str) -> None:
+    palette = label.palette()
+    palette.setColor(label.foregroundRole(), colour(name))
+    label.setPalette(palette)
+
+

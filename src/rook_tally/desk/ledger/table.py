@@ -1,0 +1,373 @@
+"""The Ledger's table: Qt's table view over the model, with our own drawing of cells and heads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QLineF,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+)
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from rook_tally.core.freshness import Freshness
+from rook_tally.core.levels import Level
+from rook_tally.desk.ledger.model import Cell, GroupRow, LedgerModel, PlaceRow, SummaryRow
+from rook_tally.desk.parts.drawing import draw_heard, draw_ribbon, draw_strokes
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.shell.theme import Theme
+
+HEAD_WIDTH = 170
+HEAD_HEIGHT = 40
+GROUP_HEIGHT = 22
+SUMMARY_HEIGHT = 17
+TALLEST_ROW, SHORTEST_ROW = 60, 48
+NARROWEST_COLUMN, WIDEST_COLUMN = 96, 132
+
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class LedgerTableModel(QAbstractTableModel):
+    """The model as Qt's views and screen readers want it."""
+
+    def __init__(self, model: LedgerModel) -> None:
+        super().__init__()
+        self._model = model
+        model.laid_out.append(self._on_laid_out)
+        model.cells_changed.append(self._on_cells_changed)
+        model.heads_changed.append(self._on_heads_changed)
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        """How many rows."""
+        return 0 if parent.isValid() else len(self._model.rows)
+
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        """How many quantities."""
+        return 0 if parent.isValid() else len(self._model.columns)
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        """Text for the table and for screen readers; cells are drawn by the delegate."""
+        cell = self._model.cell(index.row(), index.column())
+        if role == Qt.ItemDataRole.DisplayRole:
+            if cell is not None:
+                return cell.text
+            return self._model.summary_text(index.row(), index.column())
+        if role == Qt.ItemDataRole.AccessibleTextRole and cell is not None:
+            return cell.spoken
+        return None
+
+    def headerData(
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
+    ) -> Any:
+        """Names of quantities and places."""
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return None
+        if orientation is Qt.Orientation.Horizontal:
+            return self._model.columns[section].name
+        row = self._model.rows[section]
+        match row:
+            case PlaceRow():
+                return row.place.name
+            case GroupRow():
+                return row.title
+            case SummaryRow():
+                return row.summary.value
+
+    def flags(self, index: _Index) -> Qt.ItemFlag:
+        """Only cells that hold something can be picked."""
+        if self._model.cell(index.row(), index.column()) is None:
+            return Qt.ItemFlag.NoItemFlags
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+
+    def _on_laid_out(self) -> None:
+        self.beginResetModel()
+        self.endResetModel()
+
+    def _on_cells_changed(self, cells: set[tuple[int, int]]) -> None:
+        for row, column in cells:
+            index = self.index(row, column)
+            self.dataChanged.emit(index, index)
+
+    def _on_heads_changed(self) -> None:
+        if self._model.rows:
+            self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, len(self._model.rows) - 1)
+
+
+class CellDelegate(QStyledItemDelegate):
+    """Draws cells, group bands and summary lines. `on_painted` hears of every cell drawn."""
+
+    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._model = model
+        self._theme = theme
+        self.on_painted: Callable[[int, int], None] | None = None
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        """Draw one cell."""
+        rect = _rect_of(option)
+        row = self._model.rows[index.row()]
+        painter.save()
+        match row:
+            case GroupRow():
+                painter.fillRect(rect, colour(self._theme.paper))
+                _rule(painter, self._theme, rect)
+            case SummaryRow():
+                self._paint_summary(painter, rect, row, index)
+            case PlaceRow():
+                cell = self._model.cell(index.row(), index.column())
+                if cell is not None:
+                    focused = _is_current(option, index)
+                    self._paint_cell(painter, rect, cell, is_current=focused)
+                else:
+                    _rule(painter, self._theme, rect)
+        painter.restore()
+        if self.on_painted is not None:
+            self.on_painted(index.row(), index.column())
+
+    def _paint_summary(
+        self, painter: QPainter, rect: QRect, row: SummaryRow, index: _Index
+    ) -> None:
+        strong = row.summary.value == "mean"
+        painter.setFont(face(11, MEDIUM if strong else face(11).weight()))
+        painter.setPen(colour(self._theme.ink if strong else self._theme.dim))
+        text = self._model.summary_text(index.row(), index.column())
+        painter.drawText(rect.adjusted(0, 0, -10, 0), _RIGHT, text)
+
+    def _paint_cell(
+        self, painter: QPainter, rect: QRect, cell: Cell, *, is_current: bool
+    ) -> None:
+        theme = self._theme
+        silent = cell.freshness is Freshness.SILENT
+        level = Level.SETTLED if cell.is_suspect else cell.level
+        if level >= Level.RAISED:
+            painter.fillRect(rect.adjusted(1, 0, -2, -1), colour(theme.tint(level)))
+        _rule(painter, theme, rect)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        draw_strokes(painter, theme, level, rect.left() + 10, rect.top() + 10, 14)
+        painter.setFont(face(20, MEDIUM))
+        painter.setPen(colour(theme.faint if silent or cell.is_suspect else theme.ink))
+        # The figure stays inside the cell whatever its length.
+        text = cell.text if not cell.is_suspect else f"({cell.text})"
+        if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
+            painter.setFont(face(16, MEDIUM))
+        painter.drawText(rect.adjusted(0, 4, -10, 4 - rect.height() + 26), _RIGHT, text)
+        if cell.others:
+            painter.setFont(face(10))
+            painter.setPen(colour(theme.faint))
+            painter.drawText(
+                rect.adjusted(20, 8, -rect.width() + 44, 8 - rect.height() + 18),
+                Qt.AlignmentFlag.AlignLeft, f"+{cell.others}",
+            )  # fmt: skip
+        if cell.ribbon is not None and not cell.ribbon.is_empty:
+            name = theme.level(level) if level else theme.ribbon
+            area = QRectF(rect.left() + 10, rect.top() + 35, rect.width() - 20, rect.height() - 43)
+            draw_ribbon(
+                painter, theme, cell.ribbon, area, value_range=cell.value_range,
+                pen_colour=colour(name, 0.55 if silent else 1.0), limit=cell.limit,
+            )  # fmt: skip
+        if is_current:
+            painter.setPen(QPen(colour(theme.sheen), 2))
+            painter.drawRect(QRectF(rect).adjusted(1, 1, -2, -2))
+
+
+class PlaceHeader(QHeaderView):
+    """Row heads: place, age, the strip of expected reports."""
+
+    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
+        super().__init__(Qt.Orientation.Vertical, parent)
+        self._model = model
+        self._theme = theme
+        self.setFixedWidth(HEAD_WIDTH)
+        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+
+    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
+        """Draw one head."""
+        theme = self._theme
+        row = self._model.rows[section]
+        painter.save()
+        # The clip Qt sets leaves no room for the margin lines at the right.
+        painter.fillRect(rect, colour(theme.paper if isinstance(row, GroupRow) else theme.sheet))
+        match row:
+            case GroupRow():
+                painter.setFont(face(11, BOLD))
+                painter.setPen(colour(theme.dim))
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, row.title.upper())
+                _rule(painter, theme, rect)
+            case SummaryRow():
+                painter.setFont(face(11))
+                painter.setPen(colour(theme.dim))
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, row.title)
+                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, row.summary.value)
+            case PlaceRow():
+                self._paint_place(painter, rect, section)
+                _rule(painter, theme, rect)
+        painter.setPen(QPen(colour(theme.margin), 1))
+        for x in (rect.right() - 4, rect.right() - 1):
+            painter.drawLine(x, rect.top(), x, rect.bottom())
+        painter.restore()
+
+    def _paint_place(self, painter: QPainter, rect: QRect, section: int) -> None:
+        theme = self._theme
+        head = self._model.head(section)
+        if head is None:
+            return
+        silent = head.freshness is Freshness.SILENT
+        late = head.freshness is not Freshness.FRESH
+        line = rect.adjusted(16, 9, -14, 9 - rect.height() + 20)
+        painter.setFont(face(11, BOLD if late else face(11).weight()))
+        painter.setPen(colour(theme.level(Level.HIGH) if late else theme.dim))
+        painter.drawText(line, _RIGHT, head.age)
+        room = line.width() - painter.fontMetrics().horizontalAdvance(head.age) - 6
+        painter.setFont(face(14, MEDIUM))
+        painter.setPen(colour(theme.faint if silent else theme.ink))
+        name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(line, _LEFT_MIDDLE, name)
+        ticks = QRectF(rect.left() + 16, rect.top() + 35, 96, 8)
+        draw_heard(painter, theme, head.heard, ticks, colour(theme.heard))
+
+
+class QuantityHeader(QHeaderView):
+    """Column heads: quantity and unit."""
+
+    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self._model = model
+        self._theme = theme
+        self.setFixedHeight(HEAD_HEIGHT)
+        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+
+    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
+        """Draw one head."""
+        theme = self._theme
+        quantity = self._model.columns[section]
+        painter.save()
+        painter.fillRect(rect, colour(theme.sheet))
+        painter.setFont(face(12, BOLD))
+        painter.setPen(colour(theme.ink))
+        area = rect.adjusted(4, 6, -10, 0)
+        words = painter.fontMetrics()
+        name = words.elidedText(quantity.heading, Qt.TextElideMode.ElideRight, area.width())
+        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, name)
+        painter.setFont(face(10))
+        painter.setPen(colour(theme.dim))
+        painter.drawText(
+            rect.adjusted(4, 0, -10, -6),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
+            quantity.base.symbol or "state",
+        )
+        _rule(painter, theme, rect)
+        painter.restore()
+
+
+class _Corner(QWidget):
+    """What stands over the row heads."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        theme, rect = self._theme, self.rect()
+        painter = QPainter(self)
+        painter.fillRect(rect, colour(theme.sheet))
+        painter.setFont(face(13, MEDIUM))
+        painter.setPen(colour(theme.ink))
+        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, "Place")
+        painter.setFont(face(11))
+        painter.setPen(colour(theme.dim))
+        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, "heard")
+        painter.setPen(QPen(colour(theme.margin), 1))
+        for x in (rect.right() - 4, rect.right() - 1):
+            painter.drawLine(x, 0, x, rect.bottom())
+        _rule(painter, theme, rect)
+
+
+class LedgerTable(QTableView):
+    """The table. Row heights give way so that the whole site stands in the window if it can."""
+
+    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._ledger = model
+        self.setModel(LedgerTableModel(model))
+        self.cells = CellDelegate(model, theme, self)
+        self.setItemDelegate(self.cells)
+        self.setVerticalHeader(PlaceHeader(model, theme, self))
+        self.setHorizontalHeader(QuantityHeader(model, theme, self))
+        self._corner = _Corner(theme, self)
+        self.setAccessibleName("Ledger")
+        self.setFrameShape(QTableView.Shape.NoFrame)
+        self.setShowGrid(False)
+        self.setCornerButtonEnabled(False)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setTabKeyNavigation(False)
+        model.laid_out.append(self.fit)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Fit rows and columns into the new size."""
+        super().resizeEvent(event)
+        self._corner.setGeometry(0, 0, HEAD_WIDTH, HEAD_HEIGHT)
+        self.fit()
+
+    def fit(self) -> None:
+        """Set the heights and widths of rows and columns for the room there is."""
+        rows, columns = self._ledger.rows, self._ledger.columns
+        places = sum(isinstance(row, PlaceRow) for row in rows)
+        if not places or not columns:
+            return
+        fixed = {GroupRow: GROUP_HEIGHT, SummaryRow: SUMMARY_HEIGHT}
+        taken = sum(fixed.get(type(row), 0) for row in rows)
+        height = (self.viewport().height() - taken - 6) // places
+        height = min(max(height, SHORTEST_ROW), TALLEST_ROW)
+        for at, row in enumerate(rows):
+            self.setRowHeight(at, fixed.get(type(row), height))
+        width = self.viewport().width()
+        # As many whole columns as fit, so that none is cut at the edge.
+        visible = max(1, min(len(columns), width // NARROWEST_COLUMN))
+        each = min(max(width // visible, NARROWEST_COLUMN), WIDEST_COLUMN)
+        for at in range(len(columns)):
+            self.setColumnWidth(at, each)
+
+    def sizeHint(self) -> QSize:
+        """Room for eight quantities and ten places."""
+        return QSize(HEAD_WIDTH + 8 * NARROWEST_COLUMN, 640)
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_LEFT_MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+
+
+def _rule(painter: QPainter, theme: Theme, rect: QRect) -> None:
+    painter.setPen(QPen(colour(theme.rule), 1))
+    y = rect.bottom() + 0.5
+    painter.drawLine(QLineF(rect.left(), y, rect.right() + 1, y))
+
+
+def _rect_of(option: QStyleOptionViewItem) -> QRect:
+    rect: QRect = option.rect  # type: ignore[attr-defined]
+    return rect
+
+
+def _is_current(option: QStyleOptionViewItem, index: _Index) -> bool:
+    view = option.widget  # type: ignore[attr-defined]
+    return isinstance(view, QAbstractItemView) and view.currentIndex() == QModelIndex(index)

@@ -1,0 +1,1 @@
+"""Drawings and words that several views share."""

@@ -1,0 +1,156 @@
+"""A small chart of one series: levels behind, gaps hatched, envelope and mean."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QLineF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from rook_tally.core.envelope import Envelope
+from rook_tally.core.levels import Level, Limits
+from rook_tally.core.numerals import figure
+from rook_tally.desk.parts.drawing import hatching, polyline
+from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.shell.theme import Theme
+
+BAND_OPACITY = 0.35
+
+
+@dataclass(frozen=True, slots=True)
+class ChartContent:
+    """What the chart shows. `decimals` is for the limits written at its right edge."""
+
+    envelope: Envelope
+    limits: Limits
+    value_range: tuple[float, float]
+    decimals: int
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """The stretch of values of one level, in the range shown; `edge` is the limit it begins at."""
+
+    level: Level
+    low: float
+    high: float
+    edge: float
+
+
+def bands_of(limits: Limits, value_range: tuple[float, float]) -> list[Band]:
+    """The level bands that reach into a range of values, from noticed on."""
+    low, high = value_range
+    found = []
+    for level in list(Level)[1:]:
+        upper, lower = limits.above[level - 1], limits.below[level - 1]
+        if upper is not None and upper < high:
+            further = [one for one in limits.above[level:] if one is not None]
+            top = min([*further[:1], high])
+            if top > low:
+                found.append(Band(level, max(upper, low), top, upper))
+        if lower is not None and lower > low:
+            further = [one for one in limits.below[level:] if one is not None]
+            bottom = max([*further[:1], low])
+            if bottom < high:
+                found.append(Band(level, bottom, min(lower, high), lower))
+    return found
+
+
+class DayChart(QWidget):
+    """Draws a `ChartContent`."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._content: ChartContent | None = None
+        self.setMinimumHeight(118)
+
+    def show_content(self, content: ChartContent | None, spoken: str = "") -> None:
+        """Show this; None shows an empty sheet."""
+        self._content = content
+        self.setAccessibleName(spoken)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        """As drawn in the side panel."""
+        return QSize(250, 118)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw it."""
+        theme = self._theme
+        painter = QPainter(self)
+        area = QRectF(self.rect())
+        painter.fillRect(area, colour(theme.sheet))
+        content = self._content
+        if content is None:
+            return
+        low, high = content.value_range
+
+        def y_of(value: float) -> float:
+            return area.bottom() - (value - low) / (high - low) * area.height()
+
+        for band in bands_of(content.limits, content.value_range):
+            top, bottom = y_of(band.high), y_of(band.low)
+            painter.fillRect(
+                QRectF(area.left(), top, area.width(), bottom - top),
+                colour(theme.level(band.level), BAND_OPACITY * 0.35),
+            )
+            painter.setPen(QPen(colour(theme.level(band.level), 0.7), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QLineF(area.left(), y_of(band.edge), area.right(), y_of(band.edge)))
+        draw_gaps(painter, theme, content.envelope, area)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_trace(painter, content.envelope, area, low, high)
+        self._write_limits(painter, content, y_of)
+
+    def _draw_trace(
+        self, painter: QPainter, envelope: Envelope, area: QRectF, low: float, high: float
+    ) -> None:
+        width = area.width() / len(envelope)
+        scale = area.height() / (high - low)
+        for part in envelope.segments():
+            x = area.left() + (part + 0.5) * width
+            top = area.bottom() - (envelope.high[part] - low) * scale
+            bottom = area.bottom() - (envelope.low[part] - low) * scale
+            outline = QPolygonF(
+                polyline(np.concatenate((x, x[::-1])), np.concatenate((top, bottom[::-1])))
+            )
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour(self._theme.traces[0], 0.25))
+            painter.drawPolygon(outline)
+            painter.setPen(QPen(colour(self._theme.ink), 1.2))
+            painter.drawPolyline(
+                polyline(x, area.bottom() - (envelope.mean[part] - low) * scale)
+            )
+
+    def _write_limits(self, painter: QPainter, content: ChartContent, y_of: object) -> None:
+        assert callable(y_of)
+        painter.setFont(face(10))
+        painter.setPen(colour(self._theme.dim))
+        last_y = -100.0
+        for band in sorted(bands_of(content.limits, content.value_range), key=lambda b: b.edge):
+            y = y_of(band.edge)
+            if abs(y - last_y) < 12:
+                continue
+            last_y = y
+            decimals = 0 if float(band.edge).is_integer() else content.decimals
+            painter.drawText(
+                QRectF(4, y - 14, 60, 13),
+                Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+                figure(band.edge, decimals),
+            )
+
+
+def draw_gaps(painter: QPainter, theme: Theme, envelope: Envelope, area: QRectF) -> None:
+    """Hatch the stretches in which nothing was heard."""
+    if envelope.gaps is None or not len(envelope.gaps):
+        return
+    span = envelope.end_us - envelope.start_us
+    left = area.left() + (envelope.gaps[:, 0] - envelope.start_us) / span * area.width()
+    right = area.left() + (envelope.gaps[:, 1] - envelope.start_us) / span * area.width()
+    for begin, end in zip(left.tolist(), right.tolist(), strict=True):
+        if end - begin >= 1.0:
+            painter.fillRect(
+                QRectF(begin, area.top(), end - begin, area.height()), hatching(theme)
+            )

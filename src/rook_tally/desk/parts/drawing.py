@@ -1,0 +1,107 @@
+"""What several views draw alike: tally strokes, ribbons, the strip of expected reports."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+
+from rook_tally.core.arrays import BoolArray, FloatArray
+from rook_tally.core.envelope import Envelope
+from rook_tally.core.levels import Level
+from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.shell.theme import Theme
+
+
+def draw_strokes(
+    painter: QPainter, theme: Theme, level: Level, x: float, y: float, height: float
+) -> None:
+    """Tally strokes for a level, from its top left corner; one short faint one when settled."""
+    if level is Level.SETTLED:
+        painter.setPen(QPen(colour(theme.rule), 1.5))
+        painter.drawLine(QLineF(x + 1, y + height * 0.3, x + 1, y + height * 0.8))
+        return
+    width = max(1.6, height / 8)
+    pen = QPen(colour(theme.level(level)), width)
+    pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+    painter.setPen(pen)
+    step = width * 2.4
+    for stroke in range(level):
+        left = x + 1 + stroke * step
+        painter.drawLine(QLineF(left, y, left, y + height))
+
+
+def strokes_width(level: Level, height: float) -> float:
+    """How much room the strokes of a level take."""
+    width = max(1.6, height / 8)
+    return width * (1 + 2.4 * (max(int(level), 1) - 1)) + 1
+
+
+def polyline(x: FloatArray, y: FloatArray) -> QPolygonF:
+    """Points for Qt from two (N,) arrays."""
+    return QPolygonF([QPointF(*point) for point in zip(x.tolist(), y.tolist(), strict=True)])
+
+
+def draw_ribbon(
+    painter: QPainter,
+    theme: Theme,
+    envelope: Envelope,
+    area: QRectF,
+    *,
+    value_range: tuple[float, float],
+    pen_colour: QColor,
+    limit: float | None = None,
+) -> None:
+    """A day as a thin line, its peak ticked, a limit dotted where it is in range."""
+    low, high = value_range
+
+    def height_of(value: FloatArray) -> FloatArray:
+        return np.asarray(area.bottom() - (value - low) / (high - low) * area.height())
+
+    if limit is not None and low < limit < high:
+        painter.setPen(QPen(pen_colour, 1, Qt.PenStyle.DotLine))
+        y = float(height_of(np.array([limit]))[0])
+        painter.drawLine(QLineF(area.left(), y, area.right(), y))
+    painter.setPen(QPen(pen_colour, 1.3))
+    width = area.width() / len(envelope)
+    for part in envelope.segments():
+        x = area.left() + (part + 0.5) * width
+        y_mean = height_of(envelope.mean[part])
+        if len(part) == 1:
+            painter.drawPoint(QPointF(float(x[0]), float(y_mean[0])))
+        else:
+            painter.drawPolyline(polyline(x, y_mean))
+    peak = peak_column(envelope)
+    if peak is not None:
+        x_peak = area.left() + (peak + 0.5) * width
+        top = float(height_of(envelope.mean[peak : peak + 1])[0])
+        painter.setPen(QPen(pen_colour, 1.3))
+        painter.drawLine(QLineF(x_peak, top - 6, x_peak, top - 2.5))
+
+
+def peak_column(envelope: Envelope) -> int | None:
+    """The column that holds the highest reading, None without any."""
+    return None if envelope.is_empty else int(np.nanargmax(envelope.high))
+
+
+def draw_heard(
+    painter: QPainter, theme: Theme, heard: BoolArray, area: QRectF, tick: QColor
+) -> None:
+    """The strip of expected reports: a tick for each that came, a gap for each that did not."""
+    step = area.width() / max(len(heard), 1)
+    trailing = len(heard) - (int(np.flatnonzero(heard)[-1]) + 1 if heard.any() else 0)
+    came = QPen(tick, 2)
+    missed = QPen(colour(theme.rule), 2)
+    for at, is_heard in enumerate(heard.tolist()):
+        # Within the row a gap says it; at the end, faint ticks count what is overdue.
+        if not is_heard and at < len(heard) - trailing:
+            continue
+        painter.setPen(came if is_heard else missed)
+        x = area.left() + at * step + 1
+        top = area.top() if is_heard else area.center().y()
+        painter.drawLine(QLineF(x, top, x, area.bottom()))
+
+
+def hatching(theme: Theme) -> QBrush:
+    """What fills a stretch in which nothing was heard."""
+    return QBrush(colour(theme.hatch), Qt.BrushStyle.BDiagPattern)

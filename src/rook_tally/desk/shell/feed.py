@@ -1,0 +1,217 @@
+"""From the store to the desk: one thread that reads a picture of the site and follows its changes.
+
+No Qt in here: news are handed to a callback, which the window turns into a signal.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.envelope import Envelope
+from rook_tally.core.errors import StoreError
+from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.desk.shell.moment import Clock
+from rook_tally.store import (
+    Change,
+    ChangeTail,
+    Collector,
+    Latest,
+    Series,
+    Site,
+    Store,
+    Subject,
+    collectors,
+    envelopes,
+    latest,
+    load_site,
+    read_range,
+)
+
+POLL_S = 0.025
+RIBBON_COLUMN_US = 15 * MINUTE_US
+RIBBON_COLUMNS = DAY_US // RIBBON_COLUMN_US
+HEARD_REPORTS = 24
+_DOORS_LOOK_S = 5.0
+# A sender's clock may be this far ahead and is still believed.
+_AHEAD_US = 2 * MINUTE_US
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """The whole site as it stands: sent first, and whenever its configuration changed.
+
+    Attributes
+    ----------
+    latest : newest reading by series id
+    ribbons : the last 24 hours by series id, columns of 15 minutes
+    reports : by station id, moments of its last reports, (N,) int64
+    """
+
+    site: Site
+    latest: dict[int, Latest]
+    ribbons: dict[int, Envelope]
+    reports: dict[int, TimeArray]
+    collectors: list[Collector]
+
+
+@dataclass(frozen=True, slots=True)
+class NewReadings:
+    """Readings that came: the newest by series id, and ribbons of series that need more than it."""
+
+    latest: dict[int, Latest]
+    ribbons: dict[int, Envelope] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class NewDoors:
+    """How the collectors' doors stand now."""
+
+    collectors: list[Collector]
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """The store cannot be read at the moment; empty text when it can again."""
+
+    text: str
+
+
+News: TypeAlias = Picture | NewReadings | NewDoors | Trouble
+
+
+def ribbon_window(now_us: int) -> tuple[int, int]:
+    """The last 24 hours, ending with the quarter of an hour that now lies in."""
+    end_us = (now_us // RIBBON_COLUMN_US + 1) * RIBBON_COLUMN_US
+    return end_us - RIBBON_COLUMNS * RIBBON_COLUMN_US, end_us
+
+
+def read_picture(connection: Connection, now_us: int) -> Picture:
+    """The whole site as it stood at a moment."""
+    site = load_site(connection)
+    reports: dict[int, TimeArray] = {}
+    for station in site.stations:
+        first = next((one for one in site.series if one.station.id == station.id), None)
+        if first is not None:
+            span_us = round((HEARD_REPORTS + 2) * station.cadence_s * SECOND_US)
+            reports[station.id] = read_range(
+                connection, first.id, now_us - span_us, now_us + 1
+            ).time_us
+    return Picture(
+        site,
+        latest(connection, until_us=now_us + _AHEAD_US),
+        _ribbons(connection, site.series, now_us),
+        reports,
+        collectors(connection, now_us=now_us),
+    )
+
+
+def _ribbons(
+    connection: Connection, series: Collection[Series], now_us: int
+) -> dict[int, Envelope]:
+    return envelopes(connection, list(series), *ribbon_window(now_us), RIBBON_COLUMNS)
+
+
+class Feed:
+    """Reads the store in a thread of its own and hands news to a callback in that thread."""
+
+    def __init__(self, store: Store, *, clock: Clock, on_news: Callable[[News], None]) -> None:
+        self._store = store
+        self._clock = clock
+        self._on_news = on_news
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="feed", daemon=True)
+        self._series: dict[int, Series] = {}
+        self._newest: dict[int, int] = {}
+        self._ribbon_end_us = 0
+
+    def start(self) -> None:
+        """Begin; the first news is a `Picture`."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End the thread and wait for it."""
+        self._stop.set()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    def _run(self) -> None:
+        tail: ChangeTail | None = None
+        is_troubled = False
+        doors_looked_us = 0
+        while True:
+            try:
+                if tail is None:
+                    # Made before the first look, so that nothing falls between the two.
+                    tail = ChangeTail(self._store)
+                    self._send_picture()
+                elif tail.has_news():
+                    self._follow(tail.changes())
+                elif ribbon_window(self._clock())[1] != self._ribbon_end_us:
+                    self._send_picture()
+                if self._clock() - doors_looked_us > _DOORS_LOOK_S * SECOND_US:
+                    # A collector that died wrote nothing about it.
+                    doors_looked_us = self._clock()
+                    self._send_doors()
+                if is_troubled:
+                    is_troubled = False
+                    self._on_news(Trouble(""))
+            except StoreError as error:
+                is_troubled = True
+                self._on_news(Trouble(str(error)))
+            if self._stop.wait(1.0 if is_troubled else POLL_S):
+                break
+        if tail is not None:
+            tail.close()
+
+    def _send_picture(self) -> None:
+        now_us = self._clock()
+        with self._store.read() as connection:
+            picture = read_picture(connection, now_us)
+        self._series = {one.id: one for one in picture.site.series}
+        self._newest = {series_id: one.time_us for series_id, one in picture.latest.items()}
+        self._ribbon_end_us = ribbon_window(now_us)[1]
+        self._on_news(picture)
+
+    def _send_doors(self) -> None:
+        with self._store.read() as connection:
+            standing = collectors(connection, now_us=self._clock())
+        self._on_news(NewDoors(standing))
+
+    def _follow(self, changes: list[Change]) -> None:
+        subjects = {change.subject for change in changes}
+        if Subject.SITE in subjects:
+            self._send_picture()
+        elif Subject.READINGS in subjects:
+            self._send_readings([one for one in changes if one.subject is Subject.READINGS])
+        if Subject.DOORS in subjects:
+            self._send_doors()
+
+    def _send_readings(self, changes: list[Change]) -> None:
+        touched = {one.series_id for one in changes if one.series_id in self._series}
+        # One reading newer than all others can be drawn as it is; anything else needs a look.
+        seen: set[int] = set()
+        involved: set[int] = set()
+        for one in changes:
+            if one.series_id is None or one.from_us is None:
+                continue
+            if (
+                one.series_id in seen
+                or one.from_us != one.to_us
+                or one.from_us <= self._newest.get(one.series_id, 0)
+            ):
+                involved.add(one.series_id)
+            seen.add(one.series_id)
+        now_us = self._clock()
+        with self._store.read() as connection:
+            newest = latest(connection, [one for one in touched if one is not None], until_us=now_us + _AHEAD_US)
+            ribbons = _ribbons(
+                connection, [self._series[one] for one in involved if one in self._series], now_us
+            )
+        self._newest.update({series_id: one.time_us for series_id, one in newest.items()})
+        self._on_news(NewReadings(newest, ribbons))

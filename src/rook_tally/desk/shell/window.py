@@ -1,0 +1,192 @@
+"""The window: head, notice line, views; and the bridge that brings news into Qt's thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QPalette, QShortcut
+from PySide6.QtWidgets import QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from rook_tally.core.levels import Level
+from rook_tally.desk.ledger.view import LedgerView
+from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.shell.feed import Feed
+from rook_tally.desk.shell.head import Head
+from rook_tally.desk.shell.moment import Clock
+from rook_tally.desk.shell.reader import Reader, Reply
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import LIGHT, Theme
+from rook_tally.store import Series, Store
+
+_TICK_MS = 1_000
+VIEWS = ["Ledger", "Strip"]
+LEDGER, STRIP = range(len(VIEWS))
+
+
+class _Bridge(QObject):
+    """Carries news and replies from their threads into Qt's."""
+
+    news = Signal(object)
+    reply = Signal(object)
+
+
+class DeskWindow(QMainWindow):
+    """The desk on one store."""
+
+    def __init__(self, store: Store, *, clock: Clock, theme: Theme = LIGHT) -> None:
+        super().__init__()
+        self.setWindowTitle("Rook Tally")
+        self.resize(1280, 800)
+        self.setMinimumSize(1024, 640)
+        self.theme = theme
+        self.state = SiteState(clock)
+        self._bridge = _Bridge()
+        self._bridge.news.connect(self.state.take, Qt.ConnectionType.QueuedConnection)
+        self._bridge.reply.connect(self._on_reply, Qt.ConnectionType.QueuedConnection)
+        self.reader = Reader(store, on_reply=self._bridge.reply.emit)
+        self.feed = Feed(store, clock=clock, on_news=self._bridge.news.emit)
+        self.head = Head(theme, self.state, VIEWS)
+        self.ledger = LedgerView(theme, self.state, self.reader)
+        self._strip: Any = None
+        self._notice = QLabel()
+        self._views = QStackedWidget()
+        self._lay_out()
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(self._on_tick)
+        self._tick.start()
+        self.state.subscribe(self._on_state_changed)
+        self.feed.start()
+
+    def _lay_out(self) -> None:
+        theme = self.theme
+        self._notice.setFont(face(12, MEDIUM))
+        self._notice.setContentsMargins(16, 6, 16, 6)
+        self._notice.setWordWrap(True)
+        self._notice.setAutoFillBackground(True)
+        palette = self._notice.palette()
+        palette.setColor(QPalette.ColorRole.Window, colour(theme.tint(Level.RAISED)))
+        palette.setColor(self._notice.foregroundRole(), colour(theme.ink))
+        self._notice.setPalette(palette)
+        self._notice.hide()
+        self._views.addWidget(self.ledger)
+        self._views.addWidget(QWidget())  # the Strip is made when it is first looked at
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self._notice)
+        column.addWidget(self._views, 1)
+        self.setCentralWidget(whole)
+        self.setPalette(palette_of(theme))
+        self.setStyleSheet(style_sheet(theme))
+        self.head.view_chosen.connect(self.show_view)
+        self.ledger.series_opened.connect(self.open_in_strip)
+        self.head.show_view(LEDGER)
+        for at in range(len(VIEWS)):
+            self._shortcut(f"Alt+{at + 1}", lambda place=at: self.show_view(place))
+        self._shortcut("Ctrl+Q", self.close)
+        self.ledger.table.setFocus()
+
+    def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
+        QShortcut(QKeySequence(keys), self).activated.connect(call)
+
+    @property
+    def strip(self) -> Any:
+        """The Strip view, made on first use: its plotting library takes a while to load."""
+        if self._strip is None:
+            from rook_tally.desk.strip.view import StripView
+
+            self._strip = StripView(self.theme, self.state, self.reader)
+            placeholder = self._views.widget(STRIP)
+            self._views.removeWidget(placeholder)
+            placeholder.deleteLater()
+            self._views.insertWidget(STRIP, self._strip)
+        return self._strip
+
+    def show_view(self, at: int) -> None:
+        """Turn to a view."""
+        if at == STRIP:
+            self.strip.show_something()
+        self._views.setCurrentIndex(at)
+        self.head.show_view(at)
+        if at == LEDGER:
+            self.ledger.table.setFocus()
+        else:
+            self.strip.setFocus()
+
+    def open_in_strip(self, series: list[Series]) -> None:
+        """Add series to the Strip and turn to it."""
+        self.strip.add_series(series)
+        self.show_view(STRIP)
+
+    def _on_reply(self, reply: Reply) -> None:
+        self.ledger.take_reply(reply)
+        if self._strip is not None:
+            self._strip.take_reply(reply)
+
+    def _on_state_changed(self, _changed: set[int] | None) -> None:
+        self.head.refresh()
+        self._show_notice()
+
+    def _on_tick(self) -> None:
+        self.head.refresh()
+        self.ledger.model.tick()
+        self._show_notice()
+
+    def _show_notice(self) -> None:
+        text = self.state.notice()
+        if text != self._notice.text():
+            self._notice.setText(text)
+            self._notice.setVisible(bool(text))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Stop the threads before the window goes."""
+        self._tick.stop()
+        self.feed.stop()
+        self.reader.stop()
+        super().closeEvent(event)
+
+
+def palette_of(theme: Theme) -> QPalette:
+    """The theme in Qt's own roles."""
+    palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, theme.sheet),
+        (QPalette.ColorRole.Base, theme.sheet),
+        (QPalette.ColorRole.AlternateBase, theme.paper),
+        (QPalette.ColorRole.WindowText, theme.ink),
+        (QPalette.ColorRole.Text, theme.ink),
+        (QPalette.ColorRole.ButtonText, theme.ink),
+        (QPalette.ColorRole.PlaceholderText, theme.faint),
+        (QPalette.ColorRole.Highlight, theme.sheen),
+        (QPalette.ColorRole.HighlightedText, theme.on_sheen),
+    ):
+        palette.setColor(role, colour(name))
+    return palette
+
+
+def style_sheet(theme: Theme) -> str:
+    """What Qt's own widgets look like; everything else is drawn."""
+    return f"""
+    QTableView {{ background: {theme.sheet}; border: none; outline: none;
+                  selection-background-color: {theme.sheet}; }}
+    QHeaderView {{ background: {theme.sheet}; border: none; }}
+    QPushButton {{ background: {theme.sheet}; color: {theme.sheen}; font-weight: 600;
+                   border: 1.5px solid {theme.sheen}; border-radius: 5px; padding: 7px 14px; }}
+    QPushButton:hover {{ background: {theme.paper}; }}
+    QPushButton:focus {{ border-width: 2.5px; padding: 6px 13px; }}
+    QPushButton:checked {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
+    QLineEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
+                 border-radius: 4px; padding: 5px 8px; color: {theme.ink}; }}
+    QLineEdit:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
+    QScrollBar:horizontal {{ height: 9px; background: {theme.sheet}; }}
+    QScrollBar:vertical {{ width: 9px; background: {theme.sheet}; }}
+    QScrollBar::handle {{ background: {theme.strong_rule}; border-radius: 3px; margin: 2px;
+                          min-width: 30px; min-height: 30px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QToolTip {{ background: {theme.paper}; color: {theme.ink};
+                border: 1px solid {theme.strong_rule}; }}
+    """

@@ -1,0 +1,1 @@
+"""The Strip: lanes on one time axis."""
