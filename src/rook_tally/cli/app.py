@@ -80,11 +80,15 @@ def desk(
         bool,
         typer.Option("--collect/--no-collect", help="Run a collector as well when none is heard."),
     ] = True,
+    until_painted: Annotated[
+        bool, typer.Option(hidden=True, help="Say so at the first picture, and end: for bench.")
+    ] = False,
 ) -> None:
     """Open the window."""
     from rook_tally.cli.desk import run_desk
 
-    raise typer.Exit(run_desk(_store(context, store), collect_too=collect_too))
+    where = _store(context, store)
+    raise typer.Exit(run_desk(where, collect_too=collect_too, until_painted=until_painted))
 
 
 @app.command()

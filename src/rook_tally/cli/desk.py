@@ -5,8 +5,13 @@ from __future__ import annotations
 import os
 import sys
 
+from typing import TYPE_CHECKING
+
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store import Store, collectors, open_store
+
+if TYPE_CHECKING:
+    from rook_tally.desk.shell.window import DeskWindow
 
 
 def check_display() -> None:
@@ -21,7 +26,7 @@ def check_display() -> None:
         )
 
 
-def run_desk(where: str, *, collect_too: bool) -> int:
+def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> int:
     """Open the window on a store, with a collector as our child when none is heard."""
     check_display()
     store = open_store(where)
@@ -33,7 +38,7 @@ def run_desk(where: str, *, collect_too: bool) -> int:
             child = CollectorChild(
                 store.url, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
             )
-        return show_desk(store)
+        return show_desk(store, until_painted=until_painted)
     finally:
         if child is not None:
             child.ended()
@@ -47,7 +52,7 @@ def _is_collected(store: Store) -> bool:
         return bool(collectors(connection, now_us=running_clock()))
 
 
-def show_desk(store: Store, *, for_s: float | None = None) -> int:
+def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool = False) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
@@ -57,14 +62,30 @@ def show_desk(store: Store, *, for_s: float | None = None) -> int:
     from rook_tally.desk.shell.moment import running_clock
     from rook_tally.desk.shell.window import DeskWindow
 
-    application = QApplication.instance() or QApplication(sys.argv[:1])
+    application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
     window = DeskWindow(store, clock=running_clock)
     # The window's own tick lets Python look at signals every second.
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: window.close())
+    if until_painted:
+        _end_at_first_picture(window)
     window.show()
     if for_s is not None:
         QTimer.singleShot(round(for_s * 1000), window.close)
     return application.exec()
+
+
+def _end_at_first_picture(window: DeskWindow) -> None:
+    """Print a line once a cell of the Ledger stands in the picture, then close."""
+    model = window.ledger.model
+
+    def painted(row: int, column: int) -> None:
+        if model.cell(row, column) is not None:
+            window.ledger.table.cells.on_painted = None
+            sys.stdout.write("painted\n")
+            sys.stdout.flush()
+            window.close()
+
+    window.ledger.table.cells.on_painted = painted

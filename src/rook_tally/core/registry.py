@@ -91,7 +91,8 @@ _ROWS: tuple[Quantity, ...] = (
         "warm: EN 16798-1:2019 category II summer (26 °C), further steps ours",
         limits_hold=Where.INDOORS,
     ),
-    Quantity("surface_temperature", "Surface temperature", _TEMPERATURE_UNITS, 1.0, (-60, 1400), 1, short="Surface"),
+    Quantity("surface_temperature", "Surface temperature", _TEMPERATURE_UNITS, 1.0, (-60, 1400), 1,
+             short="Surface"),
     Quantity(
         "humidity", "Humidity", _SHARE_UNITS, 2.0, (0, 100), 0, zero_possible=False,
         limits=Limits(above=(60, 70, 80, 90), below=(30, 20, 15, 10)),

@@ -27,7 +27,10 @@ def _mixed(counter: NDArray[np.uint64]) -> NDArray[np.uint64]:
 def uniform(name: str, step: TimeArray) -> FloatArray:
     """Numbers in [0, 1) by name and whole step, (N,) float64."""
     seed = np.uint64(zlib.crc32(name.encode()) << 32)
-    numbers: FloatArray = (_mixed(step.astype(np.uint64) + seed) >> np.uint64(11)) / float(1 << 53)
+    numbers: FloatArray = (_mixed(step.astype(np.uint64) + seed) >> np.uint64(11)).astype(
+        np.float64
+    )
+    numbers /= float(1 << 53)
     return numbers
 
 

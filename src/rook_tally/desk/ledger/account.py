@@ -141,9 +141,7 @@ def _limit_decimals(limit: float, decimals: int) -> int:
     return 0 if float(limit).is_integer() else decimals
 
 
-def outlook(
-    series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo
-) -> str:
+def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
     """Where it is going over the last hour, and when it would cross its limit at this pace."""
     if trend is None:
         return "too few readings in the last hour to tell a trend"
@@ -207,13 +205,9 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
     return facts
 
 
-def _facts_today(
-    series: Series, readings: Readings, today: Window, zone: tzinfo
-) -> list[Fact]:
+def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo) -> list[Fact]:
     cadence_s = series.station.cadence_s
-    pieces = pieces_of(
-        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=today
-    )
+    pieces = pieces_of(readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=today)
     if not pieces.covered_s:
         return []
     mean = mean_of(pieces)
@@ -234,9 +228,7 @@ def _facts_today(
 
 def _time_over(series: Series, readings: Readings, window: Window) -> str | None:
     cadence_s = series.station.cadence_s
-    pieces = pieces_of(
-        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=window
-    )
+    pieces = pieces_of(readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=window)
     upper = series.limits.above[Level.RAISED - 1]
     lower = series.limits.below[Level.RAISED - 1]
     if upper is None and lower is None:

@@ -6,6 +6,7 @@ import enum
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -211,9 +212,7 @@ class LedgerModel:
         line = self.rows[row]
         if not isinstance(line, PlaceRow):
             return None
-        stations = [
-            one for one in self._state.site.stations if one.place.id == line.place.id
-        ]
+        stations = [one for one in self._state.site.stations if one.place.id == line.place.id]
         ages = {one.id: self._state.station_age_s(one) for one in stations}
         known = [value for value in ages.values() if value is not None]
         # The row speaks for its station that is worst off, the age is of the newest word.
@@ -230,9 +229,7 @@ class LedgerModel:
             cadence_s=worst.cadence_s,
             count=HEARD_REPORTS,
         )
-        all_silent = all(
-            self._state.station_freshness(one) is Freshness.SILENT for one in stations
-        )
+        all_silent = all(self._state.station_freshness(one) is Freshness.SILENT for one in stations)
         shown = Freshness.SILENT if all_silent else self._state.station_freshness(worst)
         if shown is Freshness.SILENT and not all_silent:
             shown = Freshness.LATE
@@ -281,7 +278,7 @@ class LedgerModel:
                     values.append(newest.value)
         if len(values) < 2:
             return ""
-        figures = {
+        figures: dict[Summary, Callable[[list[float]], Any]] = {
             Summary.LOWEST: np.min,
             Summary.MEAN: np.mean,
             Summary.MEDIAN: np.median,

@@ -81,6 +81,7 @@ class SidePanel(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._state = state
+        self.account: Account | None = None
         self.setFixedWidth(PANEL_WIDTH)
         self.setAutoFillBackground(True)
         self.setObjectName("sidePanel")
@@ -150,6 +151,7 @@ class SidePanel(QWidget):
 
     def show_account(self, account: Account | None) -> None:
         """Show an account; None says how to get one."""
+        self.account = account
         shown = account is not None
         for widget in (self._strokes, self._chart, self._from, self._until, self._button):
             widget.setVisible(shown)
@@ -209,5 +211,3 @@ def _tint(label: QLabel, name: str) -> None:
     palette = label.palette()
     palette.setColor(label.foregroundRole(), colour(name))
     label.setPalette(palette)
-
-

@@ -151,9 +151,7 @@ class CellDelegate(QStyledItemDelegate):
         text = self._model.summary_text(index.row(), index.column())
         painter.drawText(rect.adjusted(0, 0, -10, 0), _RIGHT, text)
 
-    def _paint_cell(
-        self, painter: QPainter, rect: QRect, cell: Cell, *, is_current: bool
-    ) -> None:
+    def _paint_cell(self, painter: QPainter, rect: QRect, cell: Cell, *, is_current: bool) -> None:
         theme = self._theme
         silent = cell.freshness is Freshness.SILENT
         level = Level.SETTLED if cell.is_suspect else cell.level
@@ -364,10 +362,10 @@ def _rule(painter: QPainter, theme: Theme, rect: QRect) -> None:
 
 
 def _rect_of(option: QStyleOptionViewItem) -> QRect:
-    rect: QRect = option.rect  # type: ignore[attr-defined]
+    rect: QRect = option.rect
     return rect
 
 
 def _is_current(option: QStyleOptionViewItem, index: _Index) -> bool:
-    view = option.widget  # type: ignore[attr-defined]
-    return isinstance(view, QAbstractItemView) and view.currentIndex() == QModelIndex(index)
+    view = option.widget
+    return isinstance(view, QAbstractItemView) and view.currentIndex() == index

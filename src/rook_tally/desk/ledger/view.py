@@ -126,7 +126,7 @@ def _empty_sheet() -> QWidget:
         ("Nothing has been heard yet", face(19, MEDIUM)),
         (
             "Look at the demo:   rook-tally demo\n"
-            "Connect a station:   rook-tally station add kiln-1 --place \"Kiln room\"\n"
+            'Connect a station:   rook-tally station add kiln-1 --place "Kiln room"\n'
             "and let it send to the doors that  rook-tally collect  opens.",
             face(13),
         ),

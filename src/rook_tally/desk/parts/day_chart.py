@@ -120,9 +120,7 @@ class DayChart(QWidget):
             painter.setBrush(colour(self._theme.traces[0], 0.25))
             painter.drawPolygon(outline)
             painter.setPen(QPen(colour(self._theme.ink), 1.2))
-            painter.drawPolyline(
-                polyline(x, area.bottom() - (envelope.mean[part] - low) * scale)
-            )
+            painter.drawPolyline(polyline(x, area.bottom() - (envelope.mean[part] - low) * scale))
 
     def _write_limits(self, painter: QPainter, content: ChartContent, y_of: object) -> None:
         assert callable(y_of)
@@ -151,6 +149,4 @@ def draw_gaps(painter: QPainter, theme: Theme, envelope: Envelope, area: QRectF)
     right = area.left() + (envelope.gaps[:, 1] - envelope.start_us) / span * area.width()
     for begin, end in zip(left.tolist(), right.tolist(), strict=True):
         if end - begin >= 1.0:
-            painter.fillRect(
-                QRectF(begin, area.top(), end - begin, area.height()), hatching(theme)
-            )
+            painter.fillRect(QRectF(begin, area.top(), end - begin, area.height()), hatching(theme))

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
@@ -37,7 +40,7 @@ def strokes_width(level: Level, height: float) -> float:
     return width * (1 + 2.4 * (max(int(level), 1) - 1)) + 1
 
 
-def polyline(x: FloatArray, y: FloatArray) -> QPolygonF:
+def polyline(x: NDArray[np.floating[Any]], y: NDArray[np.floating[Any]]) -> QPolygonF:
     """Points for Qt from two (N,) arrays."""
     return QPolygonF([QPointF(*point) for point in zip(x.tolist(), y.tolist(), strict=True)])
 

@@ -209,7 +209,9 @@ class Feed:
             seen.add(one.series_id)
         now_us = self._clock()
         with self._store.read() as connection:
-            newest = latest(connection, [one for one in touched if one is not None], until_us=now_us + _AHEAD_US)
+            newest = latest(
+                connection, [one for one in touched if one is not None], until_us=now_us + _AHEAD_US
+            )
             ribbons = _ribbons(
                 connection, [self._series[one] for one in involved if one in self._series], now_us
             )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
@@ -50,6 +51,7 @@ class DeskWindow(QMainWindow):
         self.head = Head(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
         self._strip: Any = None
+        self._strip_to_come = QWidget()
         self._notice = QLabel()
         self._views = QStackedWidget()
         self._lay_out()
@@ -71,7 +73,7 @@ class DeskWindow(QMainWindow):
         self._notice.setPalette(palette)
         self._notice.hide()
         self._views.addWidget(self.ledger)
-        self._views.addWidget(QWidget())  # the Strip is made when it is first looked at
+        self._views.addWidget(self._strip_to_come)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -80,13 +82,14 @@ class DeskWindow(QMainWindow):
         column.addWidget(self._notice)
         column.addWidget(self._views, 1)
         self.setCentralWidget(whole)
+        self.setFont(face(13))
         self.setPalette(palette_of(theme))
         self.setStyleSheet(style_sheet(theme))
         self.head.view_chosen.connect(self.show_view)
         self.ledger.series_opened.connect(self.open_in_strip)
         self.head.show_view(LEDGER)
         for at in range(len(VIEWS)):
-            self._shortcut(f"Alt+{at + 1}", lambda place=at: self.show_view(place))
+            self._shortcut(f"Alt+{at + 1}", partial(self.show_view, at))
         self._shortcut("Ctrl+Q", self.close)
         self.ledger.table.setFocus()
 
@@ -100,9 +103,8 @@ class DeskWindow(QMainWindow):
             from rook_tally.desk.strip.view import StripView
 
             self._strip = StripView(self.theme, self.state, self.reader)
-            placeholder = self._views.widget(STRIP)
-            self._views.removeWidget(placeholder)
-            placeholder.deleteLater()
+            self._views.removeWidget(self._strip_to_come)
+            self._strip_to_come.deleteLater()
             self._views.insertWidget(STRIP, self._strip)
         return self._strip
 
@@ -177,7 +179,9 @@ def style_sheet(theme: Theme) -> str:
     QPushButton {{ background: {theme.sheet}; color: {theme.sheen}; font-weight: 600;
                    border: 1.5px solid {theme.sheen}; border-radius: 5px; padding: 7px 14px; }}
     QPushButton:hover {{ background: {theme.paper}; }}
+    QPushButton#preset {{ padding: 4px 2px; border-width: 1px; font-weight: 500; }}
     QPushButton:focus {{ border-width: 2.5px; padding: 6px 13px; }}
+    QPushButton#preset:focus {{ padding: 3px 1px; border-width: 2px; }}
     QPushButton:checked {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
     QLineEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
                  border-radius: 4px; padding: 5px 8px; color: {theme.ink}; }}

@@ -99,15 +99,19 @@ class LanePlot(pg.PlotWidget):
         self.viewport().update()
 
     def _x_of(self, time_us: int) -> float:
-        return (time_us - self._start_us) / (self._end_us - self._start_us) * self.width()
+        return (time_us - self._start_us) / (self._end_us - self._start_us) * float(self.width())
 
-    def _y_of(self, value: float | FloatArray) -> float | FloatArray:
+    def _y_of(self, value: float) -> float:
+        return float(self._ys_of(np.array([value]))[0])
+
+    def _ys_of(self, values: FloatArray) -> FloatArray:
         low, high = self._range
-        return self.height() - (value - low) / (high - low) * self.height()
+        height = float(self.height())
+        return height - (values - low) / (high - low) * height
 
     def moment_at(self, x: float) -> int:
         """The moment under a place in the widget."""
-        return self._start_us + round(x / self.width() * (self._end_us - self._start_us))
+        return self._start_us + round(x / float(self.width()) * (self._end_us - self._start_us))
 
     def drawBackground(self, painter: QPainter, _rect: QRectF) -> None:
         """Levels, time grid, gaps and envelopes, in pixels; the means are drawn over them."""
@@ -128,13 +132,13 @@ class LanePlot(pg.PlotWidget):
         if self._limits is None:
             return
         for band in bands_of(self._limits, self._range):
-            top, bottom = float(self._y_of(band.high)), float(self._y_of(band.low))
+            top, bottom = self._y_of(band.high), self._y_of(band.low)
             name = self._theme.level(band.level)
             painter.fillRect(
                 QRectF(0, top, area.width(), bottom - top), colour(name, _BAND_OPACITY)
             )
             painter.setPen(QPen(colour(name, 0.75), 1, Qt.PenStyle.DotLine))
-            y = float(self._y_of(band.edge))
+            y = self._y_of(band.edge)
             painter.drawLine(QLineF(0, y, area.width(), y))
 
     def _draw_gaps(self, painter: QPainter, envelope: Envelope) -> None:
@@ -153,11 +157,9 @@ class LanePlot(pg.PlotWidget):
         scale = self.width() / (self._end_us - self._start_us)
         for part in envelope.segments():
             x = (envelope.centres_us[part] - self._start_us) * scale
-            top = np.asarray(self._y_of(envelope.high[part])) - 0.5
-            bottom = np.asarray(self._y_of(envelope.low[part])) + 0.5
-            outline = polyline(
-                np.concatenate((x, x[::-1])), np.concatenate((top, bottom[::-1]))
-            )
+            top = self._ys_of(envelope.high[part]) - 0.5
+            bottom = self._ys_of(envelope.low[part]) + 0.5
+            outline = polyline(np.concatenate((x, x[::-1])), np.concatenate((top, bottom[::-1])))
             painter.drawPolygon(outline)
 
     def drawForeground(self, painter: QPainter, _rect: QRectF) -> None:
@@ -166,19 +168,20 @@ class LanePlot(pg.PlotWidget):
         painter.setFont(face(10))
         painter.setPen(colour(theme.dim))
         low, high = self._range
-        for value in value_ticks(low, high, 3):
-            y = float(self._y_of(value))
+        for value in value_ticks(low, high, max(2, self.height() // 36)):
+            y = self._y_of(value)
             if 8 < y < self.height() - 8:
-                painter.drawText(
-                    QRectF(self.width() - 70, y - 7, 64, 14),
-                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                    figure(value, _decimals_for(value, self._decimals)),
-                )
+                text = figure(value, _decimals_for(value, self._decimals))
+                width = painter.fontMetrics().horizontalAdvance(text)
+                # Set off from a trace that runs behind it.
+                behind = QRectF(self.width() - width - 7, y - 6, width + 5, 12)
+                painter.fillRect(behind, colour(theme.sheet, 0.8))
+                painter.drawText(behind, Qt.AlignmentFlag.AlignCenter, text)
         for at, envelope in enumerate(self._envelopes):
             peak = peak_column(envelope)
             if peak is not None:
                 x = self._x_of(int(envelope.centres_us[peak]))
-                y = float(self._y_of(float(envelope.high[peak])))
+                y = self._y_of(float(envelope.high[peak]))
                 painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1.4))
                 painter.drawLine(QLineF(x, y - 7, x, y - 2))
         if self._note:

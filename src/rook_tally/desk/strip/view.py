@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import NO_LIMITS
@@ -30,16 +30,15 @@ _PAN_SHARE = 0.25
 _ZOOM_STEP = 0.7
 
 
-class _LaneArea(QWidget):
-    """Room for the lanes, ruled between them."""
+class _Ground(QWidget):
+    """Nothing but a colour: the rules between lanes, the corner below their heads."""
 
-    def __init__(self, theme: Theme) -> None:
+    def __init__(self, name: str) -> None:
         super().__init__()
-        self._theme = theme
+        self._name = name
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour(self._theme.strong_rule))
+        QPainter(self).fillRect(self.rect(), colour(self._name))
 
 
 class StripView(QWidget):
@@ -61,7 +60,7 @@ class StripView(QWidget):
         self._empty = QLabel("Add a lane to begin: type a few letters at the right, or press A")
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._area = _LaneArea(theme)
+        self._area = _Ground(theme.strong_rule)
         self._grid = QGridLayout(self._area)
         self._grid.setContentsMargins(0, 0, 0, 1)
         self._grid.setHorizontalSpacing(0)
@@ -82,12 +81,8 @@ class StripView(QWidget):
         axis_row = QHBoxLayout()
         axis_row.setContentsMargins(0, 0, 0, 0)
         axis_row.setSpacing(0)
-        corner = QWidget()
+        corner = _Ground(self._theme.paper)
         corner.setFixedWidth(HEAD_WIDTH)
-        corner.setAutoFillBackground(True)
-        palette = corner.palette()
-        palette.setColor(corner.backgroundRole(), colour(self._theme.paper))
-        corner.setPalette(palette)
         axis_row.addWidget(corner)
         axis_row.addWidget(self.axis, 1)
         lanes = QVBoxLayout()
@@ -124,6 +119,20 @@ class StripView(QWidget):
             if reply.error:
                 return  # the window's notice line says what is wrong with the store
             self.model.take(reply.question, reply.answer)
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether every lane shows the window as it is."""
+        window = self.model.window
+        return bool(self.model.lanes) and all(
+            one.id in self.model.envelopes
+            and self.model.envelopes[one.id].start_us == window.start_us
+            for one in self.model.series
+        )
+
+    def refresh(self) -> None:
+        """Read the lanes of the window anew."""
+        self._ask()
 
     def _columns(self) -> int:
         return max(50, self.axis.width())
@@ -167,7 +176,8 @@ class StripView(QWidget):
         self._draw()
 
     def _build_lanes(self) -> None:
-        for widget in (*self.heads, *self.plots):
+        old: list[QWidget] = [*self.heads, *self.plots]
+        for widget in old:
             self._grid.removeWidget(widget)
             widget.hide()
             widget.deleteLater()

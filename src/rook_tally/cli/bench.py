@@ -1,0 +1,108 @@
+"""`rook-tally bench`: the speeds we promise, each beside its limit measured in the same run."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import statistics
+import subprocess
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import typer
+
+from rook_tally.core.errors import RookTallyError, UsageError
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure beside its limit: `ratio` = ours / limit, which holds up to `bar`."""
+
+    name: str
+    ours: float
+    limit: float
+    ratio: float
+    bar: float
+    holds: bool
+
+
+def figure_of(name: str, *, ours: float, limit: float, bar: float) -> Figure:
+    """A figure with its ratio worked out and judged."""
+    ratio = ours / limit
+    return Figure(name, round(ours, 2), round(limit, 2), round(ratio, 4), bar, ratio <= bar)
+
+
+def run_benches(names: list[str], *, as_json: bool) -> None:
+    """Run the named benches, or all; exits with 1 when a bar does not hold."""
+    unknown = [name for name in names if name not in BENCHES]
+    if unknown:
+        raise UsageError(
+            f"there is no bench {unknown[0]!r}", remedy="there are " + ", ".join(BENCHES)
+        )
+    figures = [figure for name in names or BENCHES for figure in BENCHES[name]()]
+    if as_json:
+        typer.echo(msgspec.json.encode(figures).decode())
+    else:
+        typer.echo(f"{'name':<14}{'ours':>10}{'limit':>10}{'ratio':>8}{'bar':>7}")
+        for one in figures:
+            verdict = "holds" if one.holds else "DOES NOT HOLD"
+            typer.echo(
+                f"{one.name:<14}{one.ours:>10.1f}{one.limit:>10.1f}{one.ratio:>8.2f}"
+                f"{one.bar:>7.2f}  {verdict}"
+            )
+    if not all(one.holds for one in figures):
+        raise typer.Exit(1)
+
+
+@contextmanager
+def virtual_screen() -> Iterator[dict[str, str]]:
+    """An Xvfb of our own; gives the environment that makes Qt draw on it."""
+    program = shutil.which("Xvfb")
+    if program is None:
+        raise RookTallyError("Xvfb is not installed", remedy="apt-get install xvfb")
+    reading, writing = os.pipe()
+    with subprocess.Popen(
+        [program, "-displayfd", str(writing), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+        pass_fds=[writing], stderr=subprocess.DEVNULL,
+    ) as screen:  # fmt: skip
+        os.close(writing)
+        try:
+            with os.fdopen(reading) as told:
+                display = told.readline().strip()
+            if not display:
+                raise RookTallyError("Xvfb did not start")
+            yield os.environ | {"DISPLAY": f":{display}", "QT_QPA_PLATFORM": "xcb"}
+        finally:
+            screen.terminate()
+
+
+def _live() -> list[Figure]:
+    """MQTT publish to painted cell, in ms, against the promised 150 (median) and 300 (p95)."""
+    from rook_tally.cli.bench_live import publish_to_paint_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        delays = publish_to_paint_ms(Path(folder), environment)
+    ordered = sorted(delays)
+    p95 = ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
+    return [
+        figure_of("live.median", ours=statistics.median(ordered), limit=150.0, bar=1.0),
+        figure_of("live.p95", ours=p95, limit=300.0, bar=1.0),
+    ]
+
+
+def _start() -> list[Figure]:
+    """Process start to first painted Ledger, in ms, against a bare window with one plot."""
+    from rook_tally.cli.bench_start import start_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        ours, bare = start_ms(Path(folder), environment)
+    return [
+        figure_of("start", ours=statistics.median(ours), limit=statistics.median(bare), bar=1.6)
+    ]
+
+
+BENCHES: dict[str, Callable[[], list[Figure]]] = {"live": _live, "start": _start}

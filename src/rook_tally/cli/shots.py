@@ -1,0 +1,103 @@
+"""`rook-tally shots`: pictures of the main views, from the demo data at a fixed moment."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import typer
+from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.core.errors import RookTallyError
+from rook_tally.core.timestamps import HOUR_US, time_us_from_text
+from rook_tally.desk.shell.moment import held_clock
+from rook_tally.desk.shell.window import LEDGER, STRIP, DeskWindow
+from rook_tally.store import Door, DoorState, Store, open_store, report_collector, report_door
+
+MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
+SIZE = (1280, 800)
+_DAYS = 7.0
+_PATIENCE_MS = 60_000
+_STRIP_LANES = (
+    ("pug-gearbox", "z"),
+    ("pug-gearbox", "noise"),
+    ("pug-gearbox", "surface"),
+    ("glaze-dust", "pm25"),
+    ("throwing-wall", "co2"),
+)
+_STRIP_JOINED = ("shop-counter", "co2")
+
+
+def take_shots(directory: Path, *, days: float = _DAYS) -> None:
+    """Write one PNG a main view into a directory; the same every time on one machine."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    try:
+        directory.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RookTallyError(
+            f"{directory} cannot be written: {error.strerror}", remedy="name another folder"
+        ) from error
+    application = QApplication.instance() or QApplication(["rook-tally"])
+    with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
+        store = open_store(Path(folder) / "demo.db")
+        make_demo_site(store, end_us=MOMENT_US, days=days)
+        _pretend_collector(store)
+        window = DeskWindow(store, clock=held_clock(MOMENT_US))
+        window.resize(*SIZE)
+        window.show()
+        try:
+            for name, prepare in (("ledger", _prepare_ledger), ("strip", _prepare_strip)):
+                is_ready = prepare(window)
+                _wait_for(is_ready, name)
+                path = directory / f"{name}.png"
+                if not window.grab().save(str(path)):
+                    raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
+                typer.echo(str(path))
+        finally:
+            window.close()
+            store.close()
+    del application
+
+
+def _pretend_collector(store: Store) -> None:
+    with store.write() as connection:
+        report_collector(connection, "shots", host="pottery", pid=1, now_us=MOMENT_US)
+        door = Door("http", "127.0.0.1:4711", DoorState.OPEN, "", MOMENT_US)
+        report_door(connection, "shots", door)
+
+
+def _prepare_ledger(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(LEDGER)
+    return lambda: window.ledger.panel.account is not None
+
+
+def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
+    by_name = {(one.station.key, one.field): one for one in window.state.site.series}
+    window.open_in_strip([by_name[name] for name in _STRIP_LANES])
+    model = window.strip.model
+    model.join(len(_STRIP_LANES) - 1, by_name[_STRIP_JOINED])
+    model.show_last(8 * HOUR_US)
+    model.point_at(MOMENT_US - 2 * HOUR_US)
+    window.strip.refresh()
+    window.show_view(STRIP)
+    return lambda: window.strip.is_up_to_date
+
+
+def _wait_for(is_ready: Callable[[], bool], what: str) -> None:
+    """Let Qt work until a condition holds, and the picture of it is drawn."""
+    spent = QElapsedTimer()
+    spent.start()
+    loop = QEventLoop()
+    timer = QTimer(interval=10)
+    timer.timeout.connect(lambda: loop.quit() if is_ready() else None)
+    timer.timeout.connect(lambda: loop.quit() if spent.elapsed() > _PATIENCE_MS else None)
+    timer.start()
+    loop.exec()
+    timer.stop()
+    if not is_ready():
+        raise RookTallyError(f"the {what} view did not come up within a minute")
+    QApplication.processEvents()
