@@ -17,6 +17,7 @@ _DAYS = 7.0
 
 _BARE = """
 import sys
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QMainWindow
 import pyqtgraph as pg
 
@@ -25,7 +26,7 @@ class Plot(pg.PlotWidget):
         super().paintEvent(event)
         sys.stdout.write("painted\\n")
         sys.stdout.flush()
-        window.close()
+        QTimer.singleShot(0, window.close)
 
 application = QApplication([])
 window = QMainWindow()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-
 from typing import TYPE_CHECKING
 
 from rook_tally.core.errors import RookTallyError
@@ -56,16 +55,21 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
+    from rook_tally.desk.shell.feed import Feed
+    from rook_tally.desk.shell.moment import running_clock
+
+    # The store is read in the feed's thread while Qt is being loaded in this one.
+    feed = Feed(store, clock=running_clock)
+    feed.start()
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
-    from rook_tally.desk.shell.moment import running_clock
     from rook_tally.desk.shell.window import DeskWindow
 
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
-    window = DeskWindow(store, clock=running_clock)
+    window = DeskWindow(store, clock=running_clock, feed=feed)
     # The window's own tick lets Python look at signals every second.
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: window.close())
@@ -79,6 +83,8 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
 
 def _end_at_first_picture(window: DeskWindow) -> None:
     """Print a line once a cell of the Ledger stands in the picture, then close."""
+    from PySide6.QtCore import QTimer
+
     model = window.ledger.model
 
     def painted(row: int, column: int) -> None:
@@ -86,6 +92,6 @@ def _end_at_first_picture(window: DeskWindow) -> None:
             window.ledger.table.cells.on_painted = None
             sys.stdout.write("painted\n")
             sys.stdout.flush()
-            window.close()
+            QTimer.singleShot(0, window.close)
 
     window.ledger.table.cells.on_painted = painted

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store import schema
 from rook_tally.store.changes import note_readings
+from rook_tally.store.database import upserting_insert
 from rook_tally.store.query import newest_times, readings_at
 
 
@@ -103,7 +103,7 @@ def _values_held(
 def _upsert(connection: Connection, rows: list[tuple[int, int, float, int]]) -> None:
     if not rows:
         return
-    insert = (sqlite if connection.dialect.name == "sqlite" else postgresql).insert(schema.reading)
+    insert = upserting_insert(connection, schema.reading)
     statement = insert.on_conflict_do_update(
         index_elements=["series_id", "time_us"],
         set_={"value": insert.excluded.value, "quality": insert.excluded.quality},

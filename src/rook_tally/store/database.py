@@ -7,9 +7,11 @@ import sqlite3
 import uuid
 from collections.abc import Iterator
 from pathlib import Path
+from typing import cast
 
 import sqlalchemy as sa
 from sqlalchemy import exc
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.engine import URL, Connection, Engine, make_url
 
 from rook_tally.core.errors import StoreError
@@ -96,6 +98,17 @@ def open_store(where: str | Path, *, create: bool = True) -> Store:
         engine.dispose()
         raise
     return store
+
+
+def upserting_insert(connection: Connection, table: sa.Table) -> sqlite.Insert:
+    """An INSERT that can say ON CONFLICT, in the dialect of the connection."""
+    if connection.dialect.name == "sqlite":
+        return sqlite.insert(table)
+    # Loaded late: nobody on SQLite needs it, and it takes as long as a tenth of a start.
+    from sqlalchemy.dialects import postgresql
+
+    # Both have the methods we use, with the same meaning.
+    return cast("sqlite.Insert", postgresql.insert(table))
 
 
 @contextlib.contextmanager

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
+from rook_tally.store.database import upserting_insert
 
 NOBODY = 0
 """The station id under which messages of unknown senders are counted."""
@@ -39,7 +39,7 @@ def add_tallies(connection: Connection, tallies: Mapping[int, Tally]) -> None:
     """Add counts by station id in the running transaction."""
     if not tallies:
         return
-    insert = (sqlite if connection.dialect.name == "sqlite" else postgresql).insert(schema.tally)
+    insert = upserting_insert(connection, schema.tally)
     statement = insert.on_conflict_do_update(
         index_elements=["station_id"],
         set_={name: schema.tally.c[name] + insert.excluded[name] for name in _COUNTS},

@@ -120,10 +120,12 @@ def _ribbons(
 class Feed:
     """Reads the store in a thread of its own and hands news to a callback in that thread."""
 
-    def __init__(self, store: Store, *, clock: Clock, on_news: Callable[[News], None]) -> None:
+    def __init__(self, store: Store, *, clock: Clock) -> None:
         self._store = store
         self._clock = clock
-        self._on_news = on_news
+        self._listener: Callable[[News], None] | None = None
+        self._unheard: list[News] = []
+        self._handing_over = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="feed", daemon=True)
         self._series: dict[int, Series] = {}
@@ -131,8 +133,23 @@ class Feed:
         self._ribbon_end_us = 0
 
     def start(self) -> None:
-        """Begin; the first news is a `Picture`."""
+        """Begin; the first news is a `Picture`. It may be read before anybody listens."""
         self._thread.start()
+
+    def deliver_to(self, listener: Callable[[News], None]) -> None:
+        """Hand news to this callback from now on, those that came before first."""
+        with self._handing_over:
+            self._listener = listener
+            for news in self._unheard:
+                listener(news)
+            self._unheard.clear()
+
+    def _on_news(self, news: News) -> None:
+        with self._handing_over:
+            if self._listener is None:
+                self._unheard.append(news)
+            else:
+                self._listener(news)
 
     def stop(self) -> None:
         """End the thread and wait for it."""

@@ -34,9 +34,11 @@ class _Bridge(QObject):
 
 
 class DeskWindow(QMainWindow):
-    """The desk on one store."""
+    """The desk on one store. `feed` may be running already, to save time at the start."""
 
-    def __init__(self, store: Store, *, clock: Clock, theme: Theme = LIGHT) -> None:
+    def __init__(
+        self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
+    ) -> None:
         super().__init__()
         self.setWindowTitle("Rook Tally")
         self.resize(1280, 800)
@@ -47,7 +49,7 @@ class DeskWindow(QMainWindow):
         self._bridge.news.connect(self.state.take, Qt.ConnectionType.QueuedConnection)
         self._bridge.reply.connect(self._on_reply, Qt.ConnectionType.QueuedConnection)
         self.reader = Reader(store, on_reply=self._bridge.reply.emit)
-        self.feed = Feed(store, clock=clock, on_news=self._bridge.news.emit)
+        self.feed = feed if feed is not None else Feed(store, clock=clock)
         self.head = Head(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
         self._strip: Any = None
@@ -59,7 +61,9 @@ class DeskWindow(QMainWindow):
         self._tick.timeout.connect(self._on_tick)
         self._tick.start()
         self.state.subscribe(self._on_state_changed)
-        self.feed.start()
+        if feed is None:
+            self.feed.start()
+        self.feed.deliver_to(self._bridge.news.emit)
 
     def _lay_out(self) -> None:
         theme = self.theme
