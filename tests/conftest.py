@@ -1,0 +1,40 @@
+"""Fixtures shared by all tests. Nothing here talks to a network or needs a screen."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from rook_tally.store import Store, open_store
+from tests.processes import CollectorProcess
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+
+@pytest.fixture(autouse=True)
+def clean_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every test has folders of its own where people keep data and state."""
+    for name in ("DATA", "STATE", "CONFIG", "CACHE"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(tmp_path / "home" / name.lower()))
+
+
+@pytest.fixture
+def store_path(tmp_path: Path) -> Path:
+    return tmp_path / "site.db"
+
+
+@pytest.fixture
+def store(store_path: Path) -> Iterator[Store]:
+    opened = open_store(store_path)
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def collector(store_path: Path) -> Iterator[CollectorProcess]:
+    """A real collector with both doors open, its broker a real Mosquitto."""
+    with CollectorProcess(store_path) as process:
+        yield process

@@ -1,0 +1,77 @@
+"""Envelopes are cut at gaps, and axes are never narrower than honest."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from rook_tally.core.envelope import Envelope, empty_envelope, honest_range
+from rook_tally.core.readings import readings_from
+from rook_tally.core.trend import trend_of
+
+HOUR_US = 3_600_000_000
+
+
+def _envelope(counts: list[int], gaps: list[list[int]] | None) -> Envelope:
+    count = np.array(counts, dtype=np.int64)
+    value = np.where(count > 0, 1.0, np.nan)
+    edges = None if gaps is None else np.array(gaps, dtype=np.int64).reshape(-1, 2)
+    return Envelope(0, len(counts) * 10, value, value, value, count, count * 0, edges)
+
+
+def _parts(envelope: Envelope) -> list[list[int]]:
+    return [part.tolist() for part in envelope.segments()]
+
+
+def test_without_gaps_an_empty_column_cuts() -> None:
+    assert _parts(_envelope([1, 1, 0, 1], None)) == [[0, 1], [3]]
+
+
+def test_with_gaps_only_a_gap_cuts() -> None:
+    assert _parts(_envelope([1, 1, 0, 1], [])) == [[0, 1, 3]]
+    assert _parts(_envelope([1, 1, 0, 1], [[15, 35]])) == [[0, 1], [3]]
+    assert _parts(_envelope([1, 1, 1, 1], [[12, 28]])) == [[0, 1], [2, 3]]
+
+
+def test_a_gap_inside_a_column_is_too_small_to_cut() -> None:
+    assert _parts(_envelope([1, 1, 1], [[11, 18]])) == [[0, 1, 2]]
+
+
+def test_empty() -> None:
+    envelope = empty_envelope(0, 100, 10)
+    assert envelope.is_empty
+    assert envelope.segments() == []
+
+
+def test_column_at() -> None:
+    envelope = empty_envelope(0, 100, 10)
+    assert [envelope.column_at(moment) for moment in (-1, 0, 9, 10, 99, 100)] == [
+        None, 0, 0, 1, 9, None,
+    ]  # fmt: skip
+
+
+@given(st.floats(-1e4, 1e4), st.floats(0, 1e3), st.floats(1e-3, 100))
+def test_an_axis_is_never_narrower_than_eight_accuracies(
+    low: float, width: float, accuracy: float
+) -> None:
+    bottom, top = honest_range(low, low + width, accuracy)
+    assert top - bottom >= 8 * accuracy
+    assert bottom <= low
+    assert low + width <= top
+
+
+def test_trend_of_a_straight_line_is_exact_and_sure() -> None:
+    trend = trend_of(readings_from([minute * 60_000_000 for minute in range(60)],
+                                   [20 + minute / 30 for minute in range(60)]))  # fmt: skip
+    assert trend is not None
+    assert trend.per_hour == pytest.approx(2.0)
+    assert trend.is_sure
+
+
+def test_trend_of_noise_is_not_sure_and_of_little_is_none() -> None:
+    values = np.random.default_rng(7).normal(20, 1, 200)
+    trend = trend_of(readings_from(np.arange(200) * 10_000_000, values))
+    assert trend is not None and not trend.is_sure
+    assert trend_of(readings_from([0, 1, 2], [1.0, 2.0, 3.0])) is None
