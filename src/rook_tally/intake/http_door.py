@@ -129,9 +129,9 @@ def _access_key(request: web.Request) -> str | None:
 
 
 async def _expect(request: web.Request) -> None:
-    """Refuse a body that is too large before it is sent."""
-    _check_length(request)
-    if request.transport is not None:
+    """Ask for the body, unless it is too large anyway: the handler then says so at once."""
+    is_welcome = request.content_length is None or request.content_length <= LARGEST_BODY
+    if is_welcome and request.transport is not None:
         request.transport.write(b"HTTP/1.1 100 Continue\r\n\r\n")
 
 

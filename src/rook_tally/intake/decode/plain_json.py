@@ -59,9 +59,10 @@ def _take_object(
         return
     time_us, time_note = _time_from(members.get(TIME))
     values = {name: value for name, value in members.items() if name not in (STATION, TIME)}
-    if not values:
+    named = list(_flattened(values))
+    if not named:
         refused.append(Refusal(at, "", "the object holds no values"))
-    for field, value in _flattened(values):
+    for field, value in named:
         try:
             reading = _value_from(value)
         except ValueError as error:

@@ -1,0 +1,50 @@
+"""Small stores for tests."""
+
+from __future__ import annotations
+
+from rook_tally.core.kinds import KINDS
+from rook_tally.core.readings import Quality
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.timestamps import time_us_from_text
+from rook_tally.store import (
+    NewReading,
+    Series,
+    Store,
+    add_series,
+    add_station,
+    append_readings,
+    load_site,
+)
+
+NOON_US = time_us_from_text("2026-11-23T12:00:00Z")
+MINUTE_US = 60_000_000
+
+
+def add_room_air(store: Store, key: str = "wall", place: str = "Throwing room") -> None:
+    with store.write() as connection:
+        add_station(connection, key, place=place, kind=KINDS["room-air"], cadence_s=60)
+
+
+def begin_series(
+    store: Store, quantity: str = "temperature", *, key: str = "wall", place: str = "Throwing room"
+) -> Series:
+    """A series of a station that is made when it is new."""
+    with store.read() as connection:
+        known = load_site(connection).station(key)
+    if known is None:
+        add_room_air(store, key, place)
+    with store.write() as connection:
+        station = load_site(connection).station(key)
+        assert station is not None
+        return add_series(
+            connection, station, field=quantity, quantity=QUANTITIES[quantity],
+            unit=QUANTITIES[quantity].base.symbol,
+        )  # fmt: skip
+
+
+def append(store: Store, series: Series, *rows: tuple[int, float]) -> None:
+    """Append good readings given as (moment, value)."""
+    with store.write() as connection:
+        append_readings(
+            connection, [NewReading(series.id, at, value, Quality.GOOD) for at, value in rows]
+        )

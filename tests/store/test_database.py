@@ -1,0 +1,83 @@
+"""Opening stores: made when new, found again, refused with a reason."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+
+from rook_tally.core.errors import StoreError
+from rook_tally.store import Store, open_store, schema, set_site
+
+
+def test_a_new_store_is_made_with_its_folders_and_keeps_its_id(tmp_path: Path) -> None:
+    path = tmp_path / "deep" / "er" / "site.db"
+    first = open_store(path)
+    first.close()
+    second = open_store(path)
+    assert first.id == second.id != ""
+    second.close()
+
+
+def test_it_is_in_wal_mode_and_syncs_every_commit(store: Store) -> None:
+    with store.read() as connection:
+        assert connection.exec_driver_sql("PRAGMA journal_mode").scalar() == "wal"
+        assert connection.exec_driver_sql("PRAGMA synchronous").scalar() == 2
+
+
+def test_an_error_undoes_the_whole_transaction(store: Store) -> None:
+    with pytest.raises(RuntimeError), store.write() as connection:
+        set_site(connection, name="Lost", zone="UTC")
+        raise RuntimeError
+    with store.read() as connection:
+        assert connection.execute(sa.select(schema.site)).first() is None
+
+
+def test_a_newer_store_is_refused_and_left_alone(store: Store, store_path: Path) -> None:
+    with store.write() as connection:
+        connection.execute(
+            sa.update(schema.meta).where(schema.meta.c.key == "format").values(value="99")
+        )
+    with pytest.raises(StoreError, match="written by a newer Rook Tally .format 99"):
+        open_store(store_path)
+
+
+def test_a_file_that_is_no_database(tmp_path: Path) -> None:
+    path = tmp_path / "letter.db"
+    path.write_text("Dear potters, " * 100)
+    with pytest.raises(StoreError, match="not a database; .*name another file"):
+        open_store(path)
+    assert path.read_text().startswith("Dear potters")
+
+
+def test_somebody_elses_database(tmp_path: Path) -> None:
+    path = tmp_path / "other.db"
+    with sqlite3.connect(path) as other:
+        other.execute("CREATE TABLE meta (key TEXT, value TEXT)")
+    with pytest.raises(StoreError, match="no store of ours"):
+        open_store(path)
+
+
+@pytest.mark.parametrize("place", ["{folder}", "/dev/null/site.db"])
+def test_places_that_cannot_hold_a_store(tmp_path: Path, place: str) -> None:
+    with pytest.raises(StoreError, match="cannot be written: .*name another file with --store"):
+        open_store(place.format(folder=tmp_path))
+
+
+def test_a_store_that_must_be_there_already(tmp_path: Path) -> None:
+    with pytest.raises(StoreError, match="there is no store at"):
+        open_store(tmp_path / "none.db", create=False)
+    assert not (tmp_path / "none.db").exists()
+
+
+def test_an_address_that_is_none() -> None:
+    with pytest.raises(StoreError, match="no database URL; give a path, or postgresql"):
+        open_store("://nowhere")
+
+
+def test_no_password_is_repeated_in_an_error() -> None:
+    with pytest.raises(StoreError) as caught:
+        open_store("sqlite:////dev/null/x?password=secret")
+    assert "secret" not in str(caught.value)

@@ -1,0 +1,127 @@
+"""Queries: newest, envelopes and gaps agree with what was appended."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rook_tally.core.readings import Quality, readings_from
+from rook_tally.store import (
+    NewReading,
+    Store,
+    append_history,
+    append_readings,
+    envelopes,
+    gaps_between,
+    latest,
+    latest_rows,
+    span_of,
+)
+from tests.builders import MINUTE_US, NOON_US, append, begin_series
+
+
+def test_latest_as_of_a_moment(store: Store) -> None:
+    first, second = begin_series(store), begin_series(store, "humidity")
+    append(store, first, (NOON_US, 20.0), (NOON_US + 10, 21.0))
+    append(store, second, (NOON_US + 10, 55.0))
+    with store.read() as connection:
+        assert {key: one.value for key, one in latest(connection).items()} == {
+            first.id: 21.0, second.id: 55.0,
+        }  # fmt: skip
+        assert latest(connection, until_us=NOON_US)[first.id].value == 20.0
+        assert second.id not in latest(connection, until_us=NOON_US)
+        assert list(latest(connection, [second.id])) == [second.id]
+
+
+def test_span(store: Store) -> None:
+    with store.read() as connection:
+        assert span_of(connection) is None
+    series = begin_series(store)
+    append(store, series, (NOON_US, 1.0), (NOON_US + 7, 2.0))
+    with store.read() as connection:
+        assert span_of(connection) == (NOON_US, NOON_US + 7)
+
+
+def test_envelope_agrees_with_numpy(store: Store) -> None:
+    series = begin_series(store)
+    rng = np.random.default_rng(3)
+    times = NOON_US + np.sort(rng.choice(3_600_000_000, 500, replace=False))
+    values = rng.normal(20, 3, 500)
+    with store.write() as connection:
+        append_history(connection, series.id, readings_from(times, values))
+    with store.read() as connection:
+        envelope = envelopes(connection, [series], NOON_US, NOON_US + 3_600_000_000, 12)[series.id]
+    for column in range(12):
+        mine = values[(times - NOON_US) // 300_000_000 == column]
+        assert envelope.count[column] == len(mine)
+        assert envelope.low[column] == mine.min()
+        assert envelope.high[column] == mine.max()
+        assert envelope.mean[column] == pytest.approx(mine.mean())
+
+
+def test_suspect_readings_are_counted_and_left_out(store: Store) -> None:
+    series = begin_series(store)
+    with store.write() as connection:
+        append_readings(
+            connection,
+            [
+                NewReading(series.id, NOON_US, 20.0, Quality.GOOD),
+                NewReading(series.id, NOON_US + 1, 999.0, Quality.UNBELIEVABLE),
+            ],
+        )
+    with store.read() as connection:
+        envelope = envelopes(connection, [series], NOON_US, NOON_US + 10, 1)[series.id]
+    assert (envelope.high[0], envelope.count[0], envelope.suspect[0]) == (20.0, 1, 1)
+
+
+def test_every_series_gets_an_envelope(store: Store) -> None:
+    series = begin_series(store)
+    with store.read() as connection:
+        assert envelopes(connection, [series], 0, 100, 5)[series.id].is_empty
+        assert envelopes(connection, [], 0, 100, 5) == {}
+        with pytest.raises(ValueError, match="no window"):
+            envelopes(connection, [series], 100, 100, 5)
+
+
+def _gaps(store: Store, minutes: list[float], start: float, end: float) -> list[list[float]]:
+    """Gaps of a series with these readings (a cadence of one minute), in minutes."""
+    series = begin_series(store)
+    append(store, series, *((NOON_US + round(at * MINUTE_US), 1.0) for at in minutes))
+    with store.read() as connection:
+        gaps = gaps_between(
+            connection, series, NOON_US + round(start * MINUTE_US),
+            NOON_US + round(end * MINUTE_US),
+        )  # fmt: skip
+    result: list[list[float]] = ((gaps - NOON_US) / MINUTE_US).tolist()
+    return result
+
+
+def test_gaps_between_readings_and_at_both_ends(store: Store) -> None:
+    assert _gaps(store, [10, 11, 20, 21], 0, 30) == [[0, 10], [11, 20], [21, 30]]
+
+
+def test_exactly_three_cadences_is_no_gap(store: Store) -> None:
+    assert _gaps(store, [0, 3, 6.01, 9], 0, 9) == [[3, 6.01]]
+
+
+def test_a_reading_just_outside_joins_on(store: Store) -> None:
+    assert _gaps(store, [-1, 1, 2, 4], 0, 3) == []
+
+
+def test_a_gap_that_reaches_over_the_edge_is_clipped(store: Store) -> None:
+    assert _gaps(store, [-30, 5, 6, 40], 0, 10) == [[0, 5], [6, 10]]
+
+
+def test_nothing_heard_is_one_gap(store: Store) -> None:
+    assert _gaps(store, [], 0, 10) == [[0, 10]]
+
+
+def test_latest_rows_say_it_all(store: Store) -> None:
+    series = begin_series(store, "co2")
+    append(store, series, (NOON_US, 1033.0))
+    with store.read() as connection:
+        (row,) = latest_rows(connection, now_us=NOON_US + 9_500_000)
+    assert (row.place, row.station, row.quantity, row.value, row.unit, row.quality) == (
+        "Throwing room", "wall", "co2", 1033.0, "ppm", "good",
+    )  # fmt: skip
+    assert (row.time, row.level, row.age_s) == ("2026-11-23T12:00:00.000000Z", 2, 9.5)
