@@ -11,8 +11,9 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
 from rook_tally.core.kinds import PLAIN
 from rook_tally.intake import reception
+from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import Message, Problem
-from rook_tally.store import Store, add_station, latest, newest_strays
+from rook_tally.store import Store, add_station, append_readings, latest, newest_strays
 from tests.builders import NOON_US
 from tests.processes import CollectorProcess, rook_tally
 
@@ -61,12 +62,11 @@ async def test_a_fault_of_ours_in_one_message_loses_no_other(
 ) -> None:
     with store.write() as connection:
         add_station(connection, "a", place="Yard", kind=PLAIN)
-    real = reception.decoded
 
     def faulty(message: Message) -> object:
         if b"666" in message.body:
             raise ZeroDivisionError
-        return real(message)
+        return decoded(message)
 
     monkeypatch.setattr(reception, "decoded", faulty)
     commits = CommitLoop(store)
@@ -84,7 +84,6 @@ async def test_a_store_that_fails_is_told_and_works_again_later(
 ) -> None:
     with store.write() as connection:
         add_station(connection, "a", place="Yard", kind=PLAIN)
-    real = reception.append_readings
 
     def full(*_: object) -> object:
         raise StoreError("the disk is full")
@@ -93,6 +92,6 @@ async def test_a_store_that_fails_is_told_and_works_again_later(
     monkeypatch.setattr(reception, "append_readings", full)
     with pytest.raises(StoreError, match="the disk is full"):
         await commits.take(_message(500))
-    monkeypatch.setattr(reception, "append_readings", real)
+    monkeypatch.setattr(reception, "append_readings", append_readings)
     assert (await commits.take(_message(500))).kept == 1
     await commits.close()

@@ -34,9 +34,10 @@ def test_gap_rule() -> None:
 
 def _heard(minutes: list[float], now: float, count: int = 5) -> list[bool]:
     times = np.array([round(minute * MINUTE_US) for minute in minutes], dtype=np.int64)
-    return expected_reports_heard(
+    heard: list[bool] = expected_reports_heard(
         times, now_us=round(now * MINUTE_US), cadence_s=60, count=count
     ).tolist()
+    return heard
 
 
 def test_all_heard_whatever_the_jitter() -> None:

@@ -86,7 +86,7 @@ def _alike(ours: Any, expected: Any, tolerance: float) -> bool:
                 _alike(*pair, tolerance) for pair in zip(ours, expected, strict=True)
             )
         case _:
-            return abs(ours - expected) <= tolerance
+            return bool(abs(ours - expected) <= tolerance)
 
 
 @pytest.mark.parametrize("vector", VECTORS, ids=[vector["id"] for vector in VECTORS])

@@ -27,17 +27,14 @@ def _mixed(counter: NDArray[np.uint64]) -> NDArray[np.uint64]:
 def uniform(name: str, step: TimeArray) -> FloatArray:
     """Numbers in [0, 1) by name and whole step, (N,) float64."""
     seed = np.uint64(zlib.crc32(name.encode()) << 32)
-    numbers: FloatArray = (_mixed(step.astype(np.uint64) + seed) >> np.uint64(11)).astype(
-        np.float64
-    )
-    numbers /= float(1 << 53)
-    return numbers
+    whole = _mixed(step.astype(np.uint64) + seed) >> np.uint64(11)
+    return np.asarray(whole / float(1 << 53), np.float64)
 
 
 def bell(name: str, step: TimeArray) -> FloatArray:
     """Numbers close to a normal law of mean 0 and deviation 1 (sum of four uniform ones)."""
-    total = sum(uniform(f"{name}#{part}", step) for part in range(4))
-    return (np.asarray(total) - 2.0) * np.sqrt(3.0)
+    parts = np.stack([uniform(f"{name}#{part}", step) for part in range(4)])
+    return np.asarray((parts.sum(axis=0) - 2.0) * np.sqrt(3.0), np.float64)
 
 
 def wander(name: str, time_us: TimeArray, every_s: float) -> FloatArray:

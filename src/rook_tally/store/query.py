@@ -198,40 +198,40 @@ def gaps_between(connection: Connection, series: Series, start_us: int, end_us: 
     Returns
     -------
     (G, 2) int64
-        From, to. The window's edges count as the store goes on beyond them: no gap is made up
-        where a reading just outside joins on.
+        From, to. Neighbours outside the window count: a gap that begins before it or ends after it
+        is found. Where the series itself begins or ends, the window's edge stands in for the
+        neighbour that is missing.
     """
     reading = schema.reading.c
     gap_us = microseconds(max_gap_s(series.station.cadence_s))
-    before = sa.func.lag(reading.time_us).over(order_by=reading.time_us)
+    good = sa.and_(reading.series_id == series.id, reading.quality == int(Quality.GOOD))
+    before = connection.execute(
+        sa.select(sa.func.max(reading.time_us)).where(good, reading.time_us < start_us)
+    ).scalar()
+    after = connection.execute(
+        sa.select(sa.func.min(reading.time_us)).where(good, reading.time_us >= end_us)
+    ).scalar()
+    begin_us = start_us if before is None else int(before)
+    finish_us = end_us if after is None else int(after)
     inner = (
-        sa.select(before.label("before"), reading.time_us)
-        .where(
-            reading.series_id == series.id,
-            reading.time_us >= start_us - gap_us,
-            reading.time_us < end_us + gap_us,
-            reading.quality == int(Quality.GOOD),
+        sa.select(
+            sa.func.lag(reading.time_us).over(order_by=reading.time_us).label("before"),
+            reading.time_us,
         )
+        .where(good, reading.time_us >= begin_us, reading.time_us <= finish_us)
         .subquery()
     )
-    rows = connection.execute(
+    wide = connection.execute(
         sa.select(inner.c.before, inner.c.time_us)
-        .where(
-            sa.or_(inner.c.before.is_(None), inner.c.time_us - inner.c.before > gap_us),
-        )
+        .where(inner.c.time_us - inner.c.before > gap_us)
         .order_by(inner.c.time_us)
     ).all()
-    newest = connection.execute(
-        sa.select(sa.func.max(reading.time_us)).where(
-            reading.series_id == series.id,
-            reading.time_us < end_us + gap_us,
-            reading.quality == int(Quality.GOOD),
-        )
-    ).scalar()
-    if not rows:
+    first, last = connection.execute(
+        sa.select(sa.func.min(inner.c.time_us), sa.func.max(inner.c.time_us))
+    ).one()
+    if first is None:
         return np.array([[start_us, end_us]], dtype=np.int64)
-    gaps = [(start_us - gap_us if row[0] is None else row[0], row[1]) for row in rows]
-    gaps.append((newest, end_us + gap_us))
+    gaps = [(begin_us, first), *(tuple(row) for row in wide), (last, finish_us)]
     pairs = np.array(gaps, dtype=np.int64)
     pairs = pairs[pairs[:, 1] - pairs[:, 0] > gap_us]
     pairs = np.clip(pairs, start_us, end_us)

@@ -54,7 +54,7 @@ class DeskWindow(QMainWindow):
         self.ledger = LedgerView(theme, self.state, self.reader)
         self._strip: Any = None
         self._strip_to_come = QWidget()
-        self._notice = QLabel()
+        self.notice = QLabel()
         self._views = QStackedWidget()
         self._lay_out()
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -67,15 +67,15 @@ class DeskWindow(QMainWindow):
 
     def _lay_out(self) -> None:
         theme = self.theme
-        self._notice.setFont(face(12, MEDIUM))
-        self._notice.setContentsMargins(16, 6, 16, 6)
-        self._notice.setWordWrap(True)
-        self._notice.setAutoFillBackground(True)
-        palette = self._notice.palette()
+        self.notice.setFont(face(12, MEDIUM))
+        self.notice.setContentsMargins(16, 6, 16, 6)
+        self.notice.setWordWrap(True)
+        self.notice.setAutoFillBackground(True)
+        palette = self.notice.palette()
         palette.setColor(QPalette.ColorRole.Window, colour(theme.tint(Level.RAISED)))
-        palette.setColor(self._notice.foregroundRole(), colour(theme.ink))
-        self._notice.setPalette(palette)
-        self._notice.hide()
+        palette.setColor(self.notice.foregroundRole(), colour(theme.ink))
+        self.notice.setPalette(palette)
+        self.notice.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
         whole = QWidget()
@@ -83,7 +83,7 @@ class DeskWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.head)
-        column.addWidget(self._notice)
+        column.addWidget(self.notice)
         column.addWidget(self._views, 1)
         self.setCentralWidget(whole)
         self.setFont(face(13))
@@ -144,9 +144,9 @@ class DeskWindow(QMainWindow):
 
     def _show_notice(self) -> None:
         text = self.state.notice()
-        if text != self._notice.text():
-            self._notice.setText(text)
-            self._notice.setVisible(bool(text))
+        if text != self.notice.text():
+            self.notice.setText(text)
+            self.notice.setVisible(bool(text))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""

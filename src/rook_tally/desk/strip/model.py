@@ -159,8 +159,9 @@ class StripModel:
 
     def add(self, series: Sequence[Series]) -> None:
         """Add each series as a lane of its own, unless it is shown already."""
-        shown = {one.id for one in self.series}
-        self.lanes.extend(Lane((one,)) for one in series if one.id not in shown)
+        for one in series:
+            if one.id not in {shown.id for shown in self.series}:
+                self.lanes.append(Lane((one,)))
         self._announce()
 
     def join(self, lane: int, series: Series) -> None:

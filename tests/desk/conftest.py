@@ -1,0 +1,36 @@
+"""A real window, drawn offscreen, that leaves no thread or widget behind."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from rook_tally.desk.shell.moment import Clock, running_clock
+from rook_tally.desk.shell.window import DeskWindow
+from rook_tally.store import Store
+
+OpenDesk = Callable[..., DeskWindow]
+
+
+@pytest.fixture
+def open_desk(qtbot: QtBot, store: Store) -> Iterator[OpenDesk]:
+    """Opens windows on the store; they are closed, and their threads ended, after the test."""
+    windows: list[DeskWindow] = []
+
+    def opened(clock: Clock = running_clock) -> DeskWindow:
+        window = DeskWindow(store, clock=clock)
+        windows.append(window)
+        qtbot.addWidget(window)
+        with qtbot.waitExposed(window):
+            window.show()
+        qtbot.waitUntil(lambda: window.state.is_loaded, timeout=20_000)
+        return window
+
+    yield opened
+    for window in windows:
+        window.close()
+    names = {thread.name for thread in threading.enumerate()}
+    assert not names & {"feed", "reader"}

@@ -1,0 +1,244 @@
+"""The Ledger's decisions, without Qt: rows, columns, cells, heads, summaries."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rook_tally.core.freshness import Freshness
+from rook_tally.core.kinds import KINDS, PLAIN
+from rook_tally.core.levels import Level
+from rook_tally.core.readings import Quality
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
+from rook_tally.desk.shell.feed import NewDoors, NewReadings, Trouble, read_picture
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.store import (
+    Collector,
+    Door,
+    DoorState,
+    Latest,
+    NewReading,
+    Series,
+    Store,
+    add_series,
+    add_station,
+    append_readings,
+    load_site,
+)
+from tests.builders import MINUTE_US, NOON_US
+
+
+def _series(store: Store, key: str, quantity: str) -> Series:
+    with store.write() as connection:
+        station = load_site(connection).station(key)
+        assert station is not None
+        return add_series(
+            connection, station, field=quantity, quantity=QUANTITIES[quantity],
+            unit=QUANTITIES[quantity].base.symbol,
+        )  # fmt: skip
+
+
+@pytest.fixture
+def pottery(store: Store) -> dict[str, Series]:
+    """Three rooms and a yard, each with readings of the last minutes before noon."""
+    with store.write() as connection:
+        for key, place, indoors in (
+            ("hall", "Hall", True), ("booth", "Booth", True), ("booth2", "Booth", True),
+            ("yard", "Yard", False),
+        ):  # fmt: skip
+            add_station(connection, key, place=place, kind=PLAIN, indoors=indoors)
+    series = {
+        name: _series(store, *name.split("."))
+        for name in ("hall.temperature", "hall.co2", "booth.temperature", "booth.pm25",
+                     "booth2.temperature", "yard.temperature", "booth.switch")
+    }  # fmt: skip
+    values = {"hall.temperature": 21.4, "hall.co2": 871.0, "booth.temperature": 31.0,
+              "booth.pm25": 58.0, "booth2.temperature": 30.5, "yard.temperature": 11.8,
+              "booth.switch": 1.0}  # fmt: skip
+    with store.write() as connection:
+        append_readings(
+            connection,
+            [
+                NewReading(series[name].id, NOON_US - ago * MINUTE_US, value - ago, Quality.GOOD)
+                if name != "booth.switch"
+                else NewReading(series[name].id, NOON_US - ago * MINUTE_US, value, Quality.GOOD)
+                for name, value in values.items()
+                for ago in range(5)
+            ],
+        )
+    return series
+
+
+def _model(store: Store, now_us: int = NOON_US) -> LedgerModel:
+    state = SiteState(lambda: now_us)
+    model = LedgerModel(state)
+    with store.read() as connection:
+        state.take(read_picture(connection, now_us))
+    return model
+
+
+def _place(model: LedgerModel, name: str) -> int:
+    return next(
+        at
+        for at, row in enumerate(model.rows)
+        if isinstance(row, PlaceRow) and row.place.name == name
+    )
+
+
+def _column(model: LedgerModel, slug: str) -> int:
+    return [one.slug for one in model.columns].index(slug)
+
+
+def test_rows_and_columns(store: Store, pottery: dict[str, Series]) -> None:
+    """Indoors first, each group under its band; shared quantities stand first."""
+    model = _model(store)
+    told = [
+        row.title if isinstance(row, GroupRow)
+        else row.place.name if isinstance(row, PlaceRow) else row.summary
+        for row in model.rows
+    ]  # fmt: skip
+    assert told == ["Indoors", "Hall", "Booth", "Outdoors", "Yard", *Summary]
+    assert [one.slug for one in model.columns] == ["temperature", "co2", "pm25", "switch"]
+
+
+def test_cells(store: Store, pottery: dict[str, Series]) -> None:
+    model = _model(store)
+    dust = model.cell(_place(model, "Booth"), _column(model, "pm25"))
+    assert dust is not None
+    assert (dust.text, dust.level, dust.limit, dust.others) == ("58", Level.HIGH, 25, 0)
+    assert dust.spoken == "Booth, PM2.5 58 µg/m³, high"
+    assert dust.ribbon is not None and dust.ribbon.count.sum() == 5
+    warm = model.cell(_place(model, "Booth"), _column(model, "temperature"))
+    assert warm is not None
+    assert (warm.text, warm.others) == ("31.0", 1)
+    yard = model.cell(_place(model, "Yard"), _column(model, "temperature"))
+    assert yard is not None and yard.level is Level.SETTLED
+    switch = model.cell(_place(model, "Booth"), _column(model, "switch"))
+    assert switch is not None and switch.text == "on"
+    assert model.cell(_place(model, "Yard"), _column(model, "co2")) is None
+    assert model.cell(0, 0) is None
+    assert model.worst_cell() == (_place(model, "Booth"), _column(model, "pm25"))
+
+
+def test_summaries_leave_out_what_only_one_place_tells(
+    store: Store, pottery: dict[str, Series]
+) -> None:
+    model = _model(store)
+    lines = [at for at, row in enumerate(model.rows) if isinstance(row, SummaryRow)]
+    temperature = _column(model, "temperature")
+    assert [model.summary_text(line, temperature) for line in lines] == [
+        "21.4", "26.2", "26.2", "31.0",
+    ]  # fmt: skip
+    assert model.summary_text(lines[0], _column(model, "co2")) == ""
+    assert model.summary_text(lines[0], _column(model, "switch")) == ""
+
+
+@pytest.mark.parametrize(
+    ("after_s", "state", "age"),
+    [(5, Freshness.FRESH, "5 s"), (130, Freshness.LATE, "2 min"), (2460, Freshness.SILENT,
+                                                                  "41 min")],
+)  # fmt: skip
+def test_what_is_late_or_silent_says_so(
+    store: Store, pottery: dict[str, Series], after_s: int, state: Freshness, age: str
+) -> None:
+    model = _model(store, NOON_US + after_s * 1_000_000)
+    head = model.head(_place(model, "Hall"))
+    assert head is not None
+    assert (head.freshness, head.age) == (state, age)
+    cell = model.cell(_place(model, "Booth"), _column(model, "pm25"))
+    assert cell is not None and cell.freshness is state
+    # A silent station's last word is no longer called high.
+    assert cell.level is (Level.SETTLED if state is Freshness.SILENT else Level.HIGH)
+
+
+def test_the_strip_of_expected_reports(store: Store, pottery: dict[str, Series]) -> None:
+    model = _model(store)
+    head = model.head(_place(model, "Hall"))
+    assert head is not None
+    assert head.heard.tolist() == [False] * 19 + [True] * 5
+    assert model.head(0) is None
+
+
+def test_a_new_reading_changes_its_cell_and_the_summaries(
+    store: Store, pottery: dict[str, Series]
+) -> None:
+    model = _model(store)
+    changed: list[set[tuple[int, int]]] = []
+    model.cells_changed.append(changed.append)
+    hall = pottery["hall.temperature"]
+    reading = Latest(hall.id, NOON_US + MINUTE_US, 23.4, Quality.GOOD)
+    model.state.take(NewReadings({hall.id: reading}))
+    row, column = _place(model, "Hall"), _column(model, "temperature")
+    assert (row, column) in changed[0]
+    assert len(changed[0]) == 1 + len(Summary)
+    cell = model.cell(row, column)
+    assert cell is not None and cell.text == "23.4"
+    assert cell.ribbon is not None and cell.ribbon.count.sum() == 6
+    assert np.nanmax(cell.ribbon.high) == 23.4
+
+
+def test_a_suspect_reading_is_shown_but_not_drawn(store: Store, pottery: dict[str, Series]) -> None:
+    model = _model(store)
+    dust = pottery["booth.pm25"]
+    model.state.take(
+        NewReadings({dust.id: Latest(dust.id, NOON_US + 1, 5000.0, Quality.UNBELIEVABLE)})
+    )
+    cell = model.cell(_place(model, "Booth"), _column(model, "pm25"))
+    assert cell is not None
+    assert (cell.is_suspect, cell.level) == (True, Level.SETTLED)
+    assert cell.ribbon is not None and np.nanmax(cell.ribbon.high) == 58
+    assert cell.spoken.endswith("suspect")
+
+
+def test_time_alone_makes_cells_late(store: Store, pottery: dict[str, Series]) -> None:
+    now = [NOON_US]
+    state = SiteState(lambda: now[0])
+    model = LedgerModel(state)
+    with store.read() as connection:
+        state.take(read_picture(connection, now[0]))
+    model.tick()
+    changed: list[set[tuple[int, int]]] = []
+    model.cells_changed.append(changed.append)
+    model.tick()
+    assert changed == []
+    now[0] += 10 * MINUTE_US
+    model.tick()
+    assert (_place(model, "Hall"), _column(model, "co2")) in changed[0]
+
+
+def test_the_head_counts_what_is_raised_and_who_is_heard(
+    store: Store, pottery: dict[str, Series]
+) -> None:
+    state = _model(store).state
+    assert state.raised() == (3, Level.HIGH)
+    assert state.stations_heard() == (4, 4)
+    later = _model(store, NOON_US + 60 * MINUTE_US).state
+    assert later.raised() == (0, Level.SETTLED)
+    assert later.stations_heard() == (0, 4)
+
+
+def test_the_notice_says_what_is_wrong_with_the_doors(store: Store) -> None:
+    state = _model(store).state
+    assert "No collector runs" in state.notice()
+    door = Door("mqtt", "h:1", DoorState.TRYING, "no broker answers at h:1", NOON_US)
+    state.take(NewDoors([Collector("a", "shed", 1, (door,))]))
+    assert state.notice() == (
+        "MQTT door: no broker answers at h:1; trying again. What came before is kept."
+    )
+    state.take(NewDoors([Collector("a", "shed", 1, ())]))
+    assert state.notice() == ""
+    state.take(Trouble("the store cannot be used"))
+    assert state.notice() == "the store cannot be used"
+
+
+def test_an_empty_site_has_no_rows(store: Store) -> None:
+    with store.write() as connection:
+        add_station(connection, "a", place="Hall", kind=KINDS["room-air"])
+    model = _model(store)
+    assert model.columns == []
+    assert model.worst_cell() is None
+    head = model.head(_place(model, "Hall"))
+    assert head is not None
+    assert (head.age, head.freshness) == ("", Freshness.SILENT)
+    assert isinstance(model.state.site.stations, tuple)
