@@ -81,3 +81,9 @@ def test_no_password_is_repeated_in_an_error() -> None:
     with pytest.raises(StoreError) as caught:
         open_store("sqlite:////dev/null/x?password=secret")
     assert "secret" not in str(caught.value)
+
+
+@pytest.mark.parametrize("url", ["oracle://x/y", "abacus://beads"])
+def test_a_sort_of_database_we_do_not_keep_stores_in(url: str) -> None:
+    with pytest.raises(StoreError, match="cannot be opened: .*give a path, or postgresql"):
+        open_store(url)

@@ -172,7 +172,13 @@ def _prepare_file(path: Path, *, create: bool) -> None:
 
 
 def _engine_for(url: URL) -> Engine:
-    engine = sa.create_engine(url)
+    try:
+        engine = sa.create_engine(url)
+    except (exc.NoSuchModuleError, ImportError) as error:
+        raise StoreError(
+            f"a store of the sort {url.drivername} cannot be opened: {error}",
+            remedy="give a path, or postgresql://user@host/name",
+        ) from error
     if engine.dialect.name == "sqlite":
         sa.event.listen(engine, "connect", _set_up_sqlite)
         sa.event.listen(engine, "begin", _begin_sqlite)

@@ -8,7 +8,14 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QPalette, QShortcut
-from PySide6.QtWidgets import QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QLabel,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rook_tally.core.levels import Level
 from rook_tally.desk.ledger.view import LedgerView
@@ -86,7 +93,7 @@ class DeskWindow(QMainWindow):
         column.addWidget(self.notice)
         column.addWidget(self._views, 1)
         self.setCentralWidget(whole)
-        self.setFont(face(13))
+        QApplication.setFont(face(13))
         self.setPalette(palette_of(theme))
         self.setStyleSheet(style_sheet(theme))
         self.head.view_chosen.connect(self.show_view)
@@ -176,7 +183,9 @@ def palette_of(theme: Theme) -> QPalette:
 
 def style_sheet(theme: Theme) -> str:
     """What Qt's own widgets look like; everything else is drawn."""
+    family = face(13).family()
     return f"""
+    QPushButton, QLineEdit, QToolTip, QListView {{ font-family: "{family}"; font-size: 13px; }}
     QTableView {{ background: {theme.sheet}; border: none; outline: none;
                   selection-background-color: {theme.sheet}; }}
     QHeaderView {{ background: {theme.sheet}; border: none; }}

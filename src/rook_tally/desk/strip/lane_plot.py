@@ -80,7 +80,9 @@ class LanePlot(pg.PlotWidget):
         self._decimals, self._note = decimals, note
         while len(self._curves) < len(envelopes):
             shade = self._theme.traces[len(self._curves) % len(self._theme.traces)]
-            curve = pg.PlotCurveItem(pen=pg.mkPen(colour(shade), width=1.3), connect="finite")
+            curve = pg.PlotCurveItem(
+                pen=pg.mkPen(colour(shade), width=1.3), connect="finite", antialias=True
+            )
             curve.setAcceptedMouseButtons(Qt.MouseButton.NoButton)
             self.addItem(curve)
             self._curves.append(curve)

@@ -23,7 +23,7 @@ from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.model import PRESETS, StripModel, WindowFigures, series_name
 from rook_tally.store import Series
 
-PANEL_WIDTH = 270
+PANEL_WIDTH = 286
 
 
 class _Swatch(QWidget):
@@ -51,7 +51,7 @@ class WindowPanel(QWidget):
         self.setFixedWidth(PANEL_WIDTH)
         self._title, self._span = _label(face(16, MEDIUM), theme.ink), _label(face(12), theme.dim)
         self._table = QGridLayout()
-        self._table.setHorizontalSpacing(10)
+        self._table.setHorizontalSpacing(8)
         self._table.setVerticalSpacing(5)
         self._table.setColumnStretch(1, 1)
         self._presets = {text: QPushButton(text) for text, _ in PRESETS}

@@ -1,0 +1,50 @@
+"""The pages in docs say what the code says."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from rook_tally.core.kinds import KINDS, Field
+from rook_tally.core.levels import Four
+from rook_tally.core.registry import QUANTITIES
+
+ROOT = Path(__file__).parent.parent
+
+
+def _four(limits: Four) -> str:
+    if all(limit is None for limit in limits):
+        return ""
+    return " / ".join("–" if limit is None else f"{limit:g}" for limit in limits)
+
+
+def _field(field: Field) -> str:
+    unit = f", {field.unit}" if field.unit else ""
+    return f"`{field.name}` ({field.quantity}{unit})"
+
+
+def test_every_quantity_stands_on_its_page() -> None:
+    """If this fails: write the row it shows into docs/quantities.md."""
+    page = (ROOT / "docs" / "quantities.md").read_text().splitlines()
+    for one in QUANTITIES.values():
+        units = ", ".join(unit.symbol or "state" for unit in one.units)
+        row = (
+            f"| `{one.slug}` | {one.name} | {units} | {one.accuracy:g} | "
+            f"{one.believable[0]:g} … {one.believable[1]:g} | {_four(one.limits.above)} | "
+            f"{_four(one.limits.below)} | {one.limits_source} |"
+        )
+        assert row in page
+
+
+def test_every_kind_stands_on_its_page() -> None:
+    page = (ROOT / "docs" / "quantities.md").read_text().splitlines()
+    for one in KINDS.values():
+        fields = ", ".join(_field(field) for field in one.fields)
+        assert f"| `{one.slug}` | {one.name} | {one.cadence_s:g} s | {fields} |" in page
+
+
+def test_the_readme_shows_every_picture() -> None:
+    readme = (ROOT / "README.md").read_text()
+    pictures = [path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")]
+    assert pictures
+    assert len(pictures) < 20
+    assert all(f"docs/screenshots/{name}" in readme for name in pictures)
