@@ -34,9 +34,13 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
         if collect_too and not _is_collected(store):
             from rook_tally.cli.children import CollectorChild
 
-            child = CollectorChild(
-                store.url, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
-            )
+            try:
+                child = CollectorChild(
+                    store.url, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
+                )
+            except RookTallyError as error:
+                # What was kept can still be looked at; the window says that nothing comes in.
+                sys.stderr.write(f"rook-tally: {error}; opening the window all the same\n")
         return show_desk(store, until_painted=until_painted)
     finally:
         if child is not None:

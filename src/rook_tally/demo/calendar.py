@@ -149,7 +149,7 @@ def silent(key: str, time_us: TimeArray) -> BoolArray:
     if key == "quay-gate":
         lost |= (hours >= 13.85) & (hours < 15.1)
     if key == "glaze-dust":
-        lost |= (days % 4 == 2) & (hours >= 11.35) & (hours < 11.55)
+        lost |= (days % 4 == 0) & (hours >= 11.35) & (hours < 11.55)
     if key == "loft-node":
         lost |= (days % 5 == 1) & (hours >= 2.0) & (hours < 5.0)
     return np.asarray(lost)

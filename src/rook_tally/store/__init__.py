@@ -15,7 +15,9 @@ from rook_tally.store.changes import (
     site_changed_since,
 )
 from rook_tally.store.database import Store, open_store
+from rook_tally.store.envelopes import envelopes
 from rook_tally.store.overview import LatestRow, latest_rows
+from rook_tally.store.pages import PAGE_US, damaged_pages
 from rook_tally.store.presence import (
     HEARTBEAT_S,
     Collector,
@@ -29,12 +31,12 @@ from rook_tally.store.presence import (
 )
 from rook_tally.store.query import (
     Latest,
-    envelopes,
     gaps_between,
     latest,
     read_range,
     span_of,
 )
+from rook_tally.store.sealing import SEALED_AFTER_US, Stretch, seal, seal_all, stretches_due
 from rook_tally.store.site import (
     Place,
     Series,
@@ -53,6 +55,8 @@ from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
 __all__ = [
     "HEARTBEAT_S",
     "NOBODY",
+    "PAGE_US",
+    "SEALED_AFTER_US",
     "Appended",
     "Change",
     "ChangeTail",
@@ -68,6 +72,7 @@ __all__ = [
     "Station",
     "Store",
     "Stray",
+    "Stretch",
     "Subject",
     "Tally",
     "access_hash",
@@ -78,6 +83,7 @@ __all__ = [
     "append_history",
     "append_readings",
     "collectors",
+    "damaged_pages",
     "envelopes",
     "gaps_between",
     "keep_strays",
@@ -92,9 +98,12 @@ __all__ = [
     "report_alive",
     "report_collector",
     "report_door",
+    "seal",
+    "seal_all",
     "set_site",
     "site_changed_since",
     "span_of",
+    "stretches_due",
     "tallies",
     "total",
     "withdraw_collector",

@@ -90,7 +90,10 @@ def open_store(where: str | Path, *, create: bool = True) -> Store:
         if not known:
             _create_layout(store)
         with store.read() as connection:
-            _check_format(connection, store.url)
+            found = _checked_format(connection, store.url)
+        if found < schema.FORMAT:
+            _bring_up_to_date(store)
+        with store.read() as connection:
             store.id = connection.execute(
                 sa.select(schema.meta.c.value).where(schema.meta.c.key == "id")
             ).scalar_one()
@@ -221,7 +224,18 @@ def _create_layout(store: Store) -> None:
         )
 
 
-def _check_format(connection: Connection, url: str) -> None:
+def _bring_up_to_date(store: Store) -> None:
+    """Format 2 has sealed pages beside the rows; what was there stays as it is."""
+    with store.write() as connection:
+        schema.page.create(connection, checkfirst=True)
+        connection.execute(
+            sa.update(schema.meta)
+            .where(schema.meta.c.key == "format")
+            .values(value=str(schema.FORMAT))
+        )
+
+
+def _checked_format(connection: Connection, url: str) -> int:
     text = connection.execute(
         sa.select(schema.meta.c.value).where(schema.meta.c.key == "format")
     ).scalar()
@@ -234,3 +248,4 @@ def _check_format(connection: Connection, url: str) -> None:
             kept="nothing in it was touched",
             remedy="start the newer program, or name another store",
         )
+    return int(text)

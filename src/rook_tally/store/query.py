@@ -1,4 +1,4 @@
-"""Reading the store: newest readings, exact ranges, envelopes, gaps."""
+"""Reading the store exactly: newest readings, ranges, gaps, from pages and rows alike."""
 
 from __future__ import annotations
 
@@ -10,10 +10,16 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.envelope import Envelope, empty_envelope
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store import schema
+from rook_tally.store.pages import (
+    day_of,
+    newest_page_ends,
+    page_readings,
+    page_spans,
+    sealed_days,
+)
 from rook_tally.store.site import Series
 
 _FETCH = 50_000
@@ -56,11 +62,18 @@ def newest_times(
     statement = sa.select(schema.series.c.id, newest.correlate(schema.series).scalar_subquery())
     if series_ids is not None:
         statement = statement.where(schema.series.c.id.in_(series_ids))
-    return {
+    found = {
         series_id: time_us
         for series_id, time_us in connection.execute(statement)
         if time_us is not None
     }
+    ids = None if series_ids is None else list(series_ids)
+    for series_id, (start_us, last_us) in newest_page_ends(connection, ids, until_us).items():
+        if until_us is not None and last_us > until_us:
+            (page,) = page_readings(connection, series_id, start_us, start_us + 1)
+            last_us = int(page.time_us[np.searchsorted(page.time_us, until_us, side="right") - 1])
+        found[series_id] = max(found.get(series_id, last_us), last_us)
+    return found
 
 
 def readings_at(
@@ -88,6 +101,29 @@ def readings_at(
         found.update(
             {(row.series_id, row.time_us): (row.value, Quality(row.quality)) for row in rows}
         )
+    missing = [moment for moment in moments if moment not in found]
+    if missing:
+        found.update(_sealed_readings_at(connection, missing))
+    return found
+
+
+def _sealed_readings_at(
+    connection: Connection, moments: Sequence[tuple[int, int]]
+) -> dict[tuple[int, int], tuple[float, Quality]]:
+    times = [time_us for _, time_us in moments]
+    sealed = sealed_days(
+        connection, {series_id for series_id, _ in moments}, min(times), max(times) + 1
+    )
+    found: dict[tuple[int, int], tuple[float, Quality]] = {}
+    by_day: dict[tuple[int, int], list[int]] = {}
+    for series_id, time_us in moments:
+        by_day.setdefault((series_id, day_of(time_us)), []).append(time_us)
+    for series_id, start_us in sealed & by_day.keys():
+        (page,) = page_readings(connection, series_id, start_us, start_us + 1)
+        for time_us in by_day[series_id, start_us]:
+            at = int(np.searchsorted(page.time_us, time_us))
+            if at < len(page) and page.time_us[at] == time_us:
+                found[series_id, time_us] = float(page.value[at]), Quality(int(page.quality[at]))
     return found
 
 
@@ -106,12 +142,39 @@ def latest(
 
 
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
-    """The exact readings of a series in [start, end), ordered by time.
+    """The exact readings of a series in [start, end), from pages and rows, ordered by time.
 
     Returns
     -------
     Readings of shape (N,): int64 µs UTC, float64 in the base unit, uint8 `Quality`.
+
+    Raises
+    ------
+    DamagedPageError
+        When a page of that stretch is not what was written.
     """
+    rows = _row_range(connection, series_id, start_us, end_us)
+    pages = page_readings(connection, series_id, start_us, end_us)
+    if not pages:
+        return rows
+    time_us = np.concatenate([page.time_us for page in pages])
+    value = np.concatenate([page.value for page in pages])
+    quality = np.concatenate([page.quality for page in pages])
+    part = slice(*np.searchsorted(time_us, [start_us, end_us]).tolist())
+    time_us, value, quality = time_us[part], value[part], quality[part]
+    if not len(rows):
+        return Readings(time_us, value, quality)
+    # Rows that came late for a sealed day stand before the page's own of the same moment.
+    time_us = np.concatenate((time_us, rows.time_us))
+    value = np.concatenate((value, rows.value))
+    quality = np.concatenate((quality, rows.quality))
+    order = np.argsort(time_us, kind="stable")
+    newest = np.append(np.diff(time_us[order]) > 0, True)
+    order = order[newest]
+    return Readings(time_us[order], value[order], quality[order])
+
+
+def _row_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
     columns = schema.reading.c
     result = connection.execution_options(yield_per=_FETCH).execute(
         sa.select(columns.time_us, columns.value, columns.quality)
@@ -131,67 +194,6 @@ def read_range(connection: Connection, series_id: int, start_us: int, end_us: in
     )
 
 
-def envelopes(
-    connection: Connection, series: Sequence[Series], start_us: int, end_us: int, columns: int
-) -> dict[int, Envelope]:
-    """Envelopes of several series over one window, by series id; every series gets one.
-
-    Parameters
-    ----------
-    start_us, end_us : int
-        Window, half-open. ValueError unless the end is after the start.
-    columns : int
-        Into how many columns of equal length the window is divided.
-
-    Notes
-    -----
-    A column's mean is that of its good readings; at an even cadence that is the time-weighted
-    mean. The database does the counting, so that a day of fifty series costs no Python loop.
-    """
-    if end_us <= start_us or columns < 1:
-        raise ValueError(f"no window: {start_us} to {end_us} in {columns} columns")
-    filled = {one.id: empty_envelope(start_us, end_us, columns) for one in series}
-    if not filled:
-        return filled
-    reading = schema.reading.c
-    # Columns are told from integers alone, so that edges are the same on every database.
-    width_us = -(-(end_us - start_us) // columns)
-    end_us = start_us + width_us * columns
-    column = (reading.time_us - start_us) // width_us
-    good = reading.quality == int(Quality.GOOD)
-    good_value = sa.case((good, reading.value))
-    statement = (
-        sa.select(
-            reading.series_id,
-            column.label("at"),
-            sa.func.min(good_value),
-            sa.func.avg(good_value),
-            sa.func.max(good_value),
-            sa.func.count(good_value),
-            sa.func.count(),
-        )
-        .where(
-            reading.series_id.in_(list(filled)),
-            reading.time_us >= start_us,
-            reading.time_us < end_us,
-        )
-        .group_by(reading.series_id, sa.text("at"))
-    )
-    rows = connection.execute(statement).all()
-    table = np.array(
-        [tuple(np.nan if cell is None else cell for cell in row) for row in rows], dtype=np.float64
-    ).reshape(-1, 7)
-    for one in series:
-        mine = table[table[:, 0] == one.id]
-        at = mine[:, 1].astype(np.int64)
-        low, mean, high = np.full((3, columns), np.nan)
-        count, heard = np.zeros((2, columns), dtype=np.int64)
-        low[at], mean[at], high[at] = mine[:, 2], mine[:, 3], mine[:, 4]
-        count[at], heard[at] = mine[:, 5], mine[:, 6]
-        filled[one.id] = Envelope(start_us, end_us, low, mean, high, count, heard - count)
-    return filled
-
-
 def gaps_between(connection: Connection, series: Series, start_us: int, end_us: int) -> TimeArray:
     """Gaps between good readings that touch [start, end), clipped to it.
 
@@ -202,23 +204,82 @@ def gaps_between(connection: Connection, series: Series, start_us: int, end_us: 
         is found. Where the series itself begins or ends, the window's edge stands in for the
         neighbour that is missing.
     """
-    reading = schema.reading.c
     gap_us = microseconds(max_gap_s(series.station.cadence_s))
-    good = sa.and_(reading.series_id == series.id, reading.quality == int(Quality.GOOD))
+    before, after = _good_neighbours(connection, series.id, start_us, end_us)
+    begin_us = start_us if before is None else before
+    finish_us = end_us if after is None else after
+    runs = _sealed_runs(connection, series, begin_us, finish_us + 1)
+    runs += _row_runs(connection, series.id, begin_us, finish_us + 1, gap_us)
+    if not runs:
+        return np.array([[start_us, end_us]], dtype=np.int64)
+    pairs = np.array(sorted(runs), dtype=np.int64)
+    # Late rows may lie inside a page's run: what counts is how far anything reached before.
+    reached = np.maximum.accumulate(pairs[:, 1])
+    starts = np.append(pairs[:, 0], finish_us)
+    ends = np.insert(reached, 0, begin_us)
+    wide = starts - ends > gap_us
+    found = np.clip(np.stack((ends[wide], starts[wide]), axis=1), start_us, end_us)
+    return np.asarray(found[found[:, 1] > found[:, 0]], np.int64)
+
+
+def _good_neighbours(
+    connection: Connection, series_id: int, start_us: int, end_us: int
+) -> tuple[int | None, int | None]:
+    """The last good reading before a window and the first at or after its end."""
+    reading, page = schema.reading.c, schema.page.c
+    good = sa.and_(reading.series_id == series_id, reading.quality == int(Quality.GOOD))
     before = connection.execute(
         sa.select(sa.func.max(reading.time_us)).where(good, reading.time_us < start_us)
     ).scalar()
     after = connection.execute(
         sa.select(sa.func.min(reading.time_us)).where(good, reading.time_us >= end_us)
     ).scalar()
-    begin_us = start_us if before is None else int(before)
-    finish_us = end_us if after is None else int(after)
+    # A page that reaches into the window is looked at whole anyway.
+    page_before = connection.execute(
+        sa.select(sa.func.max(page.good_last_us)).where(
+            page.series_id == series_id, page.good_last_us < start_us
+        )
+    ).scalar()
+    page_after = connection.execute(
+        sa.select(sa.func.min(page.good_first_us)).where(
+            page.series_id == series_id, page.good_first_us >= end_us
+        )
+    ).scalar()
+    return (
+        max((one for one in (before, page_before) if one is not None), default=None),
+        min((one for one in (after, page_after) if one is not None), default=None),
+    )
+
+
+def _sealed_runs(
+    connection: Connection, series: Series, start_us: int, end_us: int
+) -> list[tuple[int, int]]:
+    """First and last moment of every run in the pages that touch a window."""
+    runs: list[tuple[int, int]] = []
+    for span in page_spans(connection, series.id, start_us, end_us):
+        if span.good_first_us is None or span.good_last_us is None:
+            continue
+        edges = [span.good_first_us, *span.gaps.ravel().tolist(), span.good_last_us]
+        runs.extend(zip(edges[::2], edges[1::2], strict=True))
+    return runs
+
+
+def _row_runs(
+    connection: Connection, series_id: int, start_us: int, end_us: int, gap_us: int
+) -> list[tuple[int, int]]:
+    """First and last moment of every run in the rows of a window."""
+    reading = schema.reading.c
     inner = (
         sa.select(
             sa.func.lag(reading.time_us).over(order_by=reading.time_us).label("before"),
             reading.time_us,
         )
-        .where(good, reading.time_us >= begin_us, reading.time_us <= finish_us)
+        .where(
+            reading.series_id == series_id,
+            reading.quality == int(Quality.GOOD),
+            reading.time_us >= start_us,
+            reading.time_us < end_us,
+        )
         .subquery()
     )
     wide = connection.execute(
@@ -230,12 +291,9 @@ def gaps_between(connection: Connection, series: Series, start_us: int, end_us: 
         sa.select(sa.func.min(inner.c.time_us), sa.func.max(inner.c.time_us))
     ).one()
     if first is None:
-        return np.array([[start_us, end_us]], dtype=np.int64)
-    gaps = [(begin_us, first), *(tuple(row) for row in wide), (last, finish_us)]
-    pairs = np.array(gaps, dtype=np.int64)
-    pairs = pairs[pairs[:, 1] - pairs[:, 0] > gap_us]
-    pairs = np.clip(pairs, start_us, end_us)
-    return pairs[pairs[:, 1] > pairs[:, 0]]
+        return []
+    edges = [first, *(moment for row in wide for moment in row), last]
+    return list(zip(edges[::2], edges[1::2], strict=True))
 
 
 def span_of(connection: Connection) -> tuple[int, int] | None:
@@ -243,11 +301,23 @@ def span_of(connection: Connection) -> tuple[int, int] | None:
     reading = schema.reading.c
     first = (
         sa.select(sa.func.min(reading.time_us))
-        .where(reading.series_id == schema.series.c.id).scalar_subquery()
-    )  # fmt: skip
+        .where(reading.series_id == schema.series.c.id)
+        .correlate(schema.series)
+        .scalar_subquery()
+    )
     last = (
         sa.select(sa.func.max(reading.time_us))
-        .where(reading.series_id == schema.series.c.id).scalar_subquery()
-    )  # fmt: skip
-    row = connection.execute(sa.select(sa.func.min(first), sa.func.max(last))).one()
-    return None if row[0] is None else (int(row[0]), int(row[1]))
+        .where(reading.series_id == schema.series.c.id)
+        .correlate(schema.series)
+        .scalar_subquery()
+    )
+    ends = [
+        *connection.execute(
+            sa.select(sa.func.min(first), sa.func.max(last)).select_from(schema.series)
+        ).one(),
+        *connection.execute(
+            sa.select(sa.func.min(schema.page.c.first_us), sa.func.max(schema.page.c.last_us))
+        ).one(),
+    ]
+    known = [int(end) for end in ends if end is not None]
+    return (min(known), max(known)) if known else None

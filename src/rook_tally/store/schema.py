@@ -22,7 +22,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )  # fmt: skip
 
-FORMAT = 1
+FORMAT = 2
 """Number of the layout below; a store with a higher one is refused."""
 
 metadata = MetaData()
@@ -80,6 +80,30 @@ reading = Table(
     Column("time_us", BigInteger, primary_key=True),
     Column("value", Float, nullable=False),
     Column("quality", SmallInteger, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+page = Table(
+    "page", metadata,
+    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    Column("start_us", BigInteger, primary_key=True),
+    Column("count", Integer, nullable=False),
+    Column("suspect", Integer, nullable=False),
+    # First and last of all readings, and of the good ones.
+    Column("first_us", BigInteger, nullable=False),
+    Column("last_us", BigInteger, nullable=False),
+    Column("good_first_us", BigInteger),
+    Column("good_last_us", BigInteger),
+    Column("low", Float),
+    Column("high", Float),
+    Column("mean", Float),
+    Column("mean_square", Float),
+    Column("covered_s", Float, nullable=False),
+    Column("gaps", LargeBinary),
+    Column("hours", LargeBinary),
+    Column("buckets", LargeBinary),
+    Column("payload", LargeBinary, nullable=False),
+    Column("checksum", BigInteger, nullable=False),
     sqlite_with_rowid=False,
 )  # fmt: skip
 

@@ -1,0 +1,299 @@
+"""Envelopes: a window in so many columns, read from the coarsest summaries that are fine enough.
+
+Where a column is at least a day wide, the totals of pages are enough; at least an hour, their
+hours; at least five minutes, their buckets; else the readings themselves. A bucket counts into the
+column it begins in, so an edge is never off by more than a column.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray
+from rook_tally.core.envelope import Envelope, empty_envelope
+from rook_tally.core.pages import decode
+from rook_tally.core.readings import Quality, Readings
+from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.store import schema
+from rook_tally.store.pages import BUCKET_US, HOUR_ROW, PAGE_US, unpacked_buckets
+from rook_tally.store.site import Series
+
+
+class _Grain(enum.Enum):
+    DAYS = "days"
+    HOURS = "hours"
+    BUCKETS = "buckets"
+    READINGS = "readings"
+
+
+def envelopes(
+    connection: Connection, series: Sequence[Series], start_us: int, end_us: int, columns: int
+) -> dict[int, Envelope]:
+    """Envelopes of several series over one window, by series id; every series gets one.
+
+    Parameters
+    ----------
+    start_us, end_us : int
+        Window, half-open. ValueError unless the end is after the start.
+    columns : int
+        Into how many columns of equal length the window is divided.
+
+    Notes
+    -----
+    A column's mean is that of its good readings, or of its summaries' time-weighted means by their
+    number of readings; at an even cadence both are the time-weighted mean.
+    """
+    if end_us <= start_us or columns < 1:
+        raise ValueError(f"no window: {start_us} to {end_us} in {columns} columns")
+    # Columns are told from integers alone, so that edges are the same on every database.
+    width_us = -(-(end_us - start_us) // columns)
+    end_us = start_us + width_us * columns
+    sums = {one.id: _Columns(start_us, width_us, columns) for one in series}
+    if sums:
+        _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
+        _add_rows(connection, sums, start_us, end_us, width_us)
+    return {series_id: one.envelope() for series_id, one in sums.items()}
+
+
+def _grain_for(width_us: int) -> _Grain:
+    if width_us >= DAY_US:
+        return _Grain.DAYS
+    if width_us >= HOUR_US:
+        return _Grain.HOURS
+    return _Grain.BUCKETS if width_us >= BUCKET_US else _Grain.READINGS
+
+
+class _Columns:
+    """Running minima, maxima and sums of the columns of one series."""
+
+    def __init__(self, start_us: int, width_us: int, count: int) -> None:
+        self._start_us, self._width_us = start_us, width_us
+        self._low, self._high = np.full(count, np.nan), np.full(count, np.nan)
+        self._total = np.zeros(count)
+        self._good, self._suspect = np.zeros((2, count), dtype=np.int64)
+
+    def add(
+        self,
+        time_us: IntArray,
+        low: FloatArray,
+        mean: FloatArray,
+        high: FloatArray,
+        good: IntArray,
+        suspect: IntArray,
+    ) -> None:
+        """Count summaries in, each into the column its moment falls into; others are left out."""
+        at = (time_us - self._start_us) // self._width_us
+        inside = (at >= 0) & (at < len(self._good))
+        self._suspect += np.bincount(
+            at[inside], weights=suspect[inside], minlength=len(self._good)
+        ).astype(np.int64)
+        self._add_good(at, inside & (good > 0), low, mean, high, good)
+
+    def _add_good(
+        self,
+        at: IntArray,
+        chosen: BoolArray,
+        low: FloatArray,
+        mean: FloatArray,
+        high: FloatArray,
+        good: IntArray,
+    ) -> None:
+        where = at[chosen]
+        if not len(where):
+            return
+        weight = good[chosen].astype(np.float64)
+        size = len(self._good)
+        self._total += np.bincount(where, weights=mean[chosen] * weight, minlength=size)
+        self._good += np.bincount(where, weights=weight, minlength=size).astype(np.int64)
+        # Summaries come in order of time, so those of one column stand together.
+        firsts = np.flatnonzero(np.diff(where, prepend=-1))
+        columns = where[firsts]
+        self._low[columns] = np.fmin(self._low[columns], np.fmin.reduceat(low[chosen], firsts))
+        self._high[columns] = np.fmax(self._high[columns], np.fmax.reduceat(high[chosen], firsts))
+
+    def add_readings(self, readings: Readings) -> None:
+        """Count readings in."""
+        good = readings.good
+        value = readings.value
+        self.add(
+            readings.time_us, value, value, value, good.astype(np.int64), (~good).astype(np.int64)
+        )
+
+    def envelope(self) -> Envelope:
+        """What has been counted in."""
+        count = len(self._good)
+        end_us = self._start_us + self._width_us * count
+        if not self._good.any() and not self._suspect.any():
+            return empty_envelope(self._start_us, end_us, count)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            mean = np.where(self._good > 0, self._total / self._good, np.nan)
+        return Envelope(
+            self._start_us, end_us, self._low, mean, self._high, self._good, self._suspect
+        )
+
+
+def _add_pages(
+    connection: Connection, sums: dict[int, _Columns], grain: _Grain, start_us: int, end_us: int
+) -> None:
+    page = schema.page.c
+    wanted = {
+        _Grain.DAYS: [page.low, page.mean, page.high, page.count, page.suspect],
+        _Grain.HOURS: [page.hours],
+        _Grain.BUCKETS: [page.buckets],
+        _Grain.READINGS: [page.payload],
+    }[grain]
+    rows = connection.execute(
+        sa.select(page.series_id, page.start_us, *wanted)
+        .where(
+            page.series_id.in_(list(sums)),
+            page.start_us > start_us - PAGE_US,
+            page.start_us < end_us,
+        )
+        .order_by(page.series_id, page.start_us)
+    ).all()
+    late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
+    by_series: dict[int, list[Sequence[Any]]] = {}
+    apart: list[tuple[int, int]] = []
+    for row in rows:
+        # A summary that is not there, or that late rows have overtaken: the readings tell.
+        if (row[0], row[1]) in late or row[2] is None:
+            apart.append((row[0], row[1]))
+        else:
+            by_series.setdefault(row[0], []).append(row)
+    for series_id, mine in by_series.items():
+        _add_summaries(sums[series_id], mine, grain)
+    for series_id, day_us in apart:
+        _add_day(connection, sums[series_id], series_id, day_us)
+
+
+def _add_summaries(columns: _Columns, rows: Sequence[Sequence[Any]], grain: _Grain) -> None:
+    if grain is _Grain.READINGS:
+        for row in rows:
+            columns.add_readings(decode(row[2]))
+        return
+    starts = np.array([row[1] for row in rows], dtype=np.int64)
+    if grain is _Grain.DAYS:
+        table = np.array([tuple(row)[2:] for row in rows], dtype=np.float64)
+        low, mean, high, count, suspect = table.T
+        columns.add(
+            starts, low, mean, high, (count - suspect).astype(np.int64), suspect.astype(np.int64)
+        )
+        return
+    if grain is _Grain.HOURS:
+        cells = np.frombuffer(b"".join(row[2] for row in rows), dtype=HOUR_ROW)
+        step_us = HOUR_US
+    else:
+        cells = np.concatenate([unpacked_buckets(row[2]) for row in rows])
+        step_us = BUCKET_US
+    within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
+    columns.add(
+        (starts[:, None] + within).ravel(),
+        cells["low"].astype(np.float64),
+        cells["mean"].astype(np.float64),
+        cells["high"].astype(np.float64),
+        cells["count"].astype(np.int64),
+        cells["suspect"].astype(np.int64),
+    )
+
+
+def _days_with_rows(
+    connection: Connection, series_ids: list[int], start_us: int, end_us: int
+) -> set[tuple[int, int]]:
+    """(series id, day) of sealed days for which rows came late."""
+    page, reading = schema.page.c, schema.reading.c
+    has_rows = (
+        sa.select(reading.time_us)
+        .where(
+            reading.series_id == page.series_id,
+            reading.time_us >= page.start_us,
+            reading.time_us < page.start_us + PAGE_US,
+        )
+        .exists()
+    )
+    # Sealed days are older than any row but a late one: nearly always there is nothing to ask.
+    oldest = connection.execute(
+        sa.select(
+            sa.func.min(
+                sa.select(sa.func.min(reading.time_us))
+                .where(reading.series_id == schema.series.c.id)
+                .correlate(schema.series)
+                .scalar_subquery()
+            )
+        )
+        .select_from(schema.series)
+        .where(schema.series.c.id.in_(series_ids))
+    ).scalar()
+    if oldest is None or oldest >= end_us:
+        return set()
+    rows = connection.execute(
+        sa.select(page.series_id, page.start_us).where(
+            page.series_id.in_(series_ids),
+            page.start_us > max(start_us, oldest) - PAGE_US,
+            page.start_us < end_us,
+            has_rows,
+        )
+    )
+    return {(row[0], row[1]) for row in rows}
+
+
+def _add_day(connection: Connection, columns: _Columns, series_id: int, day_us: int) -> None:
+    """The readings of a sealed day that no late row of the same moment has replaced."""
+    page, reading = schema.page.c, schema.reading.c
+    payload = connection.execute(
+        sa.select(page.payload).where(page.series_id == series_id, page.start_us == day_us)
+    ).scalar_one()
+    sealed = decode(payload)
+    late = connection.execute(
+        sa.select(reading.time_us).where(
+            reading.series_id == series_id,
+            reading.time_us >= day_us,
+            reading.time_us < day_us + PAGE_US,
+        )
+    ).scalars()
+    stays = ~np.isin(sealed.time_us, np.array(list(late), dtype=np.int64))
+    columns.add_readings(
+        Readings(sealed.time_us[stays], sealed.value[stays], sealed.quality[stays])
+    )
+
+
+def _add_rows(
+    connection: Connection, sums: dict[int, _Columns], start_us: int, end_us: int, width_us: int
+) -> None:
+    """Fresh rows, counted by the database: a day of fifty series costs no Python loop."""
+    reading = schema.reading.c
+    column = (reading.time_us - start_us) // width_us
+    good_value = sa.case((reading.quality == int(Quality.GOOD), reading.value))
+    rows = connection.execute(
+        sa.select(
+            reading.series_id,
+            column.label("at"),
+            sa.func.min(good_value),
+            sa.func.avg(good_value),
+            sa.func.max(good_value),
+            sa.func.count(good_value),
+            sa.func.count(),
+        )
+        .where(
+            reading.series_id.in_(list(sums)),
+            reading.time_us >= start_us,
+            reading.time_us < end_us,
+        )
+        .group_by(reading.series_id, sa.text("at"))
+        .order_by(reading.series_id, sa.text("at"))
+    ).all()
+    table = np.array(
+        [tuple(np.nan if cell is None else cell for cell in row) for row in rows], dtype=np.float64
+    ).reshape(-1, 7)
+    for series_id in np.unique(table[:, 0]).astype(int).tolist():
+        mine = table[table[:, 0] == series_id]
+        good, heard = mine[:, 5].astype(np.int64), mine[:, 6].astype(np.int64)
+        sums[series_id].add(
+            start_us + mine[:, 1].astype(np.int64) * width_us,
+            mine[:, 2], mine[:, 3], mine[:, 4], good, heard - good,
+        )  # fmt: skip

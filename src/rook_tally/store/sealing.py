@@ -1,0 +1,93 @@
+"""Sealing: complete days that are old enough leave the row table and become pages.
+
+One series and one day at a time. Reading and compressing happen before the write lock is taken,
+so that a commit waits only for the writing of one page and the deletion of its rows.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import sqlalchemy as sa
+
+from rook_tally.core.gaps import max_gap_s, microseconds
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.store import schema
+from rook_tally.store.changes import newest_seq
+from rook_tally.store.database import Store
+from rook_tally.store.pages import PAGE_US, day_of, write_page
+from rook_tally.store.query import read_range
+from rook_tally.store.site import Series
+
+SEALED_AFTER_US = 2 * DAY_US
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """A day of a series that can be sealed."""
+
+    series_id: int
+    start_us: int
+
+
+def stretches_due(store: Store, *, now_us: int) -> list[Stretch]:
+    """For each series with rows of a day that ended two days ago or more, the oldest such day.
+
+    Rows that came late for a sealed day count as well: their day is sealed anew.
+    """
+    oldest = (
+        sa.select(sa.func.min(schema.reading.c.time_us))
+        .where(schema.reading.c.series_id == schema.series.c.id)
+        .correlate(schema.series)
+        .scalar_subquery()
+    )
+    with store.read() as connection:
+        rows = connection.execute(sa.select(schema.series.c.id, oldest)).all()
+    return [
+        Stretch(series_id, day_of(time_us))
+        for series_id, time_us in rows
+        if time_us is not None and day_of(time_us) + PAGE_US <= now_us - SEALED_AFTER_US
+    ]
+
+
+def seal(store: Store, series: Series, start_us: int) -> bool:
+    """Seal a day of a series.
+
+    Returns
+    -------
+    bool
+        False when readings of that day arrived meanwhile; nothing was changed then, try again.
+    """
+    end_us = start_us + PAGE_US
+    margin_us = microseconds(max_gap_s(series.station.cadence_s))
+    with store.read() as connection:
+        seen = newest_seq(connection)
+        readings = read_range(connection, series.id, start_us, end_us)
+        around = read_range(connection, series.id, start_us - margin_us, end_us + margin_us)
+    rows, changes = schema.reading.c, schema.change.c
+    with store.write() as connection:
+        meanwhile = sa.select(changes.seq).where(
+            changes.seq > seen,
+            changes.series_id == series.id,
+            changes.from_us < end_us,
+            changes.to_us >= start_us,
+        )
+        if connection.execute(meanwhile.limit(1)).first() is not None:
+            return False
+        if len(readings):
+            write_page(connection, series, start_us, readings, around)
+        connection.execute(
+            sa.delete(schema.reading).where(
+                rows.series_id == series.id, rows.time_us >= start_us, rows.time_us < end_us
+            )
+        )
+    return True
+
+
+def seal_all(store: Store, series: dict[int, Series], *, now_us: int) -> int:
+    """Seal everything that is due; returns how many pages were written."""
+    sealed = 0
+    while due := [one for one in stretches_due(store, now_us=now_us) if one.series_id in series]:
+        for stretch in due:
+            sealed += seal(store, series[stretch.series_id], stretch.start_us)
+    return sealed

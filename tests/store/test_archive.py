@@ -1,0 +1,275 @@
+"""The archive as a whole against a plain model of it: whatever the order, reads tell the truth."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+import pytest
+import sqlalchemy as sa
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
+
+from rook_tally.core.gaps import find_gaps
+from rook_tally.core.pages import DamagedPageError
+from rook_tally.core.readings import Quality, readings_from
+from rook_tally.core.timestamps import DAY_US, time_us_from_text
+from rook_tally.store import (
+    NewReading,
+    Series,
+    Store,
+    append_history,
+    append_readings,
+    damaged_pages,
+    envelopes,
+    gaps_between,
+    latest,
+    load_site,
+    open_store,
+    read_range,
+    schema,
+    seal,
+    seal_all,
+    sealing,
+    span_of,
+    stretches_due,
+)
+from tests.builders import MINUTE_US, append, begin_series
+
+MIDNIGHT_US = time_us_from_text("2026-11-20T00:00:00Z")
+LATER_US = MIDNIGHT_US + 30 * DAY_US
+
+moments = st.builds(
+    lambda day, minute: MIDNIGHT_US + day * DAY_US + minute * MINUTE_US,
+    st.integers(0, 3),
+    st.sampled_from([0, 1, 2, 5, 700, 701, 1438, 1439]),
+)
+readings = st.tuples(
+    moments, st.sampled_from([0.0, 1.0, 2.5, -3.75, 1e-9]), st.sampled_from([0, 0, 0, 1])
+)
+
+
+@contextmanager
+def _fresh_store() -> Iterator[Store]:
+    with TemporaryDirectory() as folder:
+        store = open_store(Path(folder) / "model.db")
+        yield store
+        store.close()
+
+
+class Archive(RuleBasedStateMachine):
+    """Appends, duplicates, late readings, revisions and sealing in any order."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._context = _fresh_store()
+        self.store = self._context.__enter__()
+        self.series = begin_series(self.store)
+        self.truth: dict[int, tuple[float, int]] = {}
+
+    def teardown(self) -> None:
+        self._context.__exit__(None, None, None)
+
+    @rule(batch=st.lists(readings, min_size=1, max_size=6))
+    def append(self, batch: list[tuple[int, float, int]]) -> None:
+        with self.store.write() as connection:
+            outcome = append_readings(
+                connection,
+                [
+                    NewReading(self.series.id, at, value, Quality(quality))
+                    for at, value, quality in batch
+                ],
+            )
+        for (at, value, quality), duplicate in zip(batch, outcome.duplicate, strict=True):
+            assert duplicate == (at in self.truth and self.truth[at][0] == value)
+            if not duplicate:
+                self.truth[at] = (value, quality)
+
+    @rule(day=st.integers(0, 3))
+    def seal_a_day(self, day: int) -> None:
+        assert seal(self.store, self.series, MIDNIGHT_US + day * DAY_US)
+
+    @rule()
+    def seal_what_is_due(self) -> None:
+        seal_all(self.store, {self.series.id: self.series}, now_us=LATER_US)
+        assert stretches_due(self.store, now_us=LATER_US) == []
+
+    @rule(start=moments, days=st.sampled_from([0.001, 0.5, 1, 4]),
+          columns=st.sampled_from([1, 3, 96]))  # fmt: skip
+    def envelopes_agree(self, start: int, days: float, columns: int) -> None:
+        end = start + round(days * DAY_US)
+        with self.store.read() as connection:
+            envelope = envelopes(connection, [self.series], start, end, columns)[self.series.id]
+        width = (envelope.end_us - envelope.start_us) // columns
+        if width >= 300 * 1_000_000 and start % DAY_US:
+            return  # summaries may lie across the edges: checked by the totals below
+        for column in range(columns):
+            begin = start + column * width
+            mine = [v for at, (v, q) in self.truth.items() if begin <= at < begin + width and not q]
+            assert envelope.count[column] == len(mine)
+            if mine:
+                assert envelope.low[column] == pytest.approx(min(mine), rel=1e-6)
+                assert envelope.high[column] == pytest.approx(max(mine), rel=1e-6)
+
+    @rule(start=moments, end=moments)
+    def gaps_agree(self, start: int, end: int) -> None:
+        if end <= start:
+            return
+        with self.store.read() as connection:
+            found = gaps_between(connection, self.series, start, end)
+        rows = sorted((at, v) for at, (v, q) in self.truth.items() if not q)
+        everything = readings_from([at for at, _ in rows], [v for _, v in rows])
+        good = everything.time_us
+        before, after = good[good < start], good[good >= end]
+        whole = find_gaps(
+            everything, max_gap_s=180,
+            start_us=int(before[-1]) if len(before) else start,
+            end_us=(int(after[0]) if len(after) else end) + 1,
+        )  # fmt: skip
+        if not len(good):
+            whole = np.array([[start, end]])
+        clipped = np.clip(whole, start, end)
+        expected = clipped[clipped[:, 1] > clipped[:, 0]]
+        assert found.tolist() == expected.tolist()
+
+    @invariant()
+    def reads_tell_the_truth(self) -> None:
+        with self.store.read() as connection:
+            everything = read_range(connection, self.series.id, 0, 2 * LATER_US)
+            newest = latest(connection)
+            span = span_of(connection)
+        moments_kept = sorted(self.truth)
+        assert everything.time_us.tolist() == moments_kept
+        assert everything.value.tolist() == [self.truth[at][0] for at in moments_kept]
+        assert everything.quality.tolist() == [self.truth[at][1] for at in moments_kept]
+        if moments_kept:
+            assert newest[self.series.id].value == self.truth[moments_kept[-1]][0]
+            assert span == (moments_kept[0], moments_kept[-1])
+
+    @invariant()
+    def nothing_is_damaged(self) -> None:
+        with self.store.read() as connection:
+            assert damaged_pages(connection) == []
+
+
+Archive.TestCase.settings = settings(max_examples=60, stateful_step_count=12, deadline=None)
+TestArchive = Archive.TestCase
+
+
+@pytest.fixture
+def sealed(store: Store) -> Series:
+    """Three days at 10 s, the first two sealed; an hour missing on the second."""
+    series = begin_series(store, key="dust", place="Booth")
+    with store.write() as connection:
+        connection.execute(sa.update(schema.station).values(cadence_s=10.0))
+    with store.read() as connection:
+        series = load_site(connection).series[0]
+    moments_us = MIDNIGHT_US + np.arange(3 * 8640) * 10_000_000
+    hour = (moments_us >= MIDNIGHT_US + 30 * 3600 * 10**6) & (
+        moments_us < MIDNIGHT_US + 31 * 3600 * 10**6
+    )
+    moments_us = moments_us[~hour]
+    value = np.round(20 + 5 * np.sin(moments_us / DAY_US * 2 * math.pi), 2)
+    with store.write() as connection:
+        append_history(connection, series.id, readings_from(moments_us, value))
+    assert seal_all(store, {series.id: series}, now_us=MIDNIGHT_US + 4 * DAY_US) == 2
+    return series
+
+
+def test_sealed_rows_leave_the_row_table(store: Store, sealed: Series) -> None:
+    with store.read() as connection:
+        rows = connection.execute(sa.select(sa.func.count()).select_from(schema.reading)).scalar()
+        pages = connection.execute(sa.select(schema.page)).all()
+    assert rows == 8640
+    assert [page._mapping["count"] for page in pages] == [8640, 8280]
+    assert all(page.hours and page.buckets for page in pages)
+
+
+@pytest.mark.parametrize("columns", [3, 72, 1200, 20_000])
+def test_every_grain_agrees_with_the_readings(store: Store, sealed: Series, columns: int) -> None:
+    """Days, hours, five minutes or readings: the same counts, extremes and means."""
+    with store.read() as connection:
+        everything = read_range(connection, sealed.id, MIDNIGHT_US, MIDNIGHT_US + 3 * DAY_US)
+        envelope = envelopes(connection, [sealed], MIDNIGHT_US, MIDNIGHT_US + 3 * DAY_US, columns)[
+            sealed.id
+        ]
+    width = 3 * DAY_US / columns
+    at = ((everything.time_us - MIDNIGHT_US) // width).astype(int)
+    assert envelope.count.sum() == len(everything)
+    assert np.nanmin(envelope.low) == pytest.approx(everything.value.min(), abs=1e-5)
+    filled = np.flatnonzero(envelope.count)
+    means = [everything.value[at == column].mean() for column in filled[:: max(1, columns // 50)]]
+    ours = envelope.mean[filled[:: max(1, columns // 50)]]
+    assert ours == pytest.approx(np.array(means), abs=0.05)
+
+
+def test_gaps_in_pages_and_between_them(store: Store, sealed: Series) -> None:
+    with store.read() as connection:
+        gaps = gaps_between(connection, sealed, MIDNIGHT_US, MIDNIGHT_US + 3 * DAY_US)
+    assert ((gaps - MIDNIGHT_US) / 3.6e9).tolist() == [
+        [pytest.approx(30 - 10 / 3600), pytest.approx(31)]
+    ]
+
+
+def test_readings_that_arrive_while_a_day_is_sealed_put_it_off(
+    store: Store, sealed: Series, monkeypatch: pytest.MonkeyPatch
+) -> None:
+
+    real = sealing.read_range
+    late = MIDNIGHT_US + 5
+
+    def reading_meanwhile(*arguments: object) -> object:
+        found = real(*arguments)
+        append(store, sealed, (late, 1.5))
+        return found
+
+    monkeypatch.setattr(sealing, "read_range", reading_meanwhile)
+    assert not seal(store, sealed, MIDNIGHT_US)
+    monkeypatch.setattr(sealing, "read_range", real)
+    assert seal(store, sealed, MIDNIGHT_US)
+    with store.read() as connection:
+        assert read_range(connection, sealed.id, late, late + 1).value.tolist() == [1.5]
+
+
+def test_a_flipped_byte_is_found_and_named_and_the_rest_still_read(
+    store: Store, sealed: Series
+) -> None:
+    with store.write() as connection:
+        page = connection.execute(sa.select(schema.page).limit(1)).one()
+        broken = bytearray(page.payload)
+        broken[len(broken) // 2] ^= 1
+        connection.execute(
+            sa.update(schema.page)
+            .where(schema.page.c.start_us == page.start_us)
+            .values(payload=bytes(broken))
+        )
+    with store.read() as connection:
+        (told,) = damaged_pages(connection)
+        assert (
+            told
+            == f"page of series {sealed.id} at 2026-11-20T00:00:00.000000Z: its checksum is wrong"
+        )
+        with pytest.raises(DamagedPageError, match="every other page can still be read"):
+            read_range(connection, sealed.id, MIDNIGHT_US, MIDNIGHT_US + DAY_US)
+        intact = read_range(connection, sealed.id, MIDNIGHT_US + DAY_US, MIDNIGHT_US + 3 * DAY_US)
+    assert len(intact) == 8280 + 8640
+
+
+def test_a_store_of_format_1_is_brought_up_to_date(store: Store, store_path: Path) -> None:
+    series = begin_series(store)
+    append(store, series, (MIDNIGHT_US, 1.0))
+    with store.write() as connection:
+        schema.page.drop(connection)
+        connection.execute(
+            sa.update(schema.meta).where(schema.meta.c.key == "format").values(value="1")
+        )
+    again = open_store(store_path)
+    assert seal(again, series, MIDNIGHT_US)
+    with again.read() as connection:
+        assert read_range(connection, series.id, 0, LATER_US).value.tolist() == [1.0]
+    again.close()
