@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from rook_tally import __version__
-from rook_tally.cli.bench import figure_of
+from rook_tally.cli.bench import at_least, figure_of
 from rook_tally.core.readings import Quality
 from rook_tally.store import NewReading, Store, append_readings, open_store
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -58,7 +58,7 @@ def test_station_add_prints_the_key_alone_on_the_last_line(store: Store) -> None
         (("export", "--quantity", "tempo"), "no quantity 'tempo'; did you mean temperature"),
         (("export", "--from", "teatime"), "--from: 'teatime' is not a time such as 2026-"),
         (("export", "--format", "parchment"), "no format 'parchment'"),
-        (("bench", "patience"), "no bench 'patience'; there are live, start"),
+        (("bench", "patience"), "no bench 'patience'; there are live, start, append"),
         (("fly",), "No such command 'fly'"),
     ],
 )
@@ -175,6 +175,8 @@ def test_bench_figures_are_judged_by_their_ratio() -> None:
     good = figure_of("start", ours=960, limit=650, bar=1.6)
     assert (good.ratio, good.holds) == (1.4769, True)
     assert not figure_of("start", ours=1200, limit=650, bar=1.6).holds
+    assert at_least("append", ours=70, limit=100, bar=0.6).holds
+    assert not at_least("append", ours=50, limit=100, bar=0.6).holds
 
 
 def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> None:

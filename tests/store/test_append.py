@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import uuid
+
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -66,7 +68,7 @@ def test_a_batch_of_duplicates_announces_nothing(store: Store) -> None:
 )
 def test_it_behaves_like_a_dictionary(store: Store, batches: list[list[tuple[int, int]]]) -> None:
     """Whatever the order and the batches, what is kept is the last value of each moment."""
-    series = begin_series(store, key=f"k{id(batches)}", place="Anywhere")
+    series = begin_series(store, key=uuid.uuid4().hex, place="Anywhere")
     expected: dict[int, float] = {}
     for batch in batches:
         with store.write() as connection:

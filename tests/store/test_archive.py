@@ -14,10 +14,11 @@ import sqlalchemy as sa
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.gaps import find_gaps
 from rook_tally.core.pages import DamagedPageError
-from rook_tally.core.readings import Quality, readings_from
+from rook_tally.core.readings import Quality, Readings, readings_from
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.store import (
     NewReading,
@@ -25,6 +26,7 @@ from rook_tally.store import (
     Store,
     append_history,
     append_readings,
+    append_sealed,
     damaged_pages,
     envelopes,
     gaps_between,
@@ -187,7 +189,6 @@ def test_sealed_rows_leave_the_row_table(store: Store, sealed: Series) -> None:
         pages = connection.execute(sa.select(schema.page)).all()
     assert rows == 8640
     assert [page._mapping["count"] for page in pages] == [8640, 8280]
-    assert all(page.hours and page.buckets for page in pages)
 
 
 @pytest.mark.parametrize("columns", [3, 72, 1200, 20_000])
@@ -220,17 +221,16 @@ def test_readings_that_arrive_while_a_day_is_sealed_put_it_off(
     store: Store, sealed: Series, monkeypatch: pytest.MonkeyPatch
 ) -> None:
 
-    real = sealing.read_range
     late = MIDNIGHT_US + 5
 
-    def reading_meanwhile(*arguments: object) -> object:
-        found = real(*arguments)
+    def reading_meanwhile(connection: Connection, *where: int) -> Readings:
+        found = read_range(connection, *where)
         append(store, sealed, (late, 1.5))
         return found
 
     monkeypatch.setattr(sealing, "read_range", reading_meanwhile)
     assert not seal(store, sealed, MIDNIGHT_US)
-    monkeypatch.setattr(sealing, "read_range", real)
+    monkeypatch.setattr(sealing, "read_range", read_range)
     assert seal(store, sealed, MIDNIGHT_US)
     with store.read() as connection:
         assert read_range(connection, sealed.id, late, late + 1).value.tolist() == [1.5]
@@ -240,12 +240,12 @@ def test_a_flipped_byte_is_found_and_named_and_the_rest_still_read(
     store: Store, sealed: Series
 ) -> None:
     with store.write() as connection:
-        page = connection.execute(sa.select(schema.page).limit(1)).one()
+        page = connection.execute(sa.select(schema.page_data).limit(1)).one()
         broken = bytearray(page.payload)
         broken[len(broken) // 2] ^= 1
         connection.execute(
-            sa.update(schema.page)
-            .where(schema.page.c.start_us == page.start_us)
+            sa.update(schema.page_data)
+            .where(schema.page_data.c.start_us == page.start_us)
             .values(payload=bytes(broken))
         )
     with store.read() as connection:
@@ -264,7 +264,8 @@ def test_a_store_of_format_1_is_brought_up_to_date(store: Store, store_path: Pat
     series = begin_series(store)
     append(store, series, (MIDNIGHT_US, 1.0))
     with store.write() as connection:
-        schema.page.drop(connection)
+        for table in (schema.page, schema.page_hours, schema.page_data):
+            table.drop(connection)
         connection.execute(
             sa.update(schema.meta).where(schema.meta.c.key == "format").values(value="1")
         )
@@ -273,3 +274,35 @@ def test_a_store_of_format_1_is_brought_up_to_date(store: Store, store_path: Pat
     with again.read() as connection:
         assert read_range(connection, series.id, 0, LATER_US).value.tolist() == [1.0]
     again.close()
+
+
+@pytest.mark.parametrize("days", [0.5, 1, 3.3])
+def test_a_long_history_is_written_as_pages_at_once(store: Store, days: float) -> None:
+    """The same as appending it and sealing what is due."""
+    series = begin_series(store)
+    other = begin_series(store, "humidity")
+    moments_us = MIDNIGHT_US + 7_000_000 + np.arange(round(days * 1440)) * MINUTE_US
+    history = readings_from(moments_us, np.round(np.sin(moments_us / 7e9), 2))
+    with store.write() as connection:
+        append_sealed(connection, series, history, before_us=MIDNIGHT_US + 2 * DAY_US + 5)
+        append_history(connection, other.id, history)
+    seal_all(store, {other.id: other}, now_us=MIDNIGHT_US + 4 * DAY_US + 5)
+    with store.read() as connection:
+        both = [read_range(connection, one.id, 0, LATER_US) for one in (series, other)]
+        pages = [
+            [
+                tuple(row)[1:-2]
+                for row in connection.execute(
+                    sa.select(schema.page).where(schema.page.c.series_id == one.id)
+                )
+            ]
+            for one in (series, other)
+        ]
+        rows = connection.execute(
+            sa.select(schema.reading.c.series_id, sa.func.count()).group_by(
+                schema.reading.c.series_id
+            )
+        ).all()
+    assert both[0].value.tolist() == both[1].value.tolist() == history.value.tolist()
+    assert pages[0] == pages[1]
+    assert len({count for _, count in rows}) <= 1

@@ -11,11 +11,12 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.demo.history import FieldHistory, histories
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.store import (
+    SEALED_AFTER_US,
     Series,
     Store,
     add_series,
     add_station,
-    append_history,
+    append_sealed,
     load_site,
     set_site,
 )
@@ -43,7 +44,7 @@ def make_demo_site(
             for field in station.reported
         }  # fmt: skip
     for done, (station, fields) in enumerate(histories(end_us, days), start=1):
-        _keep(store, station, fields, series)
+        _keep(store, station, fields, series, end_us)
         if progress is not None:
             progress(done / len(STATIONS))
 
@@ -53,14 +54,16 @@ def _keep(
     station: DemoStation,
     fields: list[FieldHistory],
     series: dict[tuple[str, str], Series],
+    end_us: int,
 ) -> None:
     with store.write() as connection:
         for history in fields:
+            if not len(history.time_us):
+                continue
             one = series[station.key, history.field.name]
             unit = one.quantity.unit(history.field.unit)
             value = history.value if unit is None else unit.to_base(history.value)
             low, high = one.quantity.believable
             quality = np.where((value >= low) & (value <= high), Quality.GOOD, Quality.UNBELIEVABLE)
-            append_history(
-                connection, one.id, Readings(history.time_us, value, quality.astype(np.uint8))
-            )
+            readings = Readings(history.time_us, value, quality.astype(np.uint8))
+            append_sealed(connection, one, readings, before_us=end_us - SEALED_AFTER_US)

@@ -15,6 +15,7 @@ from pathlib import Path
 
 import structlog
 
+from rook_tally.collector.archive import keep_sealing
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import BuiltinBroker, Endpoint, OutsideBroker, bound_socket
@@ -88,9 +89,12 @@ async def collect(
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
+        sealing = asyncio.create_task(keep_sealing(store, clock=now_us))
         ready(OpenDoors(str(http.endpoint), mqtt))
         await stop.wait()
         _log.info("stopping")
+        sealing.cancel()
+        await asyncio.wait((sealing,))
 
 
 async def _open_mqtt(

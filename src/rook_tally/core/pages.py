@@ -21,7 +21,7 @@ FORMAT = 1
 _HEADER = struct.Struct("<4sHBBIqq")
 _MAGIC = b"RTpg"
 _MOST_DIGITS = 6
-_ZLIB_LEVEL = 6
+_ZLIB_LEVEL = 3
 _RAW_VALUES = 255
 """In place of the number of digits: values are float64, not whole steps."""
 
@@ -111,9 +111,8 @@ def checksum(*parts: bytes) -> int:
 
 
 def packed_columns(*columns: FloatArray | TimeArray) -> bytes:
-    """Columns of numbers one after the other, shuffled and compressed; for summaries."""
-    packed = [_packed(column) for column in columns]
-    return b"".join(struct.pack("<I", len(part)) + part for part in packed)
+    """Columns of numbers of equal length, shuffled and compressed together; for summaries."""
+    return zlib.compress(b"".join(_shuffled(column) for column in columns), _ZLIB_LEVEL)
 
 
 def unpacked_columns(
@@ -126,11 +125,19 @@ def unpacked_columns(
     DamagedPageError
         When the bytes are not whole.
     """
+    sizes = [np.dtype(kind).itemsize for kind in types]
     try:
-        parts = _parts(blob, start=0)
-        return [_unpacked(part, kind) for part, kind in zip(parts, types, strict=True)]
-    except (struct.error, zlib.error, ValueError) as error:
+        raw = np.frombuffer(zlib.decompress(blob), dtype=np.uint8)
+        count, rest = divmod(len(raw), sum(sizes))
+        if rest:
+            raise ValueError(f"{len(raw)} bytes are no whole rows")
+    except (zlib.error, ValueError) as error:
         raise DamagedPageError(f"the page's summary is damaged: {error}") from error
+    edges = np.cumsum([0, *sizes]) * count
+    return [
+        _unshuffled(raw[begin:end], kind)
+        for begin, end, kind in zip(edges, edges[1:], types, strict=False)
+    ]
 
 
 def _whole_steps(value: FloatArray) -> tuple[int, TimeArray | None]:
@@ -147,19 +154,29 @@ def _whole_steps(value: FloatArray) -> tuple[int, TimeArray | None]:
 
 
 def _packed(column: np.ndarray[tuple[int], np.dtype[np.generic]]) -> bytes:
+    return zlib.compress(_shuffled(column), _ZLIB_LEVEL)
+
+
+def _shuffled(column: np.ndarray[tuple[int], np.dtype[np.generic]]) -> bytes:
     size = column.dtype.itemsize
-    shuffled = np.ascontiguousarray(column).view(np.uint8).reshape(len(column), size).T
-    return zlib.compress(np.ascontiguousarray(shuffled).tobytes(), _ZLIB_LEVEL)
+    turned = np.ascontiguousarray(column).view(np.uint8).reshape(len(column), size).T
+    return np.ascontiguousarray(turned).tobytes()
 
 
 def _unpacked(packed: bytes, kind: str) -> np.ndarray[tuple[int], np.dtype[np.generic]]:
-    raw = np.frombuffer(zlib.decompress(packed), dtype=np.uint8)
+    return _unshuffled(np.frombuffer(zlib.decompress(packed), dtype=np.uint8), kind)
+
+
+def _unshuffled(
+    raw: np.ndarray[tuple[int], np.dtype[np.uint8]], kind: str
+) -> np.ndarray[tuple[int], np.dtype[np.generic]]:
     size = np.dtype(kind).itemsize
     return np.ascontiguousarray(raw.reshape(size, len(raw) // size).T).view(kind).ravel()
 
 
-def _parts(payload: bytes, start: int = _HEADER.size) -> list[bytes]:
+def _parts(payload: bytes) -> list[bytes]:
     parts = []
+    start = _HEADER.size
     while start < len(payload):
         (length,) = struct.unpack_from("<I", payload, start)
         part = payload[start + 4 : start + 4 + length]

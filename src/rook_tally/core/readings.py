@@ -52,6 +52,9 @@ class Readings:
     def __len__(self) -> int:
         return len(self.time_us)
 
+    def __getitem__(self, part: slice) -> Readings:
+        return Readings(self.time_us[part], self.value[part], self.quality[part])
+
     @property
     def good(self) -> BoolArray:
         """(N,) mask of the readings that statistics may use."""

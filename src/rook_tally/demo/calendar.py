@@ -119,25 +119,29 @@ def pugging(start_us: int, end_us: int) -> list[Happening]:
 
 
 def during(time_us: TimeArray, happenings: list[Happening]) -> FloatArray:
-    """Strength of what goes on at each moment, 0 when nothing does; (N,) float64."""
+    """Strength of what goes on at each of increasing moments, 0 when nothing does; (N,) float64."""
     level = np.zeros(len(time_us))
     for one in happenings:
-        inside = (time_us >= one.start_us) & (time_us < one.end_us)
-        level[inside] = np.maximum(level[inside], one.strength)
+        part = slice(*np.searchsorted(time_us, [one.start_us, one.end_us]).tolist())
+        level[part] = np.maximum(level[part], one.strength)
     return level
 
 
 def following(
     time_us: TimeArray, happenings: list[Happening], *, rise_s: float, decay_s: float
 ) -> FloatArray:
-    """What slowly builds up while something goes on and ebbs away after; (N,) float64."""
+    """What slowly builds up while something goes on and ebbs away after; (N,) float64.
+
+    A day after it began a happening is forgotten: a moment alone then reads as it does in a year.
+    """
     level = np.zeros(len(time_us))
     for one in happenings:
-        since = np.clip((time_us - one.start_us) / SECOND_US, 0.0, None)
+        part = slice(*np.searchsorted(time_us, [one.start_us, one.start_us + DAY_US]).tolist())
+        since = (time_us[part] - one.start_us) / SECOND_US
         lasted = (one.end_us - one.start_us) / SECOND_US
         built = 1.0 - np.exp(-np.minimum(since, lasted) / rise_s)
         ebbed = np.exp(-np.clip(since - lasted, 0.0, None) / decay_s)
-        level += one.strength * built * ebbed
+        level[part] += one.strength * built * ebbed
     return level
 
 

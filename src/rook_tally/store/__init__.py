@@ -36,7 +36,14 @@ from rook_tally.store.query import (
     read_range,
     span_of,
 )
-from rook_tally.store.sealing import SEALED_AFTER_US, Stretch, seal, seal_all, stretches_due
+from rook_tally.store.sealing import (
+    SEALED_AFTER_US,
+    Stretch,
+    append_sealed,
+    seal,
+    seal_all,
+    stretches_due,
+)
 from rook_tally.store.site import (
     Place,
     Series,
@@ -82,6 +89,7 @@ __all__ = [
     "add_tallies",
     "append_history",
     "append_readings",
+    "append_sealed",
     "collectors",
     "damaged_pages",
     "envelopes",

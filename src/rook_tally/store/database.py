@@ -227,7 +227,8 @@ def _create_layout(store: Store) -> None:
 def _bring_up_to_date(store: Store) -> None:
     """Format 2 has sealed pages beside the rows; what was there stays as it is."""
     with store.write() as connection:
-        schema.page.create(connection, checkfirst=True)
+        for table in (schema.page, schema.page_hours, schema.page_data):
+            table.create(connection, checkfirst=True)
         connection.execute(
             sa.update(schema.meta)
             .where(schema.meta.c.key == "format")

@@ -141,22 +141,37 @@ class _Columns:
 def _add_pages(
     connection: Connection, sums: dict[int, _Columns], grain: _Grain, start_us: int, end_us: int
 ) -> None:
-    page = schema.page.c
-    wanted = {
-        _Grain.DAYS: [page.low, page.mean, page.high, page.count, page.suspect],
-        _Grain.HOURS: [page.hours],
-        _Grain.BUCKETS: [page.buckets],
-        _Grain.READINGS: [page.payload],
-    }[grain]
-    rows = connection.execute(
-        sa.select(page.series_id, page.start_us, *wanted)
-        .where(
-            page.series_id.in_(list(sums)),
-            page.start_us > start_us - PAGE_US,
-            page.start_us < end_us,
+    page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
+    if grain is _Grain.DAYS:
+        wanted = sa.select(
+            page.series_id, page.start_us, page.low, page.mean, page.high, page.count, page.suspect
         )
-        .order_by(page.series_id, page.start_us)
-    ).all()
+    elif grain is _Grain.HOURS:
+        # A page without hours is looked into.
+        wanted = sa.select(page.series_id, page.start_us, hours.hours).join_from(
+            schema.page,
+            schema.page_hours,
+            sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
+            isouter=True,
+        )
+    else:
+        blob = data.buckets if grain is _Grain.BUCKETS else data.payload
+        wanted = sa.select(page.series_id, page.start_us, blob).join_from(
+            schema.page,
+            schema.page_data,
+            sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
+        )
+    # Plain tuples: years of pages are many rows.
+    rows = [
+        tuple(row)
+        for row in connection.execute(
+            wanted.where(
+                page.series_id.in_(list(sums)),
+                page.start_us > start_us - PAGE_US,
+                page.start_us < end_us,
+            ).order_by(page.series_id, page.start_us)
+        )
+    ]
     late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
     by_series: dict[int, list[Sequence[Any]]] = {}
     apart: list[tuple[int, int]] = []
@@ -244,7 +259,7 @@ def _days_with_rows(
 
 def _add_day(connection: Connection, columns: _Columns, series_id: int, day_us: int) -> None:
     """The readings of a sealed day that no late row of the same moment has replaced."""
-    page, reading = schema.page.c, schema.reading.c
+    page, reading = schema.page_data.c, schema.reading.c
     payload = connection.execute(
         sa.select(page.payload).where(page.series_id == series_id, page.start_us == day_us)
     ).scalar_one()

@@ -29,6 +29,7 @@ from rook_tally.core.pages import (
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, rfc3339
 from rook_tally.store import schema
+from rook_tally.store.database import upserting_insert
 from rook_tally.store.site import Series
 
 PAGE_US = DAY_US
@@ -36,9 +37,8 @@ BUCKET_US = 5 * MINUTE_US
 _BUCKETS = PAGE_US // BUCKET_US
 _HOURS = PAGE_US // HOUR_US
 
-# Fewer readings than this are read faster and kept smaller without a finer summary.
-_FEWEST_FOR_HOURS = 1_000
-_FEWEST_FOR_BUCKETS = 4_000
+# Fewer readings than this are read faster and kept smaller without so fine a summary.
+_STEPS = ((_BUCKETS, 4_000), (_HOURS, 1_000))
 
 HOUR_ROW = np.dtype(
     [("count", "<u4"), ("suspect", "<u4"), ("low", "<f4"), ("high", "<f4"), ("mean", "<f4"),
@@ -63,10 +63,8 @@ def day_of(time_us: int) -> int:
     return time_us // PAGE_US * PAGE_US
 
 
-def write_page(
-    connection: Connection, series: Series, start_us: int, readings: Readings, around: Readings
-) -> None:
-    """Write the page of a day, in place of the one that may be there.
+def page_row(series: Series, start_us: int, readings: Readings, around: Readings) -> dict[str, Any]:
+    """The page of a day as a row of the page table. Pure and heavy: may run in any thread.
 
     Parameters
     ----------
@@ -76,15 +74,16 @@ def write_page(
         The same with neighbours before and after, so that means reach over midnight.
     """
     gap_s = max_gap_s(series.station.cadence_s)
+    # No finer than what is kept of it.
+    count = next((steps for steps, fewest in _STEPS if len(readings) >= fewest), 1)
     buckets = buckets_of(
-        around, start_us=start_us, width_us=BUCKET_US, count=_BUCKETS, max_gap_s=gap_s
+        around, start_us=start_us, width_us=PAGE_US // count, count=count, max_gap_s=gap_s
     )
-    day = merged(buckets, _BUCKETS)
+    hours = merged(buckets, count // _HOURS) if count >= _HOURS else None
+    day = merged(buckets if hours is None else hours, 1 if hours is None else _HOURS)
     good = readings.time_us[readings.good]
     gaps = find_gaps(readings, max_gap_s=gap_s)
     payload = encode(readings)
-    hours = _hour_rows(merged(buckets, _BUCKETS // _HOURS)).tobytes()
-    fine = _packed_buckets(buckets)
     values = {
         "series_id": series.id,
         "start_us": start_us,
@@ -100,16 +99,47 @@ def write_page(
         "mean_square": _or_none(day.mean_square[0]),
         "covered_s": float(day.covered_s[0]),
         "gaps": gaps.astype("<i8").tobytes() if len(gaps) else None,
-        "hours": hours if len(readings) >= _FEWEST_FOR_HOURS else None,
-        "buckets": fine if len(readings) >= _FEWEST_FOR_BUCKETS else None,
+        "hours": None if hours is None else _hour_rows(hours).tobytes(),
+        "buckets": _packed_buckets(buckets) if count == _BUCKETS else None,
         "payload": payload,
     }
     values["checksum"] = _checksum_of(values)
-    table = schema.page
-    connection.execute(
-        sa.delete(table).where(table.c.series_id == series.id, table.c.start_us == start_us)
+    return values
+
+
+def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
+    """Write pages, each in place of the one that may be there."""
+    keys = ("series_id", "start_us")
+    for table, names in (
+        (schema.page, (*_TOTALS, "gaps", "checksum")),
+        (schema.page_hours, (*keys, "hours")),
+        (schema.page_data, (*keys, "buckets", "payload")),
+    ):
+        chosen = [
+            {name: row[name] for name in names}
+            for row in rows
+            if table is not schema.page_hours or row["hours"] is not None
+        ]
+        if not chosen:
+            continue
+        insert = upserting_insert(connection, table)
+        statement = insert.on_conflict_do_update(
+            index_elements=keys,
+            set_={name: insert.excluded[name] for name in names if name not in keys},
+        )
+        connection.execute(statement, chosen)
+
+
+def _whole_pages() -> sa.Join:
+    """The three tables of a page side by side."""
+    page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
+    return schema.page.join(
+        schema.page_data,
+        sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
+    ).outerjoin(
+        schema.page_hours,
+        sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
     )
-    connection.execute(sa.insert(table).values(**values))
 
 
 def _or_none(value: float) -> float | None:
@@ -159,7 +189,7 @@ def page_readings(
     connection: Connection, series_id: int, start_us: int, end_us: int
 ) -> list[Readings]:
     """The exact readings of the pages that touch [start, end), whole pages, in order."""
-    columns = schema.page.c
+    columns = schema.page_data.c
     rows = connection.execute(
         sa.select(columns.start_us, columns.payload)
         .where(
@@ -224,8 +254,9 @@ def page_spans(
 def damaged_pages(connection: Connection) -> list[str]:
     """What is wrong with the pages of a store, one line each; empty when all is well."""
     found = []
-    names = [*_TOTALS, "gaps", "hours", "buckets", "payload", "checksum"]
-    statement = sa.select(*(schema.page.c[name] for name in names))
+    columns = [schema.page.c[name] for name in (*_TOTALS, "gaps", "checksum")]
+    columns += [schema.page_hours.c.hours, schema.page_data.c.buckets, schema.page_data.c.payload]
+    statement = sa.select(*columns).select_from(_whole_pages())
     for row in connection.execution_options(yield_per=200).execute(statement):
         values = dict(row._mapping)
         where = f"page of series {row.series_id} at {rfc3339(row.start_us)}"
@@ -240,20 +271,3 @@ def damaged_pages(connection: Connection) -> list[str]:
         if len(readings) != values["count"]:
             found.append(f"{where}: {len(readings)} readings where {values['count']} are counted")
     return found
-
-
-def newest_page_ends(
-    connection: Connection, series_ids: Sequence[int] | None, until_us: int | None
-) -> dict[int, tuple[int, int]]:
-    """By series id, day and last moment of the newest page that begins before a moment."""
-    page, series = schema.page, schema.series
-    newest = sa.select(sa.func.max(page.c.start_us)).where(page.c.series_id == series.c.id)
-    if until_us is not None:
-        newest = newest.where(page.c.first_us <= until_us)
-    start = newest.correlate(series).scalar_subquery()
-    statement = sa.select(page.c.series_id, page.c.start_us, page.c.last_us).join_from(
-        series, page, sa.and_(page.c.series_id == series.c.id, page.c.start_us == start)
-    )
-    if series_ids is not None:
-        statement = statement.where(series.c.id.in_(series_ids))
-    return {row.series_id: (row.start_us, row.last_us) for row in connection.execute(statement)}

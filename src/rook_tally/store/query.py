@@ -15,7 +15,6 @@ from rook_tally.core.readings import Quality, Readings
 from rook_tally.store import schema
 from rook_tally.store.pages import (
     day_of,
-    newest_page_ends,
     page_readings,
     page_spans,
     sealed_days,
@@ -59,20 +58,26 @@ def newest_times(
     )
     if until_us is not None:
         newest = newest.where(schema.reading.c.time_us <= until_us)
-    statement = sa.select(schema.series.c.id, newest.correlate(schema.series).scalar_subquery())
+    page = schema.page
+    in_pages = sa.select(page.c.last_us).where(page.c.series_id == schema.series.c.id)
+    if until_us is not None:
+        in_pages = in_pages.where(page.c.first_us <= until_us)
+    in_pages = in_pages.order_by(page.c.start_us.desc()).limit(1)
+    statement = sa.select(
+        schema.series.c.id,
+        newest.correlate(schema.series).scalar_subquery(),
+        in_pages.correlate(schema.series).scalar_subquery(),
+    )
     if series_ids is not None:
         statement = statement.where(schema.series.c.id.in_(series_ids))
-    found = {
-        series_id: time_us
-        for series_id, time_us in connection.execute(statement)
-        if time_us is not None
-    }
-    ids = None if series_ids is None else list(series_ids)
-    for series_id, (start_us, last_us) in newest_page_ends(connection, ids, until_us).items():
-        if until_us is not None and last_us > until_us:
-            (page,) = page_readings(connection, series_id, start_us, start_us + 1)
-            last_us = int(page.time_us[np.searchsorted(page.time_us, until_us, side="right") - 1])
-        found[series_id] = max(found.get(series_id, last_us), last_us)
+    found: dict[int, int] = {}
+    for series_id, row_us, page_us in connection.execute(statement):
+        if until_us is not None and page_us is not None and page_us > until_us:
+            (one,) = page_readings(connection, series_id, day_of(page_us), day_of(page_us) + 1)
+            page_us = int(one.time_us[np.searchsorted(one.time_us, until_us, side="right") - 1])
+        known = [time_us for time_us in (row_us, page_us) if time_us is not None]
+        if known:
+            found[series_id] = max(known)
     return found
 
 

@@ -100,11 +100,25 @@ page = Table(
     Column("mean_square", Float),
     Column("covered_s", Float, nullable=False),
     Column("gaps", LargeBinary),
-    Column("hours", LargeBinary),
-    Column("buckets", LargeBinary),
-    Column("payload", LargeBinary, nullable=False),
     Column("checksum", BigInteger, nullable=False),
     sqlite_with_rowid=False,
+)  # fmt: skip
+
+# What a page holds besides its totals, apart from them so that years of totals are read quickly.
+# Not WITHOUT ROWID: SQLite would move rows of this size to pages of their own, half empty.
+page_hours = Table(
+    "page_hours", metadata,
+    Column("series_id", Integer, primary_key=True),
+    Column("start_us", BigInteger, primary_key=True),
+    Column("hours", LargeBinary, nullable=False),
+)  # fmt: skip
+
+page_data = Table(
+    "page_data", metadata,
+    Column("series_id", Integer, primary_key=True),
+    Column("start_us", BigInteger, primary_key=True),
+    Column("buckets", LargeBinary),
+    Column("payload", LargeBinary, nullable=False),
 )  # fmt: skip
 
 change = Table(

@@ -7,15 +7,20 @@ so that a commit waits only for the writing of one page and the deletion of its 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
+import numpy as np
 import sqlalchemy as sa
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.gaps import max_gap_s, microseconds
+from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store import schema
+from rook_tally.store.append import append_history
 from rook_tally.store.changes import newest_seq
 from rook_tally.store.database import Store
-from rook_tally.store.pages import PAGE_US, day_of, write_page
+from rook_tally.store.pages import PAGE_US, day_of, page_row, write_pages
 from rook_tally.store.query import read_range
 from rook_tally.store.site import Series
 
@@ -64,6 +69,7 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
         seen = newest_seq(connection)
         readings = read_range(connection, series.id, start_us, end_us)
         around = read_range(connection, series.id, start_us - margin_us, end_us + margin_us)
+    rows_made = [page_row(series, start_us, readings, around)] if len(readings) else []
     rows, changes = schema.reading.c, schema.change.c
     with store.write() as connection:
         meanwhile = sa.select(changes.seq).where(
@@ -74,14 +80,37 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
         )
         if connection.execute(meanwhile.limit(1)).first() is not None:
             return False
-        if len(readings):
-            write_page(connection, series, start_us, readings, around)
+        write_pages(connection, rows_made)
         connection.execute(
             sa.delete(schema.reading).where(
                 rows.series_id == series.id, rows.time_us >= start_us, rows.time_us < end_us
             )
         )
     return True
+
+
+def append_sealed(
+    connection: Connection, series: Series, readings: Readings, *, before_us: int
+) -> None:
+    """Write a long history: days that end before a moment as pages at once, the rest as rows.
+
+    The stretch must not overlap what is there already.
+    """
+    gap_us = microseconds(max_gap_s(series.station.cadence_s))
+    days = np.arange(day_of(int(readings.time_us[0])), day_of(before_us) + 1, PAGE_US)
+    edges = np.searchsorted(readings.time_us, days)
+
+    def made(day: tuple[int, int, int]) -> dict[str, Any]:
+        start_us, begin, end = day
+        reach = np.searchsorted(readings.time_us, [start_us - gap_us, start_us + PAGE_US + gap_us])
+        return page_row(
+            series, start_us, readings[begin:end], readings[int(reach[0]) : int(reach[1])]
+        )
+
+    stretches = zip(days.tolist(), edges.tolist(), edges[1:].tolist(), strict=False)
+    write_pages(connection, [made(day) for day in stretches if day[2] > day[1]])
+    fresh_from = int(edges[-1]) if len(edges) else 0
+    append_history(connection, series.id, readings[fresh_from:])
 
 
 def seal_all(store: Store, series: dict[int, Series], *, now_us: int) -> int:
