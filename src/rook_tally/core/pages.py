@@ -21,6 +21,7 @@ FORMAT = 1
 _HEADER = struct.Struct("<4sHBBIqq")
 _MAGIC = b"RTpg"
 _MOST_DIGITS = 6
+# By measurement: the next levels take half as long again for 2 % less.
 _ZLIB_LEVEL = 3
 _RAW_VALUES = 255
 """In place of the number of digits: values are float64, not whole steps."""

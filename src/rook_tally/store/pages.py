@@ -38,7 +38,7 @@ _BUCKETS = PAGE_US // BUCKET_US
 _HOURS = PAGE_US // HOUR_US
 
 # Fewer readings than this are read faster and kept smaller without so fine a summary.
-_STEPS = ((_BUCKETS, 4_000), (_HOURS, 1_000))
+_STEPS = ((_BUCKETS, 4_000), (_HOURS, 2_000))
 
 HOUR_ROW = np.dtype(
     [("count", "<u4"), ("suspect", "<u4"), ("low", "<f4"), ("high", "<f4"), ("mean", "<f4"),
