@@ -144,6 +144,19 @@ def station_add(
     )
 
 
+@station_app.command("show")
+def station_show(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """What a station tells, and what became of it: kept, duplicate, suspect, stray, clock."""
+    from rook_tally.cli.station import show
+
+    show(_store(context, store), key, as_json=as_json)
+
+
 @app.command()
 def latest(context: typer.Context, as_json: JsonOption = False, store: StoreOption = None) -> None:
     """The newest reading of every series."""
@@ -174,6 +187,46 @@ def export(
         _store(context, store),
         station=station, quantity=quantity, from_=from_, to=to, form=form, output=output,
     )  # fmt: skip
+
+
+@app.command()
+def backup(
+    context: typer.Context,
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    store: StoreOption = None,
+) -> None:
+    """Copy the store to a file while it is in use."""
+    from rook_tally.cli.care import write_backup
+
+    write_backup(_store(context, store), file)
+
+
+@app.command()
+def restore(
+    context: typer.Context,
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    store: StoreOption = None,
+) -> None:
+    """Put a backup in the place of the store; what was there is kept beside it."""
+    from rook_tally.cli.care import put_back
+
+    put_back(_store(context, store), file)
+
+
+@app.command()
+def check(context: typer.Context, store: StoreOption = None) -> None:
+    """Look the store over: every page's checksum and sums, and what is damaged."""
+    from rook_tally.cli.care import check as look
+
+    raise typer.Exit(look(_store(context, store)))
+
+
+@app.command()
+def compact(context: typer.Context, store: StoreOption = None) -> None:
+    """Give free space in the store's file back to the disk."""
+    from rook_tally.cli.care import make_small
+
+    make_small(_store(context, store))
 
 
 @app.command()

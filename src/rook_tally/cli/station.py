@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
-import typer
+import time
+from dataclasses import asdict
+from typing import Any
 
+import msgspec
+import typer
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.kinds import kind_named
-from rook_tally.store import add_station, open_store
+from rook_tally.core.timestamps import SECOND_US, rfc3339
+from rook_tally.store import Tally, add_station, latest, load_site, open_store, tallies
 
 
 def add(
@@ -23,3 +32,54 @@ def add(
         store.close()
     typer.echo(f"{key} at {place}, {chosen.name}. Its access key, shown this once:", err=True)
     typer.echo(access_key)
+
+
+def show(where: str, key: str, *, as_json: bool) -> None:
+    """Print what is known of a station: where it stands, what it tells, what became of it."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            account = _account(connection, key)
+    finally:
+        store.close()
+    if as_json:
+        typer.echo(msgspec.json.encode([account]).decode())
+        return
+    for name in ("station", "place", "kind", "cadence_s", "state", "age_s"):
+        typer.echo(f"{name:<10} {'' if account[name] is None else account[name]}")
+    for name, count in account["counts"].items():
+        typer.echo(f"{name:<14} {count}")
+    for one in account["fields"]:
+        typer.echo(f"{one['field']:<14} {one['quantity']:<20} {one['value']} {one['unit']}")
+
+
+def _account(connection: Connection, key: str) -> dict[str, Any]:
+    site = load_site(connection)
+    station = site.station(key)
+    if station is None:
+        known = ", ".join(one.key for one in site.stations) or "none yet"
+        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
+    series = [one for one in site.series if one.station.id == station.id]
+    newest = latest(connection, [one.id for one in series])
+    last_us = max((one.time_us for one in newest.values()), default=None)
+    age_s = None if last_us is None else (time.time_ns() // 1000 - last_us) / SECOND_US
+    state = Freshness.SILENT if age_s is None else freshness(age_s, station.cadence_s)
+    return {
+        "station": station.key,
+        "place": station.place.name,
+        "kind": station.kind.slug,
+        "cadence_s": station.cadence_s,
+        "state": state.value,
+        "age_s": None if age_s is None else round(age_s, 3),
+        "counts": asdict(tallies(connection).get(station.id, Tally())),
+        "fields": [
+            {
+                "field": one.field,
+                "quantity": one.quantity.slug,
+                "value": newest[one.id].value if one.id in newest else None,
+                "unit": one.quantity.base.symbol,
+                "time": rfc3339(newest[one.id].time_us) if one.id in newest else None,
+            }
+            for one in series
+        ],
+    }

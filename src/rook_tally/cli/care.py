@@ -1,0 +1,59 @@
+"""`rook-tally backup`, `restore`, `check` and `compact`."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+import typer
+
+from rook_tally.core.errors import UsageError
+from rook_tally.store import open_store
+from rook_tally.store.care import back_up, compact, look_over, restore
+
+
+def write_backup(where: str, target: Path) -> None:
+    """Copy the store to a file while it is in use."""
+    store = open_store(where, create=False)
+    try:
+        back_up(store, target, progress=_show_progress)
+    finally:
+        store.close()
+    typer.echo(f"{target}: {target.stat().st_size / 1e6:.1f} MB")
+
+
+def put_back(where: str, backup: Path) -> None:
+    """Put a backup in the place of the store."""
+    if "://" in where:
+        raise UsageError(f"{where} is a server's database", remedy="use the server's own tools")
+    moved = restore(backup, Path(where), now_us=time.time_ns() // 1000)
+    typer.echo(f"{where} is as it was when {backup} was made")
+    if moved is not None:
+        typer.echo(f"what was there before stands in {moved}")
+
+
+def check(where: str) -> int:
+    """Look the store over; 1 when something is damaged."""
+    store = open_store(where, create=False)
+    try:
+        found = look_over(store)
+    finally:
+        store.close()
+    for line in found.damage:
+        typer.echo(line)
+    verdict = "nothing is damaged" if not found.damage else f"{len(found.damage)} damaged"
+    typer.echo(f"{found.readings} readings, {found.pages} sealed pages: {verdict}")
+    return 1 if found.damage else 0
+
+
+def make_small(where: str) -> None:
+    """Give free space back to the disk."""
+    store = open_store(where, create=False)
+    before, after = compact(store)
+    typer.echo(f"{where}: {before / 1e6:.1f} MB before, {after / 1e6:.1f} MB after")
+
+
+def _show_progress(share: float) -> None:
+    if sys.stderr.isatty():
+        typer.echo(f"\rcopying … {share:4.0%}", err=True, nl=share >= 1)
