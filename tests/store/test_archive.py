@@ -34,6 +34,7 @@ from rook_tally.store import (
     load_site,
     open_store,
     read_range,
+    read_raw_range,
     schema,
     seal,
     seal_all,
@@ -224,13 +225,13 @@ def test_readings_that_arrive_while_a_day_is_sealed_put_it_off(
     late = MIDNIGHT_US + 5
 
     def reading_meanwhile(connection: Connection, *where: int) -> Readings:
-        found = read_range(connection, *where)
+        found = read_raw_range(connection, *where)
         append(store, sealed, (late, 1.5))
         return found
 
-    monkeypatch.setattr(sealing, "read_range", reading_meanwhile)
+    monkeypatch.setattr(sealing, "read_raw_range", reading_meanwhile)
     assert not seal(store, sealed, MIDNIGHT_US)
-    monkeypatch.setattr(sealing, "read_range", read_range)
+    monkeypatch.setattr(sealing, "read_raw_range", read_raw_range)
     assert seal(store, sealed, MIDNIGHT_US)
     with store.read() as connection:
         assert read_range(connection, sealed.id, late, late + 1).value.tolist() == [1.5]

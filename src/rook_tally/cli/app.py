@@ -178,6 +178,7 @@ def export(
     ] = None,
     form: Annotated[str, typer.Option("--format", metavar="csv")] = "csv",
     output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,
+    raw: Annotated[bool, typer.Option(help="As the sensors said it, without corrections.")] = False,
     store: StoreOption = None,
 ) -> None:
     """Write readings out as CSV."""
@@ -186,6 +187,7 @@ def export(
     write_export(
         _store(context, store),
         station=station, quantity=quantity, from_=from_, to=to, form=form, output=output,
+        raw=raw,
     )  # fmt: skip
 
 

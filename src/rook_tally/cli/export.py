@@ -18,7 +18,7 @@ from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.readings import Quality
 from rook_tally.core.registry import quantity_named
 from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
-from rook_tally.store import Series, load_site, open_store, read_range, span_of
+from rook_tally.store import Series, load_site, open_store, read_range, read_raw_range, span_of
 
 HEADER = ("time", "place", "station", "field", "quantity", "value", "unit", "quality")
 
@@ -32,6 +32,7 @@ def write_export(
     to: str | None,
     form: str,
     output: Path | None,
+    raw: bool = False,
 ) -> None:
     """Write the readings asked for as RFC 4180 CSV, ordered by time, to a file or stdout.
 
@@ -59,7 +60,7 @@ def write_export(
             with _opened(output) as target:
                 writer = csv.writer(target)
                 writer.writerow(HEADER)
-                for rows in _days_of_rows(connection, chosen, start_us, end_us):
+                for rows in _days_of_rows(connection, chosen, start_us, end_us, raw=raw):
                     writer.writerows(rows)
     finally:
         store.close()
@@ -75,7 +76,12 @@ def _moment(text: str | None, option: str) -> int | None:
 
 
 def _days_of_rows(
-    connection: Connection, chosen: Sequence[Series], start_us: int | None, end_us: int | None
+    connection: Connection,
+    chosen: Sequence[Series],
+    start_us: int | None,
+    end_us: int | None,
+    *,
+    raw: bool,
 ) -> Iterator[list[tuple[object, ...]]]:
     """The rows of one day after the other, each day ordered by time, so that memory stays small."""
     span = span_of(connection)
@@ -83,10 +89,9 @@ def _days_of_rows(
         return
     first = span[0] if start_us is None else max(span[0], start_us)
     last = span[1] + 1 if end_us is None else min(span[1] + 1, end_us)
+    read = read_raw_range if raw else read_range
     for day_us in range(first, last, DAY_US):
-        parts = [
-            read_range(connection, one.id, day_us, min(day_us + DAY_US, last)) for one in chosen
-        ]
+        parts = [read(connection, one.id, day_us, min(day_us + DAY_US, last)) for one in chosen]
         which = np.repeat(np.arange(len(chosen)), [len(part) for part in parts])
         time_us = np.concatenate([part.time_us for part in parts])
         value = np.concatenate([part.value for part in parts])

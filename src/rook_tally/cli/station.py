@@ -14,7 +14,15 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.kinds import kind_named
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.store import Tally, add_station, latest, load_site, open_store, tallies
+from rook_tally.store import (
+    Tally,
+    add_station,
+    correction_entries,
+    latest,
+    load_site,
+    open_store,
+    tallies,
+)
 
 
 def add(
@@ -79,6 +87,16 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
                 "value": newest[one.id].value if one.id in newest else None,
                 "unit": one.quantity.base.symbol,
                 "time": rfc3339(newest[one.id].time_us) if one.id in newest else None,
+                "corrections": [
+                    {
+                        "from": rfc3339(entry.correction.from_us),
+                        "gain": entry.correction.gain,
+                        "offset": entry.correction.offset,
+                        "who": entry.who,
+                        "why": entry.why,
+                    }
+                    for entry in correction_entries(connection, one.id)
+                ],
             }
             for one in series
         ],

@@ -54,6 +54,10 @@ class Quantity:
     scale : Scale
     short : str
         As shown over a column, when the name is too long for one.
+    is_slow : bool
+        Cannot jump and be back within one reading: such a jump is a fault.
+    never_still : bool
+        Always moves a little: the same value for hours is a fault.
     """
 
     slug: str
@@ -68,6 +72,8 @@ class Quantity:
     limits_hold: Where = Where.ANYWHERE
     scale: Scale = Scale.NUMBER
     short: str = ""
+    is_slow: bool = False
+    never_still: bool = False
 
     @property
     def heading(self) -> str:

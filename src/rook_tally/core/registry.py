@@ -6,6 +6,8 @@ application defaults, meant to be changed. Accuracies are those of ordinary low-
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Four, Limits
 from rook_tally.core.quantities import Quantity, Scale, Where
@@ -192,7 +194,16 @@ _ROWS: tuple[Quantity, ...] = (
     Quantity("fan_speed", "Fan speed", (PER_MINUTE,), 20.0, (0, 30_000), 0),
 )  # fmt: skip
 
-QUANTITIES: dict[str, Quantity] = {quantity.slug: quantity for quantity in _ROWS}
+_SLOW = frozenset({
+    "temperature", "surface_temperature", "substrate_temperature", "humidity", "pressure", "co2",
+    "substrate_moisture", "battery", "water_level",
+})  # fmt: skip
+_NEVER_STILL = frozenset({"co2", "sound_level", "gas_resistance"})
+
+QUANTITIES: dict[str, Quantity] = {
+    one.slug: replace(one, is_slow=one.slug in _SLOW, never_still=one.slug in _NEVER_STILL)
+    for one in _ROWS
+}
 """Every quantity by its slug, in the order they are shown."""
 
 ORDER: dict[str, int] = {slug: position for position, slug in enumerate(QUANTITIES)}

@@ -14,6 +14,12 @@ from rook_tally.store.changes import (
     prune_changes,
     site_changed_since,
 )
+from rook_tally.store.corrections import (
+    CorrectionEntry,
+    add_correction,
+    correction_entries,
+    withdraw_correction,
+)
 from rook_tally.store.database import Store, open_store
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.overview import LatestRow, latest_rows
@@ -34,6 +40,7 @@ from rook_tally.store.query import (
     gaps_between,
     latest,
     read_range,
+    read_raw_range,
     span_of,
 )
 from rook_tally.store.sealing import (
@@ -68,6 +75,7 @@ __all__ = [
     "Change",
     "ChangeTail",
     "Collector",
+    "CorrectionEntry",
     "Door",
     "DoorState",
     "Latest",
@@ -83,6 +91,7 @@ __all__ = [
     "Subject",
     "Tally",
     "access_hash",
+    "add_correction",
     "add_place",
     "add_series",
     "add_station",
@@ -91,6 +100,7 @@ __all__ = [
     "append_readings",
     "append_sealed",
     "collectors",
+    "correction_entries",
     "damaged_pages",
     "envelopes",
     "gaps_between",
@@ -103,6 +113,7 @@ __all__ = [
     "open_store",
     "prune_changes",
     "read_range",
+    "read_raw_range",
     "report_alive",
     "report_collector",
     "report_door",
@@ -115,4 +126,5 @@ __all__ = [
     "tallies",
     "total",
     "withdraw_collector",
+    "withdraw_correction",
 ]

@@ -225,10 +225,9 @@ def _create_layout(store: Store) -> None:
 
 
 def _bring_up_to_date(store: Store) -> None:
-    """Format 2 has sealed pages beside the rows; what was there stays as it is."""
+    """Formats 2 (sealed pages) and 3 (corrections) only add tables: all else stays as it is."""
     with store.write() as connection:
-        for table in (schema.page, schema.page_hours, schema.page_data):
-            table.create(connection, checkfirst=True)
+        schema.metadata.create_all(connection)
         connection.execute(
             sa.update(schema.meta)
             .where(schema.meta.c.key == "format")

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
+from functools import partial
 from itertools import groupby
 from operator import itemgetter
 from typing import Any
@@ -18,12 +19,15 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray
+from rook_tally.core.corrections import corrected_envelope
 from rook_tally.core.envelope import Envelope, empty_envelope
 from rook_tally.core.pages import decode
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store import schema
+from rook_tally.store.corrections import corrections_of
 from rook_tally.store.pages import BUCKET_US, HOUR_ROW, PAGE_US, unpacked_buckets
+from rook_tally.store.query import read_range
 from rook_tally.store.site import Series
 
 
@@ -37,7 +41,7 @@ class _Grain(enum.Enum):
 def envelopes(
     connection: Connection, series: Sequence[Series], start_us: int, end_us: int, columns: int
 ) -> dict[int, Envelope]:
-    """Envelopes of several series over one window, by series id; every series gets one.
+    """Envelopes of several series over one window, corrected; every series gets one.
 
     Parameters
     ----------
@@ -60,7 +64,15 @@ def envelopes(
     if sums:
         _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
         _add_rows(connection, sums, start_us, end_us, width_us)
-    return {series_id: one.envelope() for series_id, one in sums.items()}
+    corrections = corrections_of(connection, list(sums))
+    return {
+        series_id: corrected_envelope(
+            one.envelope(),
+            corrections.get(series_id, ()),
+            partial(read_range, connection, series_id),
+        )
+        for series_id, one in sums.items()
+    }
 
 
 def _grain_for(width_us: int) -> _Grain:

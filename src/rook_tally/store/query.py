@@ -10,9 +10,11 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
+from rook_tally.core.corrections import corrected, corrected_values
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store import schema
+from rook_tally.store.corrections import corrections_of
 from rook_tally.store.pages import (
     day_of,
     page_readings,
@@ -84,7 +86,7 @@ def newest_times(
 def readings_at(
     connection: Connection, moments: Sequence[tuple[int, int]]
 ) -> dict[tuple[int, int], tuple[float, Quality]]:
-    """Value and quality by (series id, moment), where there is a reading."""
+    """Raw value and quality by (series id, moment), where there is a reading."""
     columns = schema.reading.c
     found: dict[tuple[int, int], tuple[float, Quality]] = {}
     for start in range(0, len(moments), _LOOKUP_CHUNK):
@@ -138,16 +140,29 @@ def latest(
     *,
     until_us: int | None = None,
 ) -> dict[int, Latest]:
-    """Newest readings by series id, with the parameters of `newest_times`."""
+    """Newest readings by series id, corrected, with the parameters of `newest_times`."""
     moments = list(newest_times(connection, series_ids, until_us=until_us).items())
-    return {
-        series_id: Latest(series_id, time_us, value, quality)
-        for (series_id, time_us), (value, quality) in readings_at(connection, moments).items()
-    }
+    corrections = corrections_of(connection, [series_id for series_id, _ in moments])
+    found = {}
+    for (series_id, time_us), (value, quality) in readings_at(connection, moments).items():
+        if series_id in corrections:
+            moment, raw = np.array([time_us]), np.array([value])
+            value = float(corrected_values(moment, raw, corrections[series_id])[0])
+        found[series_id] = Latest(series_id, time_us, value, quality)
+    return found
 
 
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
-    """The exact readings of a series in [start, end), from pages and rows, ordered by time.
+    """The exact readings of a series in [start, end), corrected, ordered by time.
+
+    As `read_raw_range`, with the corrections of the series applied.
+    """
+    raw = read_raw_range(connection, series_id, start_us, end_us)
+    return corrected(raw, corrections_of(connection, [series_id]).get(series_id, ()))
+
+
+def read_raw_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
+    """What the sensor really said in [start, end), from pages and rows, ordered by time.
 
     Returns
     -------

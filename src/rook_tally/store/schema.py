@@ -22,7 +22,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )  # fmt: skip
 
-FORMAT = 2
+FORMAT = 3
 """Number of the layout below; a store with a higher one is refused."""
 
 metadata = MetaData()
@@ -119,6 +119,19 @@ page_data = Table(
     Column("start_us", BigInteger, primary_key=True),
     Column("buckets", LargeBinary),
     Column("payload", LargeBinary, nullable=False),
+)  # fmt: skip
+
+correction = Table(
+    "correction", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+    Column("from_us", BigInteger, nullable=False),
+    Column("gain", Float, nullable=False),
+    Column("offset", Float, nullable=False),
+    Column("who", String, nullable=False),
+    Column("why", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+    UniqueConstraint("series_id", "from_us"),
 )  # fmt: skip
 
 change = Table(

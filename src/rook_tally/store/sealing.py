@@ -21,7 +21,7 @@ from rook_tally.store.append import append_history
 from rook_tally.store.changes import newest_seq
 from rook_tally.store.database import Store
 from rook_tally.store.pages import PAGE_US, day_of, page_row, write_pages
-from rook_tally.store.query import read_range
+from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
 
 SEALED_AFTER_US = 2 * DAY_US
@@ -67,8 +67,8 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
     margin_us = microseconds(max_gap_s(series.station.cadence_s))
     with store.read() as connection:
         seen = newest_seq(connection)
-        readings = read_range(connection, series.id, start_us, end_us)
-        around = read_range(connection, series.id, start_us - margin_us, end_us + margin_us)
+        readings = read_raw_range(connection, series.id, start_us, end_us)
+        around = read_raw_range(connection, series.id, start_us - margin_us, end_us + margin_us)
     rows_made = [page_row(series, start_us, readings, around)] if len(readings) else []
     rows, changes = schema.reading.c, schema.change.c
     with store.write() as connection:
