@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-
-from rook_tally.core.readings import Quality, Readings
+from rook_tally.core.gaps import max_gap_s
+from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.screening import screened
 from rook_tally.demo.history import FieldHistory, histories
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.store import (
@@ -63,7 +63,9 @@ def _keep(
             one = series[station.key, history.field.name]
             unit = one.quantity.unit(history.field.unit)
             value = history.value if unit is None else unit.to_base(history.value)
-            low, high = one.quantity.believable
-            quality = np.where((value >= low) & (value <= high), Quality.GOOD, Quality.UNBELIEVABLE)
-            readings = Readings(history.time_us, value, quality.astype(np.uint8))
+            raw = readings_from(history.time_us, value)
+            gap_s = max_gap_s(one.station.cadence_s)
+            readings = Readings(
+                raw.time_us, raw.value, screened(raw, one.quantity, max_gap_s=gap_s)
+            )
             append_sealed(connection, one, readings, before_us=end_us - SEALED_AFTER_US)

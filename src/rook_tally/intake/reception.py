@@ -17,6 +17,7 @@ from rook_tally.intake.screen import quality_at_arrival, timing
 from rook_tally.store import (
     NOBODY,
     NewReading,
+    Series,
     Station,
     Store,
     Stray,
@@ -24,6 +25,7 @@ from rook_tally.store import (
     add_tallies,
     append_readings,
     keep_strays,
+    mark_what_became_certain,
 )
 
 # Nothing in these could be missed, so they are not kept as strays.
@@ -34,7 +36,7 @@ _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 class _Batch:
     """What a batch of messages will write, gathered before anything is written."""
 
-    readings: list[tuple[NewReading, Answer, Station]] = field(default_factory=list)
+    readings: list[tuple[NewReading, Answer, Series]] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
     tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
 
@@ -159,7 +161,7 @@ def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -
         batch.tallies[station.id].arrival_timed += 1
     quality = quality_at_arrival(placed.series.quantity, placed.value)
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
-    batch.readings.append((reading, answer, station))
+    batch.readings.append((reading, answer, placed.series))
 
 
 def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) -> None:
@@ -178,10 +180,12 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
 
 def _write(connection: Connection, batch: _Batch) -> None:
     outcome = append_readings(connection, [reading for reading, _, _ in batch.readings])
-    for (reading, answer, station), duplicate, revised in zip(
+    written: dict[int, tuple[int, int]] = {}
+    series: dict[int, Series] = {}
+    for (reading, answer, one), duplicate, revised in zip(
         batch.readings, outcome.duplicate, outcome.revised, strict=True
     ):
-        tally = batch.tallies[station.id]
+        tally = batch.tallies[one.station.id]
         if duplicate:
             answer.duplicate += 1
             tally.duplicate += 1
@@ -192,5 +196,12 @@ def _write(connection: Connection, batch: _Batch) -> None:
         tally.kept += 1
         tally.suspect += is_suspect
         tally.revised += revised
+        first, last = written.get(one.id, (reading.time_us, reading.time_us))
+        written[one.id] = (min(first, reading.time_us), max(last, reading.time_us))
+        series[one.id] = one
+    # What these readings made certain of earlier ones.
+    marked = mark_what_became_certain(connection, series.values(), written)
+    for series_id, count in marked.items():
+        batch.tallies[series[series_id].station.id].suspect += count
     keep_strays(connection, batch.strays)
     add_tallies(connection, batch.tallies)

@@ -22,6 +22,13 @@ from rook_tally.store.corrections import (
 )
 from rook_tally.store.database import Store, open_store
 from rook_tally.store.envelopes import envelopes
+from rook_tally.store.judging import (
+    Overruling,
+    mark_what_became_certain,
+    overrule,
+    overrulings,
+    withdraw_overruling,
+)
 from rook_tally.store.overview import LatestRow, latest_rows
 from rook_tally.store.pages import PAGE_US, damaged_pages
 from rook_tally.store.presence import (
@@ -81,6 +88,7 @@ __all__ = [
     "Latest",
     "LatestRow",
     "NewReading",
+    "Overruling",
     "Place",
     "Series",
     "Site",
@@ -108,9 +116,12 @@ __all__ = [
     "latest",
     "latest_rows",
     "load_site",
+    "mark_what_became_certain",
     "newest_seq",
     "newest_strays",
     "open_store",
+    "overrule",
+    "overrulings",
     "prune_changes",
     "read_range",
     "read_raw_range",
@@ -127,4 +138,5 @@ __all__ = [
     "total",
     "withdraw_collector",
     "withdraw_correction",
+    "withdraw_overruling",
 ]

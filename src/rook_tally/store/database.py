@@ -225,7 +225,7 @@ def _create_layout(store: Store) -> None:
 
 
 def _bring_up_to_date(store: Store) -> None:
-    """Formats 2 (sealed pages) and 3 (corrections) only add tables: all else stays as it is."""
+    """Formats 2 (sealed pages), 3 (corrections) and 4 (overrulings) only add tables."""
     with store.write() as connection:
         schema.metadata.create_all(connection)
         connection.execute(

@@ -22,7 +22,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )  # fmt: skip
 
-FORMAT = 3
+FORMAT = 4
 """Number of the layout below; a store with a higher one is refused."""
 
 metadata = MetaData()
@@ -132,6 +132,17 @@ correction = Table(
     Column("why", String, nullable=False),
     Column("made_us", BigInteger, nullable=False),
     UniqueConstraint("series_id", "from_us"),
+)  # fmt: skip
+
+overruling = Table(
+    "overruling", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+    Column("from_us", BigInteger, nullable=False),
+    Column("to_us", BigInteger, nullable=False),
+    Column("quality", SmallInteger, nullable=False),
+    Column("who", String, nullable=False),
+    Column("why", String, nullable=False),
 )  # fmt: skip
 
 change = Table(
