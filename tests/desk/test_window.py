@@ -205,7 +205,11 @@ def test_late_readings_and_many_at_once_reach_the_ribbon(
             ],
         )
     qtbot.waitUntil(
-        lambda: int(window.state.ribbons[series.id].count.sum()) == 61, timeout=PATIENCE_MS
+        lambda: (
+            series.id in window.state.ribbons
+            and int(window.state.ribbons[series.id].count.sum()) == 61
+        ),
+        timeout=PATIENCE_MS,
     )
     assert window.state.latest[series.id].value == 500
 

@@ -72,7 +72,7 @@ def _pretend_collector(store: Store) -> None:
 
 def _prepare_ledger(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(LEDGER)
-    return lambda: window.ledger.panel.account is not None
+    return lambda: window.ledger.panel.account is not None and bool(window.state.ribbons)
 
 
 def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:

@@ -91,8 +91,8 @@ def ribbon_window(now_us: int) -> tuple[int, int]:
     return end_us - RIBBON_COLUMNS * RIBBON_COLUMN_US, end_us
 
 
-def read_picture(connection: Connection, now_us: int) -> Picture:
-    """The whole site as it stood at a moment."""
+def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -> Picture:
+    """The whole site as it stood at a moment; without ribbons it is read much faster."""
     site = load_site(connection)
     reports: dict[int, TimeArray] = {}
     for station in site.stations:
@@ -105,7 +105,7 @@ def read_picture(connection: Connection, now_us: int) -> Picture:
     return Picture(
         site,
         latest(connection, until_us=now_us + _AHEAD_US),
-        _ribbons(connection, site.series, now_us),
+        _ribbons(connection, site.series, now_us) if ribbons else {},
         reports,
         collectors(connection, now_us=now_us),
     )
@@ -188,12 +188,18 @@ class Feed:
 
     def _send_picture(self) -> None:
         now_us = self._clock()
+        is_first = self._ribbon_end_us == 0
         with self._store.read() as connection:
-            picture = read_picture(connection, now_us)
+            picture = read_picture(connection, now_us, ribbons=not is_first)
         self._series = {one.id: one for one in picture.site.series}
         self._newest = {series_id: one.time_us for series_id, one in picture.latest.items()}
         self._ribbon_end_us = ribbon_window(now_us)[1]
         self._on_news(picture)
+        if is_first:
+            # What is and how fresh it is comes first; the day behind it follows at once.
+            with self._store.read() as connection:
+                ribbons = _ribbons(connection, picture.site.series, now_us)
+            self._on_news(NewReadings({}, ribbons))
 
     def _send_doors(self) -> None:
         with self._store.read() as connection:
