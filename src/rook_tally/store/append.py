@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
@@ -42,6 +42,13 @@ def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appe
     Within the batch, later entries count as arriving later.
     """
     held = _values_held(connection, batch)
+    moments = {(new.series_id, new.time_us) for new in batch}
+    if not held and len(moments) == len(batch):
+        # Nearly every batch: nothing in it was there, and nothing comes twice.
+        _insert(connection, [_row(new) for new in batch])
+        note_readings(connection, _touched(moments))
+        nothing = (False,) * len(batch)
+        return Appended(nothing, nothing)
     duplicate: list[bool] = []
     revised: list[bool] = []
     # By whether the moment was there before: only those have to replace a row.
@@ -59,13 +66,22 @@ def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appe
             (fresh if before is None else replacing)[place] = new
     _insert(connection, [_row(new) for new in fresh.values()])
     _upsert(connection, [_row(new) for new in replacing.values()])
-    writes = [*fresh, *replacing]
-    touched: dict[int, tuple[int, int]] = {}
-    for series_id, time_us in writes:
-        first, last = touched.get(series_id, (time_us, time_us))
-        touched[series_id] = (min(first, time_us), max(last, time_us))
-    note_readings(connection, touched)
+    note_readings(connection, _touched([*fresh, *replacing]))
     return Appended(tuple(duplicate), tuple(revised))
+
+
+def _touched(moments: Iterable[tuple[int, int]]) -> dict[int, tuple[int, int]]:
+    """First and last moment by series id."""
+    touched: dict[int, tuple[int, int]] = {}
+    for series_id, time_us in moments:
+        known = touched.get(series_id)
+        if known is None:
+            touched[series_id] = (time_us, time_us)
+        elif time_us < known[0]:
+            touched[series_id] = (time_us, known[1])
+        elif time_us > known[1]:
+            touched[series_id] = (known[0], time_us)
+    return touched
 
 
 def append_history(connection: Connection, series_id: int, readings: Readings) -> None:
