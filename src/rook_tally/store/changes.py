@@ -94,9 +94,11 @@ class ChangeTail:
             self._seq = newest_seq(connection)
 
     def has_news(self) -> bool:
-        """Whether anybody has committed since the last call. Costs microseconds on SQLite."""
+        """Whether there is something to look at. On SQLite, where it costs microseconds: whether
+        anybody has committed since the last call; elsewhere, whether there are new notices."""
         if self._connection.dialect.name != "sqlite":
-            return True
+            with self._store.read() as connection:
+                return newest_seq(connection) > self._seq
         with translated(self._store.url):
             driver = self._connection.connection.driver_connection
             assert driver is not None

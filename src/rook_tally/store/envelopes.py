@@ -59,9 +59,10 @@ def envelopes(
     if end_us <= start_us or columns < 1:
         raise ValueError(f"no window: {start_us} to {end_us} in {columns} columns")
     # Columns are told from integers alone, so that edges are the same on every database.
+    stop_us = end_us
     width_us = -(-(end_us - start_us) // columns)
     end_us = start_us + width_us * columns
-    sums = {one.id: _Columns(start_us, width_us, columns) for one in series}
+    sums = {one.id: _Columns(start_us, width_us, columns, stop_us) for one in series}
     if sums:
         _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
         _add_rows(connection, sums, start_us, end_us, width_us)
@@ -87,7 +88,9 @@ def _grain_for(width_us: int) -> _Grain:
 class _Columns:
     """Running minima, maxima and sums of the columns of one series."""
 
-    def __init__(self, start_us: int, width_us: int, count: int) -> None:
+    def __init__(self, start_us: int, width_us: int, count: int, stop_us: int) -> None:
+        # The last column may reach a few microseconds past the window, where a day may begin.
+        self._stop_us = stop_us
         self._start_us, self._width_us = start_us, width_us
         self._low, self._high = np.full(count, np.nan), np.full(count, np.nan)
         self._total = np.zeros(count)
@@ -104,7 +107,7 @@ class _Columns:
     ) -> None:
         """Count summaries in, each into the column its moment falls into; others are left out."""
         at = (time_us - self._start_us) // self._width_us
-        inside = (at >= 0) & (at < len(self._good))
+        inside = (at >= 0) & (at < len(self._good)) & (time_us < self._stop_us)
         self._suspect += np.bincount(
             at[inside], weights=suspect[inside], minlength=len(self._good)
         ).astype(np.int64)
@@ -313,7 +316,7 @@ def _add_rows(
     first, last = ((moment - start_us) // width_us for moment in ends)
     numbers = sa.select(sa.literal(first).label("at")).cte("numbers", recursive=True)
     numbers = numbers.union_all(sa.select(numbers.c.at + 1).where(numbers.c.at < last))
-    begin = start_us + numbers.c.at * width_us
+    begin = start_us + sa.cast(numbers.c.at, sa.BigInteger) * width_us
     good_value = sa.case((reading.quality == int(Quality.GOOD), reading.value))
     array = sa.func.json_array if connection.dialect.name == "sqlite" else sa.func.json_build_array
     told = (
@@ -342,7 +345,7 @@ def _add_rows(
         .order_by(series.id, numbers.c.at),
     )
     for series_id, mine in groupby(rows, key=itemgetter(0)):
-        cells = [(row[1], row[2]) for row in mine if row[2] != _NOTHING]
+        cells = [(row[1], row[2]) for row in mine if row[2].replace(" ", "") != _NOTHING]
         if not cells:
             continue
         joined = "[" + ",".join(text for _, text in cells) + "]"

@@ -257,17 +257,20 @@ def damaged_pages(connection: Connection) -> list[str]:
     columns = [schema.page.c[name] for name in (*_TOTALS, "gaps", "checksum")]
     columns += [schema.page_hours.c.hours, schema.page_data.c.buckets, schema.page_data.c.payload]
     statement = sa.select(*columns).select_from(_whole_pages())
-    for row in connection.execution_options(yield_per=200).execute(statement):
-        values = dict(row._mapping)
-        where = f"page of series {row.series_id} at {rfc3339(row.start_us)}"
-        if _checksum_of(values) != row.checksum:
-            found.append(f"{where}: its checksum is wrong")
-            continue
-        try:
-            readings = decode(row.payload)
-        except DamagedPageError as error:
-            found.append(f"{where}: {error.what}")
-            continue
-        if len(readings) != values["count"]:
-            found.append(f"{where}: {len(readings)} readings where {values['count']} are counted")
+    with connection.execute(statement.execution_options(yield_per=200)) as rows:
+        for row in rows:
+            values = dict(row._mapping)
+            where = f"page of series {row.series_id} at {rfc3339(row.start_us)}"
+            if _checksum_of(values) != row.checksum:
+                found.append(f"{where}: its checksum is wrong")
+                continue
+            try:
+                readings = decode(row.payload)
+            except DamagedPageError as error:
+                found.append(f"{where}: {error.what}")
+                continue
+            if len(readings) != values["count"]:
+                found.append(
+                    f"{where}: {len(readings)} readings where {values['count']} are counted"
+                )
     return found

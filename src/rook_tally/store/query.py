@@ -196,7 +196,7 @@ def read_raw_range(connection: Connection, series_id: int, start_us: int, end_us
 
 def _row_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
     columns = schema.reading.c
-    result = connection.execution_options(yield_per=_FETCH).execute(
+    statement = (
         sa.select(columns.time_us, columns.value, columns.quality)
         .where(
             columns.series_id == series_id,
@@ -204,8 +204,10 @@ def _row_range(connection: Connection, series_id: int, start_us: int, end_us: in
             columns.time_us < end_us,
         )
         .order_by(columns.time_us)
+        .execution_options(yield_per=_FETCH)
     )
-    parts = [np.array([tuple(row) for row in part], dtype=_ROW) for part in result.partitions()]
+    with connection.execute(statement) as result:
+        parts = [np.array([tuple(row) for row in part], dtype=_ROW) for part in result.partitions()]
     rows = np.concatenate(parts) if parts else np.empty(0, dtype=_ROW)
     return Readings(
         np.ascontiguousarray(rows["time_us"]),

@@ -1,0 +1,40 @@
+"""The store's tests run on both engines: SQLite, and a real PostgreSQL."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from rook_tally.store import Store, open_store
+from tests.postgres import Cluster, cluster
+
+_SQLITE_ONLY = {"tests.store.test_database"}
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[Cluster]:
+    with cluster() as made:
+        yield made
+
+
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    if "store" in metafunc.fixturenames and metafunc.module.__name__ not in _SQLITE_ONLY:
+        metafunc.parametrize("engine", ["sqlite", "postgresql"])
+
+
+@pytest.fixture
+def engine() -> str:
+    return "sqlite"
+
+
+@pytest.fixture
+def store(engine: str, store_path: Path, request: pytest.FixtureRequest) -> Iterator[Store]:
+    where: str | Path = store_path
+    if engine == "postgresql":
+        made: Cluster = request.getfixturevalue("postgres")
+        where = made.new_database()
+    opened = open_store(where)
+    yield opened
+    opened.close()
