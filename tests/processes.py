@@ -42,14 +42,22 @@ def rook_tally(*words: str, env: dict[str, str] | None = None) -> subprocess.Com
 class CollectorProcess:
     """`rook-tally collect` on a store, with free ports."""
 
-    def __init__(self, store: Path, *, http: str = "127.0.0.1:0",
-                 broker: str = "builtin:127.0.0.1:0") -> None:  # fmt: skip
+    def __init__(
+        self,
+        store: Path,
+        *,
+        store_url: str = "",
+        http: str = "127.0.0.1:0",
+        broker: str = "builtin:127.0.0.1:0",
+    ) -> None:
+        # `store` also says where logs and bodies go when the store itself is a server's.
         self.store = store
+        self.address = store_url or str(store)
         self.log = store.with_suffix(".log")
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
                 [
-                    sys.executable, "-m", "rook_tally", "--store", str(store), "collect",
+                    sys.executable, "-m", "rook_tally", "--store", self.address, "collect",
                     "--http", http, "--broker", broker,
                 ],
                 stdout=subprocess.PIPE, stderr=log, text=True,
@@ -97,13 +105,13 @@ class CollectorProcess:
     def add_station(self, key: str, *, place: str = "Kiln room", kind: str = "plain") -> str:
         """Add a station as a person would; returns its access key."""
         done = rook_tally(
-            "--store", str(self.store), "station", "add", key, "--place", place, "--kind", kind
+            "--store", self.address, "station", "add", key, "--place", place, "--kind", kind
         )
         assert done.returncode == 0, done.stderr
         return done.stdout.splitlines()[-1]
 
     def latest(self) -> list[dict[str, Any]]:
-        done = rook_tally("--store", str(self.store), "latest", "--json")
+        done = rook_tally("--store", self.address, "latest", "--json")
         assert done.returncode == 0, done.stderr
         rows: list[dict[str, Any]] = json.loads(done.stdout)
         return rows
