@@ -7,11 +7,18 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from rook_tally.store import Store, open_store
 from tests.processes import CollectorProcess
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+# The machine may be busy: no example is judged by its time. On CI the examples are the same every
+# time, so that a change is judged and not its luck; everywhere else they are new at every run.
+settings.register_profile("here", deadline=None)
+settings.register_profile("ci", deadline=None, derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
 @pytest.fixture(autouse=True)

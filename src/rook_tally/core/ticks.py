@@ -15,7 +15,7 @@ _STEPS_S = (
 )  # fmt: skip
 _DAY_S = 86400
 _STEPS_DAYS = (1, 2, 7, 14)
-_STEPS_MONTHS = (1, 2, 3, 6, 12, 24, 60, 120)
+_STEPS_MONTHS = (1, 2, 3, 6, 12, 24, 60, 120, 240, 600, 1200)
 _MONTH_S = 30.44 * _DAY_S
 
 
