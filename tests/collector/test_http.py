@@ -28,9 +28,8 @@ def test_a_reading_posted_by_hand_is_in_latest_at_once(collector: CollectorProce
     assert row["quality"] == "good"
     assert 0 <= row["age_s"] < 30
     status, headers, served = collector.curl("/v1/latest")
-    assert (status, headers["content-type"]) == (200, "application/json; charset=utf-8") or (
-        headers["content-type"] == "application/json"
-    )
+    assert status == 200
+    assert headers["content-type"].startswith("application/json")
     assert [one["value"] for one in served] == [34.5]
 
 

@@ -7,6 +7,7 @@ import os
 import signal
 import socket
 import subprocess
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -22,7 +23,7 @@ from rook_tally.store import (
     open_store,
     read_range,
 )
-from tests.processes import CollectorProcess, wait_until
+from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
 def _free_port() -> int:
@@ -171,8 +172,6 @@ def test_the_broker_is_started_again_when_it_dies(collector: CollectorProcess) -
 def _door(path: Path, name: str = "mqtt") -> Any:
     store = open_store(path)
     with store.read() as connection:
-        import time
-
         seen = collectors(connection, now_us=time.time_ns() // 1000)
     store.close()
     return next(door for door in seen[0].doors if door.name == name)
@@ -205,8 +204,6 @@ def test_a_port_in_use_is_said_in_one_line(store_path: Path, name: str) -> None:
         holder.bind(("127.0.0.1", 0))
         holder.listen()
         port = holder.getsockname()[1]
-        from tests.processes import rook_tally
-
         words = {"http": "127.0.0.1:0", "broker": "off"}
         words[name] = f"127.0.0.1:{port}" if name == "http" else f"builtin:127.0.0.1:{port}"
         done = rook_tally(

@@ -8,7 +8,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAccessible, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.demo_site import make_demo_site
@@ -142,6 +142,26 @@ def test_the_strip_begins_with_the_worst_and_keys_steer_it(
     QTest.keyClicks(strip.panel.adder, "yard press")
     QTest.keyClick(strip.panel.adder, Qt.Key.Key_Return)
     assert strip.model.lanes[-1].quantity.slug == "pressure"
+
+
+def test_a_preset_and_live_read_the_window_they_show(
+    qtbot: QtBot, pottery: Store, open_desk: OpenDesk
+) -> None:
+    """With nothing new coming in: the window that is shown is the one that was read."""
+    window = open_desk(held_clock(MOMENT_US))
+    _strip(qtbot, window)
+    strip = window.strip
+    buttons = {button.text(): button for button in strip.panel.findChildren(QPushButton)}
+    for text in ("7 days", "1 h"):
+        before = strip.model.window
+        QTest.mouseClick(buttons[text], Qt.MouseButton.LeftButton)
+        assert strip.model.window != before
+        qtbot.waitUntil(lambda: strip.is_up_to_date, timeout=PATIENCE_MS)
+    QTest.keyClick(strip, Qt.Key.Key_Left)
+    qtbot.waitUntil(lambda: strip.is_up_to_date, timeout=PATIENCE_MS)
+    QTest.mouseClick(buttons["Live"], Qt.MouseButton.LeftButton)
+    assert strip.model.window.is_live
+    qtbot.waitUntil(lambda: strip.is_up_to_date, timeout=PATIENCE_MS)
 
 
 def test_the_strip_follows_the_mouse(qtbot: QtBot, pottery: Store, open_desk: OpenDesk) -> None:

@@ -45,11 +45,6 @@ class Buckets:
     def __len__(self) -> int:
         return len(self.count)
 
-    @property
-    def starts_us(self) -> TimeArray:
-        """(B,) int64: where each begins."""
-        return self.start_us + np.arange(len(self), dtype=np.int64) * self.width_us
-
 
 def buckets_of(
     readings: Readings, *, start_us: int, width_us: int, count: int, max_gap_s: float

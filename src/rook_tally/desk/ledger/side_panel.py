@@ -13,10 +13,10 @@ from rook_tally.desk.ledger.model import value_text
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 
-PANEL_WIDTH = 286
 _MOST_FACTS = 8
 _STROKE_HEIGHT = 28
 
@@ -52,9 +52,9 @@ class _FactLine(QWidget):
         self.name.setFont(face(12))
         self.value.setFont(face(12, BOLD))
         self.remark.setFont(face(12))
-        _tint(self.name, theme.dim)
-        _tint(self.value, theme.ink)
-        _tint(self.remark, theme.dim)
+        tint(self.name, theme.dim)
+        tint(self.value, theme.ink)
+        tint(self.remark, theme.dim)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 5, 0, 6)
         grid.setHorizontalSpacing(8)
@@ -72,19 +72,15 @@ class _FactLine(QWidget):
                          QRectF(0, y, self.width(), 0).topRight())  # fmt: skip
 
 
-class SidePanel(QWidget):
+class SidePanel(SidePaper):
     """Shows an `Account`, or says what to do while there is none."""
 
     open_in_strip = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
+        super().__init__(theme, parent)
         self._state = state
         self.account: Account | None = None
-        self.setFixedWidth(PANEL_WIDTH)
-        self.setAutoFillBackground(True)
-        self.setObjectName("sidePanel")
         self._place, self._name = QLabel(), QLabel()
         self._value, self._unit = QLabel(), QLabel()
         self._sentence, self._outlook = QLabel(), QLabel()
@@ -111,7 +107,7 @@ class SidePanel(QWidget):
         for label, font, name in fonts:
             label.setFont(font)
             label.setWordWrap(label in (self._sentence, self._outlook, self._also))
-            _tint(label, name)
+            tint(label, name)
         figure_row = QHBoxLayout()
         figure_row.setSpacing(6)
         figure_row.addWidget(self._value, 0, Qt.AlignmentFlag.AlignBaseline)
@@ -142,13 +138,6 @@ class SidePanel(QWidget):
         column.addWidget(self._button)
         column.addStretch(1)
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        """Paper, with a rule towards the table."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour(self._theme.paper))
-        painter.setPen(QPen(colour(self._theme.strong_rule), 1))
-        painter.drawLine(0, 0, 0, self.height())
-
     def show_account(self, account: Account | None) -> None:
         """Show an account; None says how to get one."""
         self.account = account
@@ -171,8 +160,8 @@ class SidePanel(QWidget):
         self._value.setFont(face(34 if long else 46, BOLD))
         self._unit.setText(one.quantity.base.symbol)
         accent = theme.level(account.level) if account.level >= Level.RAISED else theme.ink
-        _tint(self._value, accent)
-        _tint(self._sentence, accent)
+        tint(self._value, accent)
+        tint(self._sentence, accent)
         self._sentence.setText(account.sentence)
         self._sentence.setVisible(bool(account.sentence))
         self._outlook.setText(account.outlook)
@@ -205,9 +194,3 @@ class SidePanel(QWidget):
             and other.id in self._state.latest
         ]
         return f"From {one.station.key}; {', '.join(told)}." if told else f"From {one.station.key}."
-
-
-def _tint(label: QLabel, name: str) -> None:
-    palette = label.palette()
-    palette.setColor(label.foregroundRole(), colour(name))
-    label.setPalette(palette)

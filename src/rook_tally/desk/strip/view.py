@@ -100,7 +100,6 @@ class StripView(QWidget):
     def add_series(self, series: list[Series]) -> None:
         """Add lanes."""
         self.model.add(series)
-        self._ask_soon()
 
     def show_something(self) -> None:
         """With no lanes yet, show the worst series of the site first."""
@@ -129,10 +128,6 @@ class StripView(QWidget):
             and self.model.envelopes[one.id].start_us == window.start_us
             for one in self.model.series
         )
-
-    def refresh(self) -> None:
-        """Read the lanes of the window anew."""
-        self._ask()
 
     def _columns(self) -> int:
         return max(50, self.axis.width())
@@ -173,6 +168,9 @@ class StripView(QWidget):
     def _on_model_changed(self) -> None:
         if self.model.lanes != self._built:
             self._build_lanes()
+        # Whoever moved the window or added a lane: what is shown has to be read.
+        if self.model.lanes and self.model.question(self._columns()) != self._asked:
+            self._ask_soon()
         self._draw()
 
     def _build_lanes(self) -> None:
@@ -204,14 +202,10 @@ class StripView(QWidget):
         QTimer.singleShot(0, lambda: self.model.remove(lane))
 
     def _zoom(self, factor: float, at_us: int) -> None:
-        self._show(self.model.window.zoomed(factor, at_us))
+        self.model.show_window(self.model.window.zoomed(factor, at_us))
 
     def _pan(self, by_us: int) -> None:
-        self._show(self.model.window.moved(by_us, self.model.state.now_us))
-
-    def _show(self, window: TimeWindow) -> None:
-        self.model.show_window(window)
-        self._ask_soon()
+        self.model.show_window(self.model.window.moved(by_us, self.model.state.now_us))
 
     def _draw(self) -> None:
         model = self.model
@@ -253,16 +247,15 @@ class StripView(QWidget):
         step_us = round(window.span_us * _PAN_SHARE)
         key = event.key()
         if key == Qt.Key.Key_Left:
-            self._show(window.moved(-step_us, now_us))
+            self.model.show_window(window.moved(-step_us, now_us))
         elif key == Qt.Key.Key_Right:
-            self._show(window.moved(step_us, now_us))
+            self.model.show_window(window.moved(step_us, now_us))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Up, Qt.Key.Key_Equal):
-            self._show(window.zoomed(_ZOOM_STEP, middle_us))
+            self.model.show_window(window.zoomed(_ZOOM_STEP, middle_us))
         elif key in (Qt.Key.Key_Minus, Qt.Key.Key_Down):
-            self._show(window.zoomed(1 / _ZOOM_STEP, middle_us))
+            self.model.show_window(window.zoomed(1 / _ZOOM_STEP, middle_us))
         elif key == Qt.Key.Key_Space:
             self.model.show_last(window.span_us)
-            self._ask_soon()
         elif key == Qt.Key.Key_A:
             self.panel.adder.setFocus()
         else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QStringListModel, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QCompleter,
     QGridLayout,
@@ -19,11 +19,10 @@ from rook_tally.core.levels import Level
 from rook_tally.core.numerals import duration
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.model import PRESETS, StripModel, WindowFigures, series_name
 from rook_tally.store import Series
-
-PANEL_WIDTH = 286
 
 
 class _Swatch(QWidget):
@@ -38,17 +37,15 @@ class _Swatch(QWidget):
         QPainter(self).fillRect(self.rect(), colour(self._shade))
 
 
-class WindowPanel(QWidget):
+class WindowPanel(SidePaper):
     """Shows what a `StripModel` knows of its window. `series_chosen` asks for a lane."""
 
     series_chosen = Signal(object)
 
     def __init__(self, theme: Theme, model: StripModel) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._model = model
         self._shown: list[WindowFigures] = []
-        self.setFixedWidth(PANEL_WIDTH)
         self._title, self._span = _label(face(16, MEDIUM), theme.ink), _label(face(12), theme.dim)
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(8)
@@ -94,13 +91,6 @@ class WindowPanel(QWidget):
         column.addSpacing(8)
         column.addWidget(self._live)
         column.addStretch(1)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        """Paper, with a rule towards the lanes."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour(self._theme.paper))
-        painter.setPen(QPen(colour(self._theme.strong_rule), 1))
-        painter.drawLine(0, 0, 0, self.height())
 
     def refresh(self) -> None:
         """Write the window and its figures anew."""
@@ -178,9 +168,7 @@ class WindowPanel(QWidget):
 def _label(font: object, name: str, text: str = "") -> QLabel:
     label = QLabel(text)
     label.setFont(font)  # type: ignore[arg-type]
-    palette = label.palette()
-    palette.setColor(label.foregroundRole(), colour(name))
-    label.setPalette(palette)
+    tint(label, name)
     return label
 
 
