@@ -70,7 +70,7 @@ def test_check_counts_and_names_what_is_damaged(store: Store, kept: Series) -> N
         0, "101 readings, 1 sealed pages: nothing is damaged\n",
     )  # fmt: skip
     with store.write() as connection:
-        connection.execute(sa.update(schema.page).values(high=99.0))
+        connection.execute(sa.update(schema.page).values(first_us=1))
     done = rook_tally("--store", store.url, "check")
     assert done.returncode == 1
     assert "page of series 1 at 2026-11-23T00:00:00.000000Z: its checksum is wrong" in done.stdout

@@ -17,7 +17,7 @@ from rook_tally.core.pages import (
     decode,
     encode,
     packed_columns,
-    unpacked_columns,
+    unpacked_tables,
 )
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.statistics import Window, mean_of, pieces_of
@@ -86,10 +86,10 @@ def test_a_page_of_another_format_is_refused() -> None:
 def test_columns_there_and_back() -> None:
     columns = (np.arange(5, dtype="<i4"), np.linspace(0, 1, 5).astype("<f4"))
     blob = packed_columns(*columns)
-    back = unpacked_columns(blob, "<i4", "<f4")
-    assert [one.tolist() for one in back] == [one.tolist() for one in columns]
+    back = unpacked_tables([blob, blob], "<i4", "<f4", rows=5)
+    assert [one.tolist() for one in back] == [2 * one.tolist() for one in columns]
     with pytest.raises(DamagedPageError, match="damaged"):
-        unpacked_columns(blob, "<i4", "<f4", "<f8")
+        unpacked_tables([blob], "<i4", "<f4", "<f8", rows=5)
 
 
 series = st.lists(

@@ -11,7 +11,7 @@ import pytest
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.demo import chance
-from rook_tally.demo.history import histories, report_times
+from rook_tally.demo.history import history, report_times
 from rook_tally.demo.pottery import LIMITS, STATIONS, DemoStation
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body, senml_body
@@ -49,8 +49,8 @@ def test_readings_are_believable_but_for_the_faults_on_purpose(station: DemoStat
 
 
 def test_history_is_the_same_every_time_and_has_gaps() -> None:
-    first = {one.key: fields for one, fields in histories(END_US, 1)}
-    second = {one.key: fields for one, fields in histories(END_US, 1)}
+    first = {one.key: history(one, END_US, 1) for one in STATIONS}
+    second = {one.key: history(one, END_US, 1) for one in STATIONS}
     for key, fields in first.items():
         for ours, again in zip(fields, second[key], strict=True):
             assert np.array_equal(ours.time_us, again.time_us)

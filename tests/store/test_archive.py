@@ -30,6 +30,7 @@ from rook_tally.store import (
     damaged_pages,
     envelopes,
     gaps_between,
+    history_of,
     latest,
     load_site,
     open_store,
@@ -265,22 +266,6 @@ def test_a_flipped_byte_is_found_and_named_and_the_rest_still_read(
     assert len(intact) == 8280 + 8640
 
 
-def test_a_store_of_format_1_is_brought_up_to_date(store: Store) -> None:
-    series = begin_series(store)
-    append(store, series, (MIDNIGHT_US, 1.0))
-    with store.write() as connection:
-        for table in (schema.page, schema.page_hours, schema.page_data):
-            table.drop(connection)
-        connection.execute(
-            sa.update(schema.meta).where(schema.meta.c.key == "format").values(value="1")
-        )
-    again = open_store(store.url)
-    assert seal(again, series, MIDNIGHT_US)
-    with again.read() as connection:
-        assert read_range(connection, series.id, 0, LATER_US).value.tolist() == [1.0]
-    again.close()
-
-
 @pytest.mark.parametrize("days", [0.5, 1, 3.3])
 def test_a_long_history_is_written_as_pages_at_once(store: Store, days: float) -> None:
     """The same as appending it and sealing what is due."""
@@ -289,14 +274,15 @@ def test_a_long_history_is_written_as_pages_at_once(store: Store, days: float) -
     moments_us = MIDNIGHT_US + 7_000_000 + np.arange(round(days * 1440)) * MINUTE_US
     history = readings_from(moments_us, np.round(np.sin(moments_us / 7e9), 2))
     with store.write() as connection:
-        append_sealed(connection, series, history, before_us=MIDNIGHT_US + 2 * DAY_US + 5)
+        before_us = MIDNIGHT_US + 2 * DAY_US + 5
+        append_sealed(connection, history_of(series, history, before_us=before_us))
         append_history(connection, other.id, history)
     seal_all(store, {other.id: other}, now_us=MIDNIGHT_US + 4 * DAY_US + 5)
     with store.read() as connection:
         both = [read_range(connection, one.id, 0, LATER_US) for one in (series, other)]
         pages = [
             [
-                tuple(row)[1:-2]
+                (row.start_us, row.count, row.first_us, row.good_last_us, row.gaps)
                 for row in connection.execute(
                     sa.select(schema.page).where(schema.page.c.series_id == one.id)
                 )

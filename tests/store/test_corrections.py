@@ -21,6 +21,7 @@ from rook_tally.store import (
     append_sealed,
     correction_entries,
     envelopes,
+    history_of,
     latest,
     read_range,
     read_raw_range,
@@ -54,9 +55,8 @@ def series(store: Store) -> Series:
     times = MIDNIGHT_US + np.arange(4 * 1440) * MINUTE_US
     values = np.round(20 + 5 * np.sin(times / DAY_US * 2 * math.pi), 2)
     with store.write() as connection:
-        append_sealed(
-            connection, one, readings_from(times, values), before_us=MIDNIGHT_US + 3 * DAY_US
-        )
+        readings = readings_from(times, values)
+        append_sealed(connection, history_of(one, readings, before_us=MIDNIGHT_US + 3 * DAY_US))
     return one
 
 

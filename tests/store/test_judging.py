@@ -22,6 +22,7 @@ from rook_tally.store import (
     append_sealed,
     damaged_pages,
     envelopes,
+    history_of,
     load_site,
     overrule,
     overrulings,
@@ -105,7 +106,7 @@ def series(store: Store) -> Series:
     raw = readings_from(times, values)
     judged = Readings(times, values, screened(raw, one.quantity, max_gap_s=180))
     with store.write() as connection:
-        append_sealed(connection, one, judged, before_us=MIDNIGHT_US + DAY_US)
+        append_sealed(connection, history_of(one, judged, before_us=MIDNIGHT_US + DAY_US))
     return one
 
 

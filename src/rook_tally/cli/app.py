@@ -23,8 +23,11 @@ app.add_typer(station_app, name="station")
 
 StoreOption = Annotated[
     str | None,
-    typer.Option("--store", metavar="PATH|URL", help="Which store, if not the usual one."),
-]
+    typer.Option(
+        "--store", metavar="PATH|URL", envvar="ROOK_TALLY_STORE",
+        help="Which store, if not the usual one.",
+    ),
+]  # fmt: skip
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON list and nothing else.")]
 
 

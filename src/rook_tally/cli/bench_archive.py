@@ -25,6 +25,7 @@ from rook_tally.store import (
     append_readings,
     append_sealed,
     envelopes,
+    history_of,
     load_site,
     open_store,
     read_range,
@@ -68,7 +69,9 @@ def append_rates(folder: Path) -> tuple[float, float]:
     batches, size = 60, 1_000
     store, series = store_with(folder, "append", 10, 100)
     bare = sqlite3.connect(folder / "bare.db", isolation_level=None)
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "cache_size=-32000"):
+    for pragma in (
+        "journal_mode=WAL", "synchronous=FULL", "cache_size=-32000", "temp_store=MEMORY"
+    ):  # fmt: skip
         bare.execute(f"PRAGMA {pragma}")
     bare.execute(
         "CREATE TABLE reading (series_id INTEGER NOT NULL, time_us BIGINT NOT NULL, "
@@ -104,7 +107,7 @@ def load_ms(folder: Path) -> tuple[float, float]:
     year = temperature_like(_YEAR_DAYS, 10)
     end_us = int(year.time_us[-1]) + 1
     with store.write() as connection:
-        append_sealed(connection, series, year, before_us=end_us + DAY_US)
+        append_sealed(connection, history_of(series, year, before_us=end_us + DAY_US))
     rows = sqlite3.connect(folder / "rows.db")
     rows.execute(
         "CREATE TABLE reading (series_id INTEGER, time_us BIGINT, value FLOAT, quality SMALLINT, "
@@ -154,9 +157,8 @@ def bytes_a_reading(folder: Path, cadence_s: float) -> float:
     store, (series,) = store_with(folder, f"size{cadence_s:g}", cadence_s, 1)
     readings = temperature_like(days, cadence_s)
     with store.write() as connection:
-        append_sealed(
-            connection, series, readings, before_us=int(readings.time_us[-1]) + 2 * DAY_US
-        )
+        after_us = int(readings.time_us[-1]) + 2 * DAY_US
+        append_sealed(connection, history_of(series, readings, before_us=after_us))
     assert store.path is not None
     path = store.path
     store.close()
@@ -194,7 +196,8 @@ def _fill_years(store: Store, series: list[Series], years: int) -> None:
     for at in range(years):
         moved = Readings(year.time_us + at * _YEAR_DAYS * DAY_US, year.value, year.quality)
         with store.write() as connection:
-            append_sealed(connection, series[0], moved, before_us=int(moved.time_us[-1]) + DAY_US)
+            after_us = int(moved.time_us[-1]) + DAY_US
+            append_sealed(connection, history_of(series[0], moved, before_us=after_us))
     with store.write() as connection:
         for other in series[1:]:
             # The same pages under another series: reading them costs the same.

@@ -35,7 +35,9 @@ def publish_to_paint_ms(folder: Path, environment: Mapping[str, str]) -> list[fl
     store = open_store(folder / "demo.db")
     make_demo_site(store, end_us=time.time_ns() // 1000, days=_DAYS)
     application = QApplication.instance() or QApplication(["rook-tally"])
-    with CollectorChild(store.url, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector:
+    with CollectorChild(
+        store.address, http="127.0.0.1:0", broker="builtin:127.0.0.1:0"
+    ) as collector:
         client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="bench")
         host, _, port = str(collector.mqtt).rpartition(":")
         client.connect(host, int(port))

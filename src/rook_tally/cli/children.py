@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -17,11 +18,14 @@ _STOP_WITHIN_S = 20.0
 class _Child:
     """A Python process of ours that is told to stop with SIGTERM."""
 
-    def __init__(self, *words: str) -> None:
+    def __init__(self, *words: str, store: str = "") -> None:
         # A session of its own: Ctrl-C in the terminal reaches us, and we stop it in our order.
         self.process = subprocess.Popen(
-            [sys.executable, *words], stdout=subprocess.PIPE, text=True, start_new_session=True
-        )
+            [sys.executable, *words],
+            stdout=subprocess.PIPE, text=True, start_new_session=True,
+            # Not among the words, which everybody can see: a server's address holds a password.
+            env=os.environ | ({"ROOK_TALLY_STORE": store} if store else {}),
+        )  # fmt: skip
         self._output = cast("IO[str]", self.process.stdout)
 
     def __enter__(self) -> Self:
@@ -64,7 +68,7 @@ class CollectorChild(_Child):
 
     def __init__(self, store: str, *, http: str, broker: str) -> None:
         super().__init__(
-            "-m", "rook_tally", "--store", store, "collect", "--http", http, "--broker", broker
+            "-m", "rook_tally", "collect", "--http", http, "--broker", broker, store=store
         )
         line = self.first_line()
         if not line:

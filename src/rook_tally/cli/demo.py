@@ -96,7 +96,9 @@ def _make_history(store: Store, days: float) -> None:
 
 @contextlib.contextmanager
 def _live(store: Store) -> Iterator[StationsChild]:
-    with CollectorChild(store.url, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector:
+    with CollectorChild(
+        store.address, http="127.0.0.1:0", broker="builtin:127.0.0.1:0"
+    ) as collector:
         typer.echo(
             f"doors open: http {collector.http}, mqtt {collector.mqtt}, store {store.url}", err=True
         )

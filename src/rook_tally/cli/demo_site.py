@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import multiprocessing
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.screening import screened
-from rook_tally.demo.history import FieldHistory, histories
+from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.store import (
     SEALED_AFTER_US,
+    History,
     Series,
     Store,
     add_series,
     add_station,
     append_sealed,
+    history_of,
     load_site,
     set_site,
 )
+
+# Starting another process takes as long as making this many days.
+_LONG_DAYS = 20.0
 
 
 def make_demo_site(
@@ -43,29 +50,44 @@ def make_demo_site(
             for station in STATIONS
             for field in station.reported
         }  # fmt: skip
-    for done, (station, fields) in enumerate(histories(end_us, days), start=1):
-        _keep(store, station, fields, series, end_us)
+    tasks = [
+        (one, {field.name: series[one.key, field.name] for field in one.reported}, end_us, days)
+        for one in STATIONS
+    ]
+    for done, histories in enumerate(_made(tasks, days), start=1):
+        with store.write() as connection:
+            for history in histories:
+                append_sealed(connection, history)
         if progress is not None:
-            progress(done / len(STATIONS))
+            progress(done / len(tasks))
 
 
-def _keep(
-    store: Store,
-    station: DemoStation,
-    fields: list[FieldHistory],
-    series: dict[tuple[str, str], Series],
-    end_us: int,
-) -> None:
-    with store.write() as connection:
-        for history in fields:
-            if not len(history.time_us):
-                continue
-            one = series[station.key, history.field.name]
-            unit = one.quantity.unit(history.field.unit)
-            value = history.value if unit is None else unit.to_base(history.value)
-            raw = readings_from(history.time_us, value)
-            gap_s = max_gap_s(one.station.cadence_s)
-            readings = Readings(
-                raw.time_us, raw.value, screened(raw, one.quantity, max_gap_s=gap_s)
-            )
-            append_sealed(connection, one, readings, before_us=end_us - SEALED_AFTER_US)
+_Task = tuple[DemoStation, dict[str, Series], int, float]
+
+
+def _made(tasks: list[_Task], days: float) -> Iterator[list[History]]:
+    """The histories of each station, on every core when they are long."""
+    if days < _LONG_DAYS:
+        yield from map(_histories, tasks)
+        return
+    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
+        yield from pool.map(_histories, tasks)
+
+
+def _histories(task: _Task) -> list[History]:
+    station, series, end_us, days = task
+    return [
+        history_of(
+            series[told.field.name],
+            _screened(told, series[told.field.name]),
+            before_us=end_us - SEALED_AFTER_US,
+        )
+        for told in history(station, end_us, days)
+    ]
+
+
+def _screened(told: FieldHistory, series: Series) -> Readings:
+    unit = series.quantity.unit(told.field.unit)
+    raw = readings_from(told.time_us, told.value if unit is None else unit.to_base(told.value))
+    gap_s = max_gap_s(series.station.cadence_s)
+    return Readings(raw.time_us, raw.value, screened(raw, series.quantity, max_gap_s=gap_s))

@@ -36,7 +36,7 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
 
             try:
                 child = CollectorChild(
-                    store.url, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
+                    store.address, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
                 )
             except RookTallyError as error:
                 # What was kept can still be looked at; the window says that nothing comes in.

@@ -1,4 +1,7 @@
-"""Sealing while the doors are open: one day of one series at a time, never in a commit's way."""
+"""Sealing while the doors are open: one day of one series at a time, never in a commit's way.
+
+One collector does it for a store; the others look every few seconds whether it still lives.
+"""
 
 from __future__ import annotations
 
@@ -8,9 +11,19 @@ from collections.abc import Callable
 import structlog
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Series, Store, load_site, seal, stretches_due
+from rook_tally.store import (
+    Duty,
+    HeldDuty,
+    Series,
+    Store,
+    keep_partitions,
+    load_site,
+    seal,
+    stretches_due,
+    take_duty,
+)
 
-LOOK_EVERY_S = 60.0
+LOOK_EVERY_S = 5.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
 
@@ -18,16 +31,34 @@ _log = structlog.get_logger(__name__)
 
 
 async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
-    """Seal what is due, then look again every minute, until cancelled."""
-    while True:
-        try:
-            await _seal_what_is_due(store, clock)
-        except StoreError as error:
-            _log.warning("sealing_put_off", error=str(error))
-        await asyncio.sleep(LOOK_EVERY_S)
+    """Seal what is due whenever that is ours to do, until cancelled."""
+    duty: HeldDuty | None = None
+    try:
+        while True:
+            try:
+                duty = await asyncio.to_thread(_taken, store, duty)
+                if duty is not None:
+                    await _seal_what_is_due(store, clock)
+            except StoreError as error:
+                _log.warning("sealing_put_off", error=str(error))
+            await asyncio.sleep(LOOK_EVERY_S)
+    finally:
+        if duty is not None:
+            duty.release()
+
+
+def _taken(store: Store, held: HeldDuty | None) -> HeldDuty | None:
+    if held is not None and held.is_still_held():
+        return held
+    duty = take_duty(store, Duty.SEALING)
+    if duty is not None:
+        _log.info("sealing_is_ours")
+    return duty
 
 
 async def _seal_what_is_due(store: Store, clock: Callable[[], int]) -> None:
+    for line in await asyncio.to_thread(_keep_partitions, store, clock()):
+        _log.info("partitions", done=line)
     while due := await asyncio.to_thread(stretches_due, store, now_us=clock()):
         series = await asyncio.to_thread(_series_by_id, store)
         sealed = 0
@@ -40,6 +71,13 @@ async def _seal_what_is_due(store: Store, clock: Callable[[], int]) -> None:
         _log.info("sealed", pages=sealed)
         if not sealed:
             return
+
+
+def _keep_partitions(store: Store, now_us: int) -> list[str]:
+    if store.path is not None:
+        return []
+    with store.write() as connection:
+        return keep_partitions(connection, now_us=now_us)
 
 
 def _series_by_id(store: Store) -> dict[int, Series]:

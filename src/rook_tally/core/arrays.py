@@ -16,3 +16,6 @@ QualityArray: TypeAlias = NDArray[np.uint8]
 
 IntArray: TypeAlias = NDArray[np.int64]
 BoolArray: TypeAlias = NDArray[np.bool_]
+
+StructuredArray: TypeAlias = NDArray[np.void]
+"""Rows of named columns."""

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.readings import Readings
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,3 +88,78 @@ def honest_range(low: float, high: float, accuracy: float) -> tuple[float, float
     width = max(high - low, 8 * accuracy)
     centre = (low + high) / 2
     return centre - 0.55 * width, centre + 0.55 * width
+
+
+class ColumnSums:
+    """Running minima, maxima and sums of the columns of one series, which become an `Envelope`.
+
+    Columns of `width_us` follow one another from `start_us` on; what begins at `stop_us` or later
+    is left out.
+    """
+
+    def __init__(self, start_us: int, width_us: int, count: int, stop_us: int) -> None:
+        # The last column may reach a few microseconds past the window, where a day may begin.
+        self._stop_us = stop_us
+        self._start_us, self._width_us = start_us, width_us
+        self._low, self._high = np.full(count, np.nan), np.full(count, np.nan)
+        self._total = np.zeros(count)
+        self._good, self._suspect = np.zeros((2, count), dtype=np.int64)
+
+    def add(
+        self,
+        time_us: IntArray,
+        low: FloatArray,
+        mean: FloatArray,
+        high: FloatArray,
+        good: IntArray,
+        suspect: IntArray,
+    ) -> None:
+        """Count summaries in, each into the column its moment falls into; others are left out."""
+        at = (time_us - self._start_us) // self._width_us
+        inside = (at >= 0) & (at < len(self._good)) & (time_us < self._stop_us)
+        self._suspect += np.bincount(
+            at[inside], weights=suspect[inside], minlength=len(self._good)
+        ).astype(np.int64)
+        self._add_good(at, inside & (good > 0), low, mean, high, good)
+
+    def _add_good(
+        self,
+        at: IntArray,
+        chosen: BoolArray,
+        low: FloatArray,
+        mean: FloatArray,
+        high: FloatArray,
+        good: IntArray,
+    ) -> None:
+        where = at[chosen]
+        if not len(where):
+            return
+        weight = good[chosen].astype(np.float64)
+        size = len(self._good)
+        self._total += np.bincount(where, weights=mean[chosen] * weight, minlength=size)
+        self._good += np.bincount(where, weights=weight, minlength=size).astype(np.int64)
+        # Summaries come in order of time, so those of one column stand together.
+        firsts = np.flatnonzero(np.diff(where, prepend=-1))
+        columns = where[firsts]
+        self._low[columns] = np.fmin(self._low[columns], np.fmin.reduceat(low[chosen], firsts))
+        self._high[columns] = np.fmax(self._high[columns], np.fmax.reduceat(high[chosen], firsts))
+
+    def add_readings(self, readings: Readings) -> None:
+        """Count readings in."""
+        good = readings.good
+        value = readings.value
+        self.add(
+            readings.time_us, value, value, value, good.astype(np.int64), (~good).astype(np.int64)
+        )
+
+    def envelope(self) -> Envelope:
+        """What has been counted in."""
+        count = len(self._good)
+        end_us = self._start_us + self._width_us * count
+        if not self._good.any() and not self._suspect.any():
+            return empty_envelope(self._start_us, end_us, count)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            mean = np.where(self._good > 0, self._total / self._good, np.nan)
+        return Envelope(
+            self._start_us, end_us, self._low, mean, self._high, self._good, self._suspect
+        )

@@ -86,17 +86,7 @@ def hampel(
     count = len(good.value)
     if count == 0:
         return flags
-    at = np.arange(-k, k + 1)
-    padded_value = np.concatenate((np.full(k, np.nan), good.value, np.full(k, np.nan)))
-    padded_run = np.concatenate((np.full(k, -1), good.run, np.full(k, -1)))
-    windows = sliding_window_view(padded_value, len(at)).copy()
-    same_run = sliding_window_view(padded_run, len(at)) == good.run[:, None]
-    windows[~same_run] = np.nan
-    inside = same_run.sum(axis=1)
-    median = np.nanmedian(windows, axis=1)
-    mad = np.nanmedian(np.abs(windows - median[:, None]), axis=1)
-    away = np.abs(good.value - median)
-    candidate = (inside >= 3) & (away > n_sigma * MAD_TO_SIGMA * mad) & (away > min_dev)
+    candidate = _candidates(good, k, n_sigma, min_dev)
     chosen = candidate
     if lone_only:
         joined = np.diff(good.run) == 0
@@ -110,6 +100,37 @@ def hampel(
         chosen = chosen & (position - first > k) & (last - position > k)
     flags[good.source[chosen]] = True
     return flags
+
+
+def _candidates(good: _Good, k: int, n_sigma: float, min_dev: float) -> BoolArray:
+    """Which good readings are far from the median of the window around them."""
+    width = 2 * k + 1
+    padded = np.concatenate((np.full(k, np.nan), good.value, np.full(k, np.nan)))
+    windows = sliding_window_view(padded, width)
+    position = np.arange(len(good.value))
+    first = np.maximum(np.searchsorted(good.run, good.run, side="left"), position - k)
+    last = np.minimum(np.searchsorted(good.run, good.run, side="right") - 1, position + k)
+    whole = last - first == 2 * k
+    median = np.full(len(position), np.nan)
+    # Nearly every window is whole: sorted in place of NumPy's much slower way around NaN.
+    median[whole] = np.partition(windows[whole], k, axis=1)[:, k]
+    cut = np.flatnonzero(~whole & (last - first >= 2))
+    outside = np.arange(-k, k + 1)
+    part = windows[cut].copy()
+    reach = position[cut, None] + outside
+    part[(reach < first[cut, None]) | (reach > last[cut, None])] = np.nan
+    median[cut] = np.nanmedian(part, axis=1) if len(cut) else np.nan
+    away = np.abs(good.value - median)
+    # The deviation is asked for only where it can matter.
+    far = np.flatnonzero(away > min_dev)
+    around = windows[far].copy()
+    reach = position[far, None] + outside
+    around[(reach < first[far, None]) | (reach > last[far, None])] = np.nan
+    candidate = np.zeros(len(position), dtype=np.bool_)
+    if len(far):
+        mad = np.nanmedian(np.abs(around - median[far, None]), axis=1)
+        candidate[far] = away[far] > n_sigma * MAD_TO_SIGMA * mad
+    return candidate
 
 
 def lone_zero(
@@ -157,36 +178,32 @@ def stuck(
     Reported when there are at least `min_count` readings over more than `min_duration_s`.
     """
     good = _good_in_runs(readings, max_gap_s)
-    found = []
-    for begin, end in _still_stretches(good, eps):
-        length_us = int(good.time_us[end - 1] - good.time_us[begin])
-        if end - begin >= min_count and length_us > microseconds(min_duration_s):
-            found.append(
-                Stuck(
-                    int(good.time_us[begin]), int(good.time_us[end - 1]), end - begin,
-                    float(good.value[begin]),
-                )
-            )  # fmt: skip
-    return found
-
-
-def _still_stretches(good: _Good, eps: float) -> list[tuple[int, int]]:
-    """Begin and end (not included) of every stretch, left to right."""
-    count = len(good.value)
-    if not count:
+    if not len(good.value):
         return []
-    breaks = np.flatnonzero(np.diff(good.run) != 0) + 1
+    begin = _still_stretches(good, eps)
+    end = np.append(begin[1:], len(good.value))
+    length_us = good.time_us[end - 1] - good.time_us[begin]
+    long = (end - begin >= min_count) & (length_us > microseconds(min_duration_s))
+    return [
+        Stuck(
+            int(good.time_us[first]), int(good.time_us[after - 1]), after - first,
+            float(good.value[first]),
+        )
+        for first, after in zip(begin[long].tolist(), end[long].tolist(), strict=True)
+    ]  # fmt: skip
+
+
+def _still_stretches(good: _Good, eps: float) -> IntArray:
+    """Where each stretch begins, left to right; the next one begins where it ends."""
+    parted = np.diff(good.run) != 0
     if eps == 0:
-        moved = np.flatnonzero(np.diff(good.value) != 0) + 1
-        edges = np.unique(np.concatenate(([0], breaks, moved, [count])))
-        return list(zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True))
-    stretches = []
+        return np.flatnonzero(np.concatenate(([True], parted | (np.diff(good.value) != 0))))
+    starts = []
+    run_ends = np.append(np.flatnonzero(parted) + 1, len(good.value))
     begin = 0
-    run_ends = [*breaks.tolist(), count]
-    while begin < count:
-        run_end = next(end for end in run_ends if end > begin)
+    while begin < len(good.value):
+        starts.append(begin)
+        run_end = int(run_ends[np.searchsorted(run_ends, begin, side="right")])
         away = np.abs(good.value[begin:run_end] - good.value[begin]) > eps
-        end = begin + int(np.argmax(away)) if away.any() else run_end
-        stretches.append((begin, end))
-        begin = end
-    return stretches
+        begin = begin + int(np.argmax(away)) if away.any() else run_end
+    return np.array(starts, dtype=np.int64)

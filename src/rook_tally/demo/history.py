@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from rook_tally.core.kinds import Field
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.demo.calendar import silent
 from rook_tally.demo.chance import uniform
-from rook_tally.demo.pottery import STATIONS, DemoStation
+from rook_tally.demo.pottery import DemoStation
 from rook_tally.demo.signals import measured
 
 
@@ -36,12 +35,8 @@ def report_times(station: DemoStation, start_us: int, end_us: int) -> TimeArray:
     return time_us[~silent(station.key, time_us)]
 
 
-def histories(end_us: int, days: float) -> Iterator[tuple[DemoStation, list[FieldHistory]]]:
-    """All stations with what they sent in the days before a moment."""
-    for station in STATIONS:
-        time_us = report_times(station, end_us - round(days * DAY_US), end_us)
-        values = measured(station, time_us)
-        yield (
-            station,
-            [FieldHistory(field, time_us, values[field.name]) for field in station.reported],
-        )
+def history(station: DemoStation, end_us: int, days: float) -> list[FieldHistory]:
+    """What each field of a station said in the days before a moment."""
+    time_us = report_times(station, end_us - round(days * DAY_US), end_us)
+    values = measured(station, time_us)
+    return [FieldHistory(field, time_us, values[field.name]) for field in station.reported]

@@ -20,7 +20,8 @@ from rook_tally.store.corrections import (
     correction_entries,
     withdraw_correction,
 )
-from rook_tally.store.database import Store, open_store
+from rook_tally.store.database import Store
+from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.judging import (
     Overruling,
@@ -29,8 +30,10 @@ from rook_tally.store.judging import (
     overrulings,
     withdraw_overruling,
 )
+from rook_tally.store.opening import open_store
 from rook_tally.store.overview import LatestRow, latest_rows
-from rook_tally.store.pages import PAGE_US, damaged_pages
+from rook_tally.store.pages import damaged_pages
+from rook_tally.store.partitions import keep_partitions
 from rook_tally.store.presence import (
     HEARTBEAT_S,
     Collector,
@@ -52,8 +55,10 @@ from rook_tally.store.query import (
 )
 from rook_tally.store.sealing import (
     SEALED_AFTER_US,
+    History,
     Stretch,
     append_sealed,
+    history_of,
     seal,
     seal_all,
     stretches_due,
@@ -71,6 +76,7 @@ from rook_tally.store.site import (
     set_site,
 )
 from rook_tally.store.strays import Stray, keep_strays, newest_strays
+from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
 
 __all__ = [
@@ -85,6 +91,9 @@ __all__ = [
     "CorrectionEntry",
     "Door",
     "DoorState",
+    "Duty",
+    "HeldDuty",
+    "History",
     "Latest",
     "LatestRow",
     "NewReading",
@@ -112,6 +121,8 @@ __all__ = [
     "damaged_pages",
     "envelopes",
     "gaps_between",
+    "history_of",
+    "keep_partitions",
     "keep_strays",
     "latest",
     "latest_rows",
@@ -134,6 +145,7 @@ __all__ = [
     "site_changed_since",
     "span_of",
     "stretches_due",
+    "take_duty",
     "tallies",
     "total",
     "withdraw_collector",

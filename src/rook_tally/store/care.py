@@ -13,9 +13,10 @@ import sqlalchemy as sa
 
 from rook_tally.core.errors import StoreError
 from rook_tally.store import schema
-from rook_tally.store.database import Store, open_store, translated
+from rook_tally.store.database import Store, translated
+from rook_tally.store.opening import open_store
 from rook_tally.store.pages import damaged_pages
-from rook_tally.store.presence import collectors
+from rook_tally.store.presence import working_collectors
 
 _STEP_PAGES = 2_000
 
@@ -110,7 +111,7 @@ def _refuse_while_collected(place: Path, now_us: int) -> None:
     store = open_store(place, create=False)
     try:
         with store.read() as connection:
-            working = collectors(connection, now_us=now_us)
+            working = working_collectors(connection, now_us=now_us)
     finally:
         store.close()  # folds the log into the file, which is then whole by itself
     if working:

@@ -1,13 +1,15 @@
 """Change notices: how a desk learns that a collector wrote something, and the other way round.
 
-Every transaction that alters what can be seen adds rows to `change`. A reader polls SQLite's
-`PRAGMA data_version`, which costs microseconds, and looks into `change` only when it moved.
+Every transaction that alters what can be seen adds rows to `change`. On SQLite a reader polls
+`PRAGMA data_version`, which costs microseconds; on PostgreSQL it listens. Both look into `change`
+only when something moved.
 """
 
 from __future__ import annotations
 
 import enum
 from dataclasses import dataclass
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -39,25 +41,35 @@ class Change:
     to_us: int | None
 
 
+_CHANNEL = "rook_change"
+
+
 def note_change(connection: Connection, subject: Subject) -> None:
     """Note a change of configuration, strays or doors in the running transaction."""
     connection.execute(sa.insert(schema.change).values(subject=int(subject)))
+    _notify(connection)
 
 
 def note_readings(connection: Connection, touched: dict[int, tuple[int, int]]) -> None:
     """Note readings written: first and last moment by series id."""
     if not touched:
         return
-    connection.execute(
-        sa.insert(schema.change),
-        [
-            {
-                "subject": int(Subject.READINGS),
-                "series_id": series_id, "from_us": from_us, "to_us": to_us,
-            }
-            for series_id, (from_us, to_us) in touched.items()
-        ],
-    )  # fmt: skip
+    subject = int(Subject.READINGS)
+    rows = [(subject, series_id, *span) for series_id, span in touched.items()]
+    # With every batch, so straight to the driver.
+    mark = "?" if connection.dialect.name == "sqlite" else "%s"
+    connection.exec_driver_sql(
+        "INSERT INTO change (subject, series_id, from_us, to_us) "
+        f"VALUES ({mark}, {mark}, {mark}, {mark})",
+        rows,
+    )
+    _notify(connection)
+
+
+def _notify(connection: Connection) -> None:
+    """Wake listeners when this transaction commits; PostgreSQL sends equal notices once."""
+    if connection.dialect.name == "postgresql":
+        connection.exec_driver_sql(f"NOTIFY {_CHANNEL}")
 
 
 def newest_seq(connection: Connection) -> int:
@@ -90,19 +102,28 @@ class ChangeTail:
         # Commits of a connection do not move its own data_version, so this one never writes.
         self._connection = store.dedicated_connection()
         self._version = -1
+        with translated(store.url):
+            driver: Any = self._connection.connection.driver_connection
+            if self._connection.dialect.name == "postgresql":
+                driver.autocommit = True
+                driver.execute(f"LISTEN {_CHANNEL}")
+        self._driver = driver
         with store.read() as connection:
             self._seq = newest_seq(connection)
 
     def has_news(self) -> bool:
-        """Whether there is something to look at. On SQLite, where it costs microseconds: whether
-        anybody has committed since the last call; elsewhere, whether there are new notices."""
-        if self._connection.dialect.name != "sqlite":
-            with self._store.read() as connection:
-                return newest_seq(connection) > self._seq
+        """Whether anybody has committed something since the last call. Costs microseconds.
+
+        Raises
+        ------
+        StoreError
+            When the store is gone; make another tail once it is back.
+        """
         with translated(self._store.url):
-            driver = self._connection.connection.driver_connection
-            assert driver is not None
-            version = driver.execute("PRAGMA data_version").fetchone()[0]
+            if self._connection.dialect.name == "postgresql":
+                # All that has come, without waiting for more.
+                return any(list(self._driver.notifies(timeout=0)))
+            version = self._driver.execute("PRAGMA data_version").fetchone()[0]
         moved: bool = version != self._version
         self._version = version
         return moved
@@ -122,5 +143,7 @@ class ChangeTail:
         ]
 
     def close(self) -> None:
-        """Give the connection back."""
+        """Give the connection up."""
+        # A session that listens, or whose server is gone, is of no use to the pool.
+        self._connection.invalidate()
         self._connection.close()

@@ -19,17 +19,17 @@ import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import BoolArray, FloatArray, IntArray
+from rook_tally.core.arrays import StructuredArray, TimeArray
 from rook_tally.core.corrections import corrected_envelope
-from rook_tally.core.envelope import Envelope, empty_envelope
+from rook_tally.core.envelope import ColumnSums, Envelope
 from rook_tally.core.pages import decode
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store import schema
 from rook_tally.store.corrections import corrections_of
-from rook_tally.store.pages import BUCKET_US, HOUR_ROW, PAGE_US, unpacked_buckets
 from rook_tally.store.query import read_range
 from rook_tally.store.site import Series
+from rook_tally.store.summaries import BUCKET_US, DAY_ROW, PAGE_US, STEP_ROW, unpacked_buckets
 
 
 class _Grain(enum.Enum):
@@ -62,7 +62,7 @@ def envelopes(
     stop_us = end_us
     width_us = -(-(end_us - start_us) // columns)
     end_us = start_us + width_us * columns
-    sums = {one.id: _Columns(start_us, width_us, columns, stop_us) for one in series}
+    sums = {one.id: ColumnSums(start_us, width_us, columns, stop_us) for one in series}
     if sums:
         _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
         _add_rows(connection, sums, start_us, end_us, width_us)
@@ -85,86 +85,17 @@ def _grain_for(width_us: int) -> _Grain:
     return _Grain.BUCKETS if width_us >= BUCKET_US else _Grain.READINGS
 
 
-class _Columns:
-    """Running minima, maxima and sums of the columns of one series."""
-
-    def __init__(self, start_us: int, width_us: int, count: int, stop_us: int) -> None:
-        # The last column may reach a few microseconds past the window, where a day may begin.
-        self._stop_us = stop_us
-        self._start_us, self._width_us = start_us, width_us
-        self._low, self._high = np.full(count, np.nan), np.full(count, np.nan)
-        self._total = np.zeros(count)
-        self._good, self._suspect = np.zeros((2, count), dtype=np.int64)
-
-    def add(
-        self,
-        time_us: IntArray,
-        low: FloatArray,
-        mean: FloatArray,
-        high: FloatArray,
-        good: IntArray,
-        suspect: IntArray,
-    ) -> None:
-        """Count summaries in, each into the column its moment falls into; others are left out."""
-        at = (time_us - self._start_us) // self._width_us
-        inside = (at >= 0) & (at < len(self._good)) & (time_us < self._stop_us)
-        self._suspect += np.bincount(
-            at[inside], weights=suspect[inside], minlength=len(self._good)
-        ).astype(np.int64)
-        self._add_good(at, inside & (good > 0), low, mean, high, good)
-
-    def _add_good(
-        self,
-        at: IntArray,
-        chosen: BoolArray,
-        low: FloatArray,
-        mean: FloatArray,
-        high: FloatArray,
-        good: IntArray,
-    ) -> None:
-        where = at[chosen]
-        if not len(where):
-            return
-        weight = good[chosen].astype(np.float64)
-        size = len(self._good)
-        self._total += np.bincount(where, weights=mean[chosen] * weight, minlength=size)
-        self._good += np.bincount(where, weights=weight, minlength=size).astype(np.int64)
-        # Summaries come in order of time, so those of one column stand together.
-        firsts = np.flatnonzero(np.diff(where, prepend=-1))
-        columns = where[firsts]
-        self._low[columns] = np.fmin(self._low[columns], np.fmin.reduceat(low[chosen], firsts))
-        self._high[columns] = np.fmax(self._high[columns], np.fmax.reduceat(high[chosen], firsts))
-
-    def add_readings(self, readings: Readings) -> None:
-        """Count readings in."""
-        good = readings.good
-        value = readings.value
-        self.add(
-            readings.time_us, value, value, value, good.astype(np.int64), (~good).astype(np.int64)
-        )
-
-    def envelope(self) -> Envelope:
-        """What has been counted in."""
-        count = len(self._good)
-        end_us = self._start_us + self._width_us * count
-        if not self._good.any() and not self._suspect.any():
-            return empty_envelope(self._start_us, end_us, count)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            mean = np.where(self._good > 0, self._total / self._good, np.nan)
-        return Envelope(
-            self._start_us, end_us, self._low, mean, self._high, self._good, self._suspect
-        )
-
-
 def _add_pages(
-    connection: Connection, sums: dict[int, _Columns], grain: _Grain, start_us: int, end_us: int
+    connection: Connection, sums: dict[int, ColumnSums], grain: _Grain, start_us: int, end_us: int
 ) -> None:
     page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
+    asked = sa.and_(
+        page.series_id.in_(list(sums)), page.start_us > start_us - PAGE_US, page.start_us < end_us
+    )
     if grain is _Grain.DAYS:
-        wanted = sa.select(
-            page.series_id, page.start_us, page.low, page.mean, page.high, page.count, page.suspect
-        )
-    elif grain is _Grain.HOURS:
+        _add_days(connection, sums, asked, start_us, end_us)
+        return
+    if grain is _Grain.HOURS:
         # A page without hours is looked into.
         wanted = sa.select(page.series_id, page.start_us, hours.hours).join_from(
             schema.page,
@@ -179,14 +110,7 @@ def _add_pages(
             schema.page_data,
             sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
         )
-    rows = _plain_rows(
-        connection,
-        wanted.where(
-            page.series_id.in_(list(sums)),
-            page.start_us > start_us - PAGE_US,
-            page.start_us < end_us,
-        ).order_by(page.series_id, page.start_us),
-    )
+    rows = _plain_rows(connection, wanted.where(asked).order_by(page.series_id, page.start_us))
     late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
     # A summary that is not there, or that late rows have overtaken: the readings tell.
     apart = [row[:2] for row in rows if row[2] is None or (late and row[:2] in late)]
@@ -195,6 +119,35 @@ def _add_pages(
     for series_id, mine in groupby(rows, key=itemgetter(0)):
         _add_summaries(sums[series_id], list(mine), grain)
     for series_id, day_us in apart:
+        _add_day(connection, sums[series_id], series_id, day_us)
+
+
+def _add_days(
+    connection: Connection,
+    sums: dict[int, ColumnSums],
+    asked: sa.ColumnElement[bool],
+    start_us: int,
+    end_us: int,
+) -> None:
+    """Totals of days: years of them leave the database as one value a series."""
+    page = schema.page.c
+    if connection.dialect.name == "sqlite":
+        joined = sa.func.group_concat(sa.func.hex(page.totals), "")
+    else:
+        joined = sa.func.encode(sa.func.string_agg(page.totals, sa.text("''::bytea")), "hex")
+    told = _plain_rows(
+        connection, sa.select(page.series_id, joined).where(asked).group_by(page.series_id)
+    )
+    late = _days_with_rows(connection, list(sums), start_us, end_us) if told else set()
+    for series_id, text in told:
+        days = np.frombuffer(bytes.fromhex(text), dtype=DAY_ROW)
+        overtaken = [day_us for one, day_us in late if one == series_id]
+        if overtaken:
+            days = days[~np.isin(days["start_us"], overtaken)]
+        # No order is promised for what is joined.
+        days = days[np.argsort(days["start_us"])]
+        _add_cells(sums[series_id], days["start_us"], days)
+    for series_id, day_us in late:
         _add_day(connection, sums[series_id], series_id, day_us)
 
 
@@ -211,28 +164,27 @@ def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[tuple
         cursor.close()
 
 
-def _add_summaries(columns: _Columns, rows: Sequence[Sequence[Any]], grain: _Grain) -> None:
+def _add_summaries(
+    columns: ColumnSums, rows: Sequence[tuple[int, int, bytes]], grain: _Grain
+) -> None:
     if grain is _Grain.READINGS:
         for row in rows:
             columns.add_readings(decode(row[2]))
         return
-    starts = np.array([row[1] for row in rows], dtype=np.int64)
-    if grain is _Grain.DAYS:
-        table = np.array([tuple(row)[2:] for row in rows], dtype=np.float64)
-        low, mean, high, count, suspect = table.T
-        columns.add(
-            starts, low, mean, high, (count - suspect).astype(np.int64), suspect.astype(np.int64)
-        )
-        return
     if grain is _Grain.HOURS:
-        cells = np.frombuffer(b"".join(row[2] for row in rows), dtype=HOUR_ROW)
+        cells = np.frombuffer(b"".join(row[2] for row in rows), dtype=STEP_ROW)
         step_us = HOUR_US
     else:
-        cells = np.concatenate([unpacked_buckets(row[2]) for row in rows])
+        cells = unpacked_buckets([row[2] for row in rows])
         step_us = BUCKET_US
+    starts = np.array([row[1] for row in rows], dtype=np.int64)
     within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
+    _add_cells(columns, (starts[:, None] + within).ravel(), cells)
+
+
+def _add_cells(columns: ColumnSums, time_us: TimeArray, cells: StructuredArray) -> None:
     columns.add(
-        (starts[:, None] + within).ravel(),
+        time_us,
         cells["low"].astype(np.float64),
         cells["mean"].astype(np.float64),
         cells["high"].astype(np.float64),
@@ -281,7 +233,7 @@ def _days_with_rows(
     return {(row[0], row[1]) for row in rows}
 
 
-def _add_day(connection: Connection, columns: _Columns, series_id: int, day_us: int) -> None:
+def _add_day(connection: Connection, columns: ColumnSums, series_id: int, day_us: int) -> None:
     """The readings of a sealed day that no late row of the same moment has replaced."""
     page, reading = schema.page_data.c, schema.reading.c
     payload = connection.execute(
@@ -302,7 +254,7 @@ def _add_day(connection: Connection, columns: _Columns, series_id: int, day_us: 
 
 
 def _add_rows(
-    connection: Connection, sums: dict[int, _Columns], start_us: int, end_us: int, width_us: int
+    connection: Connection, sums: dict[int, ColumnSums], start_us: int, end_us: int, width_us: int
 ) -> None:
     """Fresh rows, counted by the database: a day of fifty series costs no Python loop.
 

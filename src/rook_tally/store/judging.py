@@ -21,9 +21,10 @@ from rook_tally.core.readings import Quality, Readings, readings_from
 from rook_tally.core.screening import SCREENED_TAIL, screened
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change, note_readings
-from rook_tally.store.pages import PAGE_US, page_row, sealed_days, write_pages
+from rook_tally.store.pages import page_rows, sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
+from rook_tally.store.summaries import PAGE_US
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,5 +238,4 @@ def _rewrite_pages(
         known = (around.time_us >= from_us) & (around.time_us < to_us)
         quality[known] = judged.quality[at[known]]
         whole = Readings(around.time_us, around.value, quality)
-        part = slice(*np.searchsorted(around.time_us, [day_us, day_us + PAGE_US]).tolist())
-        write_pages(connection, [page_row(series, day_us, whole[part], whole)])
+        write_pages(connection, page_rows(series, whole, day_us, day_us + PAGE_US))

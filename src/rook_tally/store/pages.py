@@ -16,35 +16,26 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.buckets import Buckets, buckets_of, merged
-from rook_tally.core.gaps import find_gaps, max_gap_s
-from rook_tally.core.pages import (
-    DamagedPageError,
-    checksum,
-    decode,
-    encode,
-    packed_columns,
-    unpacked_columns,
-)
+from rook_tally.core.buckets import buckets_of, merged
+from rook_tally.core.gaps import max_gap_s, microseconds
+from rook_tally.core.pages import DamagedPageError, checksum, decode, encode
 from rook_tally.core.readings import Readings
-from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, rfc3339
+from rook_tally.core.timestamps import rfc3339
 from rook_tally.store import schema
 from rook_tally.store.database import upserting_insert
 from rook_tally.store.site import Series
-
-PAGE_US = DAY_US
-BUCKET_US = 5 * MINUTE_US
-_BUCKETS = PAGE_US // BUCKET_US
-_HOURS = PAGE_US // HOUR_US
+from rook_tally.store.summaries import (
+    BUCKETS_A_PAGE,
+    DAY_ROW,
+    HOURS_A_PAGE,
+    PAGE_US,
+    day_rows,
+    packed_buckets,
+    step_rows,
+)
 
 # Fewer readings than this are read faster and kept smaller without so fine a summary.
-_STEPS = ((_BUCKETS, 4_000), (_HOURS, 2_000))
-
-HOUR_ROW = np.dtype(
-    [("count", "<u4"), ("suspect", "<u4"), ("low", "<f4"), ("high", "<f4"), ("mean", "<f4"),
-     ("mean_square", "<f4"), ("covered_s", "<f4")]
-)  # fmt: skip
-_BUCKET_TYPES = ("<u2", "<u2", "<f4", "<f4", "<f4", "<f4", "<f4")
+_FEWEST_FOR_BUCKETS, _FEWEST_FOR_HOURS = 4_000, 2_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,55 +54,73 @@ def day_of(time_us: int) -> int:
     return time_us // PAGE_US * PAGE_US
 
 
-def page_row(series: Series, start_us: int, readings: Readings, around: Readings) -> dict[str, Any]:
-    """The page of a day as a row of the page table. Pure and heavy: may run in any thread.
+def page_rows(
+    series: Series, readings: Readings, start_us: int, end_us: int
+) -> list[dict[str, Any]]:
+    """The pages of the days in [start, end) that hold readings, as rows of the page tables.
+
+    Pure and heavy: may run in any thread. Days are summarised together, so that a long history
+    costs little more a day than its compression.
 
     Parameters
     ----------
-    readings : Readings of shape (N,), N ≥ 1
-        All of the day.
-    around : Readings
-        The same with neighbours before and after, so that means reach over midnight.
+    readings : Readings of shape (N,)
+        All of those days, with neighbours before and after, so that means reach over midnight.
+    start_us, end_us : int
+        Where days begin.
     """
+    days = np.arange(start_us, end_us + 1, PAGE_US)
+    edges = np.searchsorted(readings.time_us, days)
+    held = np.diff(edges)
     gap_s = max_gap_s(series.station.cadence_s)
-    # No finer than what is kept of it.
-    count = next((steps for steps, fewest in _STEPS if len(readings) >= fewest), 1)
-    buckets = buckets_of(
-        around, start_us=start_us, width_us=PAGE_US // count, count=count, max_gap_s=gap_s
-    )
-    hours = merged(buckets, count // _HOURS) if count >= _HOURS else None
-    day = merged(buckets if hours is None else hours, 1 if hours is None else _HOURS)
-    good = readings.time_us[readings.good]
-    gaps = find_gaps(readings, max_gap_s=gap_s)
-    payload = encode(readings)
-    values = {
-        "series_id": series.id,
-        "start_us": start_us,
-        "count": len(readings),
-        "suspect": int(day.suspect[0]),
-        "first_us": int(readings.time_us[0]),
-        "last_us": int(readings.time_us[-1]),
-        "good_first_us": int(good[0]) if len(good) else None,
-        "good_last_us": int(good[-1]) if len(good) else None,
-        "low": _or_none(day.low[0]),
-        "high": _or_none(day.high[0]),
-        "mean": _or_none(day.mean[0]),
-        "mean_square": _or_none(day.mean_square[0]),
-        "covered_s": float(day.covered_s[0]),
-        "gaps": gaps.astype("<i8").tobytes() if len(gaps) else None,
-        "hours": None if hours is None else _hour_rows(hours).tobytes(),
-        "buckets": _packed_buckets(buckets) if count == _BUCKETS else None,
-        "payload": payload,
-    }
-    values["checksum"] = _checksum_of(values)
-    return values
+    most = int(held.max(initial=0))
+    steps = BUCKETS_A_PAGE if most >= _FEWEST_FOR_BUCKETS else HOURS_A_PAGE
+    fine = buckets_of(
+        readings, start_us=start_us, width_us=PAGE_US // steps, count=steps * len(held),
+        max_gap_s=gap_s,
+    )  # fmt: skip
+    hours = merged(fine, steps // HOURS_A_PAGE)
+    totals = day_rows(merged(hours, HOURS_A_PAGE))
+    hour_table, fine_table = step_rows(hours), step_rows(fine)
+    good_us = readings.time_us[readings.good]
+    good_edges = np.searchsorted(good_us, days)
+    wide = np.flatnonzero(np.diff(good_us) > microseconds(gap_s))
+    rows = []
+    for day in np.flatnonzero(held).tolist():
+        part = slice(int(edges[day]), int(edges[day + 1]))
+        good = good_us[good_edges[day] : good_edges[day + 1]]
+        inner = wide[(wide >= good_edges[day]) & (wide + 1 < good_edges[day + 1])]
+        gaps = np.stack((good_us[inner], good_us[inner + 1]), axis=1)
+        count = int(held[day])
+        values = {
+            "series_id": series.id,
+            "start_us": int(days[day]),
+            "count": count,
+            "first_us": int(readings.time_us[part.start]),
+            "last_us": int(readings.time_us[part.stop - 1]),
+            "good_first_us": int(good[0]) if len(good) else None,
+            "good_last_us": int(good[-1]) if len(good) else None,
+            "totals": totals[day : day + 1].tobytes(),
+            "gaps": gaps.astype("<i8").tobytes() if len(gaps) else None,
+            "hours": None,
+            "buckets": None,
+            "payload": encode(readings[part]),
+        }
+        if count >= _FEWEST_FOR_HOURS:
+            mine = hour_table[day * HOURS_A_PAGE : (day + 1) * HOURS_A_PAGE]
+            values["hours"] = mine.tobytes()
+        if count >= _FEWEST_FOR_BUCKETS:
+            values["buckets"] = packed_buckets(fine_table[day * steps : (day + 1) * steps])
+        values["checksum"] = checksum_of(values)
+        rows.append(values)
+    return rows
 
 
 def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
     """Write pages, each in place of the one that may be there."""
     keys = ("series_id", "start_us")
     for table, names in (
-        (schema.page, (*_TOTALS, "gaps", "checksum")),
+        (schema.page, (*_NUMBERS, "totals", "gaps", "checksum")),
         (schema.page_hours, (*keys, "hours")),
         (schema.page_data, (*keys, "buckets", "payload")),
     ):
@@ -130,59 +139,29 @@ def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
         connection.execute(statement, chosen)
 
 
-def _whole_pages() -> sa.Join:
-    """The three tables of a page side by side."""
+def whole_pages() -> sa.Select[Any]:
+    """Everything of every page, its three tables side by side."""
     page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
-    return schema.page.join(
+    joined = schema.page.join(
         schema.page_data,
         sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
     ).outerjoin(
         schema.page_hours,
         sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
     )
+    return sa.select(*schema.page.c, hours.hours, data.buckets, data.payload).select_from(joined)
 
 
-def _or_none(value: float) -> float | None:
-    return None if np.isnan(value) else float(value)
-
-
-def _checksum_of(values: dict[str, Any]) -> int:
-    """Over the blobs and the totals, so that damage to either is found."""
-    totals = repr([values[name] for name in _TOTALS]).encode()
-    blobs = (values[name] or b"" for name in ("gaps", "hours", "buckets", "payload"))
-    return checksum(totals, *blobs)
-
-
-_TOTALS = (
-    "series_id", "start_us", "count", "suspect", "first_us", "last_us", "good_first_us",
-    "good_last_us", "low", "high", "mean", "mean_square", "covered_s",
+_NUMBERS = (
+    "series_id", "start_us", "count", "first_us", "last_us", "good_first_us", "good_last_us",
 )  # fmt: skip
+_BLOBS = ("totals", "gaps", "hours", "buckets", "payload")
 
 
-def _hour_rows(hours: Buckets) -> np.ndarray[tuple[int], np.dtype[np.void]]:
-    rows = np.empty(len(hours), dtype=HOUR_ROW)
-    for name in HOUR_ROW.names or ():
-        rows[name] = getattr(hours, name)
-    return rows
-
-
-def _packed_buckets(buckets: Buckets) -> bytes:
-    names = HOUR_ROW.names or ()
-    return packed_columns(
-        *(
-            getattr(buckets, name).astype(kind)
-            for name, kind in zip(names, _BUCKET_TYPES, strict=True)
-        )
-    )
-
-
-def unpacked_buckets(blob: bytes) -> np.ndarray[tuple[int], np.dtype[np.void]]:
-    """The five-minute buckets of a page as rows like those of its hours."""
-    rows = np.empty(_BUCKETS, dtype=HOUR_ROW)
-    columns = unpacked_columns(blob, *_BUCKET_TYPES)
-    for name, column in zip(HOUR_ROW.names or (), columns, strict=True):
-        rows[name] = column
-    return rows
+def checksum_of(values: dict[str, Any]) -> int:
+    """CRC-32 over everything a page holds, so that damage to any part of it is found."""
+    numbers = repr([values[name] for name in _NUMBERS]).encode()
+    return checksum(numbers, *(values[name] or b"" for name in _BLOBS))
 
 
 def page_readings(
@@ -254,23 +233,26 @@ def page_spans(
 def damaged_pages(connection: Connection) -> list[str]:
     """What is wrong with the pages of a store, one line each; empty when all is well."""
     found = []
-    columns = [schema.page.c[name] for name in (*_TOTALS, "gaps", "checksum")]
-    columns += [schema.page_hours.c.hours, schema.page_data.c.buckets, schema.page_data.c.payload]
-    statement = sa.select(*columns).select_from(_whole_pages())
-    with connection.execute(statement.execution_options(yield_per=200)) as rows:
+    with connection.execute(whole_pages().execution_options(yield_per=200)) as rows:
         for row in rows:
-            values = dict(row._mapping)
-            where = f"page of series {row.series_id} at {rfc3339(row.start_us)}"
-            if _checksum_of(values) != row.checksum:
-                found.append(f"{where}: its checksum is wrong")
-                continue
-            try:
-                readings = decode(row.payload)
-            except DamagedPageError as error:
-                found.append(f"{where}: {error.what}")
-                continue
-            if len(readings) != values["count"]:
-                found.append(
-                    f"{where}: {len(readings)} readings where {values['count']} are counted"
-                )
+            wrong = _what_is_wrong(dict(row._mapping))
+            if wrong:
+                where = f"page of series {row.series_id} at {rfc3339(row.start_us)}"
+                found.append(f"{where}: {wrong}")
     return found
+
+
+def _what_is_wrong(values: dict[str, Any]) -> str:
+    """What is wrong with a page; empty when nothing is."""
+    if checksum_of(values) != values["checksum"]:
+        return "its checksum is wrong"
+    try:
+        readings = decode(values["payload"])
+    except DamagedPageError as error:
+        return error.what
+    if len(readings) != values["count"]:
+        return f"{len(readings)} readings where {values['count']} are counted"
+    (totals,) = np.frombuffer(values["totals"], dtype=DAY_ROW)
+    # A thinned page holds fewer than its day was told in.
+    told = int(totals["count"]) + int(totals["suspect"])
+    return "" if len(readings) <= told else f"{len(readings)} readings where its totals say {told}"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import enum
+import os
+import socket
 from dataclasses import dataclass
 
 import sqlalchemy as sa
@@ -85,6 +87,26 @@ def withdraw_collector(connection: Connection, collector_id: str) -> None:
     connection.execute(sa.delete(schema.door).where(schema.door.c.collector_id == collector_id))
     connection.execute(sa.delete(schema.collector).where(schema.collector.c.id == collector_id))
     note_change(connection, Subject.DOORS)
+
+
+def working_collectors(connection: Connection, *, now_us: int) -> list[Collector]:
+    """Collectors that are at work: heard lately, and not known to have died since."""
+    here = socket.gethostname()
+    return [
+        one
+        for one in collectors(connection, now_us=now_us)
+        if one.host != here or _is_running(one.pid)
+    ]
+
+
+def _is_running(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:  # somebody else's, so it runs
+        return True
+    return True
 
 
 def collectors(connection: Connection, *, now_us: int) -> list[Collector]:

@@ -1,12 +1,13 @@
 """The tables of a store, the same on SQLite and PostgreSQL.
 
-`reading` is the narrow table of fresh rows. Sealed pages will stand beside it; every query
-function already speaks of series and windows, never of rows, so that they can be merged in.
+`reading` is the narrow table of fresh rows, the `page` tables hold what is sealed. What is here is
+the newest format; `migrations/` brings older stores to it.
 """
 
 from __future__ import annotations
 
 from sqlalchemy import (
+    DDL,
     BigInteger,
     Boolean,
     Column,
@@ -20,10 +21,13 @@ from sqlalchemy import (
     String,
     Table,
     UniqueConstraint,
+    event,
 )  # fmt: skip
 
-FORMAT = 4
+FORMAT = 5
 """Number of the layout below; a store with a higher one is refused."""
+
+NEWEST_MIGRATION = f"{FORMAT:04}"
 
 metadata = MetaData()
 
@@ -34,6 +38,12 @@ meta = Table(
     "meta", metadata,
     Column("key", String, primary_key=True),
     Column("value", String, nullable=False),
+)  # fmt: skip
+
+# Kept by the migrations; it names the newest that has run.
+alembic_version = Table(
+    "alembic_version", metadata,
+    Column("version_num", String(32), primary_key=True),
 )  # fmt: skip
 
 site = Table(
@@ -76,31 +86,39 @@ series = Table(
 
 reading = Table(
     "reading", metadata,
-    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    # No foreign key: looking each reading's series up again would cost a third of the writing.
+    Column("series_id", Integer, primary_key=True),
     Column("time_us", BigInteger, primary_key=True),
     Column("value", Float, nullable=False),
     Column("quality", SmallInteger, nullable=False),
     sqlite_with_rowid=False,
+    postgresql_partition_by="RANGE (time_us)",
 )  # fmt: skip
+
+# Weeks get partitions of their own (`partitions.py`); whatever fits none of them is kept here.
+event.listen(
+    reading,
+    "after_create",
+    DDL(  # type: ignore[no-untyped-call]
+        "CREATE TABLE reading_rest PARTITION OF reading DEFAULT"
+    ).execute_if(dialect="postgresql"),
+)
 
 page = Table(
     "page", metadata,
     Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
     Column("start_us", BigInteger, primary_key=True),
+    # Of the readings in its payload.
     Column("count", Integer, nullable=False),
-    Column("suspect", Integer, nullable=False),
     # First and last of all readings, and of the good ones.
     Column("first_us", BigInteger, nullable=False),
     Column("last_us", BigInteger, nullable=False),
     Column("good_first_us", BigInteger),
     Column("good_last_us", BigInteger),
-    Column("low", Float),
-    Column("high", Float),
-    Column("mean", Float),
-    Column("mean_square", Float),
-    Column("covered_s", Float, nullable=False),
+    Column("totals", LargeBinary, nullable=False),
     Column("gaps", LargeBinary),
     Column("checksum", BigInteger, nullable=False),
+    Index("page_by_day", "start_us"),
     sqlite_with_rowid=False,
 )  # fmt: skip
 
@@ -152,7 +170,6 @@ change = Table(
     Column("series_id", Integer),
     Column("from_us", BigInteger),
     Column("to_us", BigInteger),
-    sqlite_autoincrement=True,
 )  # fmt: skip
 
 stray = Table(
@@ -179,6 +196,14 @@ tally = Table(
     Column("stray", BigInteger, nullable=False),
     Column("refused", BigInteger, nullable=False),
     Column("arrival_timed", BigInteger, nullable=False),
+    Column("late", BigInteger, nullable=False, server_default="0"),
+)  # fmt: skip
+
+clock_fault = Table(
+    "clock_fault", metadata,
+    Column("station_id", Integer, ForeignKey("station.id"), primary_key=True),
+    Column("ahead_s", Float, nullable=False),
+    Column("since_us", BigInteger, nullable=False),
 )  # fmt: skip
 
 collector = Table(

@@ -20,9 +20,10 @@ from rook_tally.store import schema
 from rook_tally.store.append import append_history
 from rook_tally.store.changes import newest_seq
 from rook_tally.store.database import Store
-from rook_tally.store.pages import PAGE_US, day_of, page_row, write_pages
+from rook_tally.store.pages import day_of, page_rows, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
+from rook_tally.store.summaries import PAGE_US
 
 SEALED_AFTER_US = 2 * DAY_US
 
@@ -67,9 +68,8 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
     margin_us = microseconds(max_gap_s(series.station.cadence_s))
     with store.read() as connection:
         seen = newest_seq(connection)
-        readings = read_raw_range(connection, series.id, start_us, end_us)
         around = read_raw_range(connection, series.id, start_us - margin_us, end_us + margin_us)
-    rows_made = [page_row(series, start_us, readings, around)] if len(readings) else []
+    rows_made = page_rows(series, around, start_us, end_us)
     rows, changes = schema.reading.c, schema.change.c
     with store.write() as connection:
         meanwhile = sa.select(changes.seq).where(
@@ -89,28 +89,32 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
     return True
 
 
-def append_sealed(
-    connection: Connection, series: Series, readings: Readings, *, before_us: int
-) -> None:
-    """Write a long history: days that end before a moment as pages at once, the rest as rows.
+@dataclass(frozen=True, slots=True)
+class History:
+    """A long stretch of a series ready to be written: old days as pages, the rest as readings."""
 
-    The stretch must not overlap what is there already.
-    """
-    gap_us = microseconds(max_gap_s(series.station.cadence_s))
-    days = np.arange(day_of(int(readings.time_us[0])), day_of(before_us) + 1, PAGE_US)
-    edges = np.searchsorted(readings.time_us, days)
+    series_id: int
+    pages: list[dict[str, Any]]
+    fresh: Readings
 
-    def made(day: tuple[int, int, int]) -> dict[str, Any]:
-        start_us, begin, end = day
-        reach = np.searchsorted(readings.time_us, [start_us - gap_us, start_us + PAGE_US + gap_us])
-        return page_row(
-            series, start_us, readings[begin:end], readings[int(reach[0]) : int(reach[1])]
-        )
 
-    stretches = zip(days.tolist(), edges.tolist(), edges[1:].tolist(), strict=False)
-    write_pages(connection, [made(day) for day in stretches if day[2] > day[1]])
-    fresh_from = int(edges[-1]) if len(edges) else 0
-    append_history(connection, series.id, readings[fresh_from:])
+def history_of(series: Series, readings: Readings, *, before_us: int) -> History:
+    """Make pages of the days that end before a moment. Pure: may run in another process."""
+    if not len(readings):
+        return History(series.id, [], readings)
+    first_us = day_of(int(readings.time_us[0]))
+    fresh_us = max(first_us, day_of(before_us))
+    return History(
+        series.id,
+        page_rows(series, readings, first_us, fresh_us),
+        readings[int(np.searchsorted(readings.time_us, fresh_us)) :],
+    )
+
+
+def append_sealed(connection: Connection, history: History) -> None:
+    """Write a long history, which must not overlap what is there already."""
+    write_pages(connection, history.pages)
+    append_history(connection, history.series_id, history.fresh)
 
 
 def seal_all(store: Store, series: dict[int, Series], *, now_us: int) -> int:

@@ -181,6 +181,10 @@ class Feed:
             except StoreError as error:
                 is_troubled = True
                 self._on_news(Trouble(str(error)))
+                if tail is not None:
+                    # What follows a server does not outlive it: begin anew once it is back.
+                    tail.close()
+                    tail = None
             if self._stop.wait(1.0 if is_troubled else POLL_S):
                 break
         if tail is not None:

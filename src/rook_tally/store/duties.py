@@ -1,0 +1,110 @@
+"""Duties: work that one collector at a time does for a store, whoever else is open on it.
+
+Who holds a duty holds a lock that its end takes away, however it ends: an advisory lock of a
+PostgreSQL session, or a lock on a file beside an SQLite store. Another collector then takes over.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import enum
+import fcntl
+from pathlib import Path
+from typing import IO, Protocol
+
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import StoreError
+from rook_tally.store.database import Store, translated
+
+_CLASS = 0x526F
+"""First half of our advisory locks' key ("Ro"); the duty is the second."""
+
+
+class Duty(enum.IntEnum):
+    """What belongs to one collector at a time."""
+
+    SEALING = 1
+    WATCHING = 2
+
+
+class HeldDuty(Protocol):
+    """A duty that is ours."""
+
+    def is_still_held(self) -> bool:
+        """Whether it still is; False once the connection that held it is gone."""
+
+    def release(self) -> None:
+        """Let another collector have it."""
+
+
+def take_duty(store: Store, duty: Duty) -> HeldDuty | None:
+    """Take a duty if nobody has it; None when somebody does.
+
+    Raises
+    ------
+    StoreError
+        When the store cannot be asked.
+    """
+    if store.path is not None:
+        return _FileLock.taken(store.path.with_name(f"{store.path.name}.{duty.name.lower()}"))
+    return _SessionLock.taken(store, duty)
+
+
+class _FileLock:
+    def __init__(self, file: IO[bytes]) -> None:
+        self._file = file
+
+    @classmethod
+    def taken(cls, path: Path) -> _FileLock | None:
+        try:
+            file = path.open("ab")
+        except OSError as error:
+            raise StoreError(
+                f"{path} cannot be written: {error.strerror or error}",
+                remedy="check that you may write to the store's folder",
+            ) from error
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            file.close()
+            return None
+        return cls(file)
+
+    def is_still_held(self) -> bool:
+        return not self._file.closed
+
+    def release(self) -> None:
+        self._file.close()
+
+
+class _SessionLock:
+    def __init__(self, store: Store, connection: Connection) -> None:
+        self._store = store
+        self._connection = connection
+
+    @classmethod
+    def taken(cls, store: Store, duty: Duty) -> _SessionLock | None:
+        connection = store.dedicated_connection()
+        with translated(store.url):
+            ours = connection.execute(sa.select(sa.func.pg_try_advisory_lock(_CLASS, int(duty))))
+            if ours.scalar_one():
+                return cls(store, connection)
+            connection.close()
+        return None
+
+    def is_still_held(self) -> bool:
+        try:
+            with translated(self._store.url):
+                self._connection.execute(sa.select(1))
+        except StoreError:
+            self.release()
+            return False
+        return True
+
+    def release(self) -> None:
+        # Closed for good: given back to the pool the session would keep its lock.
+        with contextlib.suppress(sa.exc.DBAPIError):
+            self._connection.detach()
+        self._connection.close()
