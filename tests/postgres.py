@@ -47,12 +47,21 @@ class Cluster:
              "--no-sync"],
             cwd=self.folder, env={"LC_ALL": "C.UTF-8"}, check=True, capture_output=True, **who,
         )  # type: ignore[call-overload]  # fmt: skip
+        self.start()
+
+    def start(self) -> None:
+        """Start it, again after `stop`."""
         self.process: subprocess.Popen[bytes] = subprocess.Popen(
-            [programs / "postgres", "-D", data, "-k", self.folder, "-c", "listen_addresses=",
-             "-c", "fsync=off"],
-            cwd=self.folder, stderr=subprocess.DEVNULL, **who,
+            [_programs() / "postgres", "-D", self.folder / "data", "-k", self.folder,
+             "-c", "listen_addresses=", "-c", "fsync=off"],
+            cwd=self.folder, stderr=subprocess.DEVNULL, **_as_postgres(),
         )  # type: ignore[call-overload]  # fmt: skip
         wait_until(self._answers)
+
+    def stop(self) -> None:
+        """Stop it; its data stay."""
+        self.process.send_signal(signal.SIGINT)  # does not wait for connections left open
+        self.process.wait(30)
 
     def _answers(self) -> bool:
         with contextlib.suppress(psycopg.OperationalError):
@@ -77,8 +86,7 @@ class Cluster:
 
     def close(self) -> None:
         """Stop it and remove its folder."""
-        self.process.send_signal(signal.SIGINT)  # does not wait for connections left open
-        self.process.wait(30)
+        self.stop()
         shutil.rmtree(self.folder, ignore_errors=True)
 
 

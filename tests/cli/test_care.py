@@ -121,7 +121,7 @@ def test_a_stations_account(collector: CollectorProcess) -> None:
     assert (account["station"], account["kind"], account["state"]) == ("a", "climate", "fresh")
     assert account["counts"] == {
         "kept": 4, "duplicate": 1, "revised": 1, "suspect": 1, "stray": 1, "refused": 1,
-        "arrival_timed": 1,
+        "arrival_timed": 1, "late": 2,
     }  # fmt: skip
     assert [(one["field"], one["value"]) for one in account["fields"]] == [
         ("temp", 22.0), ("rh", 140.0),

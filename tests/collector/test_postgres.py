@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import time
 from pathlib import Path
 
+import sqlalchemy as sa
+
+from rook_tally.desk.shell.feed import Feed, NewReadings, News, Picture, Trouble
+from rook_tally.store import Store, load_site, open_store, schema, set_site
+from tests.builders import append
 from tests.postgres import cluster
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -23,3 +30,101 @@ def test_a_reading_goes_in_and_comes_out_again(tmp_path: Path) -> None:
         refused = rook_tally("--store", url, "backup", str(tmp_path / "copy.db"))
         assert refused.returncode == 1
         assert "use the server's own tools" in refused.stderr
+
+
+class Desk:
+    """What a desk sees of a store, without its window."""
+
+    def __init__(self, store: Store) -> None:
+        self.news: list[News] = []
+        self._feed = Feed(store, clock=_now_us)
+        self._feed.deliver_to(self.news.append)
+        self._feed.start()
+
+    def values(self) -> set[float]:
+        return {
+            one.value
+            for news in self.news
+            if isinstance(news, Picture | NewReadings)
+            for one in news.latest.values()
+        }
+
+    def close(self) -> None:
+        self._feed.stop()
+
+
+def _now_us() -> int:
+    return time.time_ns() // 1000
+
+
+def test_two_collectors_and_two_desks_on_one_store(tmp_path: Path) -> None:
+    """What goes in at either collector shows on both desks; sealing moves when its holder dies."""
+    with contextlib.ExitStack() as stack:
+        url = stack.enter_context(cluster()).new_database()
+        first = CollectorProcess(tmp_path / "first", store_url=url)
+        second = CollectorProcess(tmp_path / "second", store_url=url)
+        stack.callback(first.stop)
+        stack.callback(second.stop)
+        first.add_station("a", kind="climate")
+        stores = [open_store(url), open_store(url)]
+        desks = [Desk(store) for store in stores]
+        for store, desk in zip(stores, desks, strict=True):
+            stack.callback(store.close)
+            stack.callback(desk.close)
+
+        def is_shown_everywhere(value: float) -> bool:
+            return all(value in desk.values() for desk in desks)
+
+        assert first.post('{"temp": 21.5}', query="?station=a")[1]["kept"] == 1
+        wait_until(lambda: is_shown_everywhere(21.5))
+        assert second.post('{"temp": 22.5}', query="?station=a")[1]["kept"] == 1
+        wait_until(lambda: is_shown_everywhere(22.5))
+        second.publish("a", '{"temp": 23.5}')
+        wait_until(lambda: is_shown_everywhere(23.5))
+
+        sealer, other = _by_duty(first, second)
+        sealer.kill()
+        with stores[0].read() as connection:
+            (series,) = load_site(connection).series
+        long_ago_us = _now_us() // 86_400_000_000 * 86_400_000_000 - 5 * 86_400_000_000
+        append(stores[0], series, (long_ago_us, 1.0), (long_ago_us + 1, 2.0))
+        wait_until(lambda: _pages(stores[0]) == 1)
+        assert "sealing_is_ours" in other.log.read_text()
+        assert other.post('{"temp": 24.5}', query="?station=a")[1]["kept"] == 1
+        wait_until(lambda: is_shown_everywhere(24.5))
+
+
+def _by_duty(*both: CollectorProcess) -> tuple[CollectorProcess, CollectorProcess]:
+    def sealers() -> list[CollectorProcess]:
+        return [one for one in both if "sealing_is_ours" in one.log.read_text()]
+
+    wait_until(sealers)
+    (sealer,) = sealers()
+    (other,) = (one for one in both if one is not sealer)
+    return sealer, other
+
+
+def _pages(store: Store) -> int:
+    with store.read() as connection:
+        return int(connection.scalar(sa.select(sa.func.count()).select_from(schema.page)) or 0)
+
+
+def test_a_desk_outlives_its_server(tmp_path: Path) -> None:
+    """The server goes and comes back: the desk says so both times, and sees what came after."""
+    with cluster() as server:
+        store = open_store(server.new_database())
+        desk = Desk(store)
+        wait_until(lambda: any(isinstance(one, Picture) for one in desk.news))
+        server.stop()
+        wait_until(lambda: any(isinstance(one, Trouble) and one.text for one in desk.news))
+        server.start()
+        wait_until(lambda: Trouble("") in desk.news)
+        with contextlib.closing(open_store(store.address)) as again, again.write() as connection:
+            set_site(connection, name="Back", zone="UTC")
+        wait_until(lambda: _has_name(desk.news, "Back"))
+        desk.close()
+        store.close()
+
+
+def _has_name(news: list[News], name: str) -> bool:
+    return any(isinstance(one, Picture) and one.site.name == name for one in news)

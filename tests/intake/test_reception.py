@@ -9,6 +9,7 @@ import pytest
 
 from rook_tally.core.kinds import KINDS, PLAIN
 from rook_tally.core.readings import Quality
+from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Answer, Message, Problem
 from rook_tally.intake.reception import receive
 from rook_tally.intake.resolve import Directory
@@ -29,7 +30,7 @@ Take = Callable[..., Answer]
 @pytest.fixture
 def take(store: Store) -> Take:
     """Receive one message at noon."""
-    directory = Directory()
+    directory, clocks = Directory(), Clocks()
 
     def taken(
         body: object, *, station: str | None = None, access_key: str | None = None,
@@ -39,7 +40,7 @@ def take(store: Store) -> Take:
         message = Message(
             "http", "127.0.0.1", raw, arrived_us, station=station, access_key=access_key
         )
-        return receive(store, directory, [message])[0]
+        return receive(store, directory, clocks, [message])[0]
 
     return taken
 
@@ -199,7 +200,7 @@ def test_the_same_again_is_a_duplicate(take: Take, key: str, store: Store) -> No
     with store.read() as connection:
         wall = load_site(connection).station("wall")
         assert wall is not None
-        assert tallies(connection)[wall.id] == Tally(kept=3, duplicate=1, revised=1)
+        assert tallies(connection)[wall.id] == Tally(kept=3, duplicate=1, revised=1, late=3)
 
 
 def test_a_station_added_meanwhile_is_known_at_once(take: Take, store: Store) -> None:

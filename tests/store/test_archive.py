@@ -3,37 +3,43 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from contextlib import contextmanager
-from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 import pytest
 import sqlalchemy as sa
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
-from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
+from hypothesis.stateful import (
+    RuleBasedStateMachine,
+    invariant,
+    precondition,
+    rule,
+    run_state_machine_as_test,
+)
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.corrections import Correction
 from rook_tally.core.gaps import find_gaps
 from rook_tally.core.pages import DamagedPageError
 from rook_tally.core.readings import Quality, Readings, readings_from
+from rook_tally.core.screening import screened
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.store import (
     NewReading,
     Series,
     Store,
+    add_correction,
     append_history,
     append_readings,
     append_sealed,
+    correction_entries,
     damaged_pages,
     envelopes,
     gaps_between,
     history_of,
     latest,
     load_site,
-    open_store,
+    overrule,
     read_range,
     read_raw_range,
     schema,
@@ -42,6 +48,8 @@ from rook_tally.store import (
     sealing,
     span_of,
     stretches_due,
+    withdraw_correction,
+    withdraw_overruling,
 )
 from tests.builders import MINUTE_US, append, begin_series
 
@@ -58,26 +66,22 @@ readings = st.tuples(
 )
 
 
-@contextmanager
-def _fresh_store() -> Iterator[Store]:
-    with TemporaryDirectory() as folder:
-        store = open_store(Path(folder) / "model.db")
-        yield store
-        store.close()
-
-
 class Archive(RuleBasedStateMachine):
-    """Appends, duplicates, late readings, revisions and sealing in any order."""
+    """Appends, duplicates, late readings, revisions, sealing, corrections and overrulings in any
+    order, on one engine."""
+
+    store: Store
 
     def __init__(self) -> None:
         super().__init__()
-        self._context = _fresh_store()
-        self.store = self._context.__enter__()
+        with self.store.write() as connection:
+            for table in reversed(schema.metadata.sorted_tables):
+                if table.name not in ("meta", "alembic_version"):
+                    connection.execute(sa.delete(table))
         self.series = begin_series(self.store)
         self.truth: dict[int, tuple[float, int]] = {}
-
-    def teardown(self) -> None:
-        self._context.__exit__(None, None, None)
+        self.corrections: dict[int, Correction] = {}
+        self.overruled: tuple[int, int, int] | None = None
 
     @rule(batch=st.lists(readings, min_size=1, max_size=6))
     def append(self, batch: list[tuple[int, float, int]]) -> None:
@@ -93,6 +97,65 @@ class Archive(RuleBasedStateMachine):
             assert duplicate == (at in self.truth and self.truth[at][0] == value)
             if not duplicate:
                 self.truth[at] = (value, quality)
+
+    @rule(start=moments, gain=st.sampled_from([0.5, 2.0, -1.0]), offset=st.sampled_from([0.0, 3.0]))
+    def correct(self, start: int, gain: float, offset: float) -> None:
+        correction = Correction(start, gain, offset)
+        with self.store.write() as connection:
+            add_correction(
+                connection, self.series.id, correction, who="me", why="a test", now_us=LATER_US
+            )
+        self.corrections[start] = correction
+
+    @precondition(lambda self: self.corrections)
+    @rule(data=st.data())
+    def withdraw_a_correction(self, data: st.DataObject) -> None:
+        start = data.draw(st.sampled_from(sorted(self.corrections)))
+        with self.store.write() as connection:
+            (entry,) = [
+                one
+                for one in correction_entries(connection, self.series.id)
+                if one.correction.from_us == start
+            ]
+            withdraw_correction(connection, entry.id)
+        del self.corrections[start]
+
+    @precondition(lambda self: self.overruled is None)
+    @rule(start=moments, minutes=st.sampled_from([2, 30, 2000]), quality=st.sampled_from([0, 1]))
+    def overrule_a_stretch(self, start: int, minutes: int, quality: int) -> None:
+        end = start + minutes * MINUTE_US
+        with self.store.write() as connection:
+            number = overrule(
+                connection, self.series, start, end, Quality(quality), who="me", why="a test"
+            )
+        self.overruled = (number, start, end)
+        for at, (value, _) in self.truth.items():
+            if start <= at < end:
+                self.truth[at] = (value, quality)
+
+    @precondition(lambda self: self.overruled is not None)
+    @rule()
+    def withdraw_the_overruling(self) -> None:
+        """Screening speaks again for the stretch, from all readings as they are now."""
+        assert self.overruled is not None
+        number, start, end = self.overruled
+        with self.store.write() as connection:
+            withdraw_overruling(connection, self.series, number)
+        self.overruled = None
+        rows = sorted((at, *kept) for at, kept in self.truth.items())
+        if rows:
+            everything = readings_from(*zip(*rows, strict=True))
+            judged = screened(everything, self.series.quantity, max_gap_s=180)
+            for (at, value, _), quality in zip(rows, judged.tolist(), strict=True):
+                if start <= at < end:
+                    self.truth[at] = (value, quality)
+
+    def _corrected(self, at: int, value: float) -> float:
+        since = [start for start in self.corrections if start <= at]
+        if not since:
+            return value
+        correction = self.corrections[max(since)]
+        return correction.gain * value + correction.offset
 
     @rule(day=st.integers(0, 3))
     def seal_a_day(self, day: int) -> None:
@@ -117,7 +180,11 @@ class Archive(RuleBasedStateMachine):
             width, columns = envelope.end_us - envelope.start_us, 1
         for column in range(columns):
             begin = start + column * width
-            mine = [v for at, (v, q) in self.truth.items() if begin <= at < begin + width and not q]
+            mine = [
+                self._corrected(at, v)
+                for at, (v, q) in self.truth.items()
+                if begin <= at < begin + width and not q
+            ]
             part = slice(column, column + 1) if columns > 1 else slice(None)
             assert envelope.count[part].sum() == len(mine)
             if mine:
@@ -149,14 +216,17 @@ class Archive(RuleBasedStateMachine):
     def reads_tell_the_truth(self) -> None:
         with self.store.read() as connection:
             everything = read_range(connection, self.series.id, 0, 2 * LATER_US)
+            raw = read_raw_range(connection, self.series.id, 0, 2 * LATER_US)
             newest = latest(connection)
             span = span_of(connection)
         moments_kept = sorted(self.truth)
         assert everything.time_us.tolist() == moments_kept
-        assert everything.value.tolist() == [self.truth[at][0] for at in moments_kept]
+        told = [self._corrected(at, self.truth[at][0]) for at in moments_kept]
+        assert everything.value.tolist() == told
+        assert raw.value.tolist() == [self.truth[at][0] for at in moments_kept]
         assert everything.quality.tolist() == [self.truth[at][1] for at in moments_kept]
         if moments_kept:
-            assert newest[self.series.id].value == self.truth[moments_kept[-1]][0]
+            assert newest[self.series.id].value == told[-1]
             assert span == (moments_kept[0], moments_kept[-1])
 
     @invariant()
@@ -165,8 +235,14 @@ class Archive(RuleBasedStateMachine):
             assert damaged_pages(connection) == []
 
 
-Archive.TestCase.settings = settings(max_examples=60, stateful_step_count=12, deadline=None)
-TestArchive = Archive.TestCase
+def test_whatever_the_order_reads_tell_the_truth(store: Store) -> None:
+    run_state_machine_as_test(
+        type("ArchiveOnOneEngine", (Archive,), {"store": store}),
+        settings=settings(
+            max_examples=40, stateful_step_count=14, deadline=None,
+            suppress_health_check=[HealthCheck.too_slow],
+        ),
+    )  # fmt: skip
 
 
 @pytest.fixture

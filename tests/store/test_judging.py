@@ -12,6 +12,7 @@ from rook_tally.core.kinds import PLAIN
 from rook_tally.core.readings import Quality, Readings, readings_from
 from rook_tally.core.screening import screened
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive
 from rook_tally.intake.resolve import Directory
@@ -42,7 +43,7 @@ def _send(store: Store, quantity: str, values: list[float], order: list[int] | N
     for at in order if order is not None else range(len(values)):
         moment = NOON_US + at * MINUTE_US
         body = json.dumps({"time": moment / 1e6, quantity: values[at]}).encode()
-        receive(store, directory, [Message("mqtt", "", body, moment, station="a")])
+        receive(store, directory, Clocks(), [Message("mqtt", "", body, moment, station="a")])
 
 
 @pytest.fixture
@@ -94,6 +95,31 @@ def test_live_marks_are_those_of_a_look_back(store: Store, station: None) -> Non
     again = screened(kept, series.quantity, max_gap_s=180)
     assert kept.quality.tolist() == again.tolist()
     assert set(np.unique(again).tolist()) == {0, Quality.LONE_ZERO, Quality.LONE_SPIKE}
+
+
+def test_a_stuck_value_is_marked_whole_once_it_is_certain(store: Store, station: None) -> None:
+    """Six hours without a move make it certain; the moves before and after are good."""
+    moving = np.round(50 + np.random.default_rng(3).normal(0, 1, 40), 1).tolist()
+    values = [*moving, *[51.7] * 365, *moving]
+    _send(store, "sound_level", values)
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+        kept = read_range(connection, series.id, 0, 2**62)
+        (tally,) = tallies(connection).values()
+    again = screened(kept, series.quantity, max_gap_s=180)
+    assert kept.quality.tolist() == again.tolist()
+    assert np.flatnonzero(again == Quality.STUCK).tolist() == list(range(40, 405))
+    assert tally.suspect == 365
+
+
+def test_a_late_reading_that_moves_ends_what_seemed_stuck(store: Store, station: None) -> None:
+    values = [51.7] * 400
+    values[200] = 52.9
+    order = [at for at in range(400) if at != 200]
+    _send(store, "sound_level", values, order=order)
+    assert _qualities(store).count(Quality.STUCK) == 399
+    _send(store, "sound_level", values, order=[200])
+    assert _qualities(store) == [Quality.GOOD] * 400
 
 
 @pytest.fixture

@@ -17,6 +17,7 @@ from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store import (
     Tally,
     add_station,
+    clock_faults,
     correction_entries,
     latest,
     load_site,
@@ -53,7 +54,7 @@ def show(where: str, key: str, *, as_json: bool) -> None:
     if as_json:
         typer.echo(msgspec.json.encode([account]).decode())
         return
-    for name in ("station", "place", "kind", "cadence_s", "state", "age_s"):
+    for name in ("station", "place", "kind", "cadence_s", "state", "age_s", "clock_ahead_s"):
         typer.echo(f"{name:<10} {'' if account[name] is None else account[name]}")
     for name, count in account["counts"].items():
         typer.echo(f"{name:<14} {count}")
@@ -72,6 +73,7 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
     last_us = max((one.time_us for one in newest.values()), default=None)
     age_s = None if last_us is None else (time.time_ns() // 1000 - last_us) / SECOND_US
     state = Freshness.SILENT if age_s is None else freshness(age_s, station.cadence_s)
+    fault = clock_faults(connection).get(station.id)
     return {
         "station": station.key,
         "place": station.place.name,
@@ -79,6 +81,7 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
         "cadence_s": station.cadence_s,
         "state": state.value,
         "age_s": None if age_s is None else round(age_s, 3),
+        "clock_ahead_s": None if fault is None else fault.ahead_s,
         "counts": asdict(tallies(connection).get(station.id, Tally())),
         "fields": [
             {

@@ -13,6 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 import structlog
 
 from rook_tally.core.errors import StoreError
+from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Answer, Message, Problem
 from rook_tally.intake.reception import receive, receive_as_stray
 from rook_tally.intake.resolve import Directory
@@ -29,7 +30,7 @@ class CommitLoop:
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._directory = Directory()
+        self._directory, self._clocks = Directory(), Clocks()
         self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[Answer]]] = asyncio.Queue(
             _WAITING_ROOM
         )
@@ -70,7 +71,7 @@ class CommitLoop:
         messages = [message for message, _ in batch]
         try:
             answers = await loop.run_in_executor(
-                self._thread, receive, self._store, self._directory, messages
+                self._thread, receive, self._store, self._directory, self._clocks, messages
             )
         except StoreError as error:
             for _, future in batch:

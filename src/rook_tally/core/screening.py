@@ -2,15 +2,15 @@
 
 The believable range is known at once; a lone zero when the next reading has come, a lone spike when
 four more have, a stuck value when it has not moved for hours. Screening the last `SCREENED_TAIL`
-readings whenever one arrives marks the same ones as screening everything afterwards (but for stuck
-values, which take more than the tail).
+readings whenever one arrives marks the same ones as screening everything afterwards; stuck values,
+which take more than the tail, are looked for by the stretch (`stuck_parts`).
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from rook_tally.core.arrays import QualityArray
+from rook_tally.core.arrays import BoolArray, QualityArray
 from rook_tally.core.faults import hampel, lone_zero, stuck
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.readings import Quality, Readings
@@ -20,7 +20,7 @@ SPIKE_NEIGHBOURS = 3
 _SPIKE_SIGMAS = 5.0
 _SPIKE_ACCURACIES = 5.0
 STUCK_FOR_S = 6 * 3600.0
-_STUCK_READINGS = 60
+STUCK_READINGS = 60
 
 SCREENED_TAIL = 32
 """So many of the newest readings decide what has just become certain; the newer half is judged."""
@@ -53,10 +53,19 @@ def screened(readings: Readings, quantity: Quantity, *, max_gap_s: float) -> Qua
         )  # fmt: skip
         quality[spikes] = Quality.LONE_SPIKE
     if quantity.never_still:
-        good = Readings(readings.time_us, readings.value, quality)
-        for one in stuck(
-            good, min_count=_STUCK_READINGS, min_duration_s=STUCK_FOR_S, max_gap_s=max_gap_s
-        ):
-            inside = (readings.time_us >= one.start_us) & (readings.time_us <= one.end_us)
-            quality[inside & (quality == Quality.GOOD)] = Quality.STUCK
+        stuck_ones = stuck_parts(
+            Readings(readings.time_us, readings.value, quality), max_gap_s=max_gap_s
+        )
+        quality[stuck_ones & (quality == Quality.GOOD)] = Quality.STUCK
     return quality
+
+
+def stuck_parts(readings: Readings, *, max_gap_s: float) -> BoolArray:
+    """(N,) mask of the stretches in which a value that is never still did not move for hours."""
+    inside = np.zeros(len(readings), dtype=np.bool_)
+    for one in stuck(
+        readings, min_count=STUCK_READINGS, min_duration_s=STUCK_FOR_S, max_gap_s=max_gap_s
+    ):
+        first, after = np.searchsorted(readings.time_us, [one.start_us, one.end_us + 1])
+        inside[first:after] = True
+    return inside

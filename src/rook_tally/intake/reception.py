@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality
+from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal
 from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
@@ -26,22 +28,37 @@ from rook_tally.store import (
     append_readings,
     keep_strays,
     mark_what_became_certain,
+    report_clocks,
 )
 
 # Nothing in these could be missed, so they are not kept as strays.
 _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
 
+@dataclass(frozen=True, slots=True)
+class _Arriving:
+    """A screened reading on its way in, and whose answer it counts in."""
+
+    reading: NewReading
+    series: Series
+    answer: Answer
+    is_late: bool
+
+
 @dataclass(slots=True)
 class _Batch:
     """What a batch of messages will write, gathered before anything is written."""
 
-    readings: list[tuple[NewReading, Answer, Series]] = field(default_factory=list)
+    readings: list[_Arriving] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
     tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
+    # Newest time each message of a station gave, beside its arrival: by station id.
+    sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
 
 
-def receive(store: Store, directory: Directory, messages: Sequence[Message]) -> list[Answer]:
+def receive(
+    store: Store, directory: Directory, clocks: Clocks, messages: Sequence[Message]
+) -> list[Answer]:
     """Take messages in, all in one transaction; when this returns they are in the store.
 
     Returns
@@ -59,8 +76,10 @@ def receive(store: Store, directory: Directory, messages: Sequence[Message]) -> 
             directory.refresh(connection)
             answers = [_taken(connection, directory, message, batch) for message in messages]
             _write(connection, batch)
+            _report_clocks(connection, clocks, batch)
     except BaseException:
         directory.forget()
+        clocks.forget()
         raise
     return answers
 
@@ -97,6 +116,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         return answer
     answer.refused.extend(content.refused)
     unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
+    newest_us: dict[int, int] = {}
     for item in content.items:
         claimed = _claimed_station(item, message, speaker)
         try:
@@ -107,6 +127,11 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
             answer.refused.append(Refusal(item.at, item.field, str(error)))
         else:
             _screened(placed, message, answer, batch)
+            if item.time_us is not None:
+                station_id = placed.series.station.id
+                newest_us[station_id] = max(item.time_us, newest_us.get(station_id, item.time_us))
+    for station_id, time_us in newest_us.items():
+        batch.sent[station_id].append((time_us, message.arrived_us))
     for claimed, reasons in unplaced.items():
         answer.stray += len(reasons)
         answer.strays.extend(reasons)
@@ -161,7 +186,21 @@ def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -
         batch.tallies[station.id].arrival_timed += 1
     quality = quality_at_arrival(placed.series.quantity, placed.value)
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
-    batch.readings.append((reading, answer, placed.series))
+    # It was missed: so long without a word is a gap.
+    is_late = message.arrived_us - when.time_us > microseconds(max_gap_s(station.cadence_s))
+    batch.readings.append(_Arriving(reading, placed.series, answer, is_late))
+
+
+def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> None:
+    told: dict[int, float] = {}
+    now_us = 0
+    for station_id, moments in batch.sent.items():
+        for sent_us, arrived_us in moments:
+            now_us = max(now_us, arrived_us)
+            ahead_s = clocks.verdict(station_id, sent_us=sent_us, arrived_us=arrived_us)
+            if ahead_s is not None:
+                told[station_id] = ahead_s
+    report_clocks(connection, told, now_us=now_us)
 
 
 def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) -> None:
@@ -179,12 +218,13 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
 
 
 def _write(connection: Connection, batch: _Batch) -> None:
-    outcome = append_readings(connection, [reading for reading, _, _ in batch.readings])
+    outcome = append_readings(connection, [one.reading for one in batch.readings])
     written: dict[int, tuple[int, int]] = {}
     series: dict[int, Series] = {}
-    for (reading, answer, one), duplicate, revised in zip(
+    for arriving, duplicate, revised in zip(
         batch.readings, outcome.duplicate, outcome.revised, strict=True
     ):
+        reading, one, answer = arriving.reading, arriving.series, arriving.answer
         tally = batch.tallies[one.station.id]
         if duplicate:
             answer.duplicate += 1
@@ -196,6 +236,7 @@ def _write(connection: Connection, batch: _Batch) -> None:
         tally.kept += 1
         tally.suspect += is_suspect
         tally.revised += revised
+        tally.late += arriving.is_late
         first, last = written.get(one.id, (reading.time_us, reading.time_us))
         written[one.id] = (min(first, reading.time_us), max(last, reading.time_us))
         series[one.id] = one

@@ -14,6 +14,7 @@ from rook_tally.store.changes import (
     prune_changes,
     site_changed_since,
 )
+from rook_tally.store.clocks import ClockFault, clock_faults, report_clocks
 from rook_tally.store.corrections import (
     CorrectionEntry,
     add_correction,
@@ -23,14 +24,9 @@ from rook_tally.store.corrections import (
 from rook_tally.store.database import Store
 from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
-from rook_tally.store.judging import (
-    Overruling,
-    mark_what_became_certain,
-    overrule,
-    overrulings,
-    withdraw_overruling,
-)
+from rook_tally.store.judging import mark_what_became_certain
 from rook_tally.store.opening import open_store
+from rook_tally.store.overruling import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.overview import LatestRow, latest_rows
 from rook_tally.store.pages import damaged_pages
 from rook_tally.store.partitions import keep_partitions
@@ -75,6 +71,7 @@ from rook_tally.store.site import (
     load_site,
     set_site,
 )
+from rook_tally.store.spans import span_statistics
 from rook_tally.store.strays import Stray, keep_strays, newest_strays
 from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
@@ -87,6 +84,7 @@ __all__ = [
     "Appended",
     "Change",
     "ChangeTail",
+    "ClockFault",
     "Collector",
     "CorrectionEntry",
     "Door",
@@ -116,6 +114,7 @@ __all__ = [
     "append_history",
     "append_readings",
     "append_sealed",
+    "clock_faults",
     "collectors",
     "correction_entries",
     "damaged_pages",
@@ -137,6 +136,7 @@ __all__ = [
     "read_range",
     "read_raw_range",
     "report_alive",
+    "report_clocks",
     "report_collector",
     "report_door",
     "seal",
@@ -144,6 +144,7 @@ __all__ = [
     "set_site",
     "site_changed_since",
     "span_of",
+    "span_statistics",
     "stretches_due",
     "take_duty",
     "tallies",

@@ -102,7 +102,9 @@ class ChangeTail:
         # Commits of a connection do not move its own data_version, so this one never writes.
         self._connection = store.dedicated_connection()
         self._version = -1
-        with translated(store.url):
+        loaded: Any = self._connection.dialect.loaded_dbapi
+        self._driver_error: type[Exception] = loaded.Error
+        with translated(store.url, self._driver_error):
             driver: Any = self._connection.connection.driver_connection
             if self._connection.dialect.name == "postgresql":
                 driver.autocommit = True
@@ -119,7 +121,7 @@ class ChangeTail:
         StoreError
             When the store is gone; make another tail once it is back.
         """
-        with translated(self._store.url):
+        with translated(self._store.url, self._driver_error):
             if self._connection.dialect.name == "postgresql":
                 # All that has come, without waiting for more.
                 return any(list(self._driver.notifies(timeout=0)))

@@ -94,11 +94,15 @@ def upserting_insert(connection: Connection, table: sa.Table) -> sqlite.Insert:
 
 
 @contextlib.contextmanager
-def translated(url: str) -> Iterator[None]:
-    """Turn the database's own errors into `StoreError`s that say what to do."""
+def translated(url: str, *drivers_own: type[Exception]) -> Iterator[None]:
+    """Turn the database's own errors into `StoreError`s that say what to do.
+
+    `drivers_own` are to be given where a driver is spoken to past SQLAlchemy.
+    """
+    foreign: tuple[type[Exception], ...] = (exc.DatabaseError, sqlite3.Error, *drivers_own)
     try:
         yield
-    except (exc.OperationalError, exc.DatabaseError, sqlite3.Error) as error:
+    except foreign as error:
         cause = str(getattr(error, "orig", None) or error).splitlines()[0]
         raise StoreError(
             f"the store {url} cannot be used: {cause}",

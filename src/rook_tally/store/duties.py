@@ -6,7 +6,6 @@ PostgreSQL session, or a lock on a file beside an SQLite store. Another collecto
 
 from __future__ import annotations
 
-import contextlib
 import enum
 import fcntl
 from pathlib import Path
@@ -88,6 +87,8 @@ class _SessionLock:
     def taken(cls, store: Store, duty: Duty) -> _SessionLock | None:
         connection = store.dedicated_connection()
         with translated(store.url):
+            # Outside any transaction: an idle one would keep the server from cleaning up.
+            connection = connection.execution_options(isolation_level="AUTOCOMMIT")
             ours = connection.execute(sa.select(sa.func.pg_try_advisory_lock(_CLASS, int(duty))))
             if ours.scalar_one():
                 return cls(store, connection)
@@ -95,6 +96,8 @@ class _SessionLock:
         return None
 
     def is_still_held(self) -> bool:
+        if self._connection.closed:
+            return False
         try:
             with translated(self._store.url):
                 self._connection.execute(sa.select(1))
@@ -104,7 +107,7 @@ class _SessionLock:
         return True
 
     def release(self) -> None:
-        # Closed for good: given back to the pool the session would keep its lock.
-        with contextlib.suppress(sa.exc.DBAPIError):
-            self._connection.detach()
-        self._connection.close()
+        if not self._connection.closed:
+            # Given back to the pool the session would keep its lock.
+            self._connection.invalidate()
+            self._connection.close()

@@ -1,43 +1,25 @@
-"""Judging readings: what the next readings made certain, and what a person says of a stretch.
-
-A quality is a judgement and may change; the value never does. What a person has said of a stretch
-stands above what screening finds.
-"""
+"""Judging: earlier readings marked when the next ones make certain that they are suspect."""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import BoolArray, QualityArray
-from rook_tally.core.errors import UsageError
-from rook_tally.core.gaps import max_gap_s, microseconds
+from rook_tally.core.arrays import QualityArray
+from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Quality, Readings, readings_from
-from rook_tally.core.screening import SCREENED_TAIL, screened
+from rook_tally.core.screening import SCREENED_TAIL, STUCK_READINGS, screened, stuck_parts
 from rook_tally.store import schema
-from rook_tally.store.changes import Subject, note_change, note_readings
-from rook_tally.store.pages import page_rows, sealed_days, write_pages
-from rook_tally.store.query import read_raw_range
+from rook_tally.store.overruling import overruled, write_row_qualities
 from rook_tally.store.site import Series
-from rook_tally.store.summaries import PAGE_US
 
-
-@dataclass(frozen=True, slots=True)
-class Overruling:
-    """A person's word on a stretch [from, to): its readings are of this quality."""
-
-    id: int
-    series_id: int
-    from_us: int
-    to_us: int
-    quality: Quality
-    who: str
-    why: str
+# Half of what a stuck value takes lies on one side of a reading in it.
+_STILL_NEIGHBOURS = STUCK_READINGS // 2
 
 
 def mark_what_became_certain(
@@ -51,30 +33,88 @@ def mark_what_became_certain(
 
     Returns
     -------
-    dict of series id to how many readings changed their quality; series without are left out.
+    dict of series id to how many readings became suspect; series without a change are left out.
     """
     marked: dict[int, int] = {}
     for one in series:
         if one.id not in touched or not _is_screened_later(one.quantity):
             continue
         near = _rows_around(connection, one.id, *touched[one.id])
-        if not _may_hold_a_fault(near, one.quantity):
-            continue
-        gap_s = max_gap_s(one.station.cadence_s)
-        told = screened(near, one.quantity, max_gap_s=gap_s)
-        first = int(np.searchsorted(near.time_us, touched[one.id][0]))
-        told[: max(0, first - SCREENED_TAIL // 2)] = near.quality[
-            : max(0, first - SCREENED_TAIL // 2)
-        ]
-        changed = (told != near.quality) & ~_overruled(connection, one.id, near)
-        if changed.any():
-            _write_row_qualities(connection, one.id, near, told, changed)
-            marked[one.id] = int(np.count_nonzero(changed & (told != Quality.GOOD)))
+        changed = 0
+        if _may_hold_a_fault(near, one.quantity):
+            changed += _mark(connection, one, near, _told_nearby(one, near, touched[one.id][0]))
+        if one.quantity.never_still:
+            for at in _still_moments(near):
+                stretch = _stretch_around(connection, one.id, int(near.time_us[at]), near.value[at])
+                changed += _mark(connection, one, stretch, _told_of_stretch(one, stretch))
+        if changed:
+            marked[one.id] = changed
     return marked
 
 
+def _mark(connection: Connection, series: Series, readings: Readings, told: QualityArray) -> int:
+    """Write qualities that differ; how many readings became suspect."""
+    changed = told != readings.quality
+    if not changed.any():
+        return 0
+    changed &= ~overruled(connection, series.id, readings)
+    if changed.any():
+        write_row_qualities(connection, series.id, readings, told, changed)
+    was_good = readings.quality == Quality.GOOD
+    return int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
+
+
+def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:
+    """What screening says of the readings that the new ones can have made certain."""
+    told = screened(near, series.quantity, max_gap_s=max_gap_s(series.station.cadence_s))
+    first = int(np.searchsorted(near.time_us, first_us))
+    settled = max(0, first - SCREENED_TAIL // 2)
+    told[:settled] = near.quality[:settled]
+    # A value is known to be stuck from far more readings than these.
+    still = (near.quality == Quality.STUCK) & (told == Quality.GOOD)
+    told[still] = Quality.STUCK
+    return told
+
+
+def _still_moments(near: Readings) -> list[int]:
+    """One reading of each stretch that may be stuck, or no longer is."""
+    if not len(near):
+        return []
+    moved = np.flatnonzero(np.diff(near.value) != 0) + 1
+    begin, end = np.append(0, moved), np.append(moved, len(near))
+    long = end - begin >= min(_STILL_NEIGHBOURS, len(near))
+    was_stuck = np.logical_or.reduceat(near.quality == Quality.STUCK, begin)
+    return [int(at) for at in begin[long | was_stuck]]
+
+
+def _stretch_around(connection: Connection, series_id: int, at_us: int, value: float) -> Readings:
+    """All rows around a moment, good or stuck, up to where the value was another."""
+    columns = schema.reading.c
+    ours = sa.and_(
+        columns.series_id == series_id,
+        columns.quality.in_((int(Quality.GOOD), int(Quality.STUCK))),
+    )
+    other = sa.select(columns.time_us).where(ours, columns.value != float(value)).limit(1)
+    before = connection.scalar(
+        other.where(columns.time_us < at_us).order_by(columns.time_us.desc())
+    )
+    after = connection.scalar(other.where(columns.time_us > at_us).order_by(columns.time_us))
+    rows = sa.select(columns.time_us, columns.value, columns.quality).where(ours)
+    if before is not None:
+        rows = rows.where(columns.time_us > before)
+    if after is not None:
+        rows = rows.where(columns.time_us < after)
+    return _readings(connection.execute(rows.order_by(columns.time_us)).all())
+
+
+def _told_of_stretch(series: Series, stretch: Readings) -> QualityArray:
+    good = readings_from(stretch.time_us, stretch.value)
+    stuck = stuck_parts(good, max_gap_s=max_gap_s(series.station.cadence_s))
+    return np.where(stuck, Quality.STUCK, Quality.GOOD).astype(np.uint8)
+
+
 def _is_screened_later(quantity: Quantity) -> bool:
-    return quantity.is_slow or not quantity.zero_possible
+    return quantity.is_slow or not quantity.zero_possible or quantity.never_still
 
 
 def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
@@ -103,139 +143,8 @@ def _rows_around(connection: Connection, series_id: int, first_us: int, last_us:
     after = connection.execute(
         wanted.where(columns.time_us > last_us).order_by(columns.time_us).limit(SCREENED_TAIL)
     ).all()
-    rows = [*reversed(before), *rest, *after]
+    return _readings([*reversed(before), *rest, *after])
+
+
+def _readings(rows: Sequence[Sequence[Any]]) -> Readings:
     return readings_from(*zip(*rows, strict=True)) if rows else readings_from([], [])
-
-
-def _write_row_qualities(
-    connection: Connection, series_id: int, near: Readings, told: QualityArray, changed: BoolArray
-) -> None:
-    table = schema.reading
-    connection.execute(
-        sa.update(table)
-        .where(table.c.series_id == series_id, table.c.time_us == sa.bindparam("at"))
-        .values(quality=sa.bindparam("judged")),
-        [
-            {"at": int(at), "judged": int(quality)}
-            for at, quality in zip(near.time_us[changed], told[changed], strict=True)
-        ],
-    )
-    moments = near.time_us[changed]
-    note_readings(connection, {series_id: (int(moments[0]), int(moments[-1]))})
-
-
-def overrule(
-    connection: Connection, series: Series, from_us: int, to_us: int, quality: Quality, *,
-    who: str, why: str,
-) -> int:  # fmt: skip
-    """Say of a stretch [from, to) what its readings are worth; returns the entry's id.
-
-    Raises
-    ------
-    UsageError
-        When the stretch is empty or overlaps one that was spoken of before.
-    """
-    table = schema.overruling
-    if to_us <= from_us:
-        raise UsageError("the stretch is empty", remedy="let it end after it begins")
-    overlapping = sa.select(table.c.id).where(
-        table.c.series_id == series.id, table.c.from_us < to_us, table.c.to_us > from_us
-    )
-    if connection.execute(overlapping).first() is not None:
-        raise UsageError(
-            "part of this stretch was overruled before",
-            kept="that stands",
-            remedy="withdraw it first",
-        )
-    inserted = connection.execute(
-        sa.insert(table).values(
-            series_id=series.id, from_us=from_us, to_us=to_us, quality=int(quality), who=who,
-            why=why,
-        )
-    )  # fmt: skip
-    _judge_anew(connection, series, from_us, to_us, quality)
-    key = inserted.inserted_primary_key
-    assert key is not None
-    return int(key[0])
-
-
-def withdraw_overruling(connection: Connection, series: Series, overruling_id: int) -> None:
-    """Take a word back: the stretch is judged by screening again."""
-    found = next(
-        (one for one in overrulings(connection, series.id) if one.id == overruling_id), None
-    )
-    if found is None:
-        raise UsageError(f"there is no overruling {overruling_id}", remedy="see the list again")
-    connection.execute(sa.delete(schema.overruling).where(schema.overruling.c.id == overruling_id))
-    _judge_anew(connection, series, found.from_us, found.to_us, None)
-
-
-def overrulings(connection: Connection, series_id: int) -> list[Overruling]:
-    """What people have said of stretches of a series, in order of time."""
-    table = schema.overruling
-    rows = connection.execute(
-        sa.select(table).where(table.c.series_id == series_id).order_by(table.c.from_us)
-    )
-    return [
-        Overruling(
-            row.id, row.series_id, row.from_us, row.to_us, Quality(row.quality), row.who, row.why
-        )
-        for row in rows
-    ]
-
-
-def _overruled(connection: Connection, series_id: int, readings: Readings) -> BoolArray:
-    mask = np.zeros(len(readings), dtype=np.bool_)
-    for one in overrulings(connection, series_id):
-        mask |= (readings.time_us >= one.from_us) & (readings.time_us < one.to_us)
-    return mask
-
-
-def _judge_anew(
-    connection: Connection, series: Series, from_us: int, to_us: int, quality: Quality | None
-) -> None:
-    """Give a stretch a quality, or what screening says of it, in rows and pages alike."""
-    gap_s = max_gap_s(series.station.cadence_s)
-    margin_us = microseconds(gap_s) * SCREENED_TAIL
-    around = read_raw_range(connection, series.id, from_us - margin_us, to_us + margin_us)
-    told = screened(around, series.quantity, max_gap_s=gap_s)
-    inside = (around.time_us >= from_us) & (around.time_us < to_us)
-    judged = around.quality.copy()
-    judged[inside] = told[inside] if quality is None else quality
-    rows = schema.reading.c
-    fresh = connection.execute(
-        sa.select(rows.time_us).where(
-            rows.series_id == series.id, rows.time_us >= from_us, rows.time_us < to_us
-        )
-    ).scalars()
-    is_row = np.isin(around.time_us, np.array(list(fresh), dtype=np.int64))
-    changed = inside & (judged != around.quality)
-    if (changed & is_row).any():
-        _write_row_qualities(connection, series.id, around, judged, changed & is_row)
-    days = sorted(day for _, day in sealed_days(connection, [series.id], from_us, to_us))
-    _rewrite_pages(connection, series, days, from_us, to_us, Readings(
-        around.time_us, around.value, judged
-    ))  # fmt: skip
-    # Statistics, ribbons and lanes over the stretch follow.
-    note_change(connection, Subject.SITE)
-
-
-def _rewrite_pages(
-    connection: Connection,
-    series: Series,
-    days: Sequence[int],
-    from_us: int,
-    to_us: int,
-    judged: Readings,
-) -> None:
-    margin_us = microseconds(max_gap_s(series.station.cadence_s))
-    for day_us in days:
-        around = read_raw_range(
-            connection, series.id, day_us - margin_us, day_us + PAGE_US + margin_us
-        )
-        quality = around.quality.copy()
-        at = np.searchsorted(judged.time_us, around.time_us)
-        known = (around.time_us >= from_us) & (around.time_us < to_us)
-        quality[known] = judged.quality[at[known]]
-        whole = Readings(around.time_us, around.value, quality)
-        write_pages(connection, page_rows(series, whole, day_us, day_us + PAGE_US))

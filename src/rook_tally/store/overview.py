@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.timestamps import SECOND_US, rfc3339
+from rook_tally.store.clocks import clock_faults
 from rook_tally.store.query import latest
 from rook_tally.store.site import load_site
+from rook_tally.store.tallies import Tally, tallies
 
 
 @dataclass(frozen=True, slots=True)
 class LatestRow:
-    """One series' newest reading, in the base unit of its quantity."""
+    """One series' newest reading, in the base unit of its quantity.
+
+    `counts` and `clock_ahead_s` (None for a clock that is right) are its station's.
+    """
 
     place: str
     station: str
@@ -24,12 +29,15 @@ class LatestRow:
     quality: str
     level: int
     age_s: float
+    counts: Tally = field(default_factory=Tally)
+    clock_ahead_s: float | None = None
 
 
 def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
     """One row a series that has a reading, by place, station and field in their order."""
     site = load_site(connection)
     newest = latest(connection)
+    counts, faults = tallies(connection), clock_faults(connection)
     rank = {place.id: position for position, place in enumerate(site.places)}
     ordered = sorted(
         (series for series in site.series if series.id in newest),
@@ -46,6 +54,8 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
             quality=newest[one.id].quality.wording,
             level=int(one.limits.level_of(newest[one.id].value)),
             age_s=round((now_us - newest[one.id].time_us) / SECOND_US, 3),
+            counts=counts.get(one.station.id, Tally()),
+            clock_ahead_s=faults[one.station.id].ahead_s if one.station.id in faults else None,
         )
         for one in ordered
     ]

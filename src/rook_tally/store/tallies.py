@@ -20,7 +20,7 @@ class Tally:
     """Counts of readings. `kept` includes suspect and revised ones.
 
     `arrival_timed` counts readings kept under their arrival time because the sender's own was
-    not believable.
+    not believable; `late` those that arrived longer after their own time than the gap rule allows.
     """
 
     kept: int = 0
@@ -30,6 +30,7 @@ class Tally:
     stray: int = 0
     refused: int = 0
     arrival_timed: int = 0
+    late: int = 0
 
 
 _COUNTS = tuple(field.name for field in fields(Tally))
