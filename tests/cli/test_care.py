@@ -9,7 +9,8 @@ import pytest
 import sqlalchemy as sa
 
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import Series, Store, open_store, read_range, schema, seal
+from rook_tally.store import Series, Store, open_store, read_range, schema, seal, seal_all
+from rook_tally.store.thinning import thinned_after_days
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.processes import CollectorProcess, rook_tally
 
@@ -131,3 +132,53 @@ def test_a_stations_account(collector: CollectorProcess) -> None:
     missing = rook_tally("--store", str(collector.store), "station", "show", "b")
     assert (missing.returncode, missing.stdout) == (2, "")
     assert "no station 'b'; known: a" in missing.stderr
+
+
+def test_thinning_is_asked_for_twice_and_can_be_undone(store: Store, kept: Series) -> None:
+    append(store, kept, *((NOON_US - 30 * DAY_US + at * 1_000_000, at % 7) for at in range(3000)))
+    seal_all(store, {kept.id: kept}, now_us=NOON_US)
+    before = _values(Path(store.url))
+
+    def thin(*words: str) -> list[str]:
+        done = rook_tally("--store", store.url, "thin", *words)
+        assert done.returncode == 0, done.stderr
+        return done.stdout.splitlines()
+
+    told = thin("--older-than", "10")
+    assert told[0].startswith("wall temperature: 2980 of 3000 readings on 1 days from 2026-10-24")
+    assert told[1].endswith("would go; nothing was removed (add --remove)")
+    assert _values(Path(store.url)) == before
+    done = thin("--older-than", "10", "--remove")
+    assert (done[1], done[2].partition(";")[0]) == (told[0], "2980 readings removed")
+    assert len(_values(Path(store.url))) == len(before) - 2980
+    store.close()
+    backup = done[0].partition(" holds")[0]
+    assert rook_tally("--store", store.url, "restore", backup).returncode == 0
+    assert _values(Path(store.url)) == before
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        ([], "what counts as old?"),
+        (["--older-than", "9", "--remove", "--always"], "exclude each other"),
+        (["--older-than", "9", "--always", "--station", "wall"], "for the whole store"),
+        (["--older-than", "9", "--station", "x"], "there is no station 'x'"),
+    ],
+)
+def test_thinning_that_cannot_be_meant(
+    store: Store, kept: Series, words: list[str], why: str
+) -> None:
+    done = rook_tally("--store", store.url, "thin", *words)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert why in done.stderr
+
+
+def test_a_habit_of_thinning(store: Store, kept: Series) -> None:
+    done = rook_tally("--store", store.url, "thin", "--older-than", "700", "--always")
+    assert "thins days older than 700 days" in done.stdout
+    with store.read() as connection:
+        assert thinned_after_days(connection) == 700
+    assert "thins nothing" in rook_tally("--store", store.url, "thin", "--never").stdout
+    with store.read() as connection:
+        assert thinned_after_days(connection) is None

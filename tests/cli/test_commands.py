@@ -102,6 +102,7 @@ def test_latest_is_one_json_list_or_a_table(store: Store) -> None:
     (row,) = json.loads(_with(store, "latest", "--json"))
     assert list(row) == [
         "place", "station", "quantity", "value", "unit", "time", "quality", "level", "age_s",
+        "counts", "clock_ahead_s",
     ]  # fmt: skip
     assert "1\u2009033  ppm" in _with(store, "latest")
 

@@ -235,6 +235,37 @@ def compact(context: typer.Context, store: StoreOption = None) -> None:
 
 
 @app.command()
+def thin(
+    context: typer.Context,
+    older_than: Annotated[
+        float | None,
+        typer.Option(metavar="DAYS", min=3.0, help="Only days that ended before that."),
+    ] = None,
+    station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
+    quantity: Annotated[str | None, typer.Option(metavar="SLUG")] = None,
+    remove: Annotated[
+        bool, typer.Option("--remove", help="Really do it, after a backup beside the store.")
+    ] = False,
+    always: Annotated[
+        bool, typer.Option("--always", help="Have the collector do so from now on, every day.")
+    ] = False,
+    never: Annotated[bool, typer.Option("--never", help="Have it stop doing so.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Give up old readings for space; says what that would remove, and removes nothing by itself.
+
+    The lowest and the highest reading of every five minutes stay, and so do all summaries.
+    """
+    from rook_tally.cli.thin import Wish, thin_store
+
+    if remove + always + never > 1:
+        raise UsageError("--remove, --always and --never exclude each other", remedy="give one")
+    wish = Wish.REMOVE if remove else Wish.ALWAYS if always else Wish.NEVER if never else Wish.COUNT
+    days = None if never else older_than
+    thin_store(_store(context, store), days, station=station, quantity=quantity, wish=wish)
+
+
+@app.command()
 def shots(
     directory: Annotated[Path, typer.Argument(metavar="DIR")] = Path("docs/screenshots"),
 ) -> None:

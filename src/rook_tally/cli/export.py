@@ -14,9 +14,9 @@ from typing import TextIO, cast
 import numpy as np
 from sqlalchemy.engine import Connection
 
+from rook_tally.cli.choice import chosen_series
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.readings import Quality
-from rook_tally.core.registry import quantity_named
 from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
 from rook_tally.store import Series, load_site, open_store, read_range, read_raw_range, span_of
 
@@ -40,23 +40,11 @@ def write_export(
     """
     if form != "csv":
         raise UsageError(f"there is no format {form!r}", remedy="the format is csv")
-    if quantity is not None:
-        quantity_named(quantity)
     start_us, end_us = _moment(from_, "--from"), _moment(to, "--to")
     store = open_store(where, create=False)
     try:
         with store.read() as connection:
-            site = load_site(connection)
-            if station is not None and site.station(station) is None:
-                raise UsageError(
-                    f"there is no station {station!r}",
-                    remedy="known: " + (", ".join(one.key for one in site.stations) or "none yet"),
-                )
-            chosen = [
-                one
-                for one in site.series
-                if station in (None, one.station.key) and quantity in (None, one.quantity.slug)
-            ]
+            chosen = chosen_series(load_site(connection), station, quantity)
             with _opened(output) as target:
                 writer = csv.writer(target)
                 writer.writerow(HEADER)

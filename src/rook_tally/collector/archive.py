@@ -22,6 +22,7 @@ from rook_tally.store import (
     stretches_due,
     take_duty,
 )
+from rook_tally.store.thinning import Thinned, thin_what_is_due
 
 LOOK_EVERY_S = 5.0
 # Between two pages the doors have the store to themselves.
@@ -38,7 +39,7 @@ async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
             try:
                 duty = await asyncio.to_thread(_taken, store, duty)
                 if duty is not None:
-                    await _seal_what_is_due(store, clock)
+                    await _tidy(store, clock)
             except StoreError as error:
                 _log.warning("sealing_put_off", error=str(error))
             await asyncio.sleep(LOOK_EVERY_S)
@@ -56,7 +57,7 @@ def _taken(store: Store, held: HeldDuty | None) -> HeldDuty | None:
     return duty
 
 
-async def _seal_what_is_due(store: Store, clock: Callable[[], int]) -> None:
+async def _tidy(store: Store, clock: Callable[[], int]) -> None:
     for line in await asyncio.to_thread(_keep_partitions, store, clock()):
         _log.info("partitions", done=line)
     while due := await asyncio.to_thread(stretches_due, store, now_us=clock()):
@@ -70,7 +71,13 @@ async def _seal_what_is_due(store: Store, clock: Callable[[], int]) -> None:
                 await asyncio.sleep(_BREATH_S)
         _log.info("sealed", pages=sealed)
         if not sealed:
-            return
+            break
+    for thinned in await asyncio.to_thread(_thin, store, clock()):
+        _log.info("thinned", series=thinned.series_id, readings=thinned.readings)
+
+
+def _thin(store: Store, now_us: int) -> list[Thinned]:
+    return thin_what_is_due(store, list(_series_by_id(store).values()), now_us=now_us)
 
 
 def _keep_partitions(store: Store, now_us: int) -> list[str]:

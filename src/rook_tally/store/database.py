@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import shutil
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
@@ -50,6 +51,16 @@ class Store:
     def path(self) -> Path | None:
         """The SQLite file, None for a server."""
         return Path(self.url) if self._engine.dialect.name == "sqlite" else None
+
+    def room_bytes(self) -> int | None:
+        """What is free on the disk that holds the file; None for a server, whose disk we do not
+        see, and while the disk itself is away."""
+        if self.path is None:
+            return None
+        try:
+            return shutil.disk_usage(self.path.parent).free
+        except OSError:
+            return None
 
     @contextlib.contextmanager
     def read(self) -> Iterator[Connection]:

@@ -139,6 +139,17 @@ def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
         connection.execute(statement, chosen)
 
 
+def rewrite_payload(
+    connection: Connection, series_id: int, start_us: int, payload: bytes, *, count: int
+) -> None:
+    """Give a page another payload; everything else that is known of its day stays."""
+    where = (schema.page.c.series_id == series_id, schema.page.c.start_us == start_us)
+    row = connection.execute(whole_pages().where(*where)).one()
+    values = dict(row._mapping) | {"payload": payload, "count": count}
+    values["checksum"] = checksum_of(values)
+    write_pages(connection, [values])
+
+
 def whole_pages() -> sa.Select[Any]:
     """Everything of every page, its three tables side by side."""
     page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
@@ -178,10 +189,11 @@ def page_readings(
         )
         .order_by(columns.start_us)
     )
-    return [_decoded(row.payload, series_id, row.start_us) for row in rows]
+    return [decoded(row.payload, series_id, row.start_us) for row in rows]
 
 
-def _decoded(payload: bytes, series_id: int, start_us: int) -> Readings:
+def decoded(payload: bytes, series_id: int, start_us: int) -> Readings:
+    """The readings of a payload; a damaged one is named by its series and day."""
     try:
         return decode(payload)
     except DamagedPageError as error:

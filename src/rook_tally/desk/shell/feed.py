@@ -70,9 +70,10 @@ class NewReadings:
 
 @dataclass(frozen=True, slots=True)
 class NewDoors:
-    """How the collectors' doors stand now."""
+    """How the collectors' doors stand now, and what room the store's disk has, if we can see."""
 
     collectors: list[Collector]
+    room_bytes: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,7 +209,7 @@ class Feed:
     def _send_doors(self) -> None:
         with self._store.read() as connection:
             standing = collectors(connection, now_us=self._clock())
-        self._on_news(NewDoors(standing))
+        self._on_news(NewDoors(standing, self._store.room_bytes()))
 
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}

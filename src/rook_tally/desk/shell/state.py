@@ -17,6 +17,8 @@ from rook_tally.desk.shell.feed import NewDoors, NewReadings, News, Picture, Tro
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.store import Collector, DoorState, Latest, Series, Site, Station
 
+# A day of a busy site; SQLite needs some of it to commit at all.
+_LITTLE_ROOM_BYTES = 8_000_000
 _KEPT_REPORTS = 200
 
 
@@ -35,6 +37,7 @@ class SiteState:
     reports: dict[int, TimeArray] = field(default_factory=dict)
     collectors: list[Collector] = field(default_factory=list)
     trouble: str = ""
+    room_bytes: int | None = None
     is_loaded: bool = False
     _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
 
@@ -64,9 +67,12 @@ class SiteState:
                 changed = set(news.latest) | set(news.ribbons)
                 self._take_readings(news)
             case NewDoors():
-                if news.collectors == self.collectors:
+                before = self.notice()
+                is_same = news.collectors == self.collectors
+                self.collectors, self.room_bytes = news.collectors, news.room_bytes
+                if is_same and self.notice() == before:
                     return
-                self.collectors, changed = news.collectors, set()
+                changed = set()
             case Trouble():
                 self.trouble, changed = news.text, set()
         for subscriber in self._subscribers:
@@ -137,6 +143,12 @@ class SiteState:
             return self.trouble
         if not self.is_loaded:
             return ""
+        if self.room_bytes is not None and self.room_bytes < _LITTLE_ROOM_BYTES:
+            # Before anything else: a collector that cannot write cannot say that it lives either.
+            return (
+                f"The disk that holds the store is full ({self.room_bytes / 1e6:.0f} MB left). "
+                "New readings are refused until there is room; all that came before is kept."
+            )
         if not self.collectors:
             return "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
         waiting = [
