@@ -92,11 +92,9 @@ def _live() -> list[Figure]:
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
         delays = publish_to_paint_ms(Path(folder), environment)
-    ordered = sorted(delays)
-    p95 = ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
     return [
-        figure_of("live.median", ours=statistics.median(ordered), limit=150.0, bar=1.0),
-        figure_of("live.p95", ours=p95, limit=300.0, bar=1.0),
+        figure_of("live.median", ours=statistics.median(delays), limit=150.0, bar=1.0),
+        figure_of("live.p95", ours=_p95(delays), limit=300.0, bar=1.0),
     ]
 
 
@@ -163,6 +161,51 @@ def _memory() -> list[Figure]:
     return [figure_of("memory", ours=peak, limit=arrays, bar=3.0)]
 
 
+def _notice() -> list[Figure]:
+    """p95 from a commit in one process to its notice in another, ms."""
+    from rook_tally.cli.bench_shared import notice_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        p95 = _p95(notice_ms(Path(folder)))
+    return [figure_of("notice", ours=p95, limit=60.0, bar=1.0)]
+
+
+def _sealing() -> list[Figure]:
+    """How much longer than usual the longest commit takes while pages are sealed, ms."""
+    from rook_tally.cli.bench_shared import commit_delays_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        usual, longest = commit_delays_ms(Path(folder))
+    return [figure_of("sealing", ours=longest - usual, limit=50.0, bar=1.0)]
+
+
+def _history() -> list[Figure]:
+    """Ninety days of the demo's twelve stations made and sealed, s."""
+    from rook_tally.cli.bench_archive import demo_history_s
+
+    with tempfile.TemporaryDirectory() as folder:
+        return [figure_of("history", ours=demo_history_s(Path(folder)), limit=10.0, bar=1.0)]
+
+
+def _faults() -> list[Figure]:
+    """Acknowledged readings missing or there twice after a collector was killed many times."""
+    from rook_tally.cli.bench_faults import survived_kills
+
+    with tempfile.TemporaryDirectory() as folder:
+        found = survived_kills(Path(folder))
+    return [
+        figure_of(f"faults.{name}", ours=float(count), limit=float(found.acknowledged), bar=0.0)
+        for name, count in (
+            ("missing", found.missing), ("twice", found.twice), ("damaged", found.damaged)
+        )
+    ]  # fmt: skip
+
+
+def _p95(values: list[float]) -> float:
+    ordered = sorted(values)
+    return ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
+
+
 BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "live": _live,
     "start": _start,
@@ -171,4 +214,8 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "size": _size,
     "window": _window,
     "memory": _memory,
+    "notice": _notice,
+    "sealing": _sealing,
+    "history": _history,
+    "faults": _faults,
 }

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import sqlalchemy as sa
 
+from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.kinds import PLAIN
 from rook_tally.core.readings import Quality, Readings, readings_from
 from rook_tally.core.registry import QUANTITIES
@@ -31,6 +32,7 @@ from rook_tally.store import (
     read_range,
     schema,
 )
+from rook_tally.store.opening import LONGEST_LOG_PAGES
 
 _BEGIN_US = time_us_from_text("2021-11-23T00:00:00Z")
 _YEAR_DAYS = 365
@@ -70,7 +72,8 @@ def append_rates(folder: Path) -> tuple[float, float]:
     store, series = store_with(folder, "append", 10, 100)
     bare = sqlite3.connect(folder / "bare.db", isolation_level=None)
     for pragma in (
-        "journal_mode=WAL", "synchronous=FULL", "cache_size=-32000", "temp_store=MEMORY"
+        "journal_mode=WAL", "synchronous=FULL", "cache_size=-32000", "temp_store=MEMORY",
+        f"wal_autocheckpoint={LONGEST_LOG_PAGES}",
     ):  # fmt: skip
         bare.execute(f"PRAGMA {pragma}")
     bare.execute(
@@ -163,6 +166,16 @@ def bytes_a_reading(folder: Path, cadence_s: float) -> float:
     path = store.path
     store.close()
     return path.stat().st_size / len(readings)
+
+
+def demo_history_s(folder: Path) -> float:
+    """Ninety days of the whole pottery into an empty store, s."""
+    store = open_store(folder / "history.db")
+    began = time.perf_counter()
+    make_demo_site(store, end_us=_BEGIN_US + 90 * DAY_US, days=90)
+    spent_s = time.perf_counter() - began
+    store.close()
+    return spent_s
 
 
 WINDOWS = (

@@ -25,6 +25,7 @@ from rook_tally.store import (
 from rook_tally.store.thinning import Thinned, thin_what_is_due
 
 LOOK_EVERY_S = 5.0
+_FOLD_EVERY_S = 1.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
 
@@ -46,6 +47,16 @@ async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
     finally:
         if duty is not None:
             duty.release()
+
+
+async def keep_log_short(store: Store) -> None:
+    """Fold SQLite's write-ahead log in beside the commits, until cancelled."""
+    while True:
+        await asyncio.sleep(_FOLD_EVERY_S)
+        try:
+            await asyncio.to_thread(store.fold_log)
+        except StoreError as error:
+            _log.warning("log_not_folded", error=str(error))
 
 
 def _taken(store: Store, held: HeldDuty | None) -> HeldDuty | None:

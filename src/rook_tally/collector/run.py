@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import gc
 import os
 import signal
 import socket
@@ -15,7 +16,7 @@ from pathlib import Path
 
 import structlog
 
-from rook_tally.collector.archive import keep_sealing
+from rook_tally.collector.archive import keep_log_short, keep_sealing
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import BuiltinBroker, Endpoint, OutsideBroker, bound_socket
@@ -63,6 +64,13 @@ def now_us() -> int:
     return time.time_ns() // 1_000
 
 
+def settle_memory() -> None:
+    """Keep what a program has loaded out of later garbage collections: looking through all of it
+    took 40 ms in the middle of commits."""
+    gc.collect()
+    gc.freeze()
+
+
 async def collect(
     store: Store, settings: CollectorSettings, *, ready: Callable[[OpenDoors], None]
 ) -> None:
@@ -89,12 +97,17 @@ async def collect(
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
-        sealing = asyncio.create_task(keep_sealing(store, clock=now_us))
+        background = [
+            asyncio.create_task(keep_sealing(store, clock=now_us)),
+            asyncio.create_task(keep_log_short(store)),
+        ]
+        settle_memory()
         ready(OpenDoors(str(http.endpoint), mqtt))
         await stop.wait()
         _log.info("stopping")
-        sealing.cancel()
-        await asyncio.wait((sealing,))
+        for task in background:
+            task.cancel()
+        await asyncio.wait(background)
 
 
 async def _open_mqtt(

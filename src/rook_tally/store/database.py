@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import shutil
 import sqlite3
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import cast
@@ -16,6 +17,7 @@ from sqlalchemy.engine import Connection, Engine
 
 from rook_tally.core.errors import StoreError
 
+_LOG_BYTES = 4_000_000
 _WRITERS = 0x526F6F6B
 """PostgreSQL's advisory lock of whoever writes ("Rook")."""
 
@@ -46,6 +48,7 @@ class Store:
             else engine.url.render_as_string(hide_password=False)
         )
         self.id = ""
+        self._writing = threading.Lock()
 
     @property
     def path(self) -> Path | None:
@@ -75,8 +78,10 @@ class Store:
         One at a time on a store, whoever writes: SQLite knows no other way, and on PostgreSQL it
         is what makes the order of change notices the order of commits.
         """
+        # SQLite's own way of waiting is to sleep, longer each time; threads of ours do better.
         with (
             translated(self.url),
+            self._writing,
             self._engine.execution_options(rook_write=True).begin() as connection,
         ):
             if connection.dialect.name == "postgresql":
@@ -87,6 +92,16 @@ class Store:
         """A connection of one's own, for a reader that watches for changes; close it."""
         with translated(self.url):
             return self._engine.connect()
+
+    def fold_log(self) -> None:
+        """Move what SQLite's write-ahead log holds into the file, when that has grown; hinders no
+        reader and no writer. For whoever writes much, every second or so."""
+        if self.path is None:
+            return
+        log = Path(f"{self.path}-wal")
+        if log.exists() and log.stat().st_size > _LOG_BYTES:
+            with translated(self.url), contextlib.closing(sqlite3.connect(self.path)) as alone:
+                alone.execute("PRAGMA wal_checkpoint(PASSIVE)")
 
     def close(self) -> None:
         """Close every connection. On SQLite the last one folds the write-ahead log in."""

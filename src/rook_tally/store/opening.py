@@ -15,6 +15,7 @@ from rook_tally.store import schema
 from rook_tally.store.database import Store
 
 _BUSY_TIMEOUT_MS = 10_000
+LONGEST_LOG_PAGES = 16_000
 
 
 def open_store(where: str | Path, *, create: bool = True) -> Store:
@@ -113,6 +114,9 @@ def _set_up_sqlite(connection: sqlite3.Connection, _record: object) -> None:
         "foreign_keys=ON",
         "cache_size=-32000",
         "temp_store=MEMORY",
+        # A collector folds the log in beside its commits (`Store.fold_log`); this is for when none
+        # runs: folding it in within a commit makes that one wait for the disk many times over.
+        f"wal_autocheckpoint={LONGEST_LOG_PAGES}",
     ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
