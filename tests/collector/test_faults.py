@@ -24,6 +24,7 @@ from rook_tally.store import (
     stretches_due,
 )
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
+from tests.desks import Desk
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 _BEGIN_S = 1_790_000_000
@@ -73,9 +74,12 @@ class _HttpSender(threading.Thread):
 
 
 def test_killed_again_and_again_while_senders_keep_sending(store_path: Path) -> None:
-    """Over MQTT and HTTP: every acknowledged reading is there, none twice, the store is clean."""
+    """Over MQTT and HTTP: every acknowledged reading is there, none twice, the store is clean; a
+    desk left open all the while shows the last of both."""
     chance = random.Random(4)
     collector = CollectorProcess(store_path)
+    store = open_store(store_path)
+    desk = Desk(store)
     collector.add_station("a")
     port = collector.mqtt_port
     posting = _HttpSender()
@@ -111,6 +115,10 @@ def test_killed_again_and_again_while_senders_keep_sending(store_path: Path) -> 
     assert len(posting.acknowledged) > 10 * _KILLS
     assert set(posting.acknowledged) <= set(co2)
     assert len(co2) == len(set(co2))
+    newest = {300.0 + _MQTT_MESSAGES - 1, max(co2)}
+    wait_until(lambda: newest <= {one.value for one in desk.state.latest.values()})
+    desk.close()
+    store.close()
     checked = rook_tally("--store", str(store_path), "check")
     assert checked.returncode == 0, checked.stdout
 

@@ -7,17 +7,15 @@ import json
 import os
 import resource
 import subprocess
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.desk.shell.feed import Feed
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Store, open_store
+from rook_tally.store import open_store
 from tests.builders import NOON_US
+from tests.desks import Desk
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
@@ -69,10 +67,6 @@ def full_after(disk: SmallDisk) -> Iterator[CollectorProcess]:
         yield collector
 
 
-def _now_us() -> int:
-    return time.time_ns() // 1000
-
-
 def _post(collector: CollectorProcess, number: int) -> int:
     row = {"t": NOON_US // SECOND_US - 86_400 + number, "n": "co2", "v": 500 + number % 100}
     return collector.post(json.dumps([row]), query="?station=a")[0]
@@ -92,26 +86,16 @@ def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
     assert len(collector.latest()) == 1  # reading goes on
     collector.publish("a", '{"temperature": 21.5}')  # waits at the broker
 
-    with _desk(open_store(collector.store, create=False)) as state:
+    store = open_store(collector.store, create=False)
+    with Desk(store) as desk:
         if disk.is_mounted:
             wait_until(
-                lambda: "The disk that holds the store is full (0 MB left)" in state.notice()
+                lambda: "The disk that holds the store is full (0 MB left)" in desk.state.notice()
             )
         disk.make_room(collector)
         assert _post(collector, sent) == 200
         wait_until(lambda: len(collector.latest()) == 2)
-        wait_until(lambda: not state.notice())
+        wait_until(lambda: not desk.state.notice())
+    store.close()
     checked = rook_tally("--store", str(collector.store), "check")
     assert checked.stdout == f"{kept + 2} readings, 0 sealed pages: nothing is damaged\n"
-
-
-@contextlib.contextmanager
-def _desk(store: Store) -> Iterator[SiteState]:
-    """The desk's state of a store, kept by its real feed."""
-    state = SiteState(_now_us)
-    feed = Feed(store, clock=_now_us)
-    feed.deliver_to(state.take)
-    feed.start()
-    yield state
-    feed.stop()
-    store.close()

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-import time
 from pathlib import Path
 
 import sqlalchemy as sa
 
-from rook_tally.desk.shell.feed import Feed, NewReadings, News, Picture, Trouble
+from rook_tally.desk.shell.feed import News, Picture, Trouble
 from rook_tally.store import Store, load_site, open_store, schema, set_site
 from tests.builders import append
+from tests.desks import Desk, now_us
 from tests.postgres import cluster
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -30,31 +30,6 @@ def test_a_reading_goes_in_and_comes_out_again(tmp_path: Path) -> None:
         refused = rook_tally("--store", url, "backup", str(tmp_path / "copy.db"))
         assert refused.returncode == 1
         assert "use the server's own tools" in refused.stderr
-
-
-class Desk:
-    """What a desk sees of a store, without its window."""
-
-    def __init__(self, store: Store) -> None:
-        self.news: list[News] = []
-        self._feed = Feed(store, clock=_now_us)
-        self._feed.deliver_to(self.news.append)
-        self._feed.start()
-
-    def values(self) -> set[float]:
-        return {
-            one.value
-            for news in self.news
-            if isinstance(news, Picture | NewReadings)
-            for one in news.latest.values()
-        }
-
-    def close(self) -> None:
-        self._feed.stop()
-
-
-def _now_us() -> int:
-    return time.time_ns() // 1000
 
 
 def test_two_collectors_and_two_desks_on_one_store(tmp_path: Path) -> None:
@@ -86,7 +61,7 @@ def test_two_collectors_and_two_desks_on_one_store(tmp_path: Path) -> None:
         sealer.kill()
         with stores[0].read() as connection:
             (series,) = load_site(connection).series
-        long_ago_us = _now_us() // 86_400_000_000 * 86_400_000_000 - 5 * 86_400_000_000
+        long_ago_us = now_us() // 86_400_000_000 * 86_400_000_000 - 5 * 86_400_000_000
         append(stores[0], series, (long_ago_us, 1.0), (long_ago_us + 1, 2.0))
         wait_until(lambda: _pages(stores[0]) == 1)
         assert "sealing_is_ours" in other.log.read_text()

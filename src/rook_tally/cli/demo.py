@@ -86,12 +86,16 @@ def _make_history(store: Store, days: float) -> None:
             remedy="the demo needs a store of its own; name another file with --store",
         )
 
-    def progress(share: float) -> None:
-        if sys.stderr.isatty():
-            typer.echo(f"\rmaking {days:g} days of history … {share:4.0%}", err=True, nl=False)
-
-    make_demo_site(store, end_us=time.time_ns() // 1000, days=days, progress=progress)
-    typer.echo(f"\rmade {days:g} days of history at {SITE_NAME}      ", err=True)
+    with typer.progressbar(
+        length=100, label=f"making {days:g} days of history", file=sys.stderr
+    ) as bar:
+        make_demo_site(
+            store,
+            end_us=time.time_ns() // 1000,
+            days=days,
+            progress=lambda share: bar.update(round(100 * share) - bar.pos),
+        )
+    typer.echo(f"made {days:g} days of history at {SITE_NAME}", err=True)
 
 
 @contextlib.contextmanager

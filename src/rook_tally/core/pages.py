@@ -24,11 +24,11 @@ _MAGIC = b"RTpg"
 _MOST_DIGITS = 6
 # By measurement: the next levels take half as long again for 2 % less.
 _ZLIB_LEVEL = 3
-_SAMPLE = 16
+_SAMPLE = 64
 _RAW_VALUES = 255
 """In place of the number of digits: values are float64, not whole steps."""
 
-_WIDE_TIMES, _WIDE_VALUES, _HAS_QUALITY = 1, 2, 4
+_WIDE_TIMES, _WIDE_VALUES, _HAS_QUALITY, _EVEN_TIMES, _NARROW_VALUES = 1, 2, 4, 8, 16
 
 
 class DamagedPageError(StoreError):
@@ -49,20 +49,25 @@ def encode(readings: Readings) -> bytes:
     """
     count = len(readings)
     steps = np.diff(readings.time_us)
-    usual = int(np.partition(steps, len(steps) // 2)[len(steps) // 2]) if count > 1 else 0
+    some = np.sort(steps[:_SAMPLE])
+    usual = int(some[len(some) // 2]) if count > 1 else 0
     times = steps - usual
     flags = 0
-    if count > 1 and (times.min() < -(2**31) or times.max() >= 2**31):
-        flags |= _WIDE_TIMES
+    parts = []
+    if not times.any():
+        flags |= _EVEN_TIMES
+    else:
+        if times.min() < -(2**31) or times.max() >= 2**31:
+            flags |= _WIDE_TIMES
+        parts.append(_packed(times.astype(_time_type(flags))))
     digits, whole = _whole_steps(readings.value)
-    parts = [_packed(times.astype("<i8" if flags & _WIDE_TIMES else "<i4"))]
     if whole is None:
         parts.append(_packed(readings.value.astype("<f8")))
     else:
         moves = np.diff(whole, prepend=np.int64(0))
-        if np.abs(moves).max() >= 2**31:
-            flags |= _WIDE_VALUES
-        parts.append(_packed(moves.astype("<i8" if flags & _WIDE_VALUES else "<i4")))
+        furthest = np.abs(moves).max()
+        flags |= _WIDE_VALUES if furthest >= 2**31 else _NARROW_VALUES if furthest < 2**15 else 0
+        parts.append(_packed(moves.astype(_move_type(flags))))
     if readings.quality.any():
         flags |= _HAS_QUALITY
         parts.append(zlib.compress(readings.quality.astype("u1").tobytes(), _ZLIB_LEVEL))
@@ -82,25 +87,28 @@ def decode(payload: bytes) -> Readings:
         magic, number, digits, flags, count, first_us, usual = _HEADER.unpack_from(payload)
         if magic != _MAGIC or number != FORMAT:
             raise DamagedPageError(f"the page is of a format we do not know ({magic!r} {number})")
-        parts = _parts(payload)
-        times = _unpacked(parts[0], "<i8" if flags & _WIDE_TIMES else "<i4")
+        parts = iter(_parts(payload))
         time_us = np.empty(count, dtype=np.int64)
         time_us[0] = first_us
-        np.cumsum(times.astype(np.int64) + usual, out=time_us[1:])
-        time_us[1:] += first_us
-        if digits == _RAW_VALUES:
-            value = _unpacked(parts[1], "<f8").astype(np.float64)
+        if flags & _EVEN_TIMES:
+            time_us[1:] = first_us + usual * np.arange(1, count, dtype=np.int64)
         else:
-            moves = _unpacked(parts[1], "<i8" if flags & _WIDE_VALUES else "<i4")
+            times = _unpacked(next(parts), _time_type(flags))
+            np.cumsum(times.astype(np.int64) + usual, out=time_us[1:])
+            time_us[1:] += first_us
+        if digits == _RAW_VALUES:
+            value = _unpacked(next(parts), "<f8").astype(np.float64)
+        else:
+            moves = _unpacked(next(parts), _move_type(flags))
             # Division gives the decimal that was parsed; multiplying by 0.01 would not.
             value = np.cumsum(moves, dtype=np.int64) / float(10**digits)
         if flags & _HAS_QUALITY:
-            quality = np.frombuffer(zlib.decompress(parts[2]), dtype="u1").copy()
+            quality = np.frombuffer(zlib.decompress(next(parts)), dtype="u1").copy()
         else:
             quality = np.zeros(count, dtype=np.uint8)
         if not len(time_us) == len(value) == len(quality):
             raise DamagedPageError("the page's columns are of different lengths")
-    except (struct.error, zlib.error, ValueError, IndexError) as error:
+    except (struct.error, zlib.error, ValueError, StopIteration, IndexError) as error:
         raise DamagedPageError(f"the page is damaged: {error}") from error
     return Readings(time_us, value, quality)
 
@@ -163,6 +171,14 @@ def _whole_steps(value: FloatArray) -> tuple[int, TimeArray | None]:
 
 def _are_steps(value: FloatArray, digits: int) -> bool:
     return np.array_equal(np.rint(value * 10**digits) / float(10**digits), value)
+
+
+def _time_type(flags: int) -> str:
+    return "<i8" if flags & _WIDE_TIMES else "<i4"
+
+
+def _move_type(flags: int) -> str:
+    return "<i8" if flags & _WIDE_VALUES else "<i2" if flags & _NARROW_VALUES else "<i4"
 
 
 def _packed(column: np.ndarray[tuple[int], np.dtype[np.generic]]) -> bytes:

@@ -17,11 +17,12 @@ from rook_tally.core.timestamps import SECOND_US
 def _mixed(counter: NDArray[np.uint64]) -> NDArray[np.uint64]:
     # SplitMix64's finaliser: Steele, Lea & Flood, "Fast splittable pseudorandom number
     # generators", OOPSLA 2014.
-    with np.errstate(over="ignore"):
-        z = counter * np.uint64(0x9E3779B97F4A7C15)
-        z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-        z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-        return z ^ (z >> np.uint64(31))
+    z = counter * np.uint64(0x9E3779B97F4A7C15)
+    for shift, factor in ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB)):
+        z ^= z >> np.uint64(shift)
+        z *= np.uint64(factor)
+    z ^= z >> np.uint64(31)
+    return z
 
 
 def uniform(name: str, step: TimeArray) -> FloatArray:
@@ -33,8 +34,10 @@ def uniform(name: str, step: TimeArray) -> FloatArray:
 
 def bell(name: str, step: TimeArray) -> FloatArray:
     """Numbers close to a normal law of mean 0 and deviation 1 (sum of four uniform ones)."""
-    parts = np.stack([uniform(f"{name}#{part}", step) for part in range(4)])
-    return np.asarray((parts.sum(axis=0) - 2.0) * np.sqrt(3.0), np.float64)
+    total = uniform(f"{name}#0", step)
+    for part in range(1, 4):
+        total += uniform(f"{name}#{part}", step)
+    return np.asarray((total - 2.0) * np.sqrt(3.0), np.float64)
 
 
 def wander(name: str, time_us: TimeArray, every_s: float) -> FloatArray:
@@ -43,5 +46,10 @@ def wander(name: str, time_us: TimeArray, every_s: float) -> FloatArray:
     step = np.floor(position).astype(np.int64)
     part = position - step
     smooth = part * part * (3.0 - 2.0 * part)
-    left, right = bell(name, step), bell(name, step + 1)
+    if not len(step):
+        return smooth
+    # Many moments lie on the same ground.
+    first = int(step.min())
+    ground = bell(name, np.arange(first, int(step.max()) + 2, dtype=np.int64))
+    left, right = ground[step - first], ground[step - first + 1]
     return left + (right - left) * smooth
