@@ -11,6 +11,8 @@ class Form(enum.Enum):
 
     JSON = "application/json"
     SENML_JSON = "application/senml+json"
+    SENML_CBOR = "application/senml+cbor"
+    CSV = "text/csv"
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.intake.decode import json_text, plain_json, senml
+from rook_tally.intake.decode import csv_text, json_text, lines, plain_json, senml, senml_cbor
 from rook_tally.intake.message import Decoded, Form, Message
+
+MOST_VALUES = 200_000
+"""A message of more is refused: nobody measures so much at once."""
 
 
 def decoded(message: Message) -> Decoded:
@@ -15,16 +18,52 @@ def decoded(message: Message) -> Decoded:
     DecodeError
         When the body cannot be read at all.
     """
-    document = json_text.parsed(message.body)
-    form = message.form or (Form.SENML_JSON if senml.looks_like(document) else Form.JSON)
-    result = (
-        senml.decode(document, arrived_us=message.arrived_us)
-        if form is Form.SENML_JSON
-        else plain_json.decode(document)
-    )
+    form = message.form
+    if form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
+        result = senml.decode(senml_cbor.parsed(message.body), arrived_us=message.arrived_us)
+    elif form is Form.CSV or (form is None and not _looks_like_json(message.body)):
+        result = _from_text(message.body, form)
+    else:
+        document = json_text.parsed(message.body)
+        is_senml = form is Form.SENML_JSON or (form is None and senml.looks_like(document))
+        result = (
+            senml.decode(document, arrived_us=message.arrived_us)
+            if is_senml
+            else plain_json.decode(document)
+        )
     if not result.items and not result.refused:
         raise DecodeError("the message holds no readings", remedy="send at least one value")
+    if len(result.items) > MOST_VALUES:
+        raise DecodeError(
+            f"the message holds more than {MOST_VALUES} values", remedy="send it in parts"
+        )
     return result
 
 
-__all__ = ["decoded"]
+def _looks_like_cbor(body: bytes) -> bool:
+    # A list (0x80–0x9f) of maps (0xa0–0xbf): no text begins so in UTF-8.
+    return len(body) > 1 and 0x80 <= body[0] <= 0x9F
+
+
+def _looks_like_json(body: bytes) -> bool:
+    text = body.lstrip(b"\xef\xbb\xbf \t\r\n")
+    return not text or text[:1] in b'{["' or (b"=" not in text[:200] and b"\n" not in text.strip())
+
+
+def _from_text(body: bytes, form: Form | None) -> Decoded:
+    try:
+        text = body.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise DecodeError(
+            f"not text: byte {error.start} is not UTF-8", remedy="send text in UTF-8"
+        ) from None
+    if form is Form.CSV or (form is None and csv_text.looks_like(text)):
+        return csv_text.decode(text)
+    if lines.looks_like(text):
+        return lines.decode(text)
+    raise DecodeError(
+        "neither JSON nor CSV nor name=value", remedy="send a form that docs/wire.md describes"
+    )
+
+
+__all__ = ["MOST_VALUES", "decoded"]

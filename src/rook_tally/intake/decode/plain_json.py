@@ -9,14 +9,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.core.timestamps import time_us_from_epoch, time_us_from_text
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
+from rook_tally.intake.decode.told_value import sent_time, value_and_unit
 from rook_tally.intake.message import Decoded, Item, Refusal
 
 STATION = "station"
 TIME = "time"
-
-_STATE_WORDS = frozenset({"on", "off", "true", "false", "open", "closed", "yes", "no"})
 
 
 def decode(document: Json) -> Decoded:
@@ -57,18 +55,18 @@ def _take_object(
     if station is not None and not isinstance(station, str):
         refused.append(Refusal(at, STATION, f"station is {kind_of(station)}, not text"))
         return
-    time_us, time_note = _time_from(members.get(TIME))
+    time_us, time_note = sent_time(members.get(TIME))
     values = {name: value for name, value in members.items() if name not in (STATION, TIME)}
     named = list(_flattened(values))
     if not named:
         refused.append(Refusal(at, "", "the object holds no values"))
     for field, value in named:
         try:
-            reading = _value_from(value)
+            reading, unit = _value_from(value)
         except ValueError as error:
             refused.append(Refusal(at, field, f"{field}: {error}"))
             continue
-        items.append(Item(at, field, reading, station, None, time_us, time_note))
+        items.append(Item(at, field, reading, station, unit, time_us, time_note))
 
 
 def _flattened(members: dict[str, Json], prefix: str = "") -> Iterator[tuple[str, Json]]:
@@ -79,28 +77,12 @@ def _flattened(members: dict[str, Json], prefix: str = "") -> Iterator[tuple[str
             yield f"{prefix}{name}", value
 
 
-def _value_from(value: Json) -> float | bool | str:
+def _value_from(value: Json) -> tuple[float | bool | str, str | None]:
+    """A value and the unit that may stand behind it."""
     if isinstance(value, bool):
-        return value
-    if isinstance(value, str) and value.strip().lower() in _STATE_WORDS:
-        return value.strip().lower()
-    if isinstance(value, int | float | str):
-        return number_from(value)
+        return value, None
+    if isinstance(value, str):
+        return value_and_unit(value)
+    if isinstance(value, int | float):
+        return number_from(value), None
     raise ValueError(f"{kind_of(value)} is not a reading")
-
-
-def _time_from(value: Json) -> tuple[int | None, str]:
-    """The sender's time, or None and why it cannot be read."""
-    if value is None:
-        return None, ""
-    try:
-        if isinstance(value, str):
-            try:
-                return time_us_from_epoch(float(value)), ""
-            except ValueError:
-                return time_us_from_text(value), ""
-        if isinstance(value, bool) or not isinstance(value, int | float):
-            raise ValueError(f"time is {kind_of(value)}")
-        return time_us_from_epoch(float(value)), ""
-    except (ValueError, OverflowError) as error:
-        return None, str(error)

@@ -1,0 +1,49 @@
+"""Lines of `name=value`, parted by blanks, commas or semicolons: `temp=21.4 rh=55 time=…`.
+
+A number may have its unit behind it (`temp=21.4°C`). Each line is a moment of its own.
+"""
+
+from __future__ import annotations
+
+import re
+
+from rook_tally.core.errors import DecodeError
+from rook_tally.intake.decode.told_value import sent_time, value_and_unit
+from rook_tally.intake.message import Decoded, Item, Refusal
+
+STATION, TIME = "station", "time"
+_PAIR = re.compile(r"([^\s=,;]{1,100})\s*=\s*(\"[^\"]*\"|[^\s=,;]+)")
+_BETWEEN = re.compile(r"[\s,;]*")
+
+
+def looks_like(text: str) -> bool:
+    """Whether the first line begins with a pair."""
+    return _PAIR.match(text.lstrip()) is not None
+
+
+def decode(text: str) -> Decoded:
+    """The values of lines of pairs.
+
+    Raises
+    ------
+    DecodeError
+        When no line holds a pair.
+    """
+    items: list[Item] = []
+    refused: list[Refusal] = []
+    for at, line in enumerate(one for one in text.lstrip("\ufeff").splitlines() if one.strip()):
+        pairs = {found[1]: found[2].strip('"') for found in _PAIR.finditer(line)}
+        if _BETWEEN.fullmatch(_PAIR.sub("", line)) is None:
+            refused.append(Refusal(at, "", "part of the line is no name=value"))
+        station = pairs.pop(STATION, None)
+        time_us, note = sent_time(pairs.pop(TIME, None))
+        for field, told in pairs.items():
+            try:
+                value, unit = value_and_unit(told)
+            except ValueError as error:
+                refused.append(Refusal(at, field, f"{field}: {error}"))
+                continue
+            items.append(Item(at, field, value, station, unit, time_us, note))
+    if not items and not any(one.field for one in refused):
+        raise DecodeError("no line holds name=value", remedy="send something like temp=21.4")
+    return Decoded(tuple(items), tuple(refused))
