@@ -45,3 +45,12 @@ def collector(store_path: Path) -> Iterator[CollectorProcess]:
     """A real collector with both doors open, its broker a real Mosquitto."""
     with CollectorProcess(store_path) as process:
         yield process
+
+
+@pytest.fixture(scope="module")
+def shared_collector(tmp_path_factory: pytest.TempPathFactory) -> Iterator[CollectorProcess]:
+    """One collector for the tests of a module that only ask and keep little."""
+    path = tmp_path_factory.mktemp("shared") / "site.db"
+    with CollectorProcess(path) as process:
+        process.add_station("a")
+        yield process

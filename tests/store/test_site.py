@@ -10,12 +10,14 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.kinds import KINDS, PLAIN
 from rook_tally.core.levels import Limits
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store import (
     ChangeTail,
     Door,
     DoorState,
     Store,
     Stray,
+    StrayBounds,
     Subject,
     Tally,
     access_hash,
@@ -28,15 +30,17 @@ from rook_tally.store import (
     load_site,
     newest_strays,
     open_store,
+    prune_strays,
     report_alive,
     report_collector,
     report_door,
     set_site,
+    set_stray_bounds,
+    stray_bounds,
     tallies,
     total,
     withdraw_collector,
 )
-from rook_tally.store import strays as strays_module
 from tests.builders import NOON_US, append, begin_series
 
 
@@ -111,14 +115,19 @@ def _stray(body: bytes) -> Stray:
 
 
 def test_strays_are_kept_whole_newest_first_and_bounded(
-    store: Store, monkeypatch: pytest.MonkeyPatch
+    store: Store,
 ) -> None:
-    monkeypatch.setattr(strays_module, "KEPT_STRAYS", 3)
     with store.write() as connection:
         for number in range(5):
             keep_strays(connection, [_stray(b"\xff\x00%d" % number)])
-    with store.read() as connection:
-        assert newest_strays(connection) == [_stray(b"\xff\x00%d" % one) for one in (4, 3, 2)]
+        assert prune_strays(connection, now_us=NOON_US) == 0
+        set_stray_bounds(connection, StrayBounds(most_bytes=9, most_days=2))
+        assert prune_strays(connection, now_us=NOON_US + DAY_US) == 2
+        assert [one.body for one in newest_strays(connection)] == [
+            b"\xff\x00%d" % one for one in (4, 3, 2)
+        ]
+        assert stray_bounds(connection) == StrayBounds(9, 2)
+        assert prune_strays(connection, now_us=NOON_US + 3 * DAY_US) == 3
 
 
 def test_tallies_add_up(store: Store) -> None:

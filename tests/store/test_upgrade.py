@@ -24,7 +24,7 @@ from rook_tally.core.pages import checksum
 from rook_tally.core.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store import Store, damaged_pages, open_store, read_range, schema, tallies
-from rook_tally.store.pages import page_rows
+from rook_tally.store.pages import page_rows, write_pages
 from rook_tally.store.summaries import DAY_ROW
 from rook_tally.store.upgrade import migrations
 from tests.builders import MINUTE_US, NOON_US, begin_series
@@ -57,13 +57,17 @@ class OldStore:
                 "INSERT INTO place VALUES (1, 'Kiln room', NULL, 0, true)",
                 "INSERT INTO station VALUES (1, 'old', 1, 'plain', 60, NULL, 0)",
                 "INSERT INTO series VALUES (1, 1, 'temperature', 'temperature', '°C', NULL)",
-                "INSERT INTO tally VALUES (1, 5, 4, 3, 2, 1, 0, 0)",
+                "INSERT INTO tally (station_id, kept, duplicate, revised, suspect, stray, refused, "
+                "arrival_timed) VALUES (1, 5, 4, 3, 2, 1, 0, 0)",
                 *(
                     f"INSERT INTO reading VALUES (1, {one_us}, {value}, 0)"
                     for one_us, value in zip(at[:2], self.readings.value[:2], strict=True)
                 ),
             ):
                 connection.exec_driver_sql(statement)
+            if number >= 5:
+                write_pages(connection, pages)
+                return
             for row in pages:
                 _insert_old(connection, row)
 

@@ -20,6 +20,8 @@ app = typer.Typer(
 )
 station_app = typer.Typer(help="Stations: the boxes that report.", no_args_is_help=True)
 app.add_typer(station_app, name="station")
+kind_app = typer.Typer(help="Kinds: what sorts of stations there are.", no_args_is_help=True)
+app.add_typer(kind_app, name="kind")
 
 StoreOption = Annotated[
     str | None,
@@ -147,6 +149,28 @@ def station_add(
     )
 
 
+@station_app.command("list")
+def station_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """All stations: where they stand, what sort they are, when they were last heard."""
+    from rook_tally.cli.station import list_stations
+
+    list_stations(_store(context, store), as_json=as_json)
+
+
+@station_app.command("key")
+def station_key(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    store: StoreOption = None,
+) -> None:
+    """Give a station a new access key, shown this once; the old one is worth nothing from now."""
+    from rook_tally.cli.station import renew_key
+
+    renew_key(_store(context, store), key)
+
+
 @station_app.command("show")
 def station_show(
     context: typer.Context,
@@ -158,6 +182,106 @@ def station_show(
     from rook_tally.cli.station import show
 
     show(_store(context, store), key, as_json=as_json)
+
+
+@app.command()
+def strays(
+    context: typer.Context,
+    as_json: JsonOption = False,
+    most_mb: Annotated[
+        float | None, typer.Option("--keep-mb", min=0.1, help="Keep so many megabytes of them.")
+    ] = None,
+    most_days: Annotated[
+        float, typer.Option("--keep-days", min=0.1, help="And none older; with --keep-mb.")
+    ] = 90.0,
+    store: StoreOption = None,
+) -> None:
+    """Who sends and is no station yet, or sends what nobody can place; and what it may be."""
+    from rook_tally.cli.strays import bound_strays, print_strays
+
+    if most_mb is not None:
+        bound_strays(_store(context, store), most_mb=most_mb, most_days=most_days)
+        return
+    print_strays(_store(context, store), as_json=as_json)
+
+
+@app.command()
+def adopt(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="The name it goes by.")],
+    place: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Where it stands; made if new.")
+    ] = None,
+    kind: Annotated[str | None, typer.Option(help="What sort it is, if not as proposed.")] = None,
+    maps: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="FIELD=QUANTITY[:UNIT]", help="What a field means."),
+    ] = None,
+    continues: Annotated[
+        list[str] | None,
+        typer.Option("--continue", metavar="NEW=OLD", help="A field that got another name."),
+    ] = None,
+    cadence: Annotated[
+        float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
+    ] = None,
+    outdoors: Annotated[bool, typer.Option(help="A new place is outdoors.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Make a stray sender a station; what it said and was kept becomes readings."""
+    from rook_tally.cli.strays import adopt_sender
+
+    adopt_sender(
+        _store(context, store), key, place=place, kind=kind, indoors=not outdoors,
+        cadence_s=cadence, maps=maps or [], continues=continues or [],
+    )  # fmt: skip
+
+
+@app.command()
+def tape(
+    context: typer.Context,
+    key: Annotated[str | None, typer.Argument(help="Of this station only.")] = None,
+    most: Annotated[int, typer.Option("-n", "--lines", min=1, max=20_000)] = 20,
+    follow: Annotated[bool, typer.Option("-f", "--follow", help="And what comes from now on.")] = (
+        False
+    ),
+    store: StoreOption = None,
+) -> None:
+    """The last messages as they came, and what became of each."""
+    from rook_tally.cli.tape import print_tape
+
+    print_tape(_store(context, store), key, most=most, follow=follow)
+
+
+@kind_app.command("list")
+def kind_list(context: typer.Context, store: StoreOption = None) -> None:
+    """All kinds with their fields."""
+    from rook_tally.cli.kinds import list_kinds
+
+    list_kinds(_store(context, store))
+
+
+@kind_app.command("export")
+def kind_export(
+    context: typer.Context,
+    slug: Annotated[str, typer.Argument()],
+    store: StoreOption = None,
+) -> None:
+    """Print a kind as TOML, to hand on or to make one's own of."""
+    from rook_tally.cli.kinds import export_kind
+
+    export_kind(_store(context, store), slug)
+
+
+@kind_app.command("read")
+def kind_read(
+    context: typer.Context,
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    store: StoreOption = None,
+) -> None:
+    """Keep the kind a TOML file describes, in place of one of the same slug."""
+    from rook_tally.cli.kinds import read_kind
+
+    read_kind(_store(context, store), file)
 
 
 @app.command()

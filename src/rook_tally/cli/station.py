@@ -12,16 +12,19 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.freshness import Freshness, freshness
-from rook_tally.core.kinds import kind_named
+from rook_tally.core.numerals import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store import (
+    Station,
     Tally,
     add_station,
     clock_faults,
     correction_entries,
+    kind_of_site,
     latest,
     load_site,
     open_store,
+    renew_access_key,
     tallies,
 )
 
@@ -30,10 +33,10 @@ def add(
     where: str, key: str, *, place: str, kind: str, cadence_s: float | None, indoors: bool
 ) -> None:
     """Add a station and print its access key alone on the last line."""
-    chosen = kind_named(kind)
     store = open_store(where)
     try:
         with store.write() as connection:
+            chosen = kind_of_site(connection, kind)
             access_key = add_station(
                 connection, key, place=place, kind=chosen, indoors=indoors, cadence_s=cadence_s
             )
@@ -41,6 +44,43 @@ def add(
         store.close()
     typer.echo(f"{key} at {place}, {chosen.name}. Its access key, shown this once:", err=True)
     typer.echo(access_key)
+
+
+def list_stations(where: str, *, as_json: bool) -> None:
+    """Print every station, by place and order."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            accounts = [_account(connection, one.key) for one in load_site(connection).stations]
+    finally:
+        store.close()
+    if as_json:
+        typer.echo(msgspec.json.encode(accounts).decode())
+        return
+    for one in accounts:
+        heard = "never heard" if one["age_s"] is None else f"{age(one['age_s'])}, {one['state']}"
+        typer.echo(f"{one['station']:<20} {one['place']:<20} {one['kind']:<18} {heard}")
+
+
+def renew_key(where: str, key: str) -> None:
+    """Give a station a new access key and print it alone on the last line."""
+    store = open_store(where, create=False)
+    try:
+        with store.write() as connection:
+            access_key = renew_access_key(connection, _station_named(connection, key))
+    finally:
+        store.close()
+    typer.echo(f"the new access key of {key}, shown this once:", err=True)
+    typer.echo(access_key)
+
+
+def _station_named(connection: Connection, key: str) -> Station:
+    site = load_site(connection)
+    station = site.station(key)
+    if station is None:
+        known = ", ".join(one.key for one in site.stations) or "none yet"
+        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
+    return station
 
 
 def show(where: str, key: str, *, as_json: bool) -> None:
@@ -63,12 +103,8 @@ def show(where: str, key: str, *, as_json: bool) -> None:
 
 
 def _account(connection: Connection, key: str) -> dict[str, Any]:
-    site = load_site(connection)
-    station = site.station(key)
-    if station is None:
-        known = ", ".join(one.key for one in site.stations) or "none yet"
-        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
-    series = [one for one in site.series if one.station.id == station.id]
+    station = _station_named(connection, key)
+    series = [one for one in load_site(connection).series if one.station.id == station.id]
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)
     age_s = None if last_us is None else (time.time_ns() // 1000 - last_us) / SECOND_US

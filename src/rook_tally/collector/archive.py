@@ -18,6 +18,8 @@ from rook_tally.store import (
     Store,
     keep_partitions,
     load_site,
+    prune_strays,
+    prune_tape,
     seal,
     stretches_due,
     take_duty,
@@ -26,6 +28,7 @@ from rook_tally.store.thinning import Thinned, thin_what_is_due
 
 LOOK_EVERY_S = 5.0
 _FOLD_EVERY_S = 1.0
+_BOUND_EVERY_S = 30.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
 
@@ -47,6 +50,22 @@ async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
     finally:
         if duty is not None:
             duty.release()
+
+
+async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
+    """Drop strays and tape beyond their bounds, again and again, until cancelled."""
+    while True:
+        await asyncio.sleep(_BOUND_EVERY_S)
+        try:
+            await asyncio.to_thread(_prune, store, clock())
+        except StoreError as error:
+            _log.warning("not_pruned", error=str(error))
+
+
+def _prune(store: Store, now_us: int) -> None:
+    with store.write() as connection:
+        prune_strays(connection, now_us=now_us)
+        prune_tape(connection)
 
 
 async def keep_log_short(store: Store) -> None:

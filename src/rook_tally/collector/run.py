@@ -16,7 +16,7 @@ from pathlib import Path
 
 import structlog
 
-from rook_tally.collector.archive import keep_log_short, keep_sealing
+from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_sealing
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import BuiltinBroker, Endpoint, OutsideBroker, bound_socket
@@ -100,6 +100,7 @@ async def collect(
         background = [
             asyncio.create_task(keep_sealing(store, clock=now_us)),
             asyncio.create_task(keep_log_short(store)),
+            asyncio.create_task(keep_bounded(store, clock=now_us)),
         ]
         settle_memory()
         ready(OpenDoors(str(http.endpoint), mqtt))

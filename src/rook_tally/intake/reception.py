@@ -24,13 +24,18 @@ from rook_tally.store import (
     Store,
     Stray,
     Tally,
+    TapeLine,
     add_tallies,
     append_readings,
+    drop_strays,
     keep_strays,
     mark_what_became_certain,
     report_clocks,
+    write_tape,
 )
+from rook_tally.store.tape import SHOWN_BYTES
 
+_LONGEST_WHY = 300
 # Nothing in these could be missed, so they are not kept as strays.
 _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
@@ -51,6 +56,7 @@ class _Batch:
 
     readings: list[_Arriving] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
+    tape: list[tuple[Message, str | None, Answer]] = field(default_factory=list)
     tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
     # Newest time each message of a station gave, beside its arrival: by station id.
     sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
@@ -84,6 +90,30 @@ def receive(
     return answers
 
 
+def take_in_strays(
+    connection: Connection, directory: Directory, strays: Sequence[tuple[int, Message]]
+) -> int:
+    """Take kept messages in again, now that they can be placed; those that are placed whole are no
+    strays any more. Returns how many readings were kept.
+
+    Values that were kept when their message came are known already and count as nothing now.
+    """
+    batch = _Batch()
+    directory.refresh(connection)
+    placed: list[int] = []
+    for stray_id, message in strays:
+        answer = _taken(connection, directory, message, batch)
+        if not answer.stray and answer.problem is None:
+            placed.append(stray_id)
+    batch.strays.clear()
+    batch.tape.clear()
+    # What was refused or astray was counted when it came.
+    batch.tallies.clear()
+    _write(connection, batch, is_anew=True)
+    drop_strays(connection, placed)
+    return sum(tally.kept for tally in batch.tallies.values())
+
+
 def receive_as_stray(store: Store, message: Message, why: str) -> None:
     """Keep a message whole without looking into it."""
     batch = _Batch()
@@ -96,6 +126,9 @@ def receive_as_stray(store: Store, message: Message, why: str) -> None:
 def _taken(connection: Connection, directory: Directory, message: Message, batch: _Batch) -> Answer:
     answer = Answer()
     speaker = _speaker(directory, message)
+    name = speaker.key if speaker else message.station
+    # Its numbers are filled in until the batch is written.
+    batch.tape.append((message, name, answer))
     counted_under = speaker.id if speaker else NOBODY
     if message.access_key is not None and speaker is None:
         answer.problem, answer.why = Problem.WRONG_KEY, "the access key is no station's"
@@ -112,11 +145,13 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         else:
             answer.problem, answer.stray = Problem.UNREADABLE, 1
             batch.tallies[counted_under].stray += 1
-            _put_astray(message, error.what, speaker.key if speaker else message.station, batch)
+            _put_astray(message, error.what, name, batch)
         return answer
     answer.refused.extend(content.refused)
     unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
     newest_us: dict[int, int] = {}
+    if name is None and content.items:
+        batch.tape[-1] = (message, content.items[0].station, answer)
     for item in content.items:
         claimed = _claimed_station(item, message, speaker)
         try:
@@ -203,6 +238,16 @@ def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> Non
     report_clocks(connection, told, now_us=now_us)
 
 
+def _tape_line(message: Message, station: str | None, answer: Answer) -> TapeLine:
+    told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
+    why = "; ".join(dict.fromkeys([answer.why, *told] if answer.why else told))
+    return TapeLine(
+        message.arrived_us, station, message.door, message.address, message.body[:SHOWN_BYTES],
+        len(message.body), answer.kept, answer.duplicate, answer.suspect, answer.stray,
+        len(answer.refused), why if len(why) <= _LONGEST_WHY else why[: _LONGEST_WHY - 1] + "…",
+    )  # fmt: skip
+
+
 def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) -> None:
     batch.strays.append(
         Stray(
@@ -217,7 +262,7 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
     )
 
 
-def _write(connection: Connection, batch: _Batch) -> None:
+def _write(connection: Connection, batch: _Batch, *, is_anew: bool = False) -> None:
     outcome = append_readings(connection, [one.reading for one in batch.readings])
     written: dict[int, tuple[int, int]] = {}
     series: dict[int, Series] = {}
@@ -228,7 +273,7 @@ def _write(connection: Connection, batch: _Batch) -> None:
         tally = batch.tallies[one.station.id]
         if duplicate:
             answer.duplicate += 1
-            tally.duplicate += 1
+            tally.duplicate += not is_anew
             continue
         is_suspect = reading.quality is not Quality.GOOD
         answer.kept += 1
@@ -245,4 +290,5 @@ def _write(connection: Connection, batch: _Batch) -> None:
     for series_id, count in marked.items():
         batch.tallies[series[series_id].station.id].suspect += count
     keep_strays(connection, batch.strays)
+    write_tape(connection, [_tape_line(*one) for one in batch.tape])
     add_tallies(connection, batch.tallies)

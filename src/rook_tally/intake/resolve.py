@@ -56,7 +56,9 @@ class Directory:
         self._by_access_hash = {
             station.access_hash: station for station in site.stations if station.access_hash
         }
+        by_id = {one.id: one for one in site.series}
         self._series = {(one.station.id, one.field): one for one in site.series}
+        self._series |= {where: by_id[at] for where, at in site.other_names.items()}
 
     def station(self, key: str) -> Station | None:
         """The station of that key."""

@@ -25,6 +25,7 @@ from rook_tally.store.database import Store
 from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.judging import mark_what_became_certain
+from rook_tally.store.kinds import keep_kind, kind_of_site, kinds
 from rook_tally.store.opening import open_store
 from rook_tally.store.overruling import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.overview import LatestRow, latest_rows
@@ -68,13 +69,26 @@ from rook_tally.store.site import (
     add_place,
     add_series,
     add_station,
+    continue_field,
     load_site,
+    renew_access_key,
     set_site,
 )
 from rook_tally.store.spans import span_statistics
-from rook_tally.store.strays import Stray, keep_strays, newest_strays
+from rook_tally.store.strays import (
+    Stray,
+    StrayBounds,
+    drop_strays,
+    keep_strays,
+    newest_strays,
+    prune_strays,
+    set_stray_bounds,
+    stray_bounds,
+    strays_of,
+)
 from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
+from rook_tally.store.tape import TapeLine, newest_tape, prune_tape, write_tape
 
 __all__ = [
     "HEARTBEAT_S",
@@ -102,9 +116,11 @@ __all__ = [
     "Station",
     "Store",
     "Stray",
+    "StrayBounds",
     "Stretch",
     "Subject",
     "Tally",
+    "TapeLine",
     "access_hash",
     "add_correction",
     "add_place",
@@ -116,25 +132,34 @@ __all__ = [
     "append_sealed",
     "clock_faults",
     "collectors",
+    "continue_field",
     "correction_entries",
     "damaged_pages",
+    "drop_strays",
     "envelopes",
     "gaps_between",
     "history_of",
+    "keep_kind",
     "keep_partitions",
     "keep_strays",
+    "kind_of_site",
+    "kinds",
     "latest",
     "latest_rows",
     "load_site",
     "mark_what_became_certain",
     "newest_seq",
     "newest_strays",
+    "newest_tape",
     "open_store",
     "overrule",
     "overrulings",
     "prune_changes",
+    "prune_strays",
+    "prune_tape",
     "read_range",
     "read_raw_range",
+    "renew_access_key",
     "report_alive",
     "report_clocks",
     "report_collector",
@@ -142,9 +167,12 @@ __all__ = [
     "seal",
     "seal_all",
     "set_site",
+    "set_stray_bounds",
     "site_changed_since",
     "span_of",
     "span_statistics",
+    "stray_bounds",
+    "strays_of",
     "stretches_due",
     "take_duty",
     "tallies",
@@ -152,4 +180,5 @@ __all__ = [
     "withdraw_collector",
     "withdraw_correction",
     "withdraw_overruling",
+    "write_tape",
 ]

@@ -28,6 +28,7 @@ class Subject(enum.IntEnum):
     SITE = 2
     STRAYS = 3
     DOORS = 4
+    TAPE = 5
 
 
 @dataclass(frozen=True, slots=True)

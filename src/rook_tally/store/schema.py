@@ -24,7 +24,7 @@ from sqlalchemy import (
     event,
 )  # fmt: skip
 
-FORMAT = 5
+FORMAT = 6
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -183,6 +183,38 @@ stray = Table(
     Column("body", LargeBinary, nullable=False),
     Column("why", String, nullable=False),
     Index("stray_by_arrival", "arrived_us"),
+)  # fmt: skip
+
+field_name = Table(
+    "field_name", metadata,
+    Column("station_id", Integer, ForeignKey("station.id"), primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+)  # fmt: skip
+
+kind = Table(
+    "kind", metadata,
+    Column("slug", String, primary_key=True),
+    Column("document", String, nullable=False),
+)  # fmt: skip
+
+tape = Table(
+    "tape", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("arrived_us", BigInteger, nullable=False),
+    # The key it goes by, adopted or not.
+    Column("station", String),
+    Column("door", String, nullable=False),
+    Column("address", String, nullable=False),
+    Column("body", LargeBinary, nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("kept", Integer, nullable=False),
+    Column("duplicate", Integer, nullable=False),
+    Column("suspect", Integer, nullable=False),
+    Column("stray", Integer, nullable=False),
+    Column("refused", Integer, nullable=False),
+    Column("why", String, nullable=False),
+    Index("tape_by_station", "station", "id"),
 )  # fmt: skip
 
 tally = Table(

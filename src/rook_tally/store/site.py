@@ -5,19 +5,21 @@ from __future__ import annotations
 import hashlib
 import re
 import secrets
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.kinds import KINDS, Kind
+from rook_tally.core.kinds import PLAIN, Kind
 from rook_tally.core.levels import Limits
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.kinds import kinds
 
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
@@ -57,13 +59,17 @@ class Series:
 
 @dataclass(frozen=True, slots=True)
 class Site:
-    """Everything a store is configured to hold, in display order."""
+    """Everything a store is configured to hold, in display order.
+
+    `other_names` are further names of fields on the wire: series id by station id and name.
+    """
 
     name: str
     zone: str
     places: tuple[Place, ...]
     stations: tuple[Station, ...]
     series: tuple[Series, ...]
+    other_names: Mapping[tuple[int, str], int] = field(default_factory=dict)
 
     def station(self, key: str) -> Station | None:
         """The station with this key, or None."""
@@ -79,9 +85,16 @@ def load_site(connection: Connection) -> Site:
             sa.select(schema.place).order_by(schema.place.c.position, schema.place.c.id)
         )
     }
+    known = kinds(connection)
     stations = {
         row.id: Station(
-            row.id, row.key, places[row.place_id], KINDS[row.kind], row.cadence_s, row.access_hash
+            row.id,
+            row.key,
+            places[row.place_id],
+            # A kind may be taken away; its stations go on with the fields they have.
+            known.get(row.kind, PLAIN),
+            row.cadence_s,
+            row.access_hash,
         )
         for row in connection.execute(
             sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
@@ -92,7 +105,11 @@ def load_site(connection: Connection) -> Site:
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
     )
     name, zone = named if named is not None else ("", "UTC")
-    return Site(name, zone, tuple(places.values()), tuple(stations.values()), series)
+    other_names = {
+        (row.station_id, row.name): row.series_id
+        for row in connection.execute(sa.select(schema.field_name))
+    }
+    return Site(name, zone, tuple(places.values()), tuple(stations.values()), series, other_names)
 
 
 def _series(row: sa.Row[tuple[object, ...]], station: Station) -> Series:
@@ -180,6 +197,18 @@ def add_station(
     return access_key
 
 
+def renew_access_key(connection: Connection, station: Station) -> str:
+    """Give a station another access key, returned this once; the one before opens nothing."""
+    access_key = secrets.token_urlsafe(24)
+    connection.execute(
+        sa.update(schema.station)
+        .where(schema.station.c.id == station.id)
+        .values(access_hash=access_hash(access_key))
+    )
+    note_change(connection, Subject.SITE)
+    return access_key
+
+
 def access_hash(access_key: str) -> str:
     """What is stored of an access key. It is random and long, so a plain SHA-256 suffices."""
     return hashlib.sha256(access_key.encode()).hexdigest()
@@ -206,6 +235,18 @@ def add_series(
     note_change(connection, Subject.SITE)
     own = quantity.default_limits(indoors=station.place.indoors) if limits is None else limits
     return Series(_new_id(inserted), station, field, quantity, unit, own)
+
+
+def continue_field(connection: Connection, station: Station, name: str, series: Series) -> None:
+    """Let what a station sends under this name from now on belong to a series it has."""
+    table = schema.field_name
+    connection.execute(
+        sa.delete(table).where(table.c.station_id == station.id, table.c.name == name)
+    )
+    connection.execute(
+        sa.insert(table).values(station_id=station.id, name=name, series_id=series.id)
+    )
+    note_change(connection, Subject.SITE)
 
 
 def _new_id(inserted: sa.CursorResult[tuple[object, ...]]) -> int:

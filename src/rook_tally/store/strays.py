@@ -4,20 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 
-KEPT_STRAYS = 10_000
-"""The oldest are dropped beyond this, so that a chatty stranger cannot fill the disk."""
+_BYTES_KEY, _DAYS_KEY = "strays_bytes", "strays_days"
+
+
+@dataclass(frozen=True, slots=True)
+class StrayBounds:
+    """How much is kept of them: beyond either the oldest go, so that a chatty stranger cannot fill
+    the disk."""
+
+    most_bytes: int = 64_000_000
+    most_days: float = 90.0
 
 
 @dataclass(frozen=True, slots=True)
 class Stray:
-    """A message kept whole: when and how it came, who it claims to be from, why it is here."""
+    """A message kept whole: when and how it came, who it claims to be from, why it is here.
+
+    `id` is 0 until it is kept.
+    """
 
     arrived_us: int
     door: str
@@ -26,6 +39,7 @@ class Stray:
     form: str | None
     body: bytes
     why: str
+    id: int = 0
 
 
 def keep_strays(connection: Connection, strays: Sequence[Stray]) -> None:
@@ -43,8 +57,6 @@ def keep_strays(connection: Connection, strays: Sequence[Stray]) -> None:
             for one in strays
         ],
     )  # fmt: skip
-    newest = connection.execute(sa.select(sa.func.max(table.c.id))).scalar_one()
-    connection.execute(sa.delete(table).where(table.c.id <= newest - KEPT_STRAYS))
     note_change(connection, Subject.STRAYS)
 
 
@@ -52,7 +64,76 @@ def newest_strays(connection: Connection, most: int = 100) -> list[Stray]:
     """The strays that came last, newest first."""
     table = schema.stray
     rows = connection.execute(sa.select(table).order_by(table.c.id.desc()).limit(most))
-    return [
-        Stray(row.arrived_us, row.door, row.address, row.station, row.form, row.body, row.why)
-        for row in rows
-    ]
+    return [_stray(row) for row in rows]
+
+
+def strays_of(connection: Connection, station: str | None) -> list[Stray]:
+    """All strays that claim to be from a station, or from nobody, oldest first."""
+    table = schema.stray
+    rows = connection.execute(
+        sa.select(table).where(table.c.station == station).order_by(table.c.id)
+        if station is not None
+        else sa.select(table).where(table.c.station.is_(None)).order_by(table.c.id)
+    )
+    return [_stray(row) for row in rows]
+
+
+def drop_strays(connection: Connection, ids: Sequence[int]) -> None:
+    """Take strays out: they have become readings, or nobody wants them."""
+    if ids:
+        connection.execute(sa.delete(schema.stray).where(schema.stray.c.id.in_(ids)))
+        note_change(connection, Subject.STRAYS)
+
+
+def stray_bounds(connection: Connection) -> StrayBounds:
+    """How much of the strays is kept."""
+    told = {
+        row.key: float(row.value)
+        for row in connection.execute(
+            sa.select(schema.meta).where(schema.meta.c.key.in_((_BYTES_KEY, _DAYS_KEY)))
+        )
+    }
+    usual = StrayBounds()
+    return StrayBounds(
+        int(told.get(_BYTES_KEY, usual.most_bytes)), told.get(_DAYS_KEY, usual.most_days)
+    )
+
+
+def set_stray_bounds(connection: Connection, bounds: StrayBounds) -> None:
+    """Say how much of the strays is to be kept."""
+    meta = schema.meta
+    connection.execute(sa.delete(meta).where(meta.c.key.in_((_BYTES_KEY, _DAYS_KEY))))
+    connection.execute(
+        sa.insert(meta),
+        [
+            {"key": _BYTES_KEY, "value": str(bounds.most_bytes)},
+            {"key": _DAYS_KEY, "value": repr(bounds.most_days)},
+        ],
+    )
+
+
+def prune_strays(connection: Connection, *, now_us: int) -> int:
+    """Drop the oldest beyond the bounds; returns how many went."""
+    table, bounds = schema.stray, stray_bounds(connection)
+    size = sa.func.sum(sa.func.length(table.c.body)).over(order_by=table.c.id.desc())
+    sizes = sa.select(table.c.id, size.label("so_far")).subquery()
+    newest_too_many = connection.execute(
+        sa.select(sa.func.max(sizes.c.id)).where(sizes.c.so_far > bounds.most_bytes)
+    ).scalar()
+    gone = connection.execute(
+        sa.delete(table).where(
+            sa.or_(
+                table.c.id <= (newest_too_many or 0),
+                table.c.arrived_us < now_us - round(bounds.most_days * DAY_US),
+            )
+        )
+    ).rowcount
+    if gone:
+        note_change(connection, Subject.STRAYS)
+    return gone
+
+
+def _stray(row: sa.Row[Any]) -> Stray:
+    return Stray(
+        row.arrived_us, row.door, row.address, row.station, row.form, row.body, row.why, row.id
+    )

@@ -50,7 +50,7 @@ def decode(text: str) -> Decoded:
         raise DecodeError("the message is empty", remedy="send a header and at least one row")
     delimiter = delimiter_of(lines[0])
     rows = _rows(lines, delimiter)
-    header = [name.strip() for name in next(rows)]
+    header = [name.strip() for name in next(rows, [])]
     columns = _columns(header)
     items: list[Item] = []
     refused: list[Refusal] = []

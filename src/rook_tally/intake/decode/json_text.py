@@ -33,7 +33,7 @@ def parsed(body: bytes) -> Json:
     try:
         result: Json = json.loads(text)
     except json.JSONDecodeError as error:
-        ended = error.pos >= len(text.rstrip())
+        ended = error.pos >= len(text.rstrip()) or error.msg.startswith("Unterminated string")
         raise DecodeError(
             "not JSON: it ends in the middle"
             if ended

@@ -1,0 +1,138 @@
+"""`rook-tally strays` and `adopt`."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import msgspec
+import typer
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.numerals import age
+from rook_tally.core.timestamps import SECOND_US, rfc3339
+from rook_tally.intake.adoption import StraySender, adopt, stray_senders
+from rook_tally.store import StrayBounds, open_store, set_stray_bounds
+
+
+def print_strays(where: str, *, as_json: bool) -> None:
+    """Say who is astray, why, and what each seems to be."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            senders = stray_senders(connection)
+    finally:
+        store.close()
+    if as_json:
+        typer.echo(msgspec.json.encode([_told(one) for one in senders]).decode())
+    elif not senders:
+        typer.echo("nothing is astray")
+    for one in [] if as_json else senders:
+        _print(one)
+
+
+def _told(one: StraySender) -> dict[str, Any]:
+    return {
+        "station": one.station,
+        "door": one.door,
+        "address": one.address,
+        "messages": one.count,
+        "first": rfc3339(one.first_us),
+        "last": rfc3339(one.last_us),
+        "why": one.why,
+        "is_station": one.is_adopted,
+        "kind": one.kind.slug,
+        "cadence_s": one.cadence_s,
+        "fields": [
+            {
+                "field": guess.name,
+                "quantity": guess.quantity.slug if guess.quantity else None,
+                "unit": guess.unit,
+                "continues": one.continues[guess.name].name
+                if guess.name in one.continues
+                else None,
+            }
+            for guess in one.fields
+        ],
+    }
+
+
+def _print(one: StraySender) -> None:
+    ago = age((time.time_ns() // 1000 - one.last_us) / SECOND_US)
+    who = one.station or f"unnamed, at {one.address}"
+    typer.echo(f"{who}: {one.count} messages by {one.door}, the last {ago} ago: {one.why}")
+    if not one.is_adopted and one.kind.fields:
+        typer.echo(f"    seems to be: {one.kind.name} ({one.kind.slug})")
+    for guess in one.fields:
+        if guess.name in one.continues:
+            meaning = f"goes on where {one.continues[guess.name].name} stopped, perhaps"
+        elif guess.quantity is None:
+            meaning = "unknown; say what it is with --map"
+        else:
+            meaning = f"{guess.quantity.slug} in {guess.unit or 'no unit'}, perhaps"
+        typer.echo(f"    {guess.name}: {meaning}")
+    if one.station:
+        told = "" if one.is_adopted else ' --place "…"'
+        typer.echo(f"    rook-tally adopt {one.station}{told}")
+
+
+def adopt_sender(
+    where: str,
+    key: str,
+    *,
+    place: str | None,
+    kind: str | None,
+    indoors: bool,
+    cadence_s: float | None,
+    maps: list[str],
+    continues: list[str],
+) -> None:
+    """Make a sender a station, or mend its fields; its kept messages become readings."""
+    store = open_store(where)
+    try:
+        done = adopt(
+            store,
+            key,
+            place=place,
+            kind=kind,
+            indoors=indoors,
+            cadence_s=cadence_s,
+            mapping=dict(map(_mapped, maps)) if maps or continues else None,
+            continues=dict(map(_continued, continues)),
+        )
+    finally:
+        store.close()
+    typer.echo(f"{key}: {done.kept} readings out of what was waiting", err=True)
+    if done.waiting:
+        typer.echo(f"{done.waiting} messages still wait; see why with rook-tally strays", err=True)
+    if done.access_key is not None:
+        typer.echo("its access key, shown this once:", err=True)
+        typer.echo(done.access_key)
+
+
+def _mapped(text: str) -> tuple[str, tuple[str, str]]:
+    field, _, meaning = text.partition("=")
+    quantity, _, unit = meaning.partition(":")
+    if not field or not quantity:
+        raise UsageError(
+            f"--map {text!r} says nothing", remedy="write FIELD=QUANTITY or FIELD=QUANTITY:UNIT"
+        )
+    return field, (quantity, unit)
+
+
+def _continued(text: str) -> tuple[str, str]:
+    new, _, old = text.partition("=")
+    if not new or not old:
+        raise UsageError(f"--continue {text!r} says nothing", remedy="write NEW=OLD")
+    return new, old
+
+
+def bound_strays(where: str, *, most_mb: float, most_days: float) -> None:
+    """Say how much of the strays is kept from now on."""
+    store = open_store(where, create=False)
+    try:
+        with store.write() as connection:
+            set_stray_bounds(connection, StrayBounds(round(most_mb * 1e6), most_days))
+    finally:
+        store.close()
+    typer.echo(f"strays are kept up to {most_mb:g} MB and {most_days:g} days")
