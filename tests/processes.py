@@ -49,6 +49,7 @@ class CollectorProcess:
         store_url: str = "",
         http: str = "127.0.0.1:0",
         broker: str = "builtin:127.0.0.1:0",
+        words: tuple[str, ...] = (),
     ) -> None:
         # `store` also says where logs and bodies go when the store itself is a server's.
         self.store = store
@@ -58,7 +59,7 @@ class CollectorProcess:
             self.process = subprocess.Popen(
                 [
                     sys.executable, "-m", "rook_tally", "--store", self.address, "collect",
-                    "--http", http, "--broker", broker,
+                    "--http", http, "--broker", broker, *words,
                 ],
                 stdout=subprocess.PIPE, stderr=log, text=True,
             )  # fmt: skip

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+import subprocess
+from pathlib import Path
 
+import cbor2
 import pytest
 
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.store import newest_strays, open_store
-from tests.processes import CollectorProcess, wait_until
+from tests.processes import CollectorProcess, rook_tally, wait_until
 
 SENML = ("-H", "Content-Type: application/senml+json")
 JSON = ("-H", "Content-Type: application/json")
@@ -129,3 +132,75 @@ def test_health(collector: CollectorProcess) -> None:
     collector.add_station("a")
     collector.post('{"co2": 500}', query="?station=a")
     wait_until(lambda: collector.curl("/v1/health")[2]["newest_reading"])
+
+
+def test_a_thousand_wrong_keys_are_slowed_down(collector: CollectorProcess) -> None:
+    key = collector.add_station("a")
+
+    def send(access_key: str) -> int:
+        return collector.post('{"co2": 5}', "-H", f"Authorization: Bearer {access_key}")[0]
+
+    assert [send(f"guess-{number}") for number in range(12)] == [401] * 10 + [429] * 2
+    status, headers, problem = collector.curl("/v1/readings", "-d", '{"co2": 5}')
+    assert (status, problem["title"]) == (429, "Too many wrong access keys")
+    assert 0 < int(headers["retry-after"]) <= 60
+    assert send(key) == 429
+    assert "wrong_keys" in collector.log.read_text()
+    # What came with wrong keys is kept, but no more than what was read.
+    strays = newest_strays_of(collector)
+    assert len(strays) == 10
+
+
+def newest_strays_of(collector: CollectorProcess) -> list[bytes]:
+    store = open_store(collector.store)
+    with store.read() as connection:
+        bodies = [one.body for one in newest_strays(connection)]
+    store.close()
+    return bodies
+
+
+def test_csv_and_cbor_over_http(collector: CollectorProcess) -> None:
+    collector.add_station("a", kind="climate")
+    table = "time,temp [°F],rh\n2026-11-23T08:00:00Z,68,50\n2026-11-23T08:01:00Z,86,51\n"
+    csv = ("-H", "Content-Type: text/csv")
+    assert collector.post(table, *csv, query="?station=a")[1]["kept"] == 4
+    pack = cbor2.dumps([{-2: "a/", 0: "temp", 1: "Cel", 2: 21.5}])
+    cbor = ("-H", "Content-Type: application/senml+cbor")
+    assert collector.post(pack, *cbor)[1]["kept"] == 1
+    assert {row["quantity"]: row["value"] for row in collector.latest()} == {
+        "temperature": 21.5, "humidity": 51.0,
+    }  # fmt: skip
+
+
+@pytest.fixture
+def certificate(tmp_path: Path) -> tuple[Path, Path]:
+    chain, key = tmp_path / "chain.pem", tmp_path / "key.pem"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1",
+         "-nodes", "-keyout", key, "-out", chain, "-days", "2", "-subj", "/CN=localhost",
+         "-addext", "subjectAltName=IP:127.0.0.1"],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    return chain, key
+
+
+def test_tls_with_a_certificate_of_ones_own(
+    store_path: Path, certificate: tuple[Path, Path]
+) -> None:
+    chain, key = certificate
+    words = ("--tls-cert", str(chain), "--tls-key", str(key))
+    with CollectorProcess(store_path, words=words) as collector:
+        collector.add_station("a")
+        url = f"https://{collector.ready['http']}/v1/readings?station=a"
+        trusted = ["curl", "-sS", "--cacert", str(chain), "-d", '{"co2": 500}', url]
+        done = subprocess.run(trusted, capture_output=True, text=True, check=True)
+        assert json.loads(done.stdout)["kept"] == 1
+        untrusted = subprocess.run(
+            ["curl", "-sS", "-d", '{"co2": 500}', url], capture_output=True, text=True, check=False
+        )
+        assert untrusted.returncode == 60
+    swapped = rook_tally(
+        "--store", str(store_path), "collect", "--tls-cert", str(key), "--tls-key", str(chain)
+    )
+    assert swapped.returncode == 1
+    assert "the key has to belong to the certificate" in swapped.stderr

@@ -104,11 +104,17 @@ def collect(
     broker: Annotated[
         str, typer.Option(metavar="builtin:HOST:PORT|mqtt://…|off")
     ] = "builtin:127.0.0.1:4712",
+    tls_cert: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Speak HTTPS with this certificate (PEM).")
+    ] = None,
+    tls_key: Annotated[Path | None, typer.Option(metavar="FILE", help="And this key.")] = None,
 ) -> None:
     """Keep the doors open, with no window, until told to stop."""
     from rook_tally.cli.collect import run_collector
 
-    run_collector(_store(context, store), http=http, broker=broker)
+    run_collector(
+        _store(context, store), http=http, broker=broker, tls_cert=tls_cert, tls_key=tls_key
+    )
 
 
 @app.command()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+from pathlib import Path
 
 import typer
 
@@ -11,11 +12,14 @@ from rook_tally.cli.logs import log_to_stderr
 from rook_tally.cli.places import broker_folder
 from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector.run import OpenDoors
-from rook_tally.intake.addresses import broker_from, endpoint_from
+from rook_tally.core.errors import UsageError
+from rook_tally.intake.addresses import Certificate, broker_from, endpoint_from
 from rook_tally.store import open_store
 
 
-def run_collector(where: str, *, http: str, broker: str) -> None:
+def run_collector(
+    where: str, *, http: str, broker: str, tls_cert: Path | None = None, tls_key: Path | None = None
+) -> None:
     """Run a collector in this process until SIGTERM; says on stdout when its doors are open."""
     log_to_stderr()
     endpoint, chosen_broker = endpoint_from(http), broker_from(broker)
@@ -25,7 +29,12 @@ def run_collector(where: str, *, http: str, broker: str) -> None:
         line = {"ready": True, "http": doors.http, "mqtt": doors.mqtt, "store": store.url}
         typer.echo(json.dumps(line))
 
-    settings = CollectorSettings(endpoint, chosen_broker, broker_folder(store))
+    if (tls_cert is None) != (tls_key is None):
+        raise UsageError(
+            "TLS needs a certificate and its key", remedy="give --tls-cert and --tls-key"
+        )
+    tls = Certificate(tls_cert, tls_key) if tls_cert is not None and tls_key is not None else None
+    settings = CollectorSettings(endpoint, chosen_broker, broker_folder(store), tls)
     try:
         asyncio.run(collect(store, settings, ready=ready))
     finally:

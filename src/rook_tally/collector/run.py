@@ -19,7 +19,14 @@ import structlog
 from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_sealing
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
-from rook_tally.intake.addresses import BuiltinBroker, Endpoint, OutsideBroker, bound_socket
+from rook_tally.intake.addresses import (
+    BuiltinBroker,
+    Certificate,
+    Endpoint,
+    OutsideBroker,
+    bound_socket,
+    server_tls,
+)
 from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.http_door import HttpDoor
 from rook_tally.intake.mqtt_door import MqttDoor
@@ -49,6 +56,7 @@ class CollectorSettings:
     http: Endpoint
     broker: BuiltinBroker | OutsideBroker | None
     broker_folder: Path
+    tls: Certificate | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,11 +97,12 @@ async def collect(
         presence = await stack.enter_async_context(_presence(store))
         commits = CommitLoop(store)
         stack.push_async_callback(commits.close)
+        tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
         listening = bound_socket(settings.http)
         stack.callback(listening.close)
         mqtt = await _open_mqtt(stack, store, settings, commits, presence)
-        http = HttpDoor(listening, reception=commits, store=store, clock=now_us)
+        http = HttpDoor(listening, reception=commits, store=store, clock=now_us, tls=tls)
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)

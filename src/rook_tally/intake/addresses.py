@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import ipaddress
 import socket
+import ssl
 from dataclasses import dataclass, field
+from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from rook_tally.core.errors import DoorError, UsageError
@@ -133,3 +135,30 @@ def bound_socket(endpoint: Endpoint) -> socket.socket:
             remedy="stop the program that holds it, or name another port (0 takes a free one)",
         ) from error
     return bound
+
+
+@dataclass(frozen=True, slots=True)
+class Certificate:
+    """Files of a certificate chain and its private key, PEM."""
+
+    chain: Path
+    key: Path
+
+
+def server_tls(certificate: Certificate) -> ssl.SSLContext:
+    """What a door needs to speak TLS.
+
+    Raises
+    ------
+    DoorError
+        When a file cannot be read, is none of these, or the two do not belong together.
+    """
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+    try:
+        context.load_cert_chain(certificate.chain, certificate.key)
+    except (OSError, ssl.SSLError) as error:
+        raise DoorError(
+            f"the certificate {certificate.chain} cannot be used: {error.strerror or error}",
+            remedy="check both files; the key has to belong to the certificate",
+        ) from error
+    return context

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import http
 import socket
+import ssl
 from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any, TypeAlias
@@ -16,7 +17,9 @@ from aiohttp import web
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import Endpoint, is_loopback
 from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
+from rook_tally.intake.openapi import openapi_document
 from rook_tally.intake.outlet import Reception
+from rook_tally.intake.patience import Patience
 from rook_tally.store import Store, latest_rows
 
 LARGEST_BODY = 1024 * 1024
@@ -44,8 +47,10 @@ class HttpDoor:
 
     def __init__(
         self, listening: socket.socket, *, reception: Reception, store: Store,
-        clock: Callable[[], int],
+        clock: Callable[[], int], tls: ssl.SSLContext | None = None,
     ) -> None:  # fmt: skip
+        self._tls = tls
+        self._patience = Patience()
         self._socket = listening
         self._reception = reception
         self._store = store
@@ -56,18 +61,26 @@ class HttpDoor:
         app.router.add_post("/v1/readings", self._post_readings, expect_handler=_expect)
         app.router.add_get("/v1/health", self._get_health)
         app.router.add_get("/v1/latest", self._get_latest)
+        app.router.add_get("/v1/openapi.json", self._get_openapi)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=5.0)
 
     async def open(self) -> None:
         """Begin to listen."""
         await self._runner.setup()
-        await web.SockSite(self._runner, self._socket).start()
+        await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
 
     async def close(self) -> None:
         """Stop listening; requests under way are answered first."""
         await self._runner.cleanup()
 
     async def _post_readings(self, request: web.Request) -> web.Response:
+        peer = request.remote or ""
+        wait_s = self._patience.wait_s(peer, self._clock())
+        if wait_s:
+            raise _problem(
+                429, "Too many wrong access keys",
+                f"this address is heard again in {wait_s} s", {"Retry-After": str(wait_s)},
+            )  # fmt: skip
         access_key = _access_key(request)
         if access_key is None and not is_loopback(request.remote or ""):
             raise _problem(
@@ -93,7 +106,12 @@ class HttpDoor:
                 access_key=access_key,
             )
         )
+        if answer.problem is Problem.WRONG_KEY and self._patience.note_wrong(peer, self._clock()):
+            _log.warning("wrong_keys", peer=peer)
         return _response(answer)
+
+    async def _get_openapi(self, _request: web.Request) -> web.Response:
+        return _json(200, openapi_document())
 
     async def _get_health(self, _request: web.Request) -> web.Response:
         def newest() -> str:
@@ -203,15 +221,18 @@ def _problem_response(
 class _ProblemError(web.HTTPException):
     """An answer that is a problem, raised to leave a handler early."""
 
-    def __init__(self, status: int, title: str, detail: str) -> None:
+    def __init__(self, status: int, title: str, detail: str, headers: dict[str, str]) -> None:
         self.status_code = status
         super().__init__()
+        self.told_headers = headers
         self.title = title
         self.detail = detail
 
 
-def _problem(status: int, title: str, detail: str) -> _ProblemError:
-    return _ProblemError(status, title, detail)
+def _problem(
+    status: int, title: str, detail: str, headers: dict[str, str] | None = None
+) -> _ProblemError:
+    return _ProblemError(status, title, detail, headers or {})
 
 
 @web.middleware
@@ -220,7 +241,9 @@ async def _problems(request: web.Request, handler: _Handler) -> web.StreamRespon
     try:
         response: web.StreamResponse = await handler(request)
     except _ProblemError as problem:
-        return _problem_response(problem.status_code, problem.title, problem.detail)
+        told = _problem_response(problem.status_code, problem.title, problem.detail)
+        told.headers.update(problem.told_headers)
+        return told
     except web.HTTPException as error:
         detail = f"{request.method} {request.path} is not served here"
         return _problem_response(error.status, http.HTTPStatus(error.status).phrase, detail)
