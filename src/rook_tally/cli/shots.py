@@ -7,20 +7,31 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import typer
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.timestamps import HOUR_US, time_us_from_text
+from rook_tally.core.timestamps import HOUR_US, MINUTE_US, SECOND_US, time_us_from_text
+from rook_tally.demo.history import report_times
+from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
+from rook_tally.demo.pottery import UNADOPTED
+from rook_tally.demo.signals import measured
+from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STRIP, DeskWindow
+from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, DeskWindow
+from rook_tally.intake.clocks import Clocks
+from rook_tally.intake.message import Message
+from rook_tally.intake.reception import receive
+from rook_tally.intake.resolve import Directory
 from rook_tally.store import Door, DoorState, Store, open_store, report_collector, report_door
 
 MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
 SIZE = (1280, 800)
 _DAYS = 7.0
+_LIVE_US = 3 * MINUTE_US
 _PATIENCE_MS = 60_000
 _STRIP_LANES = (
     ("pug-gearbox", "z"),
@@ -44,13 +55,18 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
     application = QApplication.instance() or QApplication(["rook-tally"])
     with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
         store = open_store(Path(folder) / "demo.db")
-        make_demo_site(store, end_us=MOMENT_US, days=days)
+        make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
+        _send_the_last_minutes(store)
         _pretend_collector(store)
         window = DeskWindow(store, clock=held_clock(MOMENT_US))
         window.resize(*SIZE)
         window.show()
         try:
-            for name, prepare in (("ledger", _prepare_ledger), ("strip", _prepare_strip)):
+            for name, prepare in (
+                ("ledger", _prepare_ledger),
+                ("strip", _prepare_strip),
+                ("stations", _prepare_stations),
+            ):
                 is_ready = prepare(window)
                 _wait_for(is_ready, name)
                 path = directory / f"{name}.png"
@@ -61,6 +77,35 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
             window.close()
             store.close()
     del application
+
+
+def _send_the_last_minutes(store: Store) -> None:
+    """What the stations say in the end comes in as messages, the way it does live."""
+    messages: list[Message] = []
+    for station in DEMO_STATIONS:
+        for at in report_times(station, MOMENT_US - _LIVE_US, MOMENT_US).tolist():
+            values = {
+                name: float(value[0])
+                for name, value in measured(station, np.array([at], dtype=np.int64)).items()
+            }
+            messages.append(_message(station.key, at, plain_json_body(station, at, values)))
+    for back_s in (110, 65, 20):
+        at = MOMENT_US - back_s * SECOND_US
+        messages.append(_message(UNADOPTED, at, b'{"temp": 9.5, "rh": 84}'))
+    broken = b'{"pm1":28,"pm25":53,"pm10":77,"voc"'
+    messages.append(_message("glaze-dust", MOMENT_US - 31 * SECOND_US, broken))
+    renamed = b'{"pm1":29,"pm2_5":54,"pm10":78}'
+    messages.append(_message("glaze-dust", MOMENT_US - 42 * SECOND_US, renamed))
+    messages.append(messages[next(
+        at for at, one in enumerate(messages) if one.station == "glaze-dust"
+    ) + 6])  # fmt: skip
+    directory, clocks = Directory(), Clocks()
+    for message in sorted(messages, key=lambda one: one.arrived_us):
+        receive(store, directory, clocks, [message])
+
+
+def _message(station: str, at_us: int, body: bytes) -> Message:
+    return Message("mqtt", f"rook/{station}/readings", body, at_us, station=station)
 
 
 def _pretend_collector(store: Store) -> None:
@@ -84,6 +129,12 @@ def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
     model.point_at(MOMENT_US - 2 * HOUR_US)
     window.show_view(STRIP)
     return lambda: window.strip.is_up_to_date
+
+
+def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(STATIONS)
+    window.stations.pick("glaze-dust")
+    return lambda: bool(window.stations.is_up_to_date)
 
 
 def _wait_for(is_ready: Callable[[], bool], what: str) -> None:

@@ -78,12 +78,14 @@ from rook_tally.store.spans import span_statistics
 from rook_tally.store.strays import (
     Stray,
     StrayBounds,
+    StrayGroup,
     drop_strays,
     keep_strays,
     newest_strays,
     prune_strays,
     set_stray_bounds,
     stray_bounds,
+    stray_groups,
     strays_of,
 )
 from rook_tally.store.summaries import PAGE_US
@@ -117,6 +119,7 @@ __all__ = [
     "Store",
     "Stray",
     "StrayBounds",
+    "StrayGroup",
     "Stretch",
     "Subject",
     "Tally",
@@ -172,6 +175,7 @@ __all__ = [
     "span_of",
     "span_statistics",
     "stray_bounds",
+    "stray_groups",
     "strays_of",
     "stretches_due",
     "take_duty",

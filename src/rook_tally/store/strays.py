@@ -67,6 +67,43 @@ def newest_strays(connection: Connection, most: int = 100) -> list[Stray]:
     return [_stray(row) for row in rows]
 
 
+@dataclass(frozen=True, slots=True)
+class StrayGroup:
+    """Strays of one sender: the station they claim (None: none), where they came in, and why the
+    newest of them is one."""
+
+    station: str | None
+    door: str
+    count: int
+    first_us: int
+    last_us: int
+    why: str
+
+
+def stray_groups(connection: Connection) -> list[StrayGroup]:
+    """Who is astray, the one heard last first."""
+    table = schema.stray
+    groups = (
+        sa.select(
+            table.c.station,
+            sa.func.count().label("count"),
+            sa.func.min(table.c.arrived_us).label("first_us"),
+            sa.func.max(table.c.id).label("newest"),
+        )
+        .group_by(table.c.station)
+        .subquery()
+    )
+    rows = connection.execute(
+        sa.select(groups, table.c.door, table.c.arrived_us, table.c.why)
+        .join(table, table.c.id == groups.c.newest)
+        .order_by(groups.c.newest.desc())
+    )
+    return [
+        StrayGroup(station, door, count, first_us, last_us, why)
+        for station, count, first_us, _, door, last_us, why in rows
+    ]
+
+
 def strays_of(connection: Connection, station: str | None) -> list[Stray]:
     """All strays that claim to be from a station, or from nobody, oldest first."""
     table = schema.stray

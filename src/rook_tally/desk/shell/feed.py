@@ -77,13 +77,18 @@ class NewDoors:
 
 
 @dataclass(frozen=True, slots=True)
+class NewTape:
+    """Messages came, or strays came or went."""
+
+
+@dataclass(frozen=True, slots=True)
 class Trouble:
     """The store cannot be read at the moment; empty text when it can again."""
 
     text: str
 
 
-News: TypeAlias = Picture | NewReadings | NewDoors | Trouble
+News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | Trouble
 
 
 def ribbon_window(now_us: int) -> tuple[int, int]:
@@ -219,6 +224,8 @@ class Feed:
             self._send_readings([one for one in changes if one.subject is Subject.READINGS])
         if Subject.DOORS in subjects:
             self._send_doors()
+        if subjects & {Subject.TAPE, Subject.STRAYS}:
+            self._on_news(NewTape())
 
     def _send_readings(self, changes: list[Change]) -> None:
         touched = {one.series_id for one in changes if one.series_id in self._series}

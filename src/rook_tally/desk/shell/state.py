@@ -13,7 +13,7 @@ from rook_tally.core.envelope import Envelope
 from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.desk.shell.feed import NewDoors, NewReadings, News, Picture, Trouble
+from rook_tally.desk.shell.feed import NewDoors, NewReadings, News, NewTape, Picture, Trouble
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.store import Collector, DoorState, Latest, Series, Site, Station
 
@@ -39,6 +39,8 @@ class SiteState:
     trouble: str = ""
     room_bytes: int | None = None
     is_loaded: bool = False
+    # How often messages or strays have come since the desk began.
+    tape_moves: int = 0
     _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
 
     @property
@@ -72,6 +74,9 @@ class SiteState:
                 self.collectors, self.room_bytes = news.collectors, news.room_bytes
                 if is_same and self.notice() == before:
                     return
+                changed = set()
+            case NewTape():
+                self.tape_moves += 1
                 changed = set()
             case Trouble():
                 self.trouble, changed = news.text, set()

@@ -29,8 +29,8 @@ from rook_tally.desk.shell.theme import LIGHT, Theme
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
-VIEWS = ["Ledger", "Strip"]
-LEDGER, STRIP = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Stations"]
+LEDGER, STRIP, STATIONS = range(len(VIEWS))
 
 
 class _Bridge(QObject):
@@ -59,8 +59,10 @@ class DeskWindow(QMainWindow):
         self.feed = feed if feed is not None else Feed(store, clock=clock)
         self.head = Head(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
+        # Views that are made on first use: the first picture needs none of them.
         self._strip: Any = None
-        self._strip_to_come = QWidget()
+        self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
+        self._stations: Any = None
         self.notice = QLabel()
         self._views = QStackedWidget()
         self._lay_out()
@@ -85,6 +87,7 @@ class DeskWindow(QMainWindow):
         self.notice.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
+        self._views.addWidget(self._stations_to_come)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -119,16 +122,28 @@ class DeskWindow(QMainWindow):
             self._views.insertWidget(STRIP, self._strip)
         return self._strip
 
+    @property
+    def stations(self) -> Any:
+        """The Stations view, made on first use."""
+        if self._stations is None:
+            from rook_tally.desk.stations.view import StationsView
+
+            self._stations = StationsView(self.theme, self.state, self.reader)
+            self._views.removeWidget(self._stations_to_come)
+            self._stations_to_come.deleteLater()
+            self._views.insertWidget(STATIONS, self._stations)
+        return self._stations
+
     def show_view(self, at: int) -> None:
         """Turn to a view."""
         if at == STRIP:
             self.strip.show_something()
+        focus = (
+            self.ledger.table if at == LEDGER else self.strip if at == STRIP else self.stations.list
+        )
         self._views.setCurrentIndex(at)
         self.head.show_view(at)
-        if at == LEDGER:
-            self.ledger.table.setFocus()
-        else:
-            self.strip.setFocus()
+        focus.setFocus()
 
     def open_in_strip(self, series: list[Series]) -> None:
         """Add series to the Strip and turn to it."""
@@ -139,6 +154,8 @@ class DeskWindow(QMainWindow):
         self.ledger.take_reply(reply)
         if self._strip is not None:
             self._strip.take_reply(reply)
+        if self._stations is not None:
+            self._stations.take_reply(reply)
 
     def _on_state_changed(self, _changed: set[int] | None) -> None:
         self.head.refresh()

@@ -1,0 +1,295 @@
+"""The Stations view's model: rows of the fleet, lines of the tape, fields of a station in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray
+from rook_tally.core.corrections import Correction
+from rook_tally.core.freshness import Freshness
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import age, figure
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.stations.questions import (
+    HEARD_SLOTS,
+    Fleet,
+    FleetQuestion,
+    PageQuestion,
+    StationPage,
+)
+from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
+
+_NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
+_MUCH = 0.02
+"""From this share on duplicates and suspect readings are worth a word."""
+
+
+@dataclass(frozen=True, slots=True)
+class StationRow:
+    """A line of the fleet. `place` is set where a place begins; `remark` says what is wrong."""
+
+    station: Station
+    place: str
+    heard: BoolArray
+    age: str
+    freshness: Freshness
+    power: str
+    remark: str
+
+    @property
+    def spoken(self) -> str:
+        """The line as a screen reader says it."""
+        parts = [
+            self.station.key, self.station.kind.name, self.station.place.name,
+            f"last heard {self.age} ago" if self.age else "never heard", self.power, self.remark,
+        ]  # fmt: skip
+        return ", ".join(part for part in parts if part)
+
+
+@dataclass(frozen=True, slots=True)
+class TapeRow:
+    """A message: when, what it said, what became of it, and how far that is from fine."""
+
+    time: str
+    body: str
+    fate: str
+    level: Level
+
+
+@dataclass(frozen=True, slots=True)
+class FieldRow:
+    """A field of a station: name on the wire, what it becomes, its newest value, its day, what is
+    believable, its correction."""
+
+    name: str
+    becomes: str
+    now: str
+    day: str
+    believable: str
+    correction: str
+
+    @property
+    def cells(self) -> tuple[str, ...]:
+        """The row from left to right."""
+        return (self.name, self.becomes, self.now, self.day, self.believable, self.correction)
+
+
+class StationsModel:
+    """Decides what the Stations view shows. `changed` hears when it has to be drawn anew."""
+
+    def __init__(self, state: SiteState) -> None:
+        self._state = state
+        self._fleet: Fleet | None = None
+        self._picked: str | None = None
+        self.page: StationPage | None = None
+        self.is_held = False
+        self.changed: list[Callable[[], None]] = []
+
+    @property
+    def picked(self) -> Station | None:
+        """The station whose page is shown; the first one until another is picked."""
+        site = self._state.site
+        found = site.station(self._picked) if self._picked else None
+        ordered = self._ordered()
+        return found or (ordered[0] if ordered else None)
+
+    def pick(self, key: str) -> None:
+        """Show the page of a station."""
+        self._picked = key
+        self.is_held = False
+        if self.page is not None and self.page.station.key != key:
+            self.page = None
+        self._tell()
+
+    def hold(self, is_held: bool) -> None:
+        """Let the tape stand still, or run again."""
+        self.is_held = is_held
+        self._tell()
+
+    def fleet_question(self) -> FleetQuestion:
+        """What to ask about the fleet now."""
+        return FleetQuestion(self._state.site, self._state.now_us)
+
+    def page_question(self) -> PageQuestion | None:
+        """What to ask about the picked station now; None without one."""
+        station = self.picked
+        return None if station is None else PageQuestion(
+            self._state.site, station, self._state.now_us
+        )  # fmt: skip
+
+    def take_fleet(self, fleet: Fleet) -> None:
+        """An answer about the fleet."""
+        self._fleet = fleet
+        self._tell()
+
+    def take_page(self, page: StationPage) -> None:
+        """An answer about a station; dropped when another one is picked by now."""
+        station = self.picked
+        if station is None or page.station.key != station.key:
+            return
+        if self.is_held and self.page is not None:
+            page = StationPage(page.station, self.page.tape, page.days, page.corrections)
+        self.page = page
+        self._tell()
+
+    def _tell(self) -> None:
+        for subscriber in self.changed:
+            subscriber()
+
+    def _ordered(self) -> list[Station]:
+        rank = {place.id: at for at, place in enumerate(self._state.site.places)}
+        return sorted(self._state.site.stations, key=lambda one: (rank[one.place.id], one.id))
+
+    def rows(self) -> list[StationRow]:
+        """The fleet by place and order."""
+        rows = []
+        before = None
+        for station in self._ordered():
+            place = station.place.name if station.place.name != before else ""
+            before = station.place.name
+            age_s = self._state.station_age_s(station)
+            rows.append(
+                StationRow(
+                    station, place, self._heard(station), "" if age_s is None else age(age_s),
+                    self._state.station_freshness(station), self._power(station),
+                    self._remark(station),
+                )
+            )  # fmt: skip
+        return rows
+
+    def _heard(self, station: Station) -> BoolArray:
+        return _NOTHING_HEARD if self._fleet is None else self._fleet.heard.get(
+            station.id, _NOTHING_HEARD
+        )  # fmt: skip
+
+    def _power(self, station: Station) -> str:
+        """What it says of its own supply."""
+        for slug in ("battery", "voltage"):
+            for one in self._series_of(station):
+                newest = self._state.latest.get(one.id)
+                if one.quantity.slug == slug and newest is not None:
+                    text = figure(newest.value, one.quantity.decimals)
+                    return f"{text} {one.quantity.base.symbol}"
+        return ""
+
+    def _remark(self, station: Station) -> str:
+        if self._fleet is None:
+            return ""
+        fault = self._fleet.clock_faults.get(station.id)
+        if fault is not None:
+            where = "ahead" if fault.ahead_s > 0 else "behind"
+            return f"its clock runs {age(abs(fault.ahead_s))} {where}"
+        tally = self._fleet.tallies.get(station.id, Tally())
+        if tally.kept and tally.suspect / tally.kept >= _MUCH:
+            return f"{100 * tally.suspect / tally.kept:.0f} % of its readings are suspect"
+        sent = tally.kept + tally.duplicate
+        if sent and tally.duplicate / sent >= _MUCH:
+            return f"{100 * tally.duplicate / sent:.0f} % comes twice"
+        return ""
+
+    def strays(self) -> list[StrayGroup]:
+        """Who is astray, as far as is known."""
+        return [] if self._fleet is None else self._fleet.strays
+
+    def stray_headline(self) -> str:
+        """How many are astray, in words; empty when none is."""
+        count = len(self.strays())
+        if not count:
+            return ""
+        return "A stray is talking" if count == 1 else f"{count} strays are talking"
+
+    def stray_lines(self) -> list[str]:
+        """A line a stray sender: who, how many messages since when, and why."""
+        lines = []
+        for one in self.strays():
+            since = self._clock(one.first_us)
+            is_known = one.station is not None and self._state.site.station(one.station)
+            why = one.why if is_known or one.station is None else "no station yet"
+            who = one.station or "unnamed"
+            lines.append(f"{who} · {one.count} kept since {since} · {why}")
+        return lines
+
+    def counts(self) -> str:
+        """What became of all the picked station has sent."""
+        station = self.picked
+        if station is None or self._fleet is None:
+            return ""
+        tally = self._fleet.tallies.get(station.id, Tally())
+        told = [
+            (tally.kept, "kept"), (tally.duplicate, "duplicate"), (tally.revised, "revised"),
+            (tally.suspect, "suspect"), (tally.late, "late"), (tally.stray, "stray"),
+            (tally.refused, "refused"),
+        ]  # fmt: skip
+        words = [f"{figure(count, 0)} {word}" for count, word in told if count]
+        return ", ".join(words) or "nothing has come from it yet"
+
+    def tape_rows(self) -> list[TapeRow]:
+        """The picked station's messages, newest first."""
+        return [] if self.page is None else [self._tape_row(one) for one in self.page.tape]
+
+    def _tape_row(self, line: TapeLine) -> TapeRow:
+        level = Level.SETTLED
+        if line.suspect:
+            level = Level.RAISED
+        if line.stray or line.refused or not (line.kept or line.duplicate):
+            level = Level.HIGH
+        return TapeRow(
+            self._clock(line.arrived_us, exactly=True), body_text(line), line.fate, level
+        )
+
+    def field_rows(self) -> list[FieldRow]:
+        """The picked station's fields."""
+        station = self.picked
+        return [] if station is None else [self._field_row(one) for one in self._series_of(station)]
+
+    def _field_row(self, one: Series) -> FieldRow:
+        quantity = one.quantity
+        newest = self._state.latest.get(one.id)
+        day = None if self.page is None else self.page.days.get(one.id)
+        unit = f", {quantity.base.symbol}" if quantity.base.symbol else ""
+        corrections = [] if self.page is None else self.page.corrections.get(one.id, [])
+        return FieldRow(
+            one.field,
+            f"{quantity.name}{unit}",
+            "" if newest is None else figure(newest.value, quantity.decimals),
+            ""
+            if day is None or math.isnan(day.low)
+            else _span_text(day.low, day.high, quantity.decimals),
+            _span_text(*quantity.believable, 0),
+            self._correction_text(corrections[-1].correction) if corrections else "none",
+        )
+
+    def _correction_text(self, correction: Correction) -> str:
+        gain = "" if correction.gain == 1 else f"× {correction.gain:g} "
+        offset = f"{correction.offset:+g} " if correction.offset else ""
+        since = datetime_from_time_us(correction.from_us).astimezone(self._state.zone)
+        return f"{gain}{offset}since {since.day} {since:%b}"
+
+    def _series_of(self, station: Station) -> list[Series]:
+        return [one for one in self._state.site.series if one.station.id == station.id]
+
+    def _clock(self, time_us: int, *, exactly: bool = False) -> str:
+        moment = datetime_from_time_us(time_us).astimezone(self._state.zone)
+        if exactly:
+            return f"{moment:%H:%M:%S}.{moment.microsecond // 1000:03}"
+        today = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone).date()
+        return f"{moment:%H:%M}" if moment.date() == today else f"{moment.day} {moment:%b %H:%M}"
+
+
+def body_text(line: TapeLine) -> str:
+    """A message's beginning on one line; bytes that are no text in hexadecimal."""
+    try:
+        text = " ".join(line.body.decode().split())
+    except UnicodeDecodeError:
+        return line.body.hex(" ")
+    # Blanks within JSON say nothing and take the room of what does.
+    return text.replace('": ', '":').replace(', "', ',"') if text[:1] in "{[" else text
+
+
+def _span_text(low: float, high: float, decimals: int) -> str:
+    return f"{figure(low, decimals)} – {figure(high, decimals)}"

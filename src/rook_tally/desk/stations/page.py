@@ -1,0 +1,227 @@
+"""One station's page: its message tape, and its fields."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont, QFontDatabase
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.levels import Level
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
+
+_TAPE_ROW, _FIELD_ROW = 23, 28
+_TAPE_SHOWN = 11
+_FIELD_HEADS = ("field", "becomes", "now", "in 24 h", "believable", "correction")
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_NUMBER_COLUMNS = (2, 3, 4)
+
+
+def _typewriter(size_px: int) -> QFont:
+    font = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
+    font.setPixelSize(size_px)
+    return font
+
+
+class _Table(QTableWidget):
+    """A ruled table of text: read, picked and copied, never edited."""
+
+    def __init__(self, theme: Theme, columns: int, row_height: int, name: str) -> None:
+        super().__init__(0, columns)
+        self.setAccessibleName(name)
+        self.setFrameShape(QTableWidget.Shape.NoFrame)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(row_height)
+        self.horizontalHeader().setHighlightSections(False)
+        self.setStyleSheet(
+            f"QTableWidget::item {{ border-bottom: 1px solid {theme.rule}; padding: 0 16px 0 0; }}"
+            f"QTableWidget::item:selected {{ background: {theme.paper}; color: {theme.ink}; }}"
+            f"QHeaderView::section {{ background: {theme.sheet}; color: {theme.dim};"
+            f" border: none; border-bottom: 1px solid {theme.strong_rule}; padding: 4px 16px 4px 0;"
+            f" font-size: 12px; }}"
+        )
+
+    def put(self, row: int, column: int, text: str) -> QTableWidgetItem:
+        """Set the text of a cell; what does not change is left alone."""
+        item = self.item(row, column)
+        if item is None:
+            item = QTableWidgetItem()
+            self.setItem(row, column, item)
+        if item.text() != text:
+            item.setText(text)
+        return item
+
+
+class StationPageView(QWidget):
+    """Shows the picked station. `held` hears when the tape is to stand still."""
+
+    held = Signal(bool)
+
+    def __init__(self, theme: Theme, model: StationsModel, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._model = model
+        self._name, self._about, self._counts = QLabel(), QLabel(), QLabel()
+        self._whole = QLabel()
+        self._nothing = QLabel("Nothing has come from it yet. What it sends appears here at once.")
+        self.hold = QPushButton("Hold")
+        self.hold.setObjectName("preset")
+        self.hold.setCheckable(True)
+        self.hold.setToolTip("Let the tape stand still (H)")
+        self.hold.setShortcut("H")
+        self.hold.toggled.connect(self.held)
+        self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
+        self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        theme = self._theme
+        for label, font, role in (
+            (self._name, face(19, BOLD), theme.ink), (self._about, face(13), theme.dim),
+            (self._counts, face(12), theme.dim), (self._nothing, face(13), theme.dim),
+            (self._whole, _typewriter(12), theme.ink),
+        ):  # fmt: skip
+            label.setFont(font)
+            tint(label, role)
+        title = QHBoxLayout()
+        title.setSpacing(14)
+        title.addWidget(self._name, 0, Qt.AlignmentFlag.AlignBaseline)
+        title.addWidget(self._about, 0, Qt.AlignmentFlag.AlignBaseline)
+        title.addStretch(1)
+        head = self._heading("Message tape", "everything it says, and what became of it")
+        head.addStretch(1)
+        head.addWidget(self.hold)
+        # A message begins with its time, and ends with what is interesting.
+        self.tape.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.tape.horizontalHeader().hide()
+        self.tape.currentCellChanged.connect(self._show_whole)
+        self._whole.setWordWrap(True)
+        self._whole.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._whole.setObjectName("whole message")
+        self._whole.setAccessibleName("the picked message")
+        self._whole.hide()
+        self._set_widths(self.tape, (116, 0, 316), stretched=1)
+        for at, name in enumerate(_FIELD_HEADS):
+            title_item = QTableWidgetItem(name)
+            title_item.setTextAlignment(_RIGHT if at in _NUMBER_COLUMNS else _LEFT)
+            self.fields.setHorizontalHeaderItem(at, title_item)
+        self._set_widths(self.fields, (116, 180, 90, 130, 130, 0), stretched=5)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(24, 16, 24, 16)
+        whole.setSpacing(6)
+        whole.addLayout(title)
+        whole.addWidget(self._counts)
+        whole.addSpacing(6)
+        whole.addLayout(head)
+        whole.addWidget(self._nothing)
+        whole.addWidget(self.tape, 1)
+        whole.addWidget(self._whole)
+        whole.addSpacing(10)
+        whole.addLayout(self._heading("Fields", ""))
+        whole.addWidget(self.fields)
+
+    def _heading(self, text: str, remark: str) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        for words, font, role in (
+            (text, face(13, BOLD), self._theme.ink), (remark, face(12), self._theme.dim)
+        ):  # fmt: skip
+            label = QLabel(words)
+            label.setFont(font)
+            tint(label, role)
+            row.addWidget(label)
+        if not remark:
+            row.addStretch(1)
+        return row
+
+    @staticmethod
+    def _set_widths(table: _Table, widths: Sequence[int], *, stretched: int) -> None:
+        header = table.horizontalHeader()
+        for column, width in enumerate(widths):
+            if column == stretched:
+                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+            else:
+                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+                table.setColumnWidth(column, width)
+
+    def refresh(self) -> None:
+        """Show what the model says."""
+        station = self._model.picked
+        self.setVisible(station is not None)
+        if station is None:
+            return
+        self._name.setText(station.key)
+        self._about.setText(f"{station.place.name} · {station.kind.name} · every "
+                            f"{station.cadence_s:g} s")  # fmt: skip
+        self._counts.setText(self._model.counts())
+        self.hold.setChecked(self._model.is_held)
+        self.hold.setText("Held" if self._model.is_held else "Hold")
+        rows = self._model.tape_rows()
+        self._nothing.setVisible(not rows)
+        self.tape.setVisible(bool(rows))
+        self._fill_tape(rows)
+        self._fill_fields(self._model.field_rows())
+
+    def _show_whole(self, *_: object) -> None:
+        """The picked message in full, and all that is to be said of it."""
+        row = self.tape.currentRow()
+        rows = self._model.tape_rows()
+        picked = rows[row] if self.tape.hasFocus() and 0 <= row < len(rows) else None
+        self._whole.setVisible(picked is not None)
+        if picked is not None:
+            self._whole.setText(f"{picked.body}\n→ {picked.fate}")
+
+    def _fill_tape(self, rows: Sequence[TapeRow]) -> None:
+        self.tape.setRowCount(len(rows))
+        for at, row in enumerate(rows):
+            time = self.tape.put(at, 0, row.time)
+            time.setFont(face(12))
+            time.setForeground(colour(self._theme.dim))
+            body = self.tape.put(at, 1, row.body)
+            body.setFont(_typewriter(12))
+            body.setToolTip(row.body)
+            fate = self.tape.put(at, 2, row.fate)
+            fate.setToolTip(row.fate)
+            fate.setTextAlignment(_RIGHT)
+            fine = row.level is Level.SETTLED
+            fate.setFont(face(12) if fine else face(12, BOLD))
+            fate.setForeground(colour(self._theme.dim if fine else self._theme.level(row.level)))
+
+    def _fill_fields(self, rows: Sequence[FieldRow]) -> None:
+        self.fields.setRowCount(len(rows))
+        for at, row in enumerate(rows):
+            for column, text in enumerate(row.cells):
+                item = self.fields.put(at, column, text)
+                item.setFont(
+                    _typewriter(12) if column == 0
+                    else face(14, BOLD) if column == 2
+                    else face(13, MEDIUM if column == 1 else QFont.Weight.Normal)
+                )  # fmt: skip
+                item.setTextAlignment(_RIGHT if column in _NUMBER_COLUMNS else _LEFT)
+                quiet = column > 2 and not (column == 5 and text != "none")
+                role = self._theme.dim if quiet else self._theme.ink
+                item.setForeground(colour(self._theme.sheen if column == 5 and not quiet else role))
+        height = self.fields.horizontalHeader().height() + _FIELD_ROW * min(len(rows), 9) + 2
+        self.fields.setFixedHeight(height)

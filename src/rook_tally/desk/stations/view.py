@@ -1,0 +1,201 @@
+"""The Stations view: who is astray, the fleet, and the picked station's page."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from rook_tally.core.levels import Level
+from rook_tally.desk.parts.drawing import draw_strokes
+from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.reader import Reader, Reply
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.stations.fleet_list import (
+    AGE_RIGHT,
+    HEARD_LEFT,
+    LIST_WIDTH,
+    POWER_RIGHT,
+    FleetList,
+    FleetListModel,
+)
+from rook_tally.desk.stations.model import StationsModel
+from rook_tally.desk.stations.page import StationPageView
+from rook_tally.desk.stations.questions import Fleet, StationPage
+
+_SOON_MS = 200
+_FLEET_EVERY_MS = 5_000
+_MOST_STRAYS = 3
+
+
+class _StrayNote(QWidget):
+    """Who sends and is nobody's station, and what to do about it."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._headline, self._lines = QLabel(), QLabel()
+        self._headline.setFont(face(14, BOLD))
+        self._lines.setFont(face(12))
+        self._lines.setWordWrap(True)
+        self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        tint(self._headline, theme.ink)
+        tint(self._lines, theme.dim)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(34, 12, 16, 12)
+        column.setSpacing(3)
+        column.addWidget(self._headline)
+        column.addWidget(self._lines)
+
+    def show_strays(self, headline: str, lines: list[str], adopted: str) -> None:
+        """Say it; an empty headline hides the note."""
+        self.setVisible(bool(headline))
+        self._headline.setText(headline)
+        shown = lines[:_MOST_STRAYS]
+        if len(lines) > _MOST_STRAYS:
+            shown.append(f"and {len(lines) - _MOST_STRAYS} more: rook-tally strays")
+        if adopted:
+            shown.append(f'Make it a station:  rook-tally adopt {adopted} --place "…"')
+        self._lines.setText("\n".join(shown))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """The ground, and the strokes of what is raised."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.tint(Level.RAISED)))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        draw_strokes(painter, self._theme, Level.RAISED, 16, 14, 13)
+
+
+class _ListHead(QWidget):
+    """Names over the list's columns."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setFixedHeight(32)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw the names and the rule under them."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.paper))
+        painter.setPen(QPen(colour(self._theme.strong_rule), 1))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        painter.setFont(face(12))
+        painter.setPen(colour(self._theme.dim))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        for text, left in (("Station", 16), ("heard, last 6 h", HEARD_LEFT)):
+            painter.drawText(QRectF(left, 0, 150, self.height()), middle, text)
+        for text, right in (("age", AGE_RIGHT), ("power", POWER_RIGHT)):
+            room = QRectF(right - 80, 0, 80, self.height())
+            painter.drawText(room, middle | Qt.AlignmentFlag.AlignRight, text)
+
+
+class StationsView(QWidget):
+    """The fleet on the left, a station's page on the right."""
+
+    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+        super().__init__()
+        self._theme = theme
+        self._state = state
+        self._reader = reader
+        self._tape_moves = -1
+        self.model = StationsModel(state)
+        self.fleet = FleetListModel(self.model)
+        self.list = FleetList(self.fleet, theme, self)
+        self.note = _StrayNote(theme)
+        self.page = StationPageView(theme, self.model)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
+        self._soon.timeout.connect(self._ask)
+        self._again = QTimer(self, interval=_FLEET_EVERY_MS)
+        self._again.timeout.connect(self._ask)
+        self._empty = QLabel(
+            "No station has been added yet. Let one send to the doors: it shows here as a stray.\n"
+            'Or add it first:   rook-tally station add kiln-1 --place "Kiln room"'
+        )
+        self._empty.setFont(face(13))
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._lay_out()
+        self.page.held.connect(self.model.hold)
+        self.list.selectionModel().currentChanged.connect(self._on_picked)
+        self.model.changed.append(self._refresh)
+        state.subscribe(self._on_state_changed)
+        self._refresh()
+
+    def _lay_out(self) -> None:
+        left = QWidget()
+        left.setFixedWidth(LIST_WIDTH)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.note)
+        column.addWidget(_ListHead(self._theme))
+        column.addWidget(self.list, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(left)
+        rule = QWidget()
+        rule.setFixedWidth(1)
+        rule.setStyleSheet(f"background: {self._theme.strong_rule};")
+        row.addWidget(rule)
+        row.addWidget(self.page, 1)
+        row.addWidget(self._empty, 1)
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether everything asked for is shown."""
+        return self.model.page is not None and bool(self.model.strays() or self.model.rows())
+
+    def take_reply(self, reply: Reply) -> None:
+        """Take an answer that was asked for here."""
+        if isinstance(reply.answer, Fleet):
+            self.model.take_fleet(reply.answer)
+        elif isinstance(reply.answer, StationPage):
+            self.model.take_page(reply.answer)
+
+    def pick(self, key: str) -> None:
+        """Pick a station, as the mouse or the arrow keys do."""
+        keys = [one.station.key for one in self.fleet.rows]
+        self.list.setCurrentIndex(self.fleet.index(keys.index(key)))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Ask for everything, and again while it is looked at."""
+        super().showEvent(event)
+        self._ask()
+        self._again.start()
+
+    def _ask(self) -> None:
+        if not self.isVisible():
+            self._again.stop()
+            return
+        self._reader.ask(self.model.fleet_question())
+        question = self.model.page_question()
+        if question is not None:
+            self._reader.ask(question)
+
+    def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            self.model.pick(self.fleet.rows[current.row()].station.key)
+            self._ask()
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        moved = self._state.tape_moves != self._tape_moves
+        self._tape_moves = self._state.tape_moves
+        if not self.isVisible():
+            return
+        if (moved or changed is None) and not self._soon.isActive():
+            self._soon.start()
+        self._refresh()
+
+    def _refresh(self) -> None:
+        self.fleet.refresh()
+        station = self.model.picked
+        known = {one.key for one in self._state.site.stations}
+        new = next((one.station for one in self.model.strays() if one.station not in known), None)
+        self.note.show_strays(self.model.stray_headline(), self.model.stray_lines(), new or "")
+        self._empty.setVisible(station is None)
+        self.page.refresh()
+        if station is not None and not self.list.currentIndex().isValid():
+            self.pick(station.key)
