@@ -98,6 +98,11 @@ class StationsModel:
         ordered = self._ordered()
         return found or (ordered[0] if ordered else None)
 
+    @property
+    def is_answered(self) -> bool:
+        """Whether the fleet and the picked station's page are known."""
+        return self._fleet is not None and self.page is not None
+
     def pick(self, key: str) -> None:
         """Show the page of a station."""
         self._picked = key

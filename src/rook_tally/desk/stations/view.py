@@ -146,7 +146,7 @@ class StationsView(QWidget):
     @property
     def is_up_to_date(self) -> bool:
         """Whether everything asked for is shown."""
-        return self.model.page is not None and bool(self.model.strays() or self.model.rows())
+        return self.model.is_answered
 
     def take_reply(self, reply: Reply) -> None:
         """Take an answer that was asked for here."""
