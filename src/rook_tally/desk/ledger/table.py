@@ -308,6 +308,8 @@ class LedgerTable(QTableView):
         self.cells = CellDelegate(model, theme, self)
         self.setItemDelegate(self.cells)
         self.setVerticalHeader(PlaceHeader(model, theme, self))
+        # Qt's own least height follows the application's font of the moment.
+        self.verticalHeader().setMinimumSectionSize(SUMMARY_HEIGHT)
         self.setHorizontalHeader(QuantityHeader(model, theme, self))
         self._corner = _Corner(theme, self)
         self.setAccessibleName("Ledger")
