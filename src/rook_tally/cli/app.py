@@ -108,13 +108,18 @@ def collect(
         Path | None, typer.Option(metavar="FILE", help="Speak HTTPS with this certificate (PEM).")
     ] = None,
     tls_key: Annotated[Path | None, typer.Option(metavar="FILE", help="And this key.")] = None,
+    serial: Annotated[
+        list[str] | None,
+        typer.Option(metavar="PATH[:BAUD][=STATION]", help="Read lines from a serial port."),
+    ] = None,
 ) -> None:
     """Keep the doors open, with no window, until told to stop."""
     from rook_tally.cli.collect import run_collector
 
     run_collector(
-        _store(context, store), http=http, broker=broker, tls_cert=tls_cert, tls_key=tls_key
-    )
+        _store(context, store), http=http, broker=broker, tls_cert=tls_cert, tls_key=tls_key,
+        serial=serial or [],
+    )  # fmt: skip
 
 
 @app.command()

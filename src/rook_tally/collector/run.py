@@ -31,6 +31,7 @@ from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.http_door import HttpDoor
 from rook_tally.intake.mqtt_door import MqttDoor
 from rook_tally.intake.outlet import DoorReport
+from rook_tally.intake.serial_ports import SerialPort
 from rook_tally.store import (
     HEARTBEAT_S,
     Door,
@@ -57,6 +58,7 @@ class CollectorSettings:
     broker: BuiltinBroker | OutsideBroker | None
     broker_folder: Path
     tls: Certificate | None = None
+    serial: tuple[SerialPort, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +108,7 @@ async def collect(
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
+        _open_serial(stack, settings, commits, presence)
         background = [
             asyncio.create_task(keep_sealing(store, clock=now_us)),
             asyncio.create_task(keep_log_short(store)),
@@ -118,6 +121,26 @@ async def collect(
         for task in background:
             task.cancel()
         await asyncio.wait(background)
+
+
+def _open_serial(
+    stack: contextlib.AsyncExitStack,
+    settings: CollectorSettings,
+    commits: CommitLoop,
+    presence: _Presence,
+) -> None:
+    if not settings.serial:
+        return
+    # Loaded late: most have no serial port.
+    from rook_tally.intake.serial_door import SerialDoor
+
+    for port in settings.serial:
+        name = f"serial {Path(port.path).name}"
+        door = SerialDoor(
+            port, reception=commits, report=presence.report(name, port.path), clock=now_us
+        )
+        stack.push_async_callback(door.close)
+        door.open()
 
 
 async def _open_mqtt(

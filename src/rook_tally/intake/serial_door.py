@@ -1,0 +1,141 @@
+"""The serial door: lines from a port, each a message; opened again whenever the port comes back.
+
+A line is JSON, `name=value` pairs, or a row under the last CSV header that came. Nothing on a
+serial line says who speaks, so the person names the station, or it goes by the port's name.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from collections.abc import Callable
+
+import serial
+import serial_asyncio_fast
+import structlog
+
+from rook_tally.core.errors import StoreError
+from rook_tally.intake.message import Form, Message
+from rook_tally.intake.outlet import DoorReport, Reception
+from rook_tally.intake.serial_ports import SerialPort
+from rook_tally.store import DoorState
+
+LONGEST_LINE = 16 * 1024
+_AGAIN_S = 0.5
+
+_log = structlog.get_logger(__name__)
+
+
+class SerialDoor:
+    """Reads one port for as long as it is open."""
+
+    def __init__(
+        self, port: SerialPort, *, reception: Reception, report: DoorReport,
+        clock: Callable[[], int],
+    ) -> None:  # fmt: skip
+        self._port = port
+        self._reception = reception
+        self._report = report
+        self._clock = clock
+        self._header: bytes | None = None
+        self._task: asyncio.Task[None] | None = None
+
+    def open(self) -> None:
+        """Begin to look for the port, and to read it whenever it is there."""
+        self._task = asyncio.create_task(self._run())
+
+    async def close(self) -> None:
+        """Stop; a line under way is lost, as the port keeps none."""
+        if self._task is not None:
+            self._task.cancel()
+            await asyncio.wait((self._task,))
+
+    async def _run(self) -> None:
+        while True:
+            try:
+                reader, writer = await serial_asyncio_fast.open_serial_connection(
+                    url=self._port.path, baudrate=self._port.baud, exclusive=True,
+                    limit=LONGEST_LINE,
+                )  # fmt: skip
+            except (OSError, serial.SerialException) as error:
+                self._report(DoorState.TRYING, _in_words(self._port.path, error))
+            else:
+                self._report(DoorState.OPEN, "")
+                self._header = None
+                try:
+                    await self._read(reader)
+                except (OSError, serial.SerialException) as error:
+                    self._report(DoorState.TRYING, _in_words(self._port.path, error))
+                finally:
+                    writer.close()
+            await asyncio.sleep(_AGAIN_S)
+
+    async def _read(self, reader: asyncio.StreamReader) -> None:
+        """Take lines until the port goes away."""
+        while True:
+            try:
+                line = await reader.readuntil(b"\n")
+            except asyncio.LimitOverrunError as error:
+                # A line without end: its beginning is kept as a stray, the rest of it passed over.
+                await self._take(await reader.readexactly(error.consumed or LONGEST_LINE), None)
+                await self._pass_over(reader)
+                continue
+            except asyncio.IncompleteReadError:
+                raise OSError("it went away") from None
+            await self._take_line(line.strip(b"\r\n\x00 "))
+
+    @staticmethod
+    async def _pass_over(reader: asyncio.StreamReader) -> None:
+        while True:
+            try:
+                await reader.readuntil(b"\n")
+            except asyncio.LimitOverrunError as error:
+                await reader.readexactly(error.consumed or LONGEST_LINE)
+            except asyncio.IncompleteReadError:
+                raise OSError("it went away") from None
+            else:
+                return
+
+    async def _take_line(self, line: bytes) -> None:
+        if not line:
+            return
+        if _is_csv_header(line):
+            self._header = line
+        elif self._header is not None and line.count(b",") == self._header.count(b","):
+            await self._take(self._header + b"\n" + line + b"\n", Form.CSV)
+        else:
+            await self._take(line, None)
+
+    async def _take(self, body: bytes, form: Form | None) -> None:
+        """Offer a line until the store takes it; the port's own buffer fills meanwhile."""
+        message = Message(
+            "serial", self._port.path, body, self._clock(), form, station=self._port.station
+        )
+        pause_s = 0.2
+        while True:
+            try:
+                await self._reception.take(message)
+            except StoreError as error:
+                _log.warning("store_failed", port=self._port.path, error=str(error))
+                await asyncio.sleep(pause_s)
+                pause_s = min(pause_s * 2, 10.0)
+            else:
+                return
+
+
+def _is_csv_header(line: bytes) -> bool:
+    """Several names and no number: what stands over rows."""
+    if b"," not in line or any(sign in line for sign in b"{}=[]"):
+        return False
+    return all(re.fullmatch(rb"\s*[A-Za-z_][^,]{0,99}", cell) for cell in line.split(b","))
+
+
+def _in_words(path: str, error: Exception) -> str:
+    text = str(error)
+    if isinstance(error, FileNotFoundError) or "No such file" in text:
+        return f"{path} is not there; plug it in"
+    if isinstance(error, PermissionError) or "Permission denied" in text:
+        return f"{path} may not be opened; add yourself to the group dialout"
+    if "exclusively" in text or "busy" in text.lower():
+        return f"{path} is held by another program"
+    return f"{path}: {text}"

@@ -1,0 +1,109 @@
+"""The serial door over a pseudo-terminal pair made by socat: lines in, readings out."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from rook_tally.core.errors import UsageError
+from rook_tally.intake.serial_ports import SerialPort, serial_port_from
+from tests.processes import CollectorProcess, rook_tally, wait_until
+
+
+class Cable:
+    """Two ends that are joined for as long as the cable is plugged in."""
+
+    def __init__(self, folder: Path) -> None:
+        self.port, self._far = folder / "ttyTEST0", folder / "far"
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def plug_in(self) -> None:
+        ends = [f"PTY,link={end},raw,echo=0" for end in (self.port, self._far)]
+        self._process = subprocess.Popen(["socat", *ends])
+        wait_until(lambda: self.port.exists() and self._far.exists())
+
+    def pull(self) -> None:
+        if self._process is not None:
+            self._process.terminate()
+            self._process.wait(10)
+            self._process = None
+
+    def send(self, text: bytes) -> None:
+        end = os.open(self._far, os.O_WRONLY | os.O_NOCTTY)
+        os.write(end, text)
+        os.close(end)
+
+
+@pytest.fixture
+def cable(tmp_path: Path) -> Iterator[Cable]:
+    made = Cable(tmp_path)
+    yield made
+    made.pull()
+
+
+def _fates(collector: CollectorProcess) -> list[str]:
+    done = rook_tally("--store", collector.address, "tape", "-n", "50")
+    return [line.partition(" → ")[2] for line in done.stdout.splitlines()]
+
+
+def test_lines_of_every_form_and_a_port_that_goes_and_comes(store_path: Path, cable: Cable) -> None:
+    with CollectorProcess(store_path, words=("--serial", f"{cable.port}:9600=kiln")) as collector:
+        collector.add_station("kiln", kind="climate")
+        wait_until(lambda: "is not there; plug it in" in collector.log.read_text())
+        cable.plug_in()
+        wait_until(lambda: _doors_open(collector) == 1)
+        cable.send(b'{"temp": 21.5}\r\ntemp=22.5 rh=55%\ntemp,rh\n23.5,56\n24.5,57\nhello\n{"te')
+        wait_until(lambda: len(_fates(collector)) == 5)
+        assert _fates(collector)[:4] == ["1 kept", "2 kept", "2 kept", "2 kept"]
+        assert "neither JSON nor CSV" in _fates(collector)[4] or "not JSON" in _fates(collector)[4]
+        cable.pull()
+        wait_until(lambda: collector.log.read_text().count("state='trying'") >= 2)
+        cable.plug_in()
+        wait_until(lambda: _doors_open(collector) == 2)
+        cable.send(b"temp=25.5\n")
+        wait_until(lambda: _fates(collector)[-1] == "1 kept")
+        assert {row["quantity"]: row["value"] for row in collector.latest()} == {
+            "temperature": 25.5, "humidity": 57.0,
+        }  # fmt: skip
+
+
+def _doors_open(collector: CollectorProcess) -> int:
+    lines = collector.log.read_text().splitlines()
+    return sum("serial" in line and "state='open'" in line for line in lines)
+
+
+def test_a_line_without_end_is_bounded_and_nothing_after_it_is_lost(
+    store_path: Path, cable: Cable
+) -> None:
+    cable.plug_in()
+    with CollectorProcess(store_path, words=("--serial", str(cable.port))) as collector:
+        collector.add_station("serial-ttyTEST0", kind="climate")
+        wait_until(lambda: _doors_open(collector) == 1)
+        for _ in range(60):
+            cable.send(b"x" * 1000)
+        cable.send(b"\ntemp=21.5\n")
+        wait_until(lambda: _fates(collector)[-1:] == ["1 kept"])
+        sizes = [len(fate) for fate in _fates(collector)]
+        assert len(sizes) <= 3
+
+
+@pytest.mark.parametrize(
+    ("text", "port"),
+    [
+        ("/dev/ttyUSB0", SerialPort("/dev/ttyUSB0", 115_200, "serial-ttyUSB0")),
+        ("/dev/ttyUSB0:9600", SerialPort("/dev/ttyUSB0", 9600, "serial-ttyUSB0")),
+        ("/dev/ttyUSB0:9600=kiln", SerialPort("/dev/ttyUSB0", 9600, "kiln")),
+    ],
+)
+def test_ports_as_a_person_names_them(text: str, port: SerialPort) -> None:
+    assert serial_port_from(text) == port
+
+
+@pytest.mark.parametrize("text", ["COM1", "/dev/tty:fast", "", "/dev/tty:9600="])
+def test_what_is_no_port(text: str) -> None:
+    with pytest.raises(UsageError, match="is no serial port"):
+        serial_port_from(text)
