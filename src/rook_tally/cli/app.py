@@ -247,6 +247,45 @@ def adopt(
     )  # fmt: skip
 
 
+@app.command("import")
+def import_(
+    context: typer.Context,
+    file: Annotated[Path | None, typer.Argument(metavar="FILE", help="A CSV file.")] = None,
+    station: Annotated[str | None, typer.Option(metavar="KEY", help="Whose readings.")] = None,
+    maps: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="COLUMN=QUANTITY[:UNIT]", help="What a column means."),
+    ] = None,
+    time_column: Annotated[
+        str | None, typer.Option("--time", metavar="COLUMN", help="Which holds the time.")
+    ] = None,
+    zone: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Of times without one; the site's if not.")
+    ] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what it would do.")] = False,
+    undo: Annotated[
+        int | None, typer.Option(metavar="N", help="Take back what an import brought.")
+    ] = None,
+    listed: Annotated[bool, typer.Option("--list", help="Imports that can be taken back.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Read a CSV file into a station's series; what is there already stays as it is."""
+    from rook_tally.cli.import_file import import_file, list_imports, undo_import
+
+    where = _store(context, store)
+    if undo is not None:
+        undo_import(where, undo)
+    elif listed:
+        list_imports(where)
+    elif file is None or station is None:
+        raise UsageError("what is to be read, and whose is it?", remedy="FILE --station KEY")
+    else:
+        import_file(
+            where, file, station, maps=maps or [], time_column=time_column, zone=zone,
+            dry_run=dry_run,
+        )  # fmt: skip
+
+
 @app.command()
 def tape(
     context: typer.Context,

@@ -97,7 +97,7 @@ def adopt_sender(
             kind=kind,
             indoors=indoors,
             cadence_s=cadence_s,
-            mapping=dict(map(_mapped, maps)) if maps or continues else None,
+            mapping=dict(map(mapped_field, maps)) if maps or continues else None,
             continues=dict(map(_continued, continues)),
         )
     finally:
@@ -110,7 +110,8 @@ def adopt_sender(
         typer.echo(done.access_key)
 
 
-def _mapped(text: str) -> tuple[str, tuple[str, str]]:
+def mapped_field(text: str) -> tuple[str, tuple[str, str]]:
+    """`FIELD=QUANTITY[:UNIT]` in its parts; the unit may be empty."""
     field, _, meaning = text.partition("=")
     quantity, _, unit = meaning.partition(":")
     if not field or not quantity:

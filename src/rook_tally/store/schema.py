@@ -24,7 +24,7 @@ from sqlalchemy import (
     event,
 )  # fmt: skip
 
-FORMAT = 6
+FORMAT = 7
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -215,6 +215,21 @@ tape = Table(
     Column("refused", Integer, nullable=False),
     Column("why", String, nullable=False),
     Index("tape_by_station", "station", "id"),
+)  # fmt: skip
+
+import_ = Table(
+    "import", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+# The readings an import brought that were not there before, packed as in a page.
+imported = Table(
+    "imported", metadata,
+    Column("import_id", Integer, ForeignKey("import.id"), primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    Column("payload", LargeBinary, nullable=False),
 )  # fmt: skip
 
 tally = Table(

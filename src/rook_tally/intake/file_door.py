@@ -1,0 +1,191 @@
+"""The file door: a CSV file read as a whole, its columns mapped, its times in a zone."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities import Quantity
+from rook_tally.core.readings import Readings, readings_from
+from rook_tally.core.screening import screened
+from rook_tally.core.timestamps import time_us_from_epoch
+from rook_tally.intake.decode.csv_text import delimiter_of
+from rook_tally.intake.decode.told_value import value_and_unit
+from rook_tally.intake.screen import EARLIEST_US
+
+MOST_BYTES = 512 * 1024 * 1024
+_TIME_NAMES = ("time", "timestamp", "datetime", "date", "when", "moment")
+_DAY_FIRST = re.compile(r"(\d{1,2})[./](\d{1,2})[./](\d{4})[ T]+(.*)")
+_UNIT = re.compile(r"(.*\S)\s*[\[(]\s*([^\])]+?)\s*[\])]")
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A CSV file as text: its header, its rows, which column holds the time."""
+
+    header: tuple[str, ...]
+    rows: list[list[str]]
+    time_column: int
+    decimal_comma: bool
+
+    def unit_in_header(self, name: str) -> tuple[str, str]:
+        """A column's name without its unit, and the unit in brackets; empty without one."""
+        both = _UNIT.fullmatch(name)
+        return (both[1], both[2]) if both else (name, "")
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """What a column is to become."""
+
+    name: str
+    quantity: Quantity
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """A cell or row that could not be read: its line in the file, counted from 1, and why."""
+
+    line: int
+    why: str
+
+
+def read_table(path: Path, *, time_column: str | None = None) -> Table:
+    """A CSV file, its delimiter and decimal sign told by itself.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be read, is no text, or has no column of times.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise UsageError(f"{path} is larger than 512 MiB", remedy="cut it into parts")
+        text = path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError:
+        text = path.read_text(encoding="latin-1")
+    except OSError as error:
+        raise UsageError(
+            f"{path} cannot be read: {error.strerror}", remedy="name another file"
+        ) from None
+    lines = text.splitlines()
+    if len(lines) < 2:
+        raise UsageError(f"{path} holds no rows", remedy="it needs a header and rows under it")
+    delimiter = delimiter_of(lines[0])
+    try:
+        header, *rows = csv.reader(lines, delimiter=delimiter, strict=True)
+    except csv.Error as error:
+        raise UsageError(f"{path} is no CSV: {error}", remedy="save it as CSV again") from None
+    names = [name.strip() for name in header]
+    wanted = (time_column,) if time_column else _TIME_NAMES
+    found = [at for at, name in enumerate(names) if name.lower() in [w.lower() for w in wanted]]
+    if not found:
+        raise UsageError(
+            f"{path} has no column {' or '.join(wanted)}",
+            remedy="say which holds the time, with --time; columns: " + ", ".join(names),
+        )
+    return Table(tuple(names), rows, found[0], delimiter == ";")
+
+
+def column_readings(
+    table: Table, column: Column, *, zone: ZoneInfo, max_gap_s: float
+) -> tuple[Readings, list[Refused]]:
+    """The readings of one column in the base unit, in order of time, screened.
+
+    Of equal times the last row wins. What cannot be read is told and left out.
+    """
+    at = table.header.index(column.name)
+    times: list[int] = []
+    values: list[float] = []
+    refused: list[Refused] = []
+    for line, row in enumerate(table.rows, start=2):
+        if len(row) <= max(at, table.time_column):
+            if row:
+                refused.append(Refused(line, f"{len(row)} cells where the header has more"))
+            continue
+        cell = row[at].strip()
+        if not cell:
+            continue
+        try:
+            values.append(_base_value(cell, column, table.decimal_comma))
+            times.append(_moment(row[table.time_column].strip(), zone))
+        except ValueError as error:
+            del values[len(times) :]
+            refused.append(Refused(line, str(error)))
+    return _in_order(times, values, column.quantity, max_gap_s), refused
+
+
+def _base_value(cell: str, column: Column, decimal_comma: bool) -> float:
+    told, unit_told = value_and_unit(cell.replace(",", ".") if decimal_comma else cell)
+    if isinstance(told, str):
+        told = told in ("on", "true", "open", "yes")
+    name = unit_told or column.unit
+    unit = column.quantity.unit(name) if name else column.quantity.base
+    if unit is None:
+        raise ValueError(f"{name} is no unit of {column.quantity.slug}")
+    return float(unit.to_base(float(told)))
+
+
+def _moment(text: str, zone: ZoneInfo) -> int:
+    """RFC 3339, epoch seconds, or a date and time of the zone, also written day first."""
+    try:
+        time_us = time_us_from_epoch(float(text))
+    except ValueError:
+        day_first = _DAY_FIRST.fullmatch(text)
+        if day_first:
+            day, month, year, rest = day_first.groups()
+            text = f"{year}-{int(month):02}-{int(day):02}T{rest.strip()}"
+        try:
+            moment = datetime.fromisoformat(text.replace(" ", "T", 1))
+        except ValueError:
+            raise ValueError(f"{text!r} is no time") from None
+        if moment.tzinfo is None:
+            moment = moment.replace(tzinfo=zone)
+        since = moment.astimezone(UTC) - datetime(1970, 1, 1, tzinfo=UTC)
+        time_us = (since.days * 86_400 + since.seconds) * 1_000_000 + since.microseconds
+    if time_us < EARLIEST_US:
+        raise ValueError(f"{text} is before 2015")
+    return time_us
+
+
+def _in_order(
+    times: Sequence[int], values: Sequence[float], quantity: Quantity, max_gap_s: float
+) -> Readings:
+    raw = readings_from(times, values)
+    order = np.argsort(raw.time_us, kind="stable")
+    last = np.append(np.diff(raw.time_us[order]) > 0, True)[: len(order)]
+    chosen = order[last]
+    sorted_ones = readings_from(raw.time_us[chosen], raw.value[chosen])
+    quality = screened(sorted_ones, quantity, max_gap_s=max_gap_s)
+    return Readings(sorted_ones.time_us, sorted_ones.value, quality)
+
+
+def columns_from(table: Table, mapping: Mapping[str, tuple[Quantity, str]]) -> list[Column]:
+    """Columns by their name, with or without the unit in it.
+
+    Raises
+    ------
+    UsageError
+        When the file has no such column.
+    """
+    by_name = {table.unit_in_header(name)[0]: name for name in table.header} | {
+        name: name for name in table.header
+    }
+    columns = []
+    for asked, (quantity, unit) in mapping.items():
+        if asked not in by_name:
+            raise UsageError(
+                f"there is no column {asked!r}", remedy="columns: " + ", ".join(table.header)
+            )
+        name = by_name[asked]
+        columns.append(Column(name, quantity, unit or table.unit_in_header(name)[1]))
+    return columns
