@@ -182,6 +182,29 @@ def station_key(
     renew_key(_store(context, store), key)
 
 
+@station_app.command("sheet")
+def station_sheet(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
+    mqtt: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4712",
+    access_key: Annotated[
+        str | None, typer.Option("--key", help="Its access key, to be written into the programs.")
+    ] = None,
+    sender: Annotated[
+        str | None,
+        typer.Option(metavar="curl|mosquitto|python|micropython|arduino", help="That alone."),
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """All it takes to connect a station, and programs that send, ready to run."""
+    from rook_tally.cli.sheet import print_sheet
+
+    print_sheet(
+        _store(context, store), key, http=http, mqtt=mqtt, access_key=access_key, sender=sender
+    )
+
+
 @station_app.command("show")
 def station_show(
     context: typer.Context,
