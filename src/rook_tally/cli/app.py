@@ -22,6 +22,8 @@ station_app = typer.Typer(help="Stations: the boxes that report.", no_args_is_he
 app.add_typer(station_app, name="station")
 kind_app = typer.Typer(help="Kinds: what sorts of stations there are.", no_args_is_help=True)
 app.add_typer(kind_app, name="kind")
+service_app = typer.Typer(help="The collector as a systemd user service.", no_args_is_help=True)
+app.add_typer(service_app, name="service")
 
 StoreOption = Annotated[
     str | None,
@@ -323,6 +325,41 @@ def tape(
     from rook_tally.cli.tape import print_tape
 
     print_tape(_store(context, store), key, most=most, follow=follow)
+
+
+@service_app.command("install")
+def service_install(
+    context: typer.Context,
+    http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
+    broker: Annotated[str, typer.Option(metavar="builtin:HOST:PORT|mqtt://…|off")] = (
+        "builtin:127.0.0.1:4712"
+    ),
+    serial: Annotated[list[str] | None, typer.Option(metavar="PATH[:BAUD][=STATION]")] = None,
+    store: StoreOption = None,
+) -> None:
+    """Keep the collector running with no desk, from every login on."""
+    from rook_tally.cli.service import install
+
+    words = ["--http", http, "--broker", broker]
+    for port in serial or []:
+        words += ["--serial", port]
+    install(_store(context, store), words)
+
+
+@service_app.command("remove")
+def service_remove() -> None:
+    """Stop that, and take the unit away."""
+    from rook_tally.cli.service import remove
+
+    remove()
+
+
+@service_app.command("status")
+def service_status() -> None:
+    """Whether it is installed, and runs."""
+    from rook_tally.cli.service import status
+
+    raise typer.Exit(status())
 
 
 @kind_app.command("list")
