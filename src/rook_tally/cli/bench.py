@@ -201,6 +201,34 @@ def _faults() -> list[Figure]:
     ]  # fmt: skip
 
 
+def _mqtt() -> list[Figure]:
+    """Messages a second from a Mosquitto to durable readings, against a client that only counts."""
+    from rook_tally.cli.bench_doors import mqtt_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = mqtt_rates(Path(folder))
+    return [at_least("mqtt", ours=ours, limit=bare, bar=0.5)]
+
+
+def _http() -> list[Figure]:
+    """Requests a second answered after the commit, against a handler that reads and discards."""
+    from rook_tally.cli.bench_doors import http_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = http_rates(Path(folder))
+    return [at_least("http", ours=ours, limit=bare, bar=0.4)]
+
+
+def _decode() -> list[Figure]:
+    """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
+    from rook_tally.cli.bench_doors import decode_rates
+
+    return [
+        at_least(f"decode.{name}", ours=ours, limit=plain, bar=0.3)
+        for name, (ours, plain) in decode_rates().items()
+    ]
+
+
 def _p95(values: list[float]) -> float:
     ordered = sorted(values)
     return ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
@@ -218,4 +246,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "sealing": _sealing,
     "history": _history,
     "faults": _faults,
+    "mqtt": _mqtt,
+    "http": _http,
+    "decode": _decode,
 }

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import enum
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TypeVar
 
 from rook_tally.core.arrays import FloatArray
@@ -125,6 +126,7 @@ UNITS: tuple[Unit, ...] = tuple(
 )
 
 
+@lru_cache(maxsize=1024)
 def unit_named(name: str, dimension: Dimension) -> Unit | None:
     """The unit of a dimension that goes by this name or symbol; None when there is none.
 

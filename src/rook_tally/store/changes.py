@@ -78,13 +78,16 @@ def newest_seq(connection: Connection) -> int:
     return int(connection.execute(sa.select(sa.func.max(schema.change.c.seq))).scalar() or 0)
 
 
+_columns = schema.change.c
+_NEWEST_SINCE = sa.select(
+    sa.func.max(_columns.seq),
+    sa.func.max(sa.case((_columns.subject == int(Subject.SITE), _columns.seq))),
+).where(_columns.seq > sa.bindparam("seen"))
+
+
 def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
     """Whether the configuration changed after a notice, and the number of the newest notice."""
-    columns = schema.change.c
-    site_seq = sa.case((columns.subject == int(Subject.SITE), columns.seq))
-    newest, newest_site = connection.execute(
-        sa.select(sa.func.max(columns.seq), sa.func.max(site_seq)).where(columns.seq > seq)
-    ).one()
+    newest, newest_site = connection.execute(_NEWEST_SINCE, {"seen": seq}).one()
     return newest_site is not None, seq if newest is None else int(newest)
 
 

@@ -10,10 +10,16 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import QualityArray
-from rook_tally.core.gaps import max_gap_s
+from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Quality, Readings, readings_from
-from rook_tally.core.screening import SCREENED_TAIL, STUCK_READINGS, screened, stuck_parts
+from rook_tally.core.screening import (
+    SCREENED_TAIL,
+    STUCK_FOR_S,
+    STUCK_READINGS,
+    screened,
+    stuck_parts,
+)
 from rook_tally.store import schema
 from rook_tally.store.overruling import overruled, write_row_qualities
 from rook_tally.store.site import Series
@@ -44,9 +50,18 @@ def mark_what_became_certain(
         if _may_hold_a_fault(near, one.quantity):
             changed += _mark(connection, one, near, _told_nearby(one, near, touched[one.id][0]))
         if one.quantity.never_still:
-            for at in _still_moments(near):
-                stretch = _stretch_around(connection, one.id, int(near.time_us[at]), near.value[at])
-                changed += _mark(connection, one, stretch, _told_of_stretch(one, stretch))
+            # With fewer rows after the new ones than were asked for, these are the last there are.
+            reaches_end = np.count_nonzero(near.time_us > touched[one.id][1]) < SCREENED_TAIL
+            for still in _still_parts(near):
+                is_last = bool(reaches_end) and still.stop == len(near)
+                stretch = _stretch_to_judge(connection, one, near[still], is_last=is_last)
+                if stretch is not None:
+                    changed += _mark(connection, one, stretch, _told_of_stretch(one, stretch))
+                elif near.quality[still.start] == Quality.STUCK:
+                    part = near[still]
+                    changed += _mark(
+                        connection, one, part, np.full(len(part), Quality.STUCK, np.uint8)
+                    )
         if changed:
             marked[one.id] = changed
     return marked
@@ -76,15 +91,45 @@ def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:
     return told
 
 
-def _still_moments(near: Readings) -> list[int]:
-    """One reading of each stretch that may be stuck, or no longer is."""
+def _still_parts(near: Readings) -> list[slice]:
+    """The stretches of equal values that may be stuck, or no longer are."""
     if not len(near):
         return []
     moved = np.flatnonzero(np.diff(near.value) != 0) + 1
     begin, end = np.append(0, moved), np.append(moved, len(near))
     long = end - begin >= min(_STILL_NEIGHBOURS, len(near))
     was_stuck = np.logical_or.reduceat(near.quality == Quality.STUCK, begin)
-    return [int(at) for at in begin[long | was_stuck]]
+    chosen = long | was_stuck
+    return [slice(*pair) for pair in zip(begin[chosen].tolist(), end[chosen].tolist(), strict=True)]
+
+
+def _stretch_to_judge(
+    connection: Connection, series: Series, part: Readings, *, is_last: bool
+) -> Readings | None:
+    """All of the stretch a part belongs to, where that has to be looked at; None where the part
+    tells enough: it goes on being stuck, or cannot be so yet.
+
+    Nearly every reading comes last, and a value may be still for as long as it likes.
+    """
+    whole = bool((np.diff(part.time_us) <= microseconds(max_gap_s(series.station.cadence_s))).all())
+    value = float(part.value[0])
+    if is_last and whole and part.quality[0] == Quality.STUCK:
+        return None
+    if is_last and not (part.quality == Quality.STUCK).any():
+        columns = schema.reading.c
+        long_before = connection.execute(
+            sa.select(columns.value)
+            .where(
+                columns.series_id == series.id,
+                columns.time_us < int(part.time_us[-1]) - microseconds(STUCK_FOR_S),
+                columns.quality == int(Quality.GOOD),
+            )
+            .order_by(columns.time_us.desc())
+            .limit(1)
+        ).scalar()
+        if long_before != value:
+            return None
+    return _stretch_around(connection, series.id, int(part.time_us[0]), value)
 
 
 def _stretch_around(connection: Connection, series_id: int, at_us: int, value: float) -> Readings:
@@ -126,24 +171,20 @@ def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
 
 
 def _rows_around(connection: Connection, series_id: int, first_us: int, last_us: int) -> Readings:
-    columns = schema.reading.c
-    wanted = sa.select(columns.time_us, columns.value, columns.quality).where(
-        columns.series_id == series_id
-    )
-    before = connection.execute(
-        wanted.where(columns.time_us < first_us)
-        .order_by(columns.time_us.desc())
-        .limit(SCREENED_TAIL)
-    ).all()
-    rest = connection.execute(
-        wanted.where(columns.time_us >= first_us, columns.time_us <= last_us).order_by(
-            columns.time_us
-        )
-    ).all()
-    after = connection.execute(
-        wanted.where(columns.time_us > last_us).order_by(columns.time_us).limit(SCREENED_TAIL)
-    ).all()
-    return _readings([*reversed(before), *rest, *after])
+    """Rows of a window with `SCREENED_TAIL` before and after it. With every batch and series, so
+    straight to the driver."""
+    mark = "?" if connection.dialect.name == "sqlite" else "%s"
+    wanted = f"SELECT time_us, value, quality FROM reading WHERE series_id = {mark} AND time_us"
+
+    def rows(rest: str, *bounds: int) -> list[Any]:
+        found = connection.exec_driver_sql(f"{wanted} {rest}", (series_id, *bounds))
+        assert found.cursor is not None
+        return list(found.cursor.fetchall())
+
+    before = rows(f"< {mark} ORDER BY time_us DESC LIMIT {SCREENED_TAIL}", first_us)
+    inside = rows(f"BETWEEN {mark} AND {mark} ORDER BY time_us", first_us, last_us)
+    after = rows(f"> {mark} ORDER BY time_us LIMIT {SCREENED_TAIL}", last_us)
+    return _readings([*reversed(before), *inside, *after])
 
 
 def _readings(rows: Sequence[Sequence[Any]]) -> Readings:

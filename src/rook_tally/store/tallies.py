@@ -9,7 +9,6 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
-from rook_tally.store.database import upserting_insert
 
 NOBODY = 0
 """The station id under which messages of unknown senders are counted."""
@@ -40,16 +39,16 @@ def add_tallies(connection: Connection, tallies: Mapping[int, Tally]) -> None:
     """Add counts by station id in the running transaction."""
     if not tallies:
         return
-    insert = upserting_insert(connection, schema.tally)
-    statement = insert.on_conflict_do_update(
-        index_elements=["station_id"],
-        set_={name: schema.tally.c[name] + insert.excluded[name] for name in _COUNTS},
+    # With every batch, so straight to the driver.
+    mark = "?" if connection.dialect.name == "sqlite" else "%s"
+    names = ", ".join(_COUNTS)
+    marks = ", ".join([mark] * (len(_COUNTS) + 1))
+    sums = ", ".join(f"{name} = tally.{name} + excluded.{name}" for name in _COUNTS)
+    connection.exec_driver_sql(
+        f"INSERT INTO tally (station_id, {names}) VALUES ({marks}) "
+        f"ON CONFLICT (station_id) DO UPDATE SET {sums}",
+        [(at, *(getattr(one, name) for name in _COUNTS)) for at, one in tallies.items()],
     )
-    rows = [
-        {"station_id": station_id} | {name: getattr(tally, name) for name in _COUNTS}
-        for station_id, tally in tallies.items()
-    ]
-    connection.execute(statement, rows)
 
 
 def tallies(connection: Connection) -> dict[int, Tally]:
