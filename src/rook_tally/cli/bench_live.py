@@ -69,6 +69,16 @@ def publish_to_paint_ms(folder: Path, environment: Mapping[str, str]) -> list[fl
             for one in window.state.site.series
             if (one.station.key, one.field) == (_STATION, _FIELD)
         )
+        # Which cell is picked at first, and so what is in view, depends on the hour.
+        model = window.ledger.model
+        window.ledger.pick(
+            *next(
+                (row, column)
+                for row in range(len(model.rows))
+                for column in range(len(model.columns))
+                if any(one.id == wanted["series"] for one in model.series_at(row, column))
+            )
+        )
         delays = []
         for sample in range(_SAMPLES):
             # Unequal pauses, so that no beat with the polling hides a delay.
