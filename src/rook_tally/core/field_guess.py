@@ -32,7 +32,7 @@ _NAMES: dict[str, tuple[str, ...]] = {
     "voltage": ("v", "volt", "volts", "voltage", "vbat", "battery v", "supply"),
     "current": ("i", "amp", "amps", "current"), "power": ("power", "watt", "watts"),
     "battery": ("bat", "batt", "battery", "battery level", "soc"),
-    "signal": ("rssi", "signal", "wifi", "signal strength"),
+    "signal_strength": ("rssi", "signal", "wifi", "signal strength"),
     "presence": ("presence", "occupied", "occupancy", "motion", "pir"),
     "switch": ("on", "switch", "relay", "fan", "state"),
 }  # fmt: skip

@@ -1,0 +1,244 @@
+"""Commands about stations: who they are, who is astray, what they said, what sorts there are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.core.errors import UsageError
+
+stations_app = typer.Typer()
+station_app = typer.Typer(help="Stations: the boxes that report.", no_args_is_help=True)
+stations_app.add_typer(station_app, name="station")
+kind_app = typer.Typer(help="Kinds: what sorts of stations there are.", no_args_is_help=True)
+stations_app.add_typer(kind_app, name="kind")
+
+
+@station_app.command("add")
+def station_add(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    place: Annotated[str, typer.Option(metavar="NAME", help="Where it stands; made if new.")],
+    kind: Annotated[str, typer.Option(help="What sort it is.")] = "plain",
+    cadence: Annotated[
+        float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
+    ] = None,
+    outdoors: Annotated[bool, typer.Option(help="A new place is outdoors.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Add a station; prints its access key, this once, alone on the last line."""
+    from rook_tally.cli.station import add
+
+    add(
+        chosen_store(context, store),
+        key,
+        place=place,
+        kind=kind,
+        cadence_s=cadence,
+        indoors=not outdoors,
+    )
+
+
+@station_app.command("list")
+def station_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """All stations: where they stand, what sort they are, when they were last heard."""
+    from rook_tally.cli.station import list_stations
+
+    list_stations(chosen_store(context, store), as_json=as_json)
+
+
+@station_app.command("key")
+def station_key(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    store: StoreOption = None,
+) -> None:
+    """Give a station a new access key, shown this once; the old one is worth nothing from now."""
+    from rook_tally.cli.station import renew_key
+
+    renew_key(chosen_store(context, store), key)
+
+
+@station_app.command("sheet")
+def station_sheet(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
+    mqtt: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4712",
+    access_key: Annotated[
+        str | None, typer.Option("--key", help="Its access key, to be written into the programs.")
+    ] = None,
+    sender: Annotated[
+        str | None,
+        typer.Option(metavar="curl|mosquitto|python|micropython|arduino", help="That alone."),
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """All it takes to connect a station, and programs that send, ready to run."""
+    from rook_tally.cli.sheet import print_sheet
+
+    print_sheet(
+        chosen_store(context, store),
+        key,
+        http=http,
+        mqtt=mqtt,
+        access_key=access_key,
+        sender=sender,
+    )
+
+
+@station_app.command("show")
+def station_show(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """What a station tells, and what became of it: kept, duplicate, suspect, stray, clock."""
+    from rook_tally.cli.station import show
+
+    show(chosen_store(context, store), key, as_json=as_json)
+
+
+@stations_app.command()
+def strays(
+    context: typer.Context,
+    as_json: JsonOption = False,
+    most_mb: Annotated[
+        float | None, typer.Option("--keep-mb", min=0.1, help="Keep so many megabytes of them.")
+    ] = None,
+    most_days: Annotated[
+        float, typer.Option("--keep-days", min=0.1, help="And none older; with --keep-mb.")
+    ] = 90.0,
+    store: StoreOption = None,
+) -> None:
+    """Who sends and is no station yet, or sends what nobody can place; and what it may be."""
+    from rook_tally.cli.strays import bound_strays, print_strays
+
+    if most_mb is not None:
+        bound_strays(chosen_store(context, store), most_mb=most_mb, most_days=most_days)
+        return
+    print_strays(chosen_store(context, store), as_json=as_json)
+
+
+@stations_app.command()
+def adopt(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="The name it goes by.")],
+    place: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Where it stands; made if new.")
+    ] = None,
+    kind: Annotated[str | None, typer.Option(help="What sort it is, if not as proposed.")] = None,
+    maps: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="FIELD=QUANTITY[:UNIT]", help="What a field means."),
+    ] = None,
+    continues: Annotated[
+        list[str] | None,
+        typer.Option("--continue", metavar="NEW=OLD", help="A field that got another name."),
+    ] = None,
+    cadence: Annotated[
+        float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
+    ] = None,
+    outdoors: Annotated[bool, typer.Option(help="A new place is outdoors.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Make a stray sender a station; what it said and was kept becomes readings."""
+    from rook_tally.cli.strays import adopt_sender
+
+    adopt_sender(
+        chosen_store(context, store), key, place=place, kind=kind, indoors=not outdoors,
+        cadence_s=cadence, maps=maps or [], continues=continues or [],
+    )  # fmt: skip
+
+
+@stations_app.command("import")
+def import_(
+    context: typer.Context,
+    file: Annotated[Path | None, typer.Argument(metavar="FILE", help="A CSV file.")] = None,
+    station: Annotated[str | None, typer.Option(metavar="KEY", help="Whose readings.")] = None,
+    maps: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="COLUMN=QUANTITY[:UNIT]", help="What a column means."),
+    ] = None,
+    time_column: Annotated[
+        str | None, typer.Option("--time", metavar="COLUMN", help="Which holds the time.")
+    ] = None,
+    zone: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Of times without one; the site's if not.")
+    ] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what it would do.")] = False,
+    undo: Annotated[
+        int | None, typer.Option(metavar="N", help="Take back what an import brought.")
+    ] = None,
+    listed: Annotated[bool, typer.Option("--list", help="Imports that can be taken back.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Read a CSV file into a station's series; what is there already stays as it is."""
+    from rook_tally.cli.import_file import import_file, list_imports, undo_import
+
+    where = chosen_store(context, store)
+    if undo is not None:
+        undo_import(where, undo)
+    elif listed:
+        list_imports(where)
+    elif file is None or station is None:
+        raise UsageError("what is to be read, and whose is it?", remedy="FILE --station KEY")
+    else:
+        import_file(
+            where, file, station, maps=maps or [], time_column=time_column, zone=zone,
+            dry_run=dry_run,
+        )  # fmt: skip
+
+
+@stations_app.command()
+def tape(
+    context: typer.Context,
+    key: Annotated[str | None, typer.Argument(help="Of this station only.")] = None,
+    most: Annotated[int, typer.Option("-n", "--lines", min=1, max=20_000)] = 20,
+    follow: Annotated[bool, typer.Option("-f", "--follow", help="And what comes from now on.")] = (
+        False
+    ),
+    store: StoreOption = None,
+) -> None:
+    """The last messages as they came, and what became of each."""
+    from rook_tally.cli.tape import print_tape
+
+    print_tape(chosen_store(context, store), key, most=most, follow=follow)
+
+
+@kind_app.command("list")
+def kind_list(context: typer.Context, store: StoreOption = None) -> None:
+    """All kinds with their fields."""
+    from rook_tally.cli.kinds import list_kinds
+
+    list_kinds(chosen_store(context, store))
+
+
+@kind_app.command("export")
+def kind_export(
+    context: typer.Context,
+    slug: Annotated[str, typer.Argument()],
+    store: StoreOption = None,
+) -> None:
+    """Print a kind as TOML, to hand on or to make one's own of."""
+    from rook_tally.cli.kinds import export_kind
+
+    export_kind(chosen_store(context, store), slug)
+
+
+@kind_app.command("read")
+def kind_read(
+    context: typer.Context,
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    store: StoreOption = None,
+) -> None:
+    """Keep the kind a TOML file describes, in place of one of the same slug."""
+    from rook_tally.cli.kinds import read_kind
+
+    read_kind(chosen_store(context, store), file)
