@@ -42,6 +42,7 @@ from rook_tally.store import (
     withdraw_collector,
 )
 from tests.builders import NOON_US, append, begin_series
+from tests.processes import wait_until
 
 
 def test_a_new_store_is_an_unnamed_site(store: Store) -> None:
@@ -101,7 +102,7 @@ def test_another_connection_hears_of_every_change(store: Store) -> None:
     tail.has_news()
     assert not tail.has_news()
     append(store, series, (NOON_US, 1.0), (NOON_US + 5, 2.0))
-    assert tail.has_news()
+    wait_until(tail.has_news)  # a server's notice takes its time
     (change,) = tail.changes()
     assert (change.subject, change.series_id) == (Subject.READINGS, series.id)
     assert (change.from_us, change.to_us) == (NOON_US, NOON_US + 5)
