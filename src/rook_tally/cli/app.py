@@ -9,8 +9,6 @@ from typing import Annotated
 import typer
 
 from rook_tally import __version__
-from rook_tally.cli.app_care import care_app
-from rook_tally.cli.app_stations import stations_app
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.errors import RookTallyError, UsageError
 
@@ -23,12 +21,10 @@ app = typer.Typer(
 )
 
 
-app.add_typer(stations_app)
-app.add_typer(care_app)
-
-
 def main() -> None:
     """Run a command: exit code 0 done, 1 could not, 2 wrong usage."""
+    if not _opens_the_desk(sys.argv[1:]):
+        _add_other_commands()
     try:
         app()
     except UsageError as error:
@@ -39,6 +35,20 @@ def main() -> None:
         # Whoever read our output has heard enough; Python must not complain while closing it.
         sys.stdout = None
         raise SystemExit(1) from None
+
+
+def _opens_the_desk(words: list[str]) -> bool:
+    """Whether these words open the window, with `--store` before it or not."""
+    return (words[2:] if words[:1] == ["--store"] else words)[:1] == ["desk"]
+
+
+def _add_other_commands() -> None:
+    """Putting a command together takes a millisecond, which the window's start does without."""
+    from rook_tally.cli.app_care import care_app
+    from rook_tally.cli.app_stations import stations_app
+
+    app.add_typer(stations_app)
+    app.add_typer(care_app)
 
 
 def _fail(error: RookTallyError, code: int) -> None:
