@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.registry import quantity_named
-from rook_tally.store import Series, Site
+from rook_tally.store import Series, Site, Station
+
+
+def station_named(site: Site, key: str) -> Station:
+    """The station with this key; UsageError listing the known ones when there is none."""
+    station = site.station(key)
+    if station is None:
+        known = ", ".join(one.key for one in site.stations) or "none yet"
+        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
+    return station
 
 
 def chosen_series(site: Site, station: str | None, quantity: str | None) -> list[Series]:
@@ -17,11 +26,8 @@ def chosen_series(site: Site, station: str | None, quantity: str | None) -> list
     """
     if quantity is not None:
         quantity_named(quantity)
-    if station is not None and site.station(station) is None:
-        raise UsageError(
-            f"there is no station {station!r}",
-            remedy="known: " + (", ".join(one.key for one in site.stations) or "none yet"),
-        )
+    if station is not None:
+        station_named(site, station)
     return [
         one
         for one in site.series

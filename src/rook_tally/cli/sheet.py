@@ -8,6 +8,7 @@ from importlib import resources
 
 import typer
 
+from rook_tally.cli.choice import station_named
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.registry import QUANTITIES
@@ -46,10 +47,7 @@ def print_sheet(
             site = load_site(connection)
     finally:
         store.close()
-    station = site.station(key)
-    if station is None:
-        known = ", ".join(one.key for one in site.stations) or "none yet"
-        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
+    station = station_named(site, key)
     fields = {one.field: one.quantity for one in site.series if one.station.id == station.id} or {
         one.name: QUANTITIES[one.quantity] for one in station.kind.fields
     }

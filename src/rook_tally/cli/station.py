@@ -10,12 +10,11 @@ import msgspec
 import typer
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.errors import UsageError
+from rook_tally.cli.choice import station_named
 from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.numerals import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store import (
-    Station,
     Tally,
     add_station,
     clock_faults,
@@ -67,20 +66,11 @@ def renew_key(where: str, key: str) -> None:
     store = open_store(where, create=False)
     try:
         with store.write() as connection:
-            access_key = renew_access_key(connection, _station_named(connection, key))
+            access_key = renew_access_key(connection, station_named(load_site(connection), key))
     finally:
         store.close()
     typer.echo(f"the new access key of {key}, shown this once:", err=True)
     typer.echo(access_key)
-
-
-def _station_named(connection: Connection, key: str) -> Station:
-    site = load_site(connection)
-    station = site.station(key)
-    if station is None:
-        known = ", ".join(one.key for one in site.stations) or "none yet"
-        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
-    return station
 
 
 def show(where: str, key: str, *, as_json: bool) -> None:
@@ -103,7 +93,7 @@ def show(where: str, key: str, *, as_json: bool) -> None:
 
 
 def _account(connection: Connection, key: str) -> dict[str, Any]:
-    station = _station_named(connection, key)
+    station = station_named(load_site(connection), key)
     series = [one for one in load_site(connection).series if one.station.id == station.id]
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)
