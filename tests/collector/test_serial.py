@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.intake.serial_ports import SerialPort, serial_port_from
+from rook_tally.intake.serial_ports import serial_port_from
+from rook_tally.store import SerialSetting
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
@@ -94,12 +95,12 @@ def test_a_line_without_end_is_bounded_and_nothing_after_it_is_lost(
 @pytest.mark.parametrize(
     ("text", "port"),
     [
-        ("/dev/ttyUSB0", SerialPort("/dev/ttyUSB0", 115_200, "serial-ttyUSB0")),
-        ("/dev/ttyUSB0:9600", SerialPort("/dev/ttyUSB0", 9600, "serial-ttyUSB0")),
-        ("/dev/ttyUSB0:9600=kiln", SerialPort("/dev/ttyUSB0", 9600, "kiln")),
+        ("/dev/ttyUSB0", SerialSetting("/dev/ttyUSB0", 115_200, "serial-ttyUSB0")),
+        ("/dev/ttyUSB0:9600", SerialSetting("/dev/ttyUSB0", 9600, "serial-ttyUSB0")),
+        ("/dev/ttyUSB0:9600=kiln", SerialSetting("/dev/ttyUSB0", 9600, "kiln")),
     ],
 )
-def test_ports_as_a_person_names_them(text: str, port: SerialPort) -> None:
+def test_ports_as_a_person_names_them(text: str, port: SerialSetting) -> None:
     assert serial_port_from(text) == port
 
 

@@ -45,9 +45,11 @@ def _opens_the_desk(words: list[str]) -> bool:
 def _add_other_commands() -> None:
     """Putting a command together takes a millisecond, which the window's start does without."""
     from rook_tally.cli.app_care import care_app
+    from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_stations import stations_app
 
     app.add_typer(stations_app)
+    app.add_typer(doors_app)
     app.add_typer(care_app)
 
 
@@ -105,18 +107,32 @@ def collect(
         Path | None, typer.Option(metavar="FILE", help="Speak HTTPS with this certificate (PEM).")
     ] = None,
     tls_key: Annotated[Path | None, typer.Option(metavar="FILE", help="And this key.")] = None,
+    broker_ca: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Who vouches for the broker (PEM).")
+    ] = None,
+    broker_cert: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Shown to the broker (PEM).")
+    ] = None,
+    broker_key: Annotated[Path | None, typer.Option(metavar="FILE", help="And its key.")] = None,
     serial: Annotated[
         list[str] | None,
         typer.Option(metavar="PATH[:BAUD][=STATION]", help="Read lines from a serial port."),
     ] = None,
+    announce: Annotated[
+        str,
+        typer.Option(
+            metavar="auto|off|all|ADDRESS,…",
+            help="Announce the doors by DNS-SD; auto: when they are open to the network.",
+        ),
+    ] = "auto",
 ) -> None:
     """Keep the doors open, with no window, until told to stop."""
-    from rook_tally.cli.collect import run_collector
+    from rook_tally.cli.collect import CollectWords, run_collector
 
-    run_collector(
-        chosen_store(context, store), http=http, broker=broker, tls_cert=tls_cert, tls_key=tls_key,
-        serial=serial or [],
-    )  # fmt: skip
+    words = CollectWords(
+        http, broker, tls_cert, tls_key, broker_ca, broker_cert, broker_key, serial or [], announce
+    )
+    run_collector(chosen_store(context, store), words)
 
 
 @app.command()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import typer
@@ -14,37 +15,65 @@ from rook_tally.cli.places import broker_folder
 from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector.run import OpenDoors
 from rook_tally.core.errors import UsageError
-from rook_tally.intake.addresses import Certificate, broker_from, endpoint_from
+from rook_tally.intake.addresses import Certificate, OutsideBroker, broker_from, endpoint_from
 from rook_tally.intake.serial_ports import serial_port_from
 from rook_tally.store import open_store
 
 
-def run_collector(
-    where: str,
-    *,
-    http: str,
-    broker: str,
-    tls_cert: Path | None = None,
-    tls_key: Path | None = None,
-    serial: Sequence[str] = (),
-) -> None:
+@dataclass(frozen=True, slots=True)
+class CollectWords:
+    """What was written behind `rook-tally collect`."""
+
+    http: str
+    broker: str
+    tls_cert: Path | None = None
+    tls_key: Path | None = None
+    broker_ca: Path | None = None
+    broker_cert: Path | None = None
+    broker_key: Path | None = None
+    serial: Sequence[str] = ()
+    announce: str = "auto"
+
+
+def run_collector(where: str, words: CollectWords) -> None:
     """Run a collector in this process until SIGTERM; says on stdout when its doors are open."""
     log_to_stderr()
-    endpoint, chosen_broker = endpoint_from(http), broker_from(broker)
-    ports = tuple(map(serial_port_from, serial))
+    endpoint, broker = endpoint_from(words.http), broker_from(words.broker)
+    doors = tuple(map(serial_port_from, words.serial))
+    tls = _certificate(words.tls_cert, words.tls_key, "--tls-cert", "--tls-key")
+    shown = _certificate(words.broker_cert, words.broker_key, "--broker-cert", "--broker-key")
+    if isinstance(broker, OutsideBroker):
+        broker = replace(broker, authority=words.broker_ca, certificate=shown)
+    elif shown is not None or words.broker_ca is not None:
+        raise UsageError(
+            "certificates for a broker need a broker by URL", remedy="as in mqtts://HOST:PORT"
+        )
+    announce = _interfaces(words.announce, is_open=not endpoint.is_loopback)
     store = open_store(where)
 
     def ready(doors: OpenDoors) -> None:
         line = {"ready": True, "http": doors.http, "mqtt": doors.mqtt, "store": store.url}
         typer.echo(json.dumps(line))
 
-    if (tls_cert is None) != (tls_key is None):
-        raise UsageError(
-            "TLS needs a certificate and its key", remedy="give --tls-cert and --tls-key"
-        )
-    tls = Certificate(tls_cert, tls_key) if tls_cert is not None and tls_key is not None else None
-    settings = CollectorSettings(endpoint, chosen_broker, broker_folder(store), tls, ports)
+    settings = CollectorSettings(endpoint, broker, broker_folder(store), tls, doors, announce)
     try:
         asyncio.run(collect(store, settings, ready=ready))
     finally:
         store.close()
+
+
+def _certificate(
+    chain: Path | None, key: Path | None, chain_option: str, key_option: str
+) -> Certificate | None:
+    if (chain is None) != (key is None):
+        raise UsageError(
+            "TLS needs a certificate and its key", remedy=f"give {chain_option} and {key_option}"
+        )
+    return None if chain is None or key is None else Certificate(chain, key)
+
+
+def _interfaces(text: str, *, is_open: bool) -> tuple[str, ...] | None:
+    """Where to announce: nowhere, everywhere, or on the interfaces with these addresses."""
+    if text == "off" or (text == "auto" and not is_open):
+        return None
+    return () if text in ("auto", "all") else tuple(text.split(","))

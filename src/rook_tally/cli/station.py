@@ -98,7 +98,13 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)
     age_s = None if last_us is None else (time.time_ns() // 1000 - last_us) / SECOND_US
-    state = Freshness.SILENT if age_s is None else freshness(age_s, station.cadence_s)
+    offline_us = station.offline_since_us
+    is_offline = offline_us is not None and (last_us is None or last_us <= offline_us)
+    state = (
+        Freshness.SILENT
+        if age_s is None
+        else freshness(age_s, station.cadence_s, is_offline=is_offline)
+    )
     fault = clock_faults(connection).get(station.id)
     return {
         "station": station.key,

@@ -4,7 +4,8 @@ RookTallyError                what happened, what was kept, what to do
 ├── UsageError                the caller asked for something that cannot be meant (exit code 2)
 ├── DecodeError               a message that cannot be read at all (store.errors, intake)
 ├── StoreError                the store cannot be opened, read or written (store)
-└── DoorError                 a door cannot be opened (intake)
+├── DoorError                 a door cannot be opened (intake)
+└── ControlError              a station did not confirm what was asked of it (cli)
 """
 
 
@@ -45,3 +46,7 @@ class StoreError(RookTallyError):
 
 class DoorError(RookTallyError):
     """A door cannot be opened or kept open."""
+
+
+class ControlError(RookTallyError):
+    """A station did not confirm what was asked of it."""

@@ -21,9 +21,10 @@ class Freshness(enum.Enum):
     SILENT = "silent"
 
 
-def freshness(age_s: float, cadence_s: float) -> Freshness:
-    """Late after 2 cadences without a reading, silent after 5."""
-    if age_s >= SILENT_CADENCES * cadence_s:
+def freshness(age_s: float, cadence_s: float, *, is_offline: bool = False) -> Freshness:
+    """Late after 2 cadences without a reading, silent after 5; one that is offline by its own word
+    is silent at once."""
+    if is_offline or age_s >= SILENT_CADENCES * cadence_s:
         return Freshness.SILENT
     if age_s >= LATE_CADENCES * cadence_s:
         return Freshness.LATE

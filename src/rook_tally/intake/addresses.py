@@ -38,13 +38,26 @@ class BuiltinBroker:
 
 
 @dataclass(frozen=True, slots=True)
+class Certificate:
+    """Files of a certificate chain and its private key, PEM."""
+
+    chain: Path
+    key: Path
+
+
+@dataclass(frozen=True, slots=True)
 class OutsideBroker:
-    """Somebody else's broker."""
+    """Somebody else's broker. `authority` is the file of who vouches for it, when not the usual
+    ones; `certificate` says who we are."""
 
     endpoint: Endpoint
     tls: bool = False
     user: str | None = None
     password: str | None = field(default=None, repr=False)
+    authority: Path | None = None
+    certificate: Certificate | None = None
+    # Our own child: its certificate names the machine's public name, not the loopback address.
+    is_own: bool = False
 
 
 def endpoint_from(text: str) -> Endpoint:
@@ -65,19 +78,12 @@ def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
     Raises
     ------
     UsageError
-        When it cannot be read, or would open our own broker to the network, where stations have
-        no passwords yet.
+        When it cannot be read.
     """
     if text == "off":
         return None
     if text.startswith("builtin:"):
-        endpoint = endpoint_from(text.removeprefix("builtin:"))
-        if not endpoint.is_loopback:
-            raise UsageError(
-                f"the built-in broker would listen on {endpoint.host} without passwords",
-                remedy="let it listen on 127.0.0.1, or give a broker of your own by URL",
-            )
-        return BuiltinBroker(endpoint)
+        return BuiltinBroker(endpoint_from(text.removeprefix("builtin:")))
     try:
         parts = urlsplit(text)
         host, port = parts.hostname, parts.port
@@ -135,14 +141,6 @@ def bound_socket(endpoint: Endpoint) -> socket.socket:
             remedy="stop the program that holds it, or name another port (0 takes a free one)",
         ) from error
     return bound
-
-
-@dataclass(frozen=True, slots=True)
-class Certificate:
-    """Files of a certificate chain and its private key, PEM."""
-
-    chain: Path
-    key: Path
 
 
 def server_tls(certificate: Certificate) -> ssl.SSLContext:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
@@ -23,10 +23,13 @@ from rook_tally.intake.message import Form, Message
 from rook_tally.intake.reception import take_in_strays
 from rook_tally.intake.resolve import Directory
 from rook_tally.store import (
+    AdoptionTerms,
+    Credentials,
     Series,
     Station,
     Store,
     Stray,
+    StrayProposal,
     add_series,
     add_station,
     continue_field,
@@ -60,6 +63,8 @@ class StraySender:
         Of the fields that are astray, what each seems to measure.
     continues : dict of new name to old field
         Fields that seem to go on under another name.
+    place : str or None
+        Where its topic says that it stands.
     """
 
     station: str | None
@@ -74,6 +79,7 @@ class StraySender:
     cadence_s: float
     fields: tuple[FieldGuess, ...]
     continues: Mapping[str, Field]
+    place: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,14 +100,18 @@ def stray_senders(connection: Connection) -> list[StraySender]:
     for stray in newest_strays(connection, _LOOKED_AT):
         by_sender[stray.station, "" if stray.station else stray.address].append(stray)
     known = list(kinds(connection).values())
-    return [_sender(connection, strays, known) for strays in by_sender.values()]
+    directory = Directory()
+    directory.refresh(connection)
+    return [_sender(connection, directory, strays, known) for strays in by_sender.values()]
 
 
-def _sender(connection: Connection, strays: Sequence[Stray], known: Sequence[Kind]) -> StraySender:
+def _sender(
+    connection: Connection, directory: Directory, strays: Sequence[Stray], known: Sequence[Kind]
+) -> StraySender:
     """A sender by its strays, newest first."""
     newest, oldest = strays[0], strays[-1]
     station = load_site(connection).station(newest.station) if newest.station else None
-    values = _values_of(strays)
+    values = _values_of(directory, strays)
     kind = PLAIN
     continues: dict[str, Field] = {}
     if station is None:
@@ -119,6 +129,7 @@ def _sender(connection: Connection, strays: Sequence[Stray], known: Sequence[Kin
         newest.station, newest.door, newest.address, len(strays), oldest.arrived_us,
         newest.arrived_us, newest.why, station is not None, kind, _cadence_of(strays),
         tuple(guessed_field(name, values[name]) for name in astray), continues,
+        directory.place_told(message_of(newest)),
     )  # fmt: skip
 
 
@@ -130,12 +141,12 @@ def message_of(stray: Stray) -> Message:
     )
 
 
-def _values_of(strays: Sequence[Stray]) -> dict[str, list[float]]:
+def _values_of(directory: Directory, strays: Sequence[Stray]) -> dict[str, list[float]]:
     """Numbers by field of the newest messages that can be read."""
     values: dict[str, list[float]] = {}
     for stray in strays[:_SAMPLES]:
         try:
-            items = decoded(message_of(stray)).items
+            items = decoded(*directory.told_of(message_of(stray))).items
         except DecodeError:
             continue
         for item in items:
@@ -178,6 +189,7 @@ def adopt(
     kind: str | None = None,
     indoors: bool = True,
     cadence_s: float | None = None,
+    credentials: Credentials | None = None,
     mapping: Mapping[str, tuple[str, str]] | None = None,
     continues: Mapping[str, str] | None = None,
 ) -> Adoption:
@@ -186,7 +198,9 @@ def adopt(
     Parameters
     ----------
     place : str or None
-        Needed for a new station.
+        Needed for a new station, unless its topic says it.
+    credentials : Credentials, optional
+        Of a key made elsewhere; a new one is made when left out.
     kind : str, optional
         Slug; what its fields propose when left out.
     mapping : dict of field to (quantity, unit)
@@ -205,16 +219,24 @@ def adopt(
         senders = [one for one in stray_senders(connection) if one.station == key]
         access_key = None
         if station is None:
+            proposed = senders[0] if senders else None
+            if place is None and proposed is not None:
+                place = proposed.place
             if place is None:
                 raise UsageError(
                     f"{key} is no station yet", remedy='say where it stands, as in --place "Hall"'
                 )
-            proposed = senders[0] if senders else None
             chosen = _chosen_kind(connection, kind, proposed)
             if cadence_s is None and proposed is not None and chosen is PLAIN:
                 cadence_s = proposed.cadence_s
             access_key = add_station(
-                connection, key, place=place, kind=chosen, indoors=indoors, cadence_s=cadence_s
+                connection,
+                key,
+                place=place,
+                kind=chosen,
+                indoors=indoors,
+                cadence_s=cadence_s,
+                credentials=credentials,
             )
             station = load_site(connection).station(key)
             assert station is not None
@@ -229,6 +251,53 @@ def adopt(
         )
         left = len(strays_of(connection, key))
     return Adoption(access_key, kept, left)
+
+
+def adopt_by_terms(store: Store, key: str, terms: AdoptionTerms) -> Adoption:
+    """Adopt as a desk asked; raises as `adopt` does."""
+    credentials = Credentials(terms.access_hash, terms.broker_hash) if terms.access_hash else None
+    return adopt(
+        store, key, place=terms.place, kind=terms.kind, indoors=terms.indoors,
+        cadence_s=terms.cadence_s, credentials=credentials, mapping=terms.fields,
+        continues=terms.continues,
+    )  # fmt: skip
+
+
+def proposal_for(connection: Connection, key: str) -> StrayProposal:
+    """What a stray sender seems to be, for a desk to put before a person.
+
+    Raises
+    ------
+    UsageError
+        When nobody of that key is astray.
+    """
+    sender = next((one for one in stray_senders(connection) if one.station == key), None)
+    if sender is None:
+        raise UsageError(f"{key} is no stray any more", remedy="look at the stations again")
+    kind_fields = {
+        one.name: (one.quantity, one.unit) for one in sender.kind.fields
+    }  # fmt: skip
+    guessed = {
+        one.name: (one.quantity.slug if one.quantity else "", one.unit) for one in sender.fields
+    }
+    return StrayProposal(
+        is_adopted=sender.is_adopted, kind=sender.kind.slug, cadence_s=sender.cadence_s,
+        place=sender.place or "", fields=guessed, kind_fields=kind_fields,
+        continues={name: old.name for name, old in sender.continues.items()},
+    )  # fmt: skip
+
+
+def take_in_again(store: Store, door: str, addresses: Callable[[str], bool]) -> int:
+    """Take in what is kept of a door once its settings are mended; returns readings kept."""
+    with store.write() as connection:
+        waiting = [
+            one
+            for one in newest_strays(connection, _LOOKED_AT)
+            if one.door == door and addresses(one.address)
+        ]
+        return take_in_strays(
+            connection, Directory(), [(one.id, message_of(one)) for one in reversed(waiting)]
+        )
 
 
 def _chosen_kind(connection: Connection, kind: str | None, proposed: StraySender | None) -> Kind:

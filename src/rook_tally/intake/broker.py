@@ -9,28 +9,36 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import os
+import secrets
 import shutil
 import signal
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
 import structlog
 
 from rook_tally.core.errors import DoorError
-from rook_tally.intake.addresses import Endpoint, bound_socket
+from rook_tally.intake.addresses import Certificate, Endpoint, OutsideBroker, bound_socket
 from rook_tally.intake.outlet import DoorReport
-from rook_tally.store import DoorState
+from rook_tally.intake.topics import TopicPattern
+from rook_tally.store import DoorState, Station
+from rook_tally.store.credentials import broker_hash
 
 _READY_WITHIN_S = 10.0
 _STOP_WITHIN_S = 5.0
 _RESTART_PAUSE_S = 1.0
+_OWN_USER = "rook-tally"
+_EVERYWHERE = frozenset({"0.0.0.0", "::"})
 
 _log = structlog.get_logger(__name__)
 
 _CONFIGURATION = """\
 # Written by Rook Tally at every start.
 listener {port} {host}
-allow_anonymous true
+{tls}allow_anonymous {anonymous}
+password_file {folder}/passwords
+acl_file {folder}/rights
 persistence true
 persistence_location {folder}/
 autosave_interval 5
@@ -55,13 +63,21 @@ class _Running(msgspec.Struct, frozen=True):
 
 
 class PrivateBroker:
-    """A Mosquitto with its files in `folder`, listening where it is told."""
+    """A Mosquitto with its files in `folder`, listening where it is told.
 
-    def __init__(self, folder: Path, wanted: Endpoint) -> None:
+    Each station has its key as password and rights to its own topics. On this machine's own
+    address those without a password are let in too; on the network nobody is.
+    """
+
+    def __init__(
+        self, folder: Path, wanted: Endpoint, certificate: Certificate | None = None
+    ) -> None:
         self._folder = folder
         self._wanted = wanted
+        self._certificate = certificate
         self._pid = 0
         self._minder: asyncio.Task[None] | None = None
+        self._admitted: tuple[str, str] = ("", "")
         self.endpoint = wanted
 
     async def start(self) -> None:
@@ -72,17 +88,50 @@ class PrivateBroker:
         DoorError
             When Mosquitto is not installed, its port is in use, or it does not come up.
         """
-        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         left = self._left_behind()
-        if left is not None and self._wanted in (
-            Endpoint(left.host, left.port), Endpoint(left.host, 0),
-        ):  # fmt: skip
+        if left is not None and self._is_as_wanted(left):
             _log.info("broker_taken_over", pid=left.pid, port=left.port)
             self._pid, self.endpoint = left.pid, Endpoint(left.host, left.port)
             return
         if left is not None:
             await _stopped(left.pid)
         await self._launch()
+
+    @property
+    def own_door(self) -> OutsideBroker:
+        """How the collector itself connects."""
+        key = self._own_key_file.read_text()
+        host = self.endpoint.host
+        if host in _EVERYWHERE:
+            host = "::1" if ":" in host else "127.0.0.1"
+        tls = self._certificate is not None
+        return OutsideBroker(
+            Endpoint(host, self.endpoint.port), tls, _OWN_USER, key,
+            authority=self._certificate.chain if self._certificate else None, is_own=True,
+        )  # fmt: skip
+
+    def admit(self, stations: Sequence[Station], patterns: Sequence[TopicPattern]) -> None:
+        """Let these stations in, each with its key and to its own topics, and nobody else. A broker
+        that runs already takes it up at once; to be called once before it is started."""
+        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if not self._own_key_file.exists():
+            _write_private(self._own_key_file, secrets.token_urlsafe(24))
+        key = self._own_key_file.read_text()
+        passwords = [f"{_OWN_USER}:{broker_hash(key)}"]
+        rights = [_rights_of_anybody(self._wanted.is_loopback), f"user {_OWN_USER}\ntopic #\n"]
+        for one in stations:
+            if one.broker_hash and ":" not in one.key:
+                passwords.append(f"{one.key}:{one.broker_hash}")
+                rights.append(_rights_of(one.key, patterns))
+        told = ("\n".join(sorted(passwords[1:])), "\n".join(rights))
+        if told == self._admitted:
+            return
+        self._admitted = told
+        _write_private(self._folder / "passwords", "\n".join(passwords) + "\n")
+        _write_private(self._folder / "rights", "\n".join(rights))
+        if self._pid:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(self._pid, signal.SIGHUP)
 
     def mind(self, report: DoorReport) -> None:
         """From now on start it again whenever it ends."""
@@ -97,6 +146,10 @@ class PrivateBroker:
         if self._pid:
             await _stopped(self._pid)
         self._note_file.unlink(missing_ok=True)
+
+    @property
+    def _own_key_file(self) -> Path:
+        return self._folder / "own-key"
 
     @property
     def _note_file(self) -> Path:
@@ -114,6 +167,25 @@ class PrivateBroker:
             return None
         return left if str(self._configuration_file).encode() in words else None
 
+    def _is_as_wanted(self, left: _Running) -> bool:
+        """Whether it listens where we want, by the rules we would give it now."""
+        there = Endpoint(left.host, left.port)
+        if self._wanted not in (there, Endpoint(left.host, 0)):
+            return False
+        return self._configuration_file.read_text() == self._configuration(there)
+
+    def _configuration(self, endpoint: Endpoint) -> str:
+        tls = ""
+        if self._certificate is not None:
+            chain, key = self._certificate.chain.resolve(), self._certificate.key.resolve()
+            tls = f"certfile {chain}\nkeyfile {key}\n"
+        text = _CONFIGURATION.format(
+            port=endpoint.port, host=endpoint.host, folder=self._folder, tls=tls,
+            anonymous="true" if endpoint.is_loopback else "false",
+        )  # fmt: skip
+        # Else it would become another user, who cannot reach the store's folder.
+        return text + "user root\n" if os.geteuid() == 0 else text
+
     async def _launch(self) -> None:
         program = shutil.which("mosquitto") or shutil.which("mosquitto", path="/usr/sbin")
         if program is None:
@@ -124,13 +196,7 @@ class PrivateBroker:
         # Bound for a moment only: Mosquitto has to bind it itself, but says less when it cannot.
         with bound_socket(self._wanted) as probe:
             self.endpoint = Endpoint(self._wanted.host, probe.getsockname()[1])
-        text = _CONFIGURATION.format(
-            port=self.endpoint.port, host=self.endpoint.host, folder=self._folder
-        )
-        if os.geteuid() == 0:
-            # Else it would become another user, who cannot reach the store's folder.
-            text += "user root\n"
-        self._configuration_file.write_text(text)
+        self._configuration_file.write_text(self._configuration(self.endpoint))
         log = self._folder / "mosquitto.log"
         with log.open("ab") as written:
             child = await asyncio.create_subprocess_exec(
@@ -167,6 +233,29 @@ class PrivateBroker:
             except DoorError as error:
                 report(DoorState.TRYING, str(error))
                 await asyncio.sleep(_RESTART_PAUSE_S)
+
+
+def _rights_of_anybody(is_loopback: bool) -> str:
+    # Stands before all users: it holds for those who name none.
+    return "topic readwrite #\n" if is_loopback else ""
+
+
+def _rights_of(key: str, patterns: Sequence[TopicPattern]) -> str:
+    """A station speaks for itself alone, and hears what is asked of its controls."""
+    topics = [
+        f"topic write rook/{key}/readings", f"topic write rook/{key}/status",
+        f"topic write rook/{key}/controls/+", f"topic read rook/{key}/controls/+/set",
+        *(f"topic write {pattern.filter_of(key)}" for pattern in patterns),
+    ]  # fmt: skip
+    return "\n".join([f"user {key}", *topics]) + "\n"
+
+
+def _write_private(path: Path, text: str) -> None:
+    """Write a file that nobody else may read, whole or not at all."""
+    beside = path.with_name(path.name + ".new")
+    beside.touch(mode=0o600)
+    beside.write_text(text)
+    beside.replace(path)
 
 
 async def _answers(endpoint: Endpoint) -> None:

@@ -6,7 +6,7 @@ import asyncio
 import http
 import socket
 import ssl
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any, TypeAlias
 
@@ -27,7 +27,7 @@ _PROBLEM_TYPE = "application/problem+json"
 # What a person's curl sends when no type is given; the body then decides.
 _UNTYPED = frozenset({"", "application/x-www-form-urlencoded", "text/plain",
                       "application/octet-stream"})  # fmt: skip
-_FORMS = {form.value: form for form in Form}
+_FORMS = {form.value: form for form in Form if form is not Form.ENVIRONMENTAL}
 _STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
 _TITLE = {
     Problem.UNREADABLE: "The message cannot be read",
@@ -42,13 +42,16 @@ _Handler: TypeAlias = Callable[[web.Request], Any]
 class HttpDoor:
     """Serves `/v1/…` on a socket that is bound already.
 
-    `clock` returns the moment now in µs; it is the arrival time of what comes in.
+    `clock` returns the moment now in µs; it is the arrival time of what comes in. `controls` are
+    what a station is to be told in the answer to what it sends.
     """
 
     def __init__(
         self, listening: socket.socket, *, reception: Reception, store: Store,
         clock: Callable[[], int], tls: ssl.SSLContext | None = None,
+        controls: Callable[[str], Mapping[str, str]] = lambda _: {},
     ) -> None:  # fmt: skip
+        self._controls = controls
         self._tls = tls
         self._patience = Patience()
         self._socket = listening
@@ -108,7 +111,8 @@ class HttpDoor:
         )
         if answer.problem is Problem.WRONG_KEY and self._patience.note_wrong(peer, self._clock()):
             _log.warning("wrong_keys", peer=peer)
-        return _response(answer)
+        told = self._controls(answer.station) if answer.station is not None else {}
+        return _response(answer, told)
 
     async def _get_openapi(self, _request: web.Request) -> web.Response:
         return _json(200, openapi_document())
@@ -173,7 +177,7 @@ def _too_large() -> web.HTTPException:
     )  # fmt: skip
 
 
-def _response(answer: Answer) -> web.Response:
+def _response(answer: Answer, controls: Mapping[str, str]) -> web.Response:
     counts: dict[str, Any] = {
         "kept": answer.kept,
         "duplicate": answer.duplicate,
@@ -185,10 +189,14 @@ def _response(answer: Answer) -> web.Response:
         counts["noted"] = [_told(one) for one in answer.noted]
     if answer.strays:
         counts["strays"] = [_told(one) for one in answer.strays]
+    if answer.heard:
+        counts["heard"] = answer.heard
+    if controls:
+        counts["controls"] = dict(controls)
     if answer.problem is not None:
         detail = answer.why + ("; kept as a stray" if answer.stray else "")
         return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
-    if answer.kept or answer.duplicate:
+    if answer.kept or answer.duplicate or answer.heard:
         return _json(200, counts)
     if answer.stray:
         return _json(202, counts)

@@ -13,6 +13,8 @@ class Form(enum.Enum):
     SENML_JSON = "application/senml+json"
     SENML_CBOR = "application/senml+cbor"
     CSV = "text/csv"
+    # Of the Bluetooth door's own making.
+    ENVIRONMENTAL = "text/x-environmental-sensing"
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +24,7 @@ class Message:
     Attributes
     ----------
     door : str
-        `http` or `mqtt`.
+        `http`, `mqtt`, `serial`, `bluetooth`, `poll`.
     address : str
         Where it came from: a peer's address, a topic.
     body : bytes
@@ -33,6 +35,8 @@ class Message:
         Who speaks, when the door was told: by query or topic.
     access_key : str or None
         Proves who speaks; the body may then not claim to be another.
+    field : str or None
+        The body is the value of this field, when the door was told: by topic.
     """
 
     door: str
@@ -42,6 +46,7 @@ class Message:
     form: Form | None = None
     station: str | None = None
     access_key: str | None = None
+    field: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,11 +76,23 @@ class Refusal:
 
 
 @dataclass(frozen=True, slots=True)
+class Said:
+    """What a station says of itself: `name` is `firmware`, `status` or `controls.NAME`."""
+
+    at: int
+    name: str
+    value: str
+    station: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Decoded:
-    """What a decoder made of a message: values, and those that cannot be values."""
+    """What a decoder made of a message: values, those that cannot be values, and what the station
+    says of itself."""
 
     items: tuple[Item, ...]
     refused: tuple[Refusal, ...] = ()
+    said: tuple[Said, ...] = ()
 
 
 class Problem(enum.Enum):
@@ -90,17 +107,20 @@ class Problem(enum.Enum):
 class Answer:
     """What became of a message, in numbers of values.
 
-    `kept` counts what is in the store now, suspect readings among them; `noted` holds remarks on
+    `kept` counts what is in the store now, suspect readings among them; `heard` what a station said
+    of itself; `noted` holds remarks on
     values that were kept, `strays` on those that wait for a decision. `problem` and `why` are set
-    when the message as a whole could not be taken.
+    when the message as a whole could not be taken. `station` is who spoke, when it is known.
     """
 
     kept: int = 0
     duplicate: int = 0
     suspect: int = 0
     stray: int = 0
+    heard: int = 0
     refused: list[Refusal] = field(default_factory=list)
     noted: list[Refusal] = field(default_factory=list)
     strays: list[Refusal] = field(default_factory=list)
     problem: Problem | None = None
     why: str = ""
+    station: str | None = None

@@ -1,29 +1,42 @@
-"""The MQTT door: `rook/<station>/readings` at a broker, acknowledged only after the commit.
+"""The MQTT door: `rook/<station>/…` and other people's topics at a broker, acknowledged only after
+the commit.
 
-The broker keeps a lasting session for the store: what arrives while no collector is there, or is
-not acknowledged because one died, is delivered again.
+The broker keeps a lasting session: what arrives while no collector is there, or is not acknowledged
+because one died, is delivered again. Readings come by a shared subscription, so that several
+collectors on one store split the load; what stations say of themselves comes to all of them.
 """
 
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+import socket
+import ssl
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import paho.mqtt.client as mqtt
 import structlog
-from paho.mqtt.enums import CallbackAPIVersion
+from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
+from paho.mqtt.packettypes import PacketTypes
+from paho.mqtt.properties import Properties
 
-from rook_tally.core.errors import StoreError
+from rook_tally.core.errors import DoorError, StoreError
+from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.addresses import OutsideBroker
 from rook_tally.intake.message import Message
 from rook_tally.intake.outlet import DoorReport, Reception
-from rook_tally.store import DoorState
+from rook_tally.intake.topics import TopicPattern
+from rook_tally.store import CONTROL_PREFIX, STATUS, DoorState
 
-READINGS_TOPIC = "rook/+/readings"
+_READINGS, _STATUS, _CONTROLS = "rook/+/readings", "rook/+/status", "rook/+/controls/+"
 _QOS = 1
 _KEEPALIVE_S = 30
+_KNOCK_S = 3.0
 _SHORTEST_PAUSE_S, _LONGEST_PAUSE_S = 1, 15
+# So long a broker keeps the session of a collector that is away: a month.
+_SESSION_S = 30 * 86_400
+# A broker that speaks only 3.1.1 says so, or goes away without a word.
+_OLDER_PLEASE = frozenset({1, 132})
 
 _log = structlog.get_logger(__name__)
 
@@ -31,78 +44,138 @@ _log = structlog.get_logger(__name__)
 class MqttDoor:
     """A client of one broker; tries again by itself for as long as it is open.
 
-    `session` names the lasting session: the same for a store at every start.
+    `session` names the lasting session, `group` those who share the readings: the same for a store
+    at every start. With `leaving` it takes what is left for that session, and subscribes nothing.
     """
 
     def __init__(
-        self, broker: OutsideBroker, *, session: str, reception: Reception, report: DoorReport,
-        clock: Callable[[], int],
+        self, broker: OutsideBroker, *, session: str, group: str, reception: Reception,
+        report: DoorReport, clock: Callable[[], int], leaving: bool = False,
     ) -> None:  # fmt: skip
         self._broker = broker
+        self._session, self._group = session, group
         self._reception = reception
         self._report = report
         self._clock = clock
+        self._leaving = leaving
         self._loop = asyncio.get_running_loop()
         self._taking: set[asyncio.Task[None]] = set()
+        self._newest_us = clock()
         self._closing = False
         self._heard = asyncio.Event()
-        self._client = mqtt.Client(
-            CallbackAPIVersion.VERSION2, client_id=session, clean_session=False, manual_ack=True
-        )
+        self._patterns: tuple[TopicPattern, ...] = ()
+        self._is_connected = False
+        self._client = self._made(MQTTProtocolVersion.MQTTv5)
+
+    def _made(self, version: MQTTProtocolVersion) -> mqtt.Client:
+        is_new = version is MQTTProtocolVersion.MQTTv5
+        client = mqtt.Client(
+            CallbackAPIVersion.VERSION2, client_id=self._session, protocol=version,
+            clean_session=None if is_new else False, manual_ack=True,
+        )  # fmt: skip
+        broker = self._broker
         if broker.user is not None:
-            self._client.username_pw_set(broker.user, broker.password)
+            client.username_pw_set(broker.user, broker.password)
         if broker.tls:
-            self._client.tls_set()
-        self._client.reconnect_delay_set(_SHORTEST_PAUSE_S, _LONGEST_PAUSE_S)
-        self._client.on_connect = self._on_connect
-        self._client.on_connect_fail = self._on_connect_fail
-        self._client.on_disconnect = self._on_disconnect
-        self._client.on_subscribe = self._on_subscribe
-        self._client.on_message = self._on_message
+            client.tls_set_context(_client_tls(broker))
+        client.reconnect_delay_set(_SHORTEST_PAUSE_S, _LONGEST_PAUSE_S)
+        client.on_connect = self._on_connect
+        client.on_connect_fail = self._on_connect_fail
+        client.on_disconnect = self._on_disconnect
+        client.on_message = self._on_message
+        return client
 
     async def open(self, *, patience_s: float) -> None:
         """Begin to connect; returns when subscribed, or failed once, or patience ends."""
-        endpoint = self._broker.endpoint
-        self._client.connect_async(endpoint.host, endpoint.port, keepalive=_KEEPALIVE_S)
-        self._client.loop_start()
+        self._begin()
         try:
             await asyncio.wait_for(self._heard.wait(), patience_s)
         except TimeoutError:
-            self._tell(DoorState.TRYING, f"no answer from {endpoint} yet")
+            self._tell(DoorState.TRYING, f"no answer from {self._broker.endpoint} yet")
+
+    def _begin(self) -> None:
+        endpoint = self._broker.endpoint
+        more: dict[str, Any] = {}
+        if self._client.protocol == MQTTProtocolVersion.MQTTv5:
+            lasting: Any = Properties(PacketTypes.CONNECT)  # type: ignore[no-untyped-call]
+            lasting.SessionExpiryInterval = _SESSION_S
+            more = {"clean_start": False, "properties": lasting}
+        self._client.connect_async(endpoint.host, endpoint.port, keepalive=_KEEPALIVE_S, **more)
+        self._client.loop_start()
 
     async def close(self) -> None:
-        """Stop taking messages; those under way are committed and acknowledged first."""
+        """Stop taking messages; those under way are committed and acknowledged first. One that was
+        leaving ends its session."""
         self._closing = True
         if self._taking:
             await asyncio.wait(self._taking)
-        self._client.disconnect()
+        if self._leaving and self._client.protocol == MQTTProtocolVersion.MQTTv5:
+            ended: Any = Properties(PacketTypes.DISCONNECT)  # type: ignore[no-untyped-call]
+            ended.SessionExpiryInterval = 0
+            self._client.disconnect(properties=ended)
+        else:
+            self._client.disconnect()
         await asyncio.to_thread(self._client.loop_stop)
 
-    # The callbacks below run in paho's thread.
+    def is_quiet_since(self, seconds: float) -> bool:
+        """Whether nothing has come for so long, and nothing is being taken in."""
+        return not self._taking and self._clock() - self._newest_us > seconds * SECOND_US
+
+    def take_topics(self, patterns: Sequence[TopicPattern]) -> None:
+        """Take in other people's topics too, from now on these."""
+        before, self._patterns = self._patterns, tuple(patterns)
+        if not self._is_connected or self._leaving:
+            return
+        gone = [one for one in before if one not in self._patterns]
+        if gone:
+            self._client.unsubscribe([self._shared(one.filter) for one in gone])
+        self._subscribe([one for one in self._patterns if one not in before])
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the broker is there."""
+        return self._is_connected
+
+    def set_control(self, station: str, name: str, value: str) -> None:
+        """Hand a control's value to the broker."""
+        self._client.publish(f"rook/{station}/controls/{name}/set", value, qos=_QOS)
+
+    def _shared(self, topics: str) -> str:
+        return f"$share/{self._group}/{topics}"
+
+    def _subscribe(self, patterns: Sequence[TopicPattern]) -> None:
+        if patterns:
+            self._client.subscribe([(self._shared(one.filter), _QOS) for one in patterns])
+
+    # The callbacks run in paho's thread and only pass on.
 
     def _on_connect(
         self, client: mqtt.Client, _data: Any, _flags: Any, reason: Any, _properties: Any
     ) -> None:
         if reason.is_failure:
+            if reason.value in _OLDER_PLEASE and client.protocol == MQTTProtocolVersion.MQTTv5:
+                self._from_thread(self._speak_older)
+                return
             self._from_thread(
-                self._tell, DoorState.TRYING, f"{self._broker.endpoint} refuses us: {reason}"
-            )
+                self._tell, DoorState.TRYING,
+                f"the broker at {self._broker.endpoint} refused us: {reason}",
+            )  # fmt: skip
             return
-        client.subscribe(READINGS_TOPIC, qos=_QOS)
-
-    def _on_subscribe(
-        self, _client: mqtt.Client, _data: Any, _mid: int, _reasons: Any, _properties: Any
-    ) -> None:
+        self._is_connected = True
+        if self._leaving:
+            client.unsubscribe([self._shared(_READINGS), _STATUS, _CONTROLS])
+        else:
+            client.subscribe([(self._shared(_READINGS), _QOS), (_STATUS, _QOS), (_CONTROLS, _QOS)])
+            self._subscribe(self._patterns)
         self._from_thread(self._tell, DoorState.OPEN, "")
 
     def _on_connect_fail(self, _client: mqtt.Client, _data: Any) -> None:
-        self._from_thread(
-            self._tell, DoorState.TRYING, f"no broker answers at {self._broker.endpoint}"
-        )
+        self._from_thread(self._tell, DoorState.TRYING, _why_not(self._broker))
 
     def _on_disconnect(
         self, _client: mqtt.Client, _data: Any, _flags: Any, _reason: Any, _properties: Any
     ) -> None:
+        self._is_connected = False
         if not self._closing:
             self._from_thread(
                 self._tell, DoorState.TRYING, f"the broker at {self._broker.endpoint} went away"
@@ -118,6 +191,21 @@ class MqttDoor:
 
     # From here on in the event loop.
 
+    def _speak_older(self) -> None:
+        """Begin again with MQTT 3.1.1, which old brokers know alone."""
+        _log.info("mqtt_older", broker=str(self._broker.endpoint))
+        old = self._client
+        old.on_disconnect = None
+        self._client = self._made(MQTTProtocolVersion.MQTTv311)
+
+        async def stop() -> None:
+            await asyncio.to_thread(old.loop_stop)
+
+        task = asyncio.create_task(stop())
+        self._taking.add(task)
+        task.add_done_callback(self._taking.discard)
+        self._begin()
+
     def _tell(self, state: DoorState, detail: str) -> None:
         self._heard.set()
         self._report(state, detail)
@@ -125,22 +213,18 @@ class MqttDoor:
     def _begin_taking(self, message: mqtt.MQTTMessage, arrived_us: int) -> None:
         if self._closing:
             return  # not acknowledged: the broker delivers it to the next collector
+        self._newest_us = arrived_us
         task = asyncio.create_task(self._take(message, arrived_us))
         self._taking.add(task)
         task.add_done_callback(self._taking.discard)
 
     async def _take(self, message: mqtt.MQTTMessage, arrived_us: int) -> None:
-        station = message.topic.split("/")[1]
-        if message.retain:
+        taken = _message_from(message.topic, bytes(message.payload), arrived_us)
+        if message.retain and taken.field is None:
             # The broker's last known value, sent on subscribing: when it was measured is unknown.
             _log.info("retained_reading_left_out", topic=message.topic)
-        else:
-            taken = Message(
-                door="mqtt", address=message.topic, body=bytes(message.payload),
-                arrived_us=arrived_us, station=station,
-            )  # fmt: skip
-            if not await self._kept(taken):
-                return
+        elif (taken.body or taken.field is None) and not await self._kept(taken):
+            return
         self._client.ack(message.mid, message.qos)
 
     async def _kept(self, message: Message) -> bool:
@@ -162,3 +246,57 @@ class MqttDoor:
                         why=answer.why or [one.why for one in (*answer.refused, *answer.strays)],
                     )  # fmt: skip
                 return True
+
+
+def _message_from(topic: str, body: bytes, arrived_us: int) -> Message:
+    """A message by its topic; whose it is on other people's topics is resolved later."""
+    station = field = None
+    parts = topic.split("/")
+    if parts[0] == "rook" and len(parts) >= 3:
+        station = parts[1]
+        if parts[2] == "status":
+            field = STATUS
+        elif parts[2] == "controls":
+            field = f"{CONTROL_PREFIX}{parts[3]}"
+    return Message("mqtt", topic, body, arrived_us, station=station, field=field)
+
+
+def _why_not(broker: OutsideBroker) -> str:
+    """Why there is no connection, found out by knocking once: the client library does not say."""
+    where = broker.endpoint
+    try:
+        with socket.create_connection((where.host, where.port), _KNOCK_S) as knocking:
+            if broker.tls:
+                _client_tls(broker).wrap_socket(knocking, server_hostname=where.host).close()
+    except ssl.SSLCertVerificationError as error:
+        return f"the certificate of the broker at {where} is not trusted: {error.verify_message}"
+    except ssl.SSLError as error:
+        return f"the broker at {where} speaks no TLS, or asks for a certificate: {error.reason}"
+    except OSError:
+        return f"no broker answers at {where}"
+    return f"the broker at {where} closed the connection"
+
+
+def _client_tls(broker: OutsideBroker) -> ssl.SSLContext:
+    """What it takes to trust a broker, and to show it who we are.
+
+    Raises
+    ------
+    DoorError
+        When a certificate cannot be read or used.
+    """
+    try:
+        context = ssl.create_default_context(
+            cafile=None if broker.authority is None else str(broker.authority)
+        )
+        if broker.is_own:
+            context.check_hostname = False
+            context.verify_mode = ssl.CERT_NONE
+        if broker.certificate is not None:
+            context.load_cert_chain(broker.certificate.chain, broker.certificate.key)
+    except (OSError, ssl.SSLError) as error:
+        raise DoorError(
+            f"the certificates for {broker.endpoint} cannot be used: {error.strerror or error}",
+            remedy="check the files of --broker-ca, --broker-cert and --broker-key",
+        ) from error
+    return context

@@ -12,8 +12,9 @@ from rook_tally.core.errors import DecodeError
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality
 from rook_tally.intake.clocks import Clocks
+from rook_tally.intake.confirming import confirm_requests
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal
+from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal, Said
 from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
 from rook_tally.intake.screen import quality_at_arrival, timing
 from rook_tally.store import (
@@ -28,6 +29,7 @@ from rook_tally.store import (
     add_tallies,
     append_readings,
     drop_strays,
+    hear_words,
     keep_strays,
     mark_what_became_certain,
     report_clocks,
@@ -60,6 +62,8 @@ class _Batch:
     tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
     # Newest time each message of a station gave, beside its arrival: by station id.
     sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
+    # What stations said of themselves and when, by station id and name.
+    words: dict[tuple[int, str], tuple[str, int]] = field(default_factory=dict)
 
 
 def receive(
@@ -81,7 +85,7 @@ def receive(
         with store.write() as connection:
             directory.refresh(connection)
             answers = [_taken(connection, directory, message, batch) for message in messages]
-            _write(connection, batch)
+            _write(connection, directory, batch)
             _report_clocks(connection, clocks, batch)
     except BaseException:
         directory.forget()
@@ -109,7 +113,7 @@ def take_in_strays(
     batch.tape.clear()
     # What was refused or astray was counted when it came.
     batch.tallies.clear()
-    _write(connection, batch, is_anew=True)
+    _write(connection, directory, batch, is_anew=True)
     drop_strays(connection, placed)
     return sum(tally.kept for tally in batch.tallies.values())
 
@@ -120,13 +124,15 @@ def receive_as_stray(store: Store, message: Message, why: str) -> None:
     _put_astray(message, why, None, batch)
     batch.tallies[NOBODY].stray += 1
     with store.write() as connection:
-        _write(connection, batch)
+        _write(connection, Directory(), batch)
 
 
 def _taken(connection: Connection, directory: Directory, message: Message, batch: _Batch) -> Answer:
     answer = Answer()
+    message, hints = directory.told_of(message)
     speaker = _speaker(directory, message)
     name = speaker.key if speaker else message.station
+    answer.station = speaker.key if speaker else None
     # Its numbers are filled in until the batch is written.
     batch.tape.append((message, name, answer))
     counted_under = speaker.id if speaker else NOBODY
@@ -137,7 +143,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         _put_astray(message, "came with a wrong access key", message.station, batch)
         return answer
     try:
-        content = decoded(message)
+        content = decoded(message, hints)
     except DecodeError as error:
         answer.why = str(error)
         if message.body.strip() in _EMPTY_BODIES:
@@ -165,6 +171,8 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
             if item.time_us is not None:
                 station_id = placed.series.station.id
                 newest_us[station_id] = max(item.time_us, newest_us.get(station_id, item.time_us))
+    for word in content.said:
+        _hear(word, directory, message, speaker, batch, answer)
     for station_id, time_us in newest_us.items():
         batch.sent[station_id].append((time_us, message.arrived_us))
     for claimed, reasons in unplaced.items():
@@ -176,6 +184,21 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     if answer.refused:
         batch.tallies[counted_under].refused += len(answer.refused)
     return answer
+
+
+def _hear(
+    word: Said, directory: Directory, message: Message, speaker: Station | None, batch: _Batch,
+    answer: Answer,
+) -> None:  # fmt: skip
+    """What a station says of itself, kept when somebody has adopted it."""
+    claimed = message.station if message.station is not None else word.station
+    station = speaker or (directory.station(claimed) if claimed else None)
+    if station is None:
+        who = f"no station {claimed} has been adopted" if claimed else "no station is named"
+        answer.noted.append(Refusal(word.at, word.name, who))
+        return
+    answer.heard += 1
+    batch.words[station.id, word.name] = (word.value, message.arrived_us)
 
 
 def _speaker(directory: Directory, message: Message) -> Station | None:
@@ -262,7 +285,9 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
     )
 
 
-def _write(connection: Connection, batch: _Batch, *, is_anew: bool = False) -> None:
+def _write(
+    connection: Connection, directory: Directory, batch: _Batch, *, is_anew: bool = False
+) -> None:
     outcome = append_readings(connection, [one.reading for one in batch.readings])
     written: dict[int, tuple[int, int]] = {}
     series: dict[int, Series] = {}
@@ -289,6 +314,8 @@ def _write(connection: Connection, batch: _Batch, *, is_anew: bool = False) -> N
     marked = mark_what_became_certain(connection, series.values(), written)
     for series_id, count in marked.items():
         batch.tallies[series[series_id].station.id].suspect += count
+    hear_words(connection, batch.words)
+    confirm_requests(connection, directory, batch.words)
     keep_strays(connection, batch.strays)
     write_tape(connection, [_tape_line(*one) for one in batch.tape])
     add_tallies(connection, batch.tallies)

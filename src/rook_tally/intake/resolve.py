@@ -2,15 +2,31 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.units import Unit
-from rook_tally.intake.message import Item
-from rook_tally.store import Series, Station, access_hash, add_series, load_site, site_changed_since
+from rook_tally.intake.decode.hints import NO_HINTS, Hints
+from rook_tally.intake.decode.patterned import line_pattern_from
+from rook_tally.intake.message import Item, Message
+from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.store import (
+    DoorSettings,
+    PollSetting,
+    SerialSetting,
+    Series,
+    Station,
+    TopicSetting,
+    access_hash,
+    add_series,
+    door_settings,
+    load_site,
+    site_changed_since,
+)
 
 _STATES = {
     True: 1.0, False: 0.0, "on": 1.0, "off": 0.0, "true": 1.0, "false": 0.0,
@@ -43,6 +59,8 @@ class Directory:
         self._stations: dict[str, Station] = {}
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
+        self._patterns: list[TopicPattern] = []
+        self._hints: dict[tuple[str, str], Hints] = {}
 
     def refresh(self, connection: Connection) -> None:
         """Read the configuration anew if it was changed since the last time."""
@@ -59,10 +77,51 @@ class Directory:
         by_id = {one.id: one for one in site.series}
         self._series = {(one.station.id, one.field): one for one in site.series}
         self._series |= {where: by_id[at] for where, at in site.other_names.items()}
+        self._patterns, self._hints = [], {}
+        for one in door_settings(connection):
+            self._take_settings(one.settings)
+
+    def _take_settings(self, settings: DoorSettings) -> None:
+        try:
+            match settings:
+                case TopicSetting():
+                    self._patterns.append(topic_pattern_from(settings.pattern))
+                case SerialSetting() if settings.pattern:
+                    pattern = line_pattern_from(settings.pattern)
+                    self._hints["serial", settings.path] = Hints(pattern=pattern)
+                case PollSetting():
+                    self._hints["poll", settings.url] = Hints(
+                        field=settings.alone or None, pointers=settings.fields
+                    )
+        except UsageError:
+            # Written by a program with other rules: its messages come as strays, and say why.
+            return
+
+    def told_of(self, message: Message) -> tuple[Message, Hints]:
+        """A message with what its door's settings say of it: who speaks, how to read it."""
+        hints = self._hints.get((message.door, message.address), NO_HINTS)
+        if message.door == "mqtt" and not message.address.startswith("rook/"):
+            for pattern in self._patterns:
+                names = pattern.names_in(message.address)
+                if names is not None:
+                    return replace(message, station=names["station"]), Hints(names.get("field"))
+        return message, hints
+
+    def place_told(self, message: Message) -> str | None:
+        """Where a message's topic says that its station stands."""
+        for pattern in self._patterns if message.door == "mqtt" else ():
+            names = pattern.names_in(message.address)
+            if names is not None:
+                return names.get("place")
+        return None
 
     def station(self, key: str) -> Station | None:
         """The station of that key."""
         return self._stations.get(key)
+
+    def station_numbered(self, station_id: int) -> Station | None:
+        """The station of that id."""
+        return next((one for one in self._stations.values() if one.id == station_id), None)
 
     def station_with_access_key(self, access_key: str) -> Station | None:
         """The station an access key opens for; None for a wrong key."""

@@ -1,7 +1,8 @@
 """The serial door: lines from a port, each a message; opened again whenever the port comes back.
 
-A line is JSON, `name=value` pairs, or a row under the last CSV header that came. Nothing on a
-serial line says who speaks, so the person names the station, or it goes by the port's name.
+A line is JSON, `name=value` pairs, a row under the last CSV header that came, or whatever fits the
+pattern that its port was given. Nothing on a serial line says who speaks, so the person names the
+station, or it goes by the port's name.
 """
 
 from __future__ import annotations
@@ -12,25 +13,21 @@ from collections.abc import Callable
 
 import serial
 import serial_asyncio_fast
-import structlog
 
-from rook_tally.core.errors import StoreError
 from rook_tally.intake.message import Form, Message
 from rook_tally.intake.outlet import DoorReport, Reception
-from rook_tally.intake.serial_ports import SerialPort
-from rook_tally.store import DoorState
+from rook_tally.intake.pacing import offered
+from rook_tally.store import DoorState, SerialSetting
 
 LONGEST_LINE = 16 * 1024
 _AGAIN_S = 0.5
-
-_log = structlog.get_logger(__name__)
 
 
 class SerialDoor:
     """Reads one port for as long as it is open."""
 
     def __init__(
-        self, port: SerialPort, *, reception: Reception, report: DoorReport,
+        self, port: SerialSetting, *, reception: Reception, report: DoorReport,
         clock: Callable[[], int],
     ) -> None:  # fmt: skip
         self._port = port
@@ -38,6 +35,7 @@ class SerialDoor:
         self._report = report
         self._clock = clock
         self._header: bytes | None = None
+        self._writer: asyncio.StreamWriter | None = None
         self._task: asyncio.Task[None] | None = None
 
     def open(self) -> None:
@@ -49,6 +47,16 @@ class SerialDoor:
         if self._task is not None:
             self._task.cancel()
             await asyncio.wait((self._task,))
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the port is there."""
+        return self._writer is not None
+
+    def set_control(self, station: str, name: str, value: str) -> None:
+        """Write a line `set NAME VALUE`."""
+        if self._writer is not None:
+            self._writer.write(f"set {name} {value}\n".encode())
 
     async def _run(self) -> None:
         while True:
@@ -62,11 +70,13 @@ class SerialDoor:
             else:
                 self._report(DoorState.OPEN, "")
                 self._header = None
+                self._writer = writer
                 try:
                     await self._read(reader)
                 except (OSError, serial.SerialException) as error:
                     self._report(DoorState.TRYING, _in_words(self._port.path, error))
                 finally:
+                    self._writer = None
                     writer.close()
             await asyncio.sleep(_AGAIN_S)
 
@@ -99,28 +109,25 @@ class SerialDoor:
     async def _take_line(self, line: bytes) -> None:
         if not line:
             return
-        if _is_csv_header(line):
+        if not self._port.pattern and _is_csv_header(line):
             self._header = line
-        elif self._header is not None and line.count(b",") == self._header.count(b","):
+        elif (
+            not self._port.pattern
+            and self._header is not None
+            and line.count(b",") == self._header.count(b",")
+        ):
             await self._take(self._header + b"\n" + line + b"\n", Form.CSV)
         else:
             await self._take(line, None)
 
     async def _take(self, body: bytes, form: Form | None) -> None:
         """Offer a line until the store takes it; the port's own buffer fills meanwhile."""
-        message = Message(
-            "serial", self._port.path, body, self._clock(), form, station=self._port.station
+        await offered(
+            self._reception,
+            Message(
+                "serial", self._port.path, body, self._clock(), form, station=self._port.station
+            ),
         )
-        pause_s = 0.2
-        while True:
-            try:
-                await self._reception.take(message)
-            except StoreError as error:
-                _log.warning("store_failed", port=self._port.path, error=str(error))
-                await asyncio.sleep(pause_s)
-                pause_s = min(pause_s * 2, 10.0)
-            else:
-                return
 
 
 def _is_csv_header(line: bytes) -> bool:

@@ -29,6 +29,7 @@ class Subject(enum.IntEnum):
     STRAYS = 3
     DOORS = 4
     TAPE = 5
+    REQUESTS = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +148,18 @@ class ChangeTail:
             Change(row.seq, Subject(row.subject), row.series_id, row.from_us, row.to_us)
             for row in rows
         ]
+
+    def subjects(self) -> set[Subject]:
+        """What the notices since the last call are about, without reading each of them."""
+        table = schema.change
+        with self._store.read() as connection:
+            rows = connection.execute(
+                sa.select(table.c.subject, sa.func.max(table.c.seq))
+                .where(table.c.seq > self._seq)
+                .group_by(table.c.subject)
+            ).all()
+        self._seq = max([self._seq, *(row[1] for row in rows)])
+        return {Subject(row[0]) for row in rows}
 
     def close(self) -> None:
         """Give the connection up."""

@@ -18,7 +18,8 @@ from rook_tally.core.errors import StoreError
 from rook_tally.store.database import Store, translated
 
 _CLASS = 0x526F
-"""First half of our advisory locks' key ("Ro"); the duty is the second."""
+"""First half of our advisory locks' key ("Ro"); the duty and its slot are the second."""
+_SLOT = 256
 
 
 class Duty(enum.IntEnum):
@@ -26,6 +27,7 @@ class Duty(enum.IntEnum):
 
     SEALING = 1
     WATCHING = 2
+    MQTT_SESSION = 3
 
 
 class HeldDuty(Protocol):
@@ -38,8 +40,10 @@ class HeldDuty(Protocol):
         """Let another collector have it."""
 
 
-def take_duty(store: Store, duty: Duty) -> HeldDuty | None:
+def take_duty(store: Store, duty: Duty, slot: int = 0) -> HeldDuty | None:
     """Take a duty if nobody has it; None when somebody does.
+
+    `slot` counts duties of the same sort, of which several collectors hold one each.
 
     Raises
     ------
@@ -47,8 +51,9 @@ def take_duty(store: Store, duty: Duty) -> HeldDuty | None:
         When the store cannot be asked.
     """
     if store.path is not None:
-        return _FileLock.taken(store.path.with_name(f"{store.path.name}.{duty.name.lower()}"))
-    return _SessionLock.taken(store, duty)
+        name = f"{store.path.name}.{duty.name.lower()}{slot or ''}"
+        return _FileLock.taken(store.path.with_name(name))
+    return _SessionLock.taken(store, int(duty) + _SLOT * slot)
 
 
 class _FileLock:
@@ -84,12 +89,12 @@ class _SessionLock:
         self._connection = connection
 
     @classmethod
-    def taken(cls, store: Store, duty: Duty) -> _SessionLock | None:
+    def taken(cls, store: Store, number: int) -> _SessionLock | None:
         connection = store.dedicated_connection()
         with translated(store.url):
             # Outside any transaction: an idle one would keep the server from cleaning up.
             connection = connection.execution_options(isolation_level="AUTOCOMMIT")
-            ours = connection.execute(sa.select(sa.func.pg_try_advisory_lock(_CLASS, int(duty))))
+            ours = connection.execute(sa.select(sa.func.pg_try_advisory_lock(_CLASS, number)))
             if ours.scalar_one():
                 return cls(store, connection)
             connection.close()

@@ -82,6 +82,15 @@ def report_door(connection: Connection, collector_id: str, door: Door) -> None:
     note_change(connection, Subject.DOORS)
 
 
+def withdraw_door(connection: Connection, collector_id: str, name: str) -> None:
+    """Take out a door that is no more."""
+    table = schema.door
+    connection.execute(
+        sa.delete(table).where(table.c.collector_id == collector_id, table.c.name == name)
+    )
+    note_change(connection, Subject.DOORS)
+
+
 def withdraw_collector(connection: Connection, collector_id: str) -> None:
     """Take a collector that stops out again."""
     connection.execute(sa.delete(schema.door).where(schema.door.c.collector_id == collector_id))

@@ -24,7 +24,7 @@ from sqlalchemy import (
     event,
 )  # fmt: skip
 
-FORMAT = 7
+FORMAT = 8
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -71,6 +71,20 @@ station = Table(
     Column("cadence_s", Float, nullable=False),
     Column("access_hash", String, unique=True),
     Column("position", Integer, nullable=False),
+    # The access key again, as the broker's password file has it.
+    Column("broker_hash", String),
+    Column("notes", String, nullable=False, server_default=""),
+    Column("latitude", Float),
+    Column("longitude", Float),
+)  # fmt: skip
+
+# What a station says of itself rather than measures: firmware, status, how its controls stand.
+station_word = Table(
+    "station_word", metadata,
+    Column("station_id", Integer, ForeignKey("station.id"), primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("value", String, nullable=False),
+    Column("since_us", BigInteger, nullable=False),
 )  # fmt: skip
 
 series = Table(
@@ -259,6 +273,39 @@ collector = Table(
     Column("host", String, nullable=False),
     Column("pid", Integer, nullable=False),
     Column("started_us", BigInteger, nullable=False),
+    Column("heard_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+request = Table(
+    "request", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("asked_us", BigInteger, nullable=False),
+    Column("who", String, nullable=False),
+    Column("sort", String, nullable=False),
+    Column("station", String, nullable=False),
+    Column("name", String, nullable=False),
+    Column("value", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("tried_us", BigInteger),
+    Column("answered_us", BigInteger),
+    Column("answer", String, nullable=False),
+    Index("request_by_station", "station", "id"),
+    Index("request_by_state", "state"),
+)  # fmt: skip
+
+# Doors a person set up, opened by whatever collector runs; `document` is JSON (`door_settings.py`).
+door_setting = Table(
+    "door_setting", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("document", String, nullable=False),
+)  # fmt: skip
+
+# Stations that announce themselves on the network and may be asked for their readings.
+announced = Table(
+    "announced", metadata,
+    Column("name", String, primary_key=True),
+    Column("url", String, nullable=False),
     Column("heard_us", BigInteger, nullable=False),
 )  # fmt: skip
 

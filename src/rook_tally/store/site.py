@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
-import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import msgspec
 import sqlalchemy as sa
@@ -19,7 +18,15 @@ from rook_tally.core.quantities import Quantity
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.kinds import kinds
+from rook_tally.store.station_words import (
+    FIRMWARE,
+    OFFLINE,
+    STATUS,
+    StationWord,
+    station_words,
+)
 
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
@@ -35,7 +42,21 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """A box that reports. `access_hash` is None while it has no access key."""
+    """A box that reports.
+
+    Attributes
+    ----------
+    access_hash : str or None
+        None while it has no access key.
+    broker_hash : str or None
+        The same key as our broker's password file has it.
+    firmware : str
+        As it last said; empty when it says none.
+    offline_since_us : int or None
+        Since when it has been offline by its own word or its will; None while it is not.
+    latitude, longitude : float or None
+        Degrees, WGS 84.
+    """
 
     id: int
     key: str
@@ -43,6 +64,12 @@ class Station:
     kind: Kind
     cadence_s: float
     access_hash: str | None
+    broker_hash: str | None = None
+    firmware: str = ""
+    offline_since_us: int | None = None
+    notes: str = ""
+    latitude: float | None = None
+    longitude: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,17 +112,9 @@ def load_site(connection: Connection) -> Site:
             sa.select(schema.place).order_by(schema.place.c.position, schema.place.c.id)
         )
     }
-    known = kinds(connection)
+    known, words = kinds(connection), station_words(connection)
     stations = {
-        row.id: Station(
-            row.id,
-            row.key,
-            places[row.place_id],
-            # A kind may be taken away; its stations go on with the fields they have.
-            known.get(row.kind, PLAIN),
-            row.cadence_s,
-            row.access_hash,
-        )
+        row.id: _station(row, places[row.place_id], known, words.get(row.id, {}))
         for row in connection.execute(
             sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
         )
@@ -112,8 +131,37 @@ def load_site(connection: Connection) -> Site:
     return Site(name, zone, tuple(places.values()), tuple(stations.values()), series, other_names)
 
 
+def _station(
+    row: sa.Row[Any], place: Place, known: Mapping[str, Kind], words: Mapping[str, StationWord]
+) -> Station:
+    status, firmware = words.get(STATUS), words.get(FIRMWARE)
+    is_offline = status is not None and status.value == OFFLINE
+    return Station(
+        row.id, row.key, place,
+        # A kind may be taken away; its stations go on with the fields they have.
+        known.get(row.kind, PLAIN),
+        row.cadence_s, row.access_hash, row.broker_hash,
+        firmware.value if firmware else "",
+        status.since_us if status is not None and is_offline else None,
+        row.notes, row.latitude, row.longitude,
+    )  # fmt: skip
+
+
+def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
+    """What a field measures, as exactly and as far as its station's kind says."""
+    quantity = QUANTITIES[slug]
+    told = kind.field(field)
+    if told is None or told.quantity != slug:
+        return quantity
+    if told.accuracy is not None:
+        quantity = replace(quantity, accuracy=told.accuracy)
+    if told.believable is not None:
+        quantity = replace(quantity, believable=told.believable)
+    return quantity
+
+
 def _series(row: sa.Row[tuple[object, ...]], station: Station) -> Series:
-    quantity = QUANTITIES[row.quantity]
+    quantity = _quantity_of(station.kind, row.field, row.quantity)
     limits = (
         quantity.default_limits(indoors=station.place.indoors)
         if row.limits is None
@@ -154,13 +202,17 @@ def add_station(
     kind: Kind,
     indoors: bool = True,
     cadence_s: float | None = None,
+    credentials: Credentials | None = None,
 ) -> str:
     """Add a station, and its place when that is new.
+
+    `credentials` are those of a key that was made elsewhere; a new key is made when left out.
 
     Returns
     -------
     str
-        Its access key. Only a hash is kept, so this is the one time it can be read.
+        Its access key. Only a hash is kept, so this is the one time it can be read. Empty with
+        `credentials`: whoever made the key has it.
 
     Raises
     ------
@@ -179,7 +231,10 @@ def add_station(
             kept="it was left as it is",
             remedy="choose another key",
         )
-    access_key = secrets.token_urlsafe(24)
+    access_key = ""
+    if credentials is None:
+        access_key = new_access_key()
+        credentials = credentials_of(access_key)
     position = connection.execute(
         sa.select(sa.func.count()).select_from(schema.station)
     ).scalar_one()
@@ -189,7 +244,8 @@ def add_station(
             place_id=add_place(connection, place, indoors=indoors),
             kind=kind.slug,
             cadence_s=kind.cadence_s if cadence_s is None else cadence_s,
-            access_hash=access_hash(access_key),
+            access_hash=credentials.access_hash,
+            broker_hash=credentials.broker_hash,
             position=position,
         )
     )
@@ -199,19 +255,45 @@ def add_station(
 
 def renew_access_key(connection: Connection, station: Station) -> str:
     """Give a station another access key, returned this once; the one before opens nothing."""
-    access_key = secrets.token_urlsafe(24)
+    access_key = new_access_key()
+    made = credentials_of(access_key)
     connection.execute(
         sa.update(schema.station)
         .where(schema.station.c.id == station.id)
-        .values(access_hash=access_hash(access_key))
+        .values(access_hash=made.access_hash, broker_hash=made.broker_hash)
     )
     note_change(connection, Subject.SITE)
     return access_key
 
 
-def access_hash(access_key: str) -> str:
-    """What is stored of an access key. It is random and long, so a plain SHA-256 suffices."""
-    return hashlib.sha256(access_key.encode()).hexdigest()
+def describe_station(
+    connection: Connection,
+    station: Station,
+    *,
+    notes: str,
+    latitude: float | None,
+    longitude: float | None,
+) -> None:
+    """Write down what a person says of a station and where it stands.
+
+    Raises
+    ------
+    UsageError
+        When the coordinates are none on Earth, or one is missing.
+    """
+    if (latitude is None) != (longitude is None):
+        raise UsageError("a position needs both coordinates", remedy="give latitude and longitude")
+    if not -90 <= (latitude or 0.0) <= 90 or not -180 <= (longitude or 0.0) <= 180:
+        raise UsageError(
+            f"{latitude:g}, {longitude:g} is nowhere on Earth",
+            remedy="latitude −90 to 90, longitude −180 to 180",
+        )
+    connection.execute(
+        sa.update(schema.station)
+        .where(schema.station.c.id == station.id)
+        .values(notes=notes, latitude=latitude, longitude=longitude)
+    )
+    note_change(connection, Subject.SITE)
 
 
 def add_series(

@@ -122,7 +122,17 @@ class SiteState:
     def station_freshness(self, station: Station) -> Freshness:
         """Whether a station is heard, late or silent; one never heard is silent."""
         age_s = self.station_age_s(station)
-        return Freshness.SILENT if age_s is None else freshness(age_s, station.cadence_s)
+        if age_s is None:
+            return Freshness.SILENT
+        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
+
+    def is_offline(self, station: Station) -> bool:
+        """Whether it said, or its will did, that it is offline, and nothing came since."""
+        since_us = station.offline_since_us
+        if since_us is None:
+            return False
+        newest = self.reports.get(station.id)
+        return newest is None or not len(newest) or int(newest[-1]) <= since_us
 
     def stations_heard(self) -> tuple[int, int]:
         """How many stations are not silent, and how many there are."""

@@ -3,15 +3,29 @@
 from __future__ import annotations
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.intake.decode import csv_text, json_text, lines, plain_json, senml, senml_cbor
+from rook_tally.intake.decode import (
+    csv_text,
+    environmental,
+    json_text,
+    lines,
+    lone_value,
+    patterned,
+    plain_json,
+    pointed,
+    senml,
+    senml_cbor,
+)
+from rook_tally.intake.decode.hints import NO_HINTS, Hints
 from rook_tally.intake.message import Decoded, Form, Message
 
 MOST_VALUES = 200_000
 """A message of more is refused: nobody measures so much at once."""
 
 
-def decoded(message: Message) -> Decoded:
+def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
     """The values of a message, by its form or, when none was told, by what the body looks like.
+
+    What a door's settings say of it (`hints`) goes before both.
 
     Raises
     ------
@@ -19,7 +33,16 @@ def decoded(message: Message) -> Decoded:
         When the body cannot be read at all.
     """
     form = message.form
-    if form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
+    field = message.field or hints.field
+    if hints.pointers:
+        result = pointed.decode(json_text.parsed(message.body), hints.pointers)
+    elif field is not None:
+        result = lone_value.decode(message.body, field)
+    elif hints.pattern is not None and form is None:
+        result = patterned.decode(message.body.decode("utf-8", "replace"), hints.pattern)
+    elif form is Form.ENVIRONMENTAL:
+        result = environmental.decode(message.body)
+    elif form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
         result = senml.decode(senml_cbor.parsed(message.body), arrived_us=message.arrived_us)
     elif form is Form.CSV or (form is None and not _looks_like_json(message.body)):
         result = _from_text(message.body, form)
@@ -31,7 +54,7 @@ def decoded(message: Message) -> Decoded:
             if is_senml
             else plain_json.decode(document)
         )
-    if not result.items and not result.refused:
+    if not result.items and not result.refused and not result.said:
         raise DecodeError("the message holds no readings", remedy="send at least one value")
     if len(result.items) > MOST_VALUES:
         raise DecodeError(
@@ -66,4 +89,4 @@ def _from_text(body: bytes, form: Form | None) -> Decoded:
     )
 
 
-__all__ = ["MOST_VALUES", "decoded"]
+__all__ = ["MOST_VALUES", "NO_HINTS", "Hints", "decoded"]

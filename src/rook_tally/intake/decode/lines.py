@@ -8,8 +8,9 @@ from __future__ import annotations
 import re
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.decode.said import said_from
 from rook_tally.intake.decode.told_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Refusal
+from rook_tally.intake.message import Decoded, Item, Refusal, Said
 
 STATION, TIME = "station", "time"
 _PAIR = re.compile(r"([^\s=,;]{1,100})\s*=\s*(\"[^\"]*\"|[^\s=,;]+)")
@@ -31,6 +32,7 @@ def decode(text: str) -> Decoded:
     """
     items: list[Item] = []
     refused: list[Refusal] = []
+    said: list[Said] = []
     for at, line in enumerate(one for one in text.lstrip("\ufeff").splitlines() if one.strip()):
         pairs = {found[1]: found[2].strip('"') for found in _PAIR.finditer(line)}
         if _BETWEEN.fullmatch(_PAIR.sub("", line)) is None:
@@ -38,12 +40,16 @@ def decode(text: str) -> Decoded:
         station = pairs.pop(STATION, None)
         time_us, note = sent_time(pairs.pop(TIME, None))
         for field, told in pairs.items():
+            word = said_from(field, told, at=at, station=station)
+            if word is not None:
+                said.append(word)
+                continue
             try:
                 value, unit = value_and_unit(told)
             except ValueError as error:
                 refused.append(Refusal(at, field, f"{field}: {error}"))
                 continue
             items.append(Item(at, field, value, station, unit, time_us, note))
-    if not items and not any(one.field for one in refused):
+    if not items and not said and not any(one.field for one in refused):
         raise DecodeError("no line holds name=value", remedy="send something like temp=21.4")
-    return Decoded(tuple(items), tuple(refused))
+    return Decoded(tuple(items), tuple(refused), tuple(said))

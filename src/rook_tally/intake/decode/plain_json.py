@@ -10,8 +10,9 @@ from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
+from rook_tally.intake.decode.said import said_from
 from rook_tally.intake.decode.told_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Refusal
+from rook_tally.intake.message import Decoded, Item, Refusal, Said
 
 STATION = "station"
 TIME = "time"
@@ -38,18 +39,23 @@ def decode(document: Json) -> Decoded:
         raise DecodeError("the message is an empty list", remedy="send at least one reading")
     items: list[Item] = []
     refused: list[Refusal] = []
+    said: list[Said] = []
     for at, one in enumerate(objects):
         if not isinstance(one, dict):
             refused.append(
                 Refusal(at, "", f"{kind_of(one)} stands where an object of named values belongs")
             )
             continue
-        _take_object(at, one, items, refused)
-    return Decoded(tuple(items), tuple(refused))
+        _take_object(at, one, items, refused, said)
+    return Decoded(tuple(items), tuple(refused), tuple(said))
 
 
 def _take_object(
-    at: int, members: dict[str, Json], items: list[Item], refused: list[Refusal]
+    at: int,
+    members: dict[str, Json],
+    items: list[Item],
+    refused: list[Refusal],
+    said: list[Said],
 ) -> None:
     station = members.get(STATION)
     if station is not None and not isinstance(station, str):
@@ -61,6 +67,10 @@ def _take_object(
     if not named:
         refused.append(Refusal(at, "", "the object holds no values"))
     for field, value in named:
+        word = said_from(field, value, at=at, station=station)
+        if word is not None:
+            said.append(word)
+            continue
         try:
             reading, unit = _value_from(value)
         except ValueError as error:

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.timestamps import SECOND_US, time_us_from_epoch
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
-from rook_tally.intake.message import Decoded, Item, Refusal
+from rook_tally.intake.decode.said import said_from
+from rook_tally.intake.message import Decoded, Item, Refusal, Said
 
 _LABELS = frozenset({"bn", "bt", "bu", "bv", "bs", "bver", "n", "u", "v", "vs", "vb", "vd", "s"})
 _VERSION = 10
@@ -51,6 +52,7 @@ def decode(document: Json, *, arrived_us: int) -> Decoded:
         raise DecodeError("the message is an empty list", remedy="send at least one record")
     items: list[Item] = []
     refused: list[Refusal] = []
+    said: list[Said] = []
     base = _Base()
     for at, record in enumerate(document):
         if not isinstance(record, dict):
@@ -59,13 +61,25 @@ def decode(document: Json, *, arrived_us: int) -> Decoded:
         _check_version(record.get("bver"))
         try:
             base = _carried_on(base, record)
+            word = _word_from(at, record, base)
+            if word is not None:
+                said.append(word)
+                continue
             item = _item_from(at, record, base, arrived_us)
         except (ValueError, OverflowError) as error:
             refused.append(Refusal(at, str(record.get("n", "")), str(error)))
             continue
         if item is not None:
             items.append(item)
-    return Decoded(tuple(items), tuple(refused))
+    return Decoded(tuple(items), tuple(refused), tuple(said))
+
+
+def _word_from(at: int, record: dict[str, Json], base: _Base) -> Said | None:
+    """What a station says of itself, as text or as the state of a control."""
+    if "vs" not in record and "vb" not in record:
+        return None
+    station, field = _divided(base.name, base.name + str(record.get("n", "")))
+    return said_from(field, record.get("vs", record.get("vb")), at=at, station=station)
 
 
 def _check_version(version: Json) -> None:

@@ -1,0 +1,204 @@
+"""Commands about doors: which are open, others set up, what is out there, controls."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+
+doors_app = typer.Typer()
+door_app = typer.Typer(help="Doors: the ways readings come in.", no_args_is_help=True)
+doors_app.add_typer(door_app, name="door")
+add_app = typer.Typer(help="Set a door up; the collector opens it at once.", no_args_is_help=True)
+door_app.add_typer(add_app, name="add")
+
+StationOption = Annotated[str, typer.Option(metavar="KEY", help="Whose readings come by it.")]
+TryOption = Annotated[
+    bool, typer.Option("--try", help="Only show what comes and how it would be read.")
+]
+
+
+@door_app.command("list")
+def door_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """Doors that were set up, and how those of running collectors stand."""
+    from rook_tally.cli.doors import list_doors
+
+    list_doors(chosen_store(context, store), as_json=as_json)
+
+
+@door_app.command("remove")
+def door_remove(
+    context: typer.Context,
+    number: Annotated[int, typer.Argument(help="As in door list.")],
+    store: StoreOption = None,
+) -> None:
+    """Take a door away; says how to set it up again."""
+    from rook_tally.cli.doors import remove
+
+    remove(chosen_store(context, store), number)
+
+
+@add_app.command("serial")
+def add_serial(
+    context: typer.Context,
+    path: Annotated[str, typer.Argument(metavar="PATH", help="As /dev/ttyUSB0; see ports.")],
+    station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
+    baud: Annotated[int, typer.Option(min=50, max=10_000_000)] = 115_200,
+    pattern: Annotated[
+        str,
+        typer.Option(metavar="PATTERN|auto", help="Of its lines; auto: from the last ones seen."),
+    ] = "",
+    names: Annotated[
+        list[str] | None,
+        typer.Option("--name", metavar="N=FIELD", help="What the Nth number in a line is; auto."),
+    ] = None,
+    only_try: TryOption = False,
+    store: StoreOption = None,
+) -> None:
+    """Lines from a serial port: JSON, name=value, CSV with a header, or by a pattern."""
+    from rook_tally.cli.doors import add_serial_door
+
+    add_serial_door(
+        chosen_store(context, store), path, station=station, baud=baud, pattern=pattern,
+        names=names or [], only_try=only_try,
+    )  # fmt: skip
+
+
+@add_app.command("poll")
+def add_poll(
+    context: typer.Context,
+    url: Annotated[str, typer.Argument(metavar="URL", help="The station's own address.")],
+    station: StationOption,
+    every: Annotated[float, typer.Option(metavar="SECONDS", min=1.0)] = 60.0,
+    fields: Annotated[
+        list[str] | None,
+        typer.Option("--field", metavar="NAME=/json/pointer", help="Which values; all if none."),
+    ] = None,
+    alone: Annotated[
+        str, typer.Option(metavar="NAME", help="The answer is one number, of this field.")
+    ] = "",
+    only_try: TryOption = False,
+    store: StoreOption = None,
+) -> None:
+    """Ask a station's own address for its readings, again and again."""
+    from rook_tally.cli.doors import add_poll_door
+
+    add_poll_door(
+        chosen_store(context, store), url, station=station, every_s=every, fields=fields or [],
+        alone=alone, only_try=only_try,
+    )  # fmt: skip
+
+
+@add_app.command("folder")
+def add_folder(
+    context: typer.Context,
+    folder: Annotated[Path, typer.Argument(metavar="DIR")],
+    station: StationOption,
+    maps: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="COLUMN=QUANTITY[:UNIT]", help="What a column means."),
+    ] = None,
+    time_column: Annotated[
+        str, typer.Option("--time", metavar="COLUMN", help="Which holds the time.")
+    ] = "",
+    zone: Annotated[str, typer.Option(metavar="NAME", help="Of times without one.")] = "",
+    store: StoreOption = None,
+) -> None:
+    """Read CSV files as they appear in a folder; each is put into `taken` or `refused` there."""
+    from rook_tally.cli.doors import add_folder_door
+
+    add_folder_door(
+        chosen_store(context, store), folder, station=station, maps=maps or [],
+        time_column=time_column, zone=zone,
+    )  # fmt: skip
+
+
+@add_app.command("topics")
+def add_topics(
+    context: typer.Context,
+    pattern: Annotated[str, typer.Argument(help="As plant/{place}/{station}/{field}.")],
+    only_try: TryOption = False,
+    broker: Annotated[
+        str, typer.Option(metavar="mqtt://…", help="Where to listen while trying.")
+    ] = "mqtt://127.0.0.1:4712",
+    for_s: Annotated[
+        float, typer.Option("--for", metavar="SECONDS", help="How long to try.")
+    ] = 10.0,
+    store: StoreOption = None,
+) -> None:
+    """Other people's topics, by a pattern with named parts."""
+    from rook_tally.cli.doors import add_topics_door
+
+    add_topics_door(
+        chosen_store(context, store), pattern, only_try=only_try, broker=broker, for_s=for_s
+    )
+
+
+@add_app.command("bluetooth")
+def add_bluetooth(
+    context: typer.Context,
+    adapter: Annotated[str, typer.Option(metavar="NAME", help="As hci1; the first if none.")] = "",
+    store: StoreOption = None,
+) -> None:
+    """Sensors in radio range that speak Environmental Sensing."""
+    from rook_tally.cli.doors import add_bluetooth_door
+
+    add_bluetooth_door(chosen_store(context, store), adapter)
+
+
+@doors_app.command()
+def ports(
+    follow: Annotated[bool, typer.Option("-f", "--follow", help="And as they come and go.")] = (
+        False
+    ),
+) -> None:
+    """Serial ports of this machine, and what is plugged in there."""
+    from rook_tally.cli.around import print_ports
+
+    print_ports(follow=follow)
+
+
+@doors_app.command()
+def nearby(
+    for_s: Annotated[float, typer.Option("--for", metavar="SECONDS", min=1.0)] = 8.0,
+    adapter: Annotated[str, typer.Option(metavar="NAME")] = "",
+) -> None:
+    """Bluetooth sensors in range: how strongly each is heard, and roughly how far it is."""
+    from rook_tally.cli.around import print_nearby
+
+    print_nearby(for_s=for_s, adapter=adapter)
+
+
+@doors_app.command()
+def announced(context: typer.Context, store: StoreOption = None) -> None:
+    """Stations that announce themselves on the network, and how to have them asked."""
+    from rook_tally.cli.around import print_announced
+
+    print_announced(chosen_store(context, store))
+
+
+@doors_app.command()
+def control(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="The station.")],
+    name: Annotated[str | None, typer.Argument(help="Which of its controls.")] = None,
+    value: Annotated[str, typer.Argument(help="What it shall be; a button needs none.")] = "",
+    wait: Annotated[
+        bool, typer.Option("--wait/--no-wait", help="Until the station confirms it.")
+    ] = True,
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """Set a control of a station, or show what it has and what was asked."""
+    from rook_tally.cli.control import print_controls, set_control
+
+    where = chosen_store(context, store)
+    if name is None:
+        print_controls(where, key, as_json=as_json)
+    else:
+        set_control(where, key, name, value, wait=wait)

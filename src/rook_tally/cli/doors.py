@@ -1,0 +1,318 @@
+"""`rook-tally door …`: doors set up, tried out, listed, taken away."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import msgspec
+import typer
+
+from rook_tally.cli.choice import station_named
+from rook_tally.cli.strays import mapped_field
+from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.intake.adoption import take_in_again
+from rook_tally.intake.decode import Hints, decoded
+from rook_tally.intake.decode.patterned import (
+    LinePattern,
+    line_pattern_from,
+    pattern_by_example,
+)
+from rook_tally.intake.decode.pointed import checked_pointer
+from rook_tally.intake.file_import import quantity_and_unit
+from rook_tally.intake.message import Decoded, Message
+from rook_tally.intake.serial_ports import serial_port_from
+from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.store import (
+    BluetoothSetting,
+    DoorSettings,
+    FolderSetting,
+    PollSetting,
+    SerialSetting,
+    TopicSetting,
+    add_door,
+    change_door,
+    collectors,
+    door_settings,
+    load_site,
+    newest_tape,
+    open_store,
+    remove_door,
+)
+
+_EXAMPLES = 20
+
+
+def list_doors(where: str, *, as_json: bool) -> None:
+    """Print the doors that were set up, and how those of running collectors stand."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            told = door_settings(connection)
+            running = collectors(connection, now_us=time.time_ns() // 1000)
+    finally:
+        store.close()
+    if as_json:
+        rows = [{"number": one.number, "settings": one.settings} for one in told]
+        typer.echo(msgspec.json.encode(rows).decode())
+        return
+    for one in told:
+        typer.echo(f"{one.number:>3}  {in_words(one.settings)}")
+    for collector in running:
+        for door in collector.doors:
+            why = f": {door.detail}" if door.detail else ""
+            typer.echo(f"     {door.name} at {door.address} is {door.state.value}{why}")
+
+
+def in_words(settings: DoorSettings) -> str:
+    """A door's settings as the words that set it up."""
+    match settings:
+        case SerialSetting():
+            pattern = f" --pattern '{settings.pattern}'" if settings.pattern else ""
+            return f"serial {settings.path} --baud {settings.baud} --station {settings.station}" + (
+                pattern
+            )
+        case PollSetting():
+            fields = "".join(f" --field {name}={at}" for name, at in settings.fields.items())
+            alone = f" --alone {settings.alone}" if settings.alone else ""
+            return (
+                f"poll {settings.url} --station {settings.station} --every {settings.every_s:g}"
+                f"{fields}{alone}"
+            )
+        case FolderSetting():
+            maps = "".join(
+                f" --map '{name}={slug}:{unit}'" for name, (slug, unit) in settings.columns.items()
+            )
+            return f"folder {settings.path} --station {settings.station}{maps}"
+        case TopicSetting():
+            return f"topics '{settings.pattern}'"
+        case BluetoothSetting():
+            return "bluetooth" + (f" --adapter {settings.adapter}" if settings.adapter else "")
+
+
+def remove(where: str, number: int) -> None:
+    """Take a door away."""
+    store = open_store(where, create=False)
+    try:
+        with store.write() as connection:
+            gone = remove_door(connection, number)
+    finally:
+        store.close()
+    typer.echo(f"removed; set it up again with: rook-tally door add {in_words(gone.settings)}")
+
+
+def _set_up(
+    where: str, settings: DoorSettings, again: tuple[str, Callable[[str], bool]] | None = None
+) -> None:
+    """Keep a door's settings; what is kept of it as strays is taken in by the new ones."""
+    store = open_store(where)
+    try:
+        with store.write() as connection:
+            station = getattr(settings, "station", None)
+            if isinstance(settings, FolderSetting):
+                station_named(load_site(connection), settings.station)
+            before = next(
+                (one for one in door_settings(connection) if _is_same(one.settings, settings)), None
+            )
+            if before is None:
+                number = add_door(connection, settings)
+            else:
+                number = before.number
+                change_door(connection, number, settings)
+            is_known = station is None or load_site(connection).station(station) is not None
+        kept = take_in_again(store, *again) if again is not None else 0
+    finally:
+        store.close()
+    typer.echo(f"{number}  {in_words(settings)}")
+    if kept:
+        typer.echo(f"{kept} readings that waited were taken in")
+    if not is_known:
+        typer.echo(f"{station} is no station yet: what it says waits; rook-tally adopt {station}")
+
+
+def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
+    """Whether two settings are of the same door, which can be open only once."""
+    match one, other:
+        case SerialSetting(), SerialSetting():
+            return one.path == other.path
+        case PollSetting(), PollSetting():
+            return one.url == other.url
+        case FolderSetting(), FolderSetting():
+            return one.path == other.path
+        case TopicSetting(), TopicSetting():
+            return one.pattern == other.pattern
+        case BluetoothSetting(), BluetoothSetting():
+            return one.adapter == other.adapter
+    return False
+
+
+def add_serial_door(
+    where: str, path: str, *, station: str | None, baud: int, pattern: str, names: list[str],
+    only_try: bool,
+) -> None:  # fmt: skip
+    """Set up a serial port, or show how its last lines would be read."""
+    settings = serial_port_from(f"{path}:{baud}" + (f"={station}" if station else ""))
+    lines = _last_lines(where, settings.station) if only_try or pattern == "auto" else []
+    chosen: LinePattern | None = None
+    if pattern == "auto":
+        chosen = pattern_by_example(lines, dict(map(_numbered, names)))
+    elif pattern:
+        chosen = line_pattern_from(pattern)
+    if chosen is not None:
+        settings = msgspec.structs.replace(settings, pattern=chosen.text)
+    if only_try:
+        typer.echo(in_words(settings))
+        for line in lines:
+            body = line.encode()
+            _show(line, Message("serial", path, body, 0), Hints(pattern=chosen))
+        if not lines:
+            typer.echo(f"no line of {settings.station} was seen yet", err=True)
+        return
+    _set_up(where, settings, ("serial", lambda address: address == path))
+
+
+def _last_lines(where: str, station: str) -> list[str]:
+    """What a station said last on its port, as it is on the tape."""
+    store = open_store(where)
+    try:
+        with store.read() as connection:
+            tape = newest_tape(connection, station, most=_EXAMPLES)
+    finally:
+        store.close()
+    return [one.body.decode("utf-8", "replace") for one in tape if one.door == "serial"]
+
+
+def _numbered(text: str) -> tuple[int, str]:
+    at, _, name = text.partition("=")
+    if not at.isdecimal() or not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]*", name):
+        raise UsageError(f"--name {text!r} says nothing", remedy="write N=FIELD, as in 2=rh")
+    return int(at), name
+
+
+def add_poll_door(
+    where: str, url: str, *, station: str, every_s: float, fields: list[str], alone: str,
+    only_try: bool,
+) -> None:  # fmt: skip
+    """Set up an address to be asked, or ask it once and show how its answer would be read."""
+    parts = urlsplit(url)
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        raise UsageError(f"{url!r} is no address", remedy="write http://HOST/PATH")
+    settings = PollSetting(url, station, every_s, dict(map(_pointed, fields)), alone)
+    if only_try:
+        message = asyncio.run(_asked_once(settings))
+        shown = message.body[:300].decode("utf-8", "replace")
+        _show(shown, message, Hints(field=alone or None, pointers=settings.fields))
+        return
+    _set_up(where, settings, ("poll", lambda address: address == url))
+
+
+async def _asked_once(settings: PollSetting) -> Message:
+    import aiohttp
+
+    from rook_tally.intake.poll_door import polled
+
+    async with aiohttp.ClientSession() as session:
+        return await polled(session, settings, lambda: time.time_ns() // 1000)
+
+
+def _pointed(text: str) -> tuple[str, str]:
+    name, _, pointer = text.partition("=")
+    if not name or not pointer:
+        raise UsageError(f"--field {text!r} says nothing", remedy="write NAME=/json/pointer")
+    return name, checked_pointer(pointer)
+
+
+def add_folder_door(
+    where: str, folder: Path, *, station: str, maps: list[str], time_column: str, zone: str
+) -> None:
+    """Set up a folder to be watched."""
+    if not folder.is_dir():
+        raise UsageError(f"{folder} is no folder", remedy="make it first")
+    columns = dict(map(mapped_field, maps))
+    for slug, unit in columns.values():
+        quantity_and_unit(slug, unit)
+    _set_up(where, FolderSetting(str(folder.resolve()), station, columns, time_column, zone))
+
+
+def add_bluetooth_door(where: str, adapter: str) -> None:
+    """Set up the radio."""
+    _set_up(where, BluetoothSetting(adapter))
+
+
+def add_topics_door(where: str, pattern: str, *, only_try: bool, broker: str, for_s: float) -> None:
+    """Set up other people's topics, or listen and show how they would be read."""
+    read = topic_pattern_from(pattern)
+    if not only_try:
+        _set_up(
+            where, TopicSetting(read.text),
+            ("mqtt", lambda address: read.names_in(address) is not None),
+        )  # fmt: skip
+        return
+    _try_topics(read, broker, for_s)
+
+
+def _try_topics(read: TopicPattern, broker: str, for_s: float) -> None:
+    """Listen to everything at a broker and show what the pattern makes of it."""
+    import paho.mqtt.client as mqtt
+    from paho.mqtt.enums import CallbackAPIVersion
+
+    from rook_tally.intake.addresses import OutsideBroker, broker_from
+
+    chosen = broker_from(broker)
+    if not isinstance(chosen, OutsideBroker):
+        raise UsageError(f"{broker!r} names no broker", remedy="write mqtt://HOST:PORT")
+    counts = {True: 0, False: 0}
+
+    def on_message(_client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
+        names = read.names_in(message.topic)
+        counts[names is not None] += 1
+        if names is None:
+            typer.echo(f"{message.topic}  does not fit")
+            return
+        body = bytes(message.payload)
+        told = "  ".join(f"{name}: {word}" for name, word in names.items())
+        _show(
+            f"{message.topic}  {told}  {body[:120].decode('utf-8', 'replace')}",
+            Message("mqtt", message.topic, body, 0), Hints(names.get("field")),
+        )  # fmt: skip
+
+    client = mqtt.Client(CallbackAPIVersion.VERSION2)
+    if chosen.user is not None:
+        client.username_pw_set(chosen.user, chosen.password)
+    if chosen.tls:
+        client.tls_set()
+    client.on_connect = lambda one, *_: one.subscribe("#")
+    client.on_message = on_message
+    try:
+        client.connect(chosen.endpoint.host, chosen.endpoint.port)
+    except OSError as error:
+        raise UsageError(
+            f"no broker answers at {chosen.endpoint}: {error.strerror or error}",
+            remedy="name another with --broker",
+        ) from None
+    client.loop_start()
+    threading.Event().wait(for_s)
+    client.disconnect()
+    client.loop_stop()
+    typer.echo(f"{counts[True]} messages fit, {counts[False]} do not", err=True)
+
+
+def _show(raw: str, message: Message, hints: Hints) -> None:
+    """A message and what would be read in it."""
+    typer.echo(raw)
+    try:
+        content: Decoded = decoded(message, hints)
+    except DecodeError as error:
+        typer.echo(f"    {error}")
+        return
+    for item in content.items:
+        typer.echo(f"    {item.field} = {item.value}{' ' + item.unit if item.unit else ''}")
+    for word in content.said:
+        typer.echo(f"    {word.name}: {word.value}")
+    for refusal in content.refused:
+        typer.echo(f"    refused: {refusal.why}")

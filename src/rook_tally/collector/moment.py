@@ -1,0 +1,10 @@
+"""The collector's clock."""
+
+from __future__ import annotations
+
+import time
+
+
+def now_us() -> int:
+    """The moment now, µs UTC."""
+    return time.time_ns() // 1_000

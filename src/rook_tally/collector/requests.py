@@ -1,0 +1,203 @@
+"""Requests carried out: controls handed to their stations until they say so, strays adopted."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from typing import Protocol
+
+import msgspec
+import structlog
+
+from rook_tally.collector.moment import now_us
+from rook_tally.core.controls import USUAL_CONFIRM_S
+from rook_tally.core.errors import RookTallyError, StoreError
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.intake.adoption import adopt_by_terms, proposal_for
+from rook_tally.store import (
+    AdoptionTerms,
+    Request,
+    RequestSort,
+    RequestState,
+    Site,
+    Store,
+    answer_requests,
+    load_site,
+    newest_tape,
+    note_sent,
+    open_requests,
+)
+
+MOST_TRIES = 3
+_LOOK_S = 0.25
+
+_log = structlog.get_logger(__name__)
+
+
+class ControlOutlet(Protocol):
+    """A door through which a control can be set."""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the way is open now."""
+
+    def set_control(self, station: str, name: str, value: str) -> None:
+        """Hand a value over."""
+
+
+class RequestRunner:
+    """Carries out what is asked in the store.
+
+    A control is sent again when its station says nothing in time, and given up visibly after three
+    tries. Stations that only speak HTTP are told in the answer to their next message.
+    """
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._outlets: dict[tuple[str, str | None], ControlOutlet] = {}
+        self._for_http: dict[str, dict[str, str]] = defaultdict(dict)
+        self._open: list[tuple[Request, float, str]] = []
+        self._moved = asyncio.Event()
+
+    def add_outlet(
+        self, door: str, outlet: ControlOutlet, station: str | None = None
+    ) -> Callable[[], None]:
+        """Let controls of stations heard by this door, or of one of them, go out by it; returns how
+        to stop that."""
+        key = (door, station)
+        self._outlets[key] = outlet
+
+        def forget() -> None:
+            self._outlets.pop(key, None)
+
+        return forget
+
+    def controls_for(self, station: str) -> Mapping[str, str]:
+        """What a station that has just sent by HTTP is to be told."""
+        return self._for_http.pop(station, {})
+
+    def wake(self) -> None:
+        """Something was asked."""
+        self._moved.set()
+
+    async def run(self) -> None:
+        """Carry out requests until cancelled."""
+        await asyncio.to_thread(self._look)
+        while True:
+            try:
+                await asyncio.wait_for(self._moved.wait(), _LOOK_S if self._open else None)
+                self._moved.clear()
+                await asyncio.to_thread(self._look)
+            except TimeoutError:
+                pass
+            for request, confirm_s, door in list(self._open):
+                await self._carry_on(request, confirm_s, door)
+
+    def _look(self) -> None:
+        """Read what is open, with how long each may take and by which door it goes."""
+        try:
+            with self._store.read() as connection:
+                requests = open_requests(connection)
+                if not requests:
+                    self._open = []
+                    return
+                site = load_site(connection)
+                doors = {
+                    key: next((one.door for one in newest_tape(connection, key, most=1)), "mqtt")
+                    for key in {one.station for one in requests}
+                }
+        except StoreError as error:
+            _log.warning("requests_not_read", error=str(error))
+            return
+        self._open = [
+            (one, _confirm_s(site, one, doors[one.station]), doors[one.station]) for one in requests
+        ]
+
+    async def _carry_on(self, request: Request, confirm_s: float, door: str) -> None:
+        if request.sort is not RequestSort.CONTROL:
+            await asyncio.to_thread(self._do_here, request)
+        elif request.state is not RequestState.ASKED and not self._is_overdue(request, confirm_s):
+            return
+        elif request.tries >= MOST_TRIES:
+            await asyncio.to_thread(self._give_up, request, confirm_s)
+        elif not self._is_reachable(request, door):
+            if now_us() - request.asked_us < MOST_TRIES * confirm_s * SECOND_US:
+                return
+            await asyncio.to_thread(self._give_up, request, confirm_s)
+        elif await asyncio.to_thread(self._is_ours, request):
+            self._hand_over(request, door)
+        await asyncio.to_thread(self._look)
+
+    @staticmethod
+    def _is_overdue(request: Request, confirm_s: float) -> bool:
+        return request.tried_us is not None and now_us() - request.tried_us > confirm_s * SECOND_US
+
+    def _outlet(self, request: Request, door: str) -> ControlOutlet | None:
+        keys = ((door, request.station), (door, None), ("mqtt", None))
+        return next((self._outlets[one] for one in keys if one in self._outlets), None)
+
+    def _is_reachable(self, request: Request, door: str) -> bool:
+        outlet = self._outlet(request, door)
+        return door == "http" or (outlet is not None and outlet.is_open)
+
+    def _hand_over(self, request: Request, door: str) -> None:
+        outlet = self._outlet(request, door)
+        if door == "http":
+            self._for_http[request.station][request.name] = request.value
+        elif outlet is not None:
+            outlet.set_control(request.station, request.name, request.value)
+
+    def _is_ours(self, request: Request) -> bool:
+        """Whether this collector is the one that sends it now."""
+        try:
+            with self._store.write() as connection:
+                return note_sent(connection, request, now_us=now_us())
+        except StoreError as error:
+            _log.warning("request_not_noted", error=str(error))
+            return False
+
+    def _give_up(self, request: Request, confirm_s: float) -> None:
+        self._for_http[request.station].pop(request.name, None)
+        why = (
+            f"{request.station} could not be reached in {MOST_TRIES * confirm_s:g} s"
+            if not request.tries
+            else f"no word from {request.station} in {MOST_TRIES * confirm_s:g} s; "
+            f"sent {request.tries} times, so it may have been done all the same"
+        )
+        _log.warning("control_not_confirmed", station=request.station, control=request.name)
+        self._answer(request, RequestState.UNCONFIRMED, why)
+
+    def _do_here(self, request: Request) -> None:
+        """What needs no station: an adoption, a proposal for one."""
+        try:
+            if request.sort is RequestSort.PROPOSE:
+                with self._store.read() as connection:
+                    proposal = proposal_for(connection, request.station)
+                answer = msgspec.json.encode(proposal).decode()
+            else:
+                terms = msgspec.json.decode(request.value, type=AdoptionTerms)
+                done = adopt_by_terms(self._store, request.station, terms)
+                waiting = f"; {done.waiting} messages still wait" if done.waiting else ""
+                answer = f"{done.kept} kept readings taken in{waiting}"
+        except (RookTallyError, msgspec.MsgspecError) as error:
+            self._answer(request, RequestState.REFUSED, str(error))
+        else:
+            self._answer(request, RequestState.CONFIRMED, answer)
+
+    def _answer(self, request: Request, state: RequestState, answer: str) -> None:
+        try:
+            with self._store.write() as connection:
+                answer_requests(connection, [request.id], state, answer, now_us=now_us())
+        except StoreError as error:
+            _log.warning("request_not_answered", error=str(error))
+
+
+def _confirm_s(site: Site, request: Request, door: str) -> float:
+    """How long a station may take; one that only asks when it sends needs its cadence too."""
+    station = site.station(request.station)
+    control = None if station is None else station.kind.control(request.name)
+    confirm_s = USUAL_CONFIRM_S if control is None else control.confirm_s
+    if door == "http" and station is not None:
+        confirm_s += 2 * station.cadence_s
+    return confirm_s

@@ -1,0 +1,139 @@
+"""Lines in nobody's form: a pattern with a named group a field, made by example from such lines."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.intake.decode.told_value import value_and_unit
+from rook_tally.intake.message import Decoded, Item, Refusal
+
+_NUMBER = re.compile(r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?")
+_GROUP = r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
+_WORD_BEFORE = re.compile(r"([A-Za-z_][A-Za-z0-9_]*)[^A-Za-z0-9]*$")
+_LONGEST_LINE = 2_000
+_LONGEST_PATTERN = 1_000
+# A repeated group that is itself repeated can take for ever on a line that does not fit.
+_NESTED_REPEAT = re.compile(r"\([^()]*[+*}][^()]*\)[+*{]")
+
+
+@dataclass(frozen=True, slots=True)
+class LinePattern:
+    """A pattern and the fields it names."""
+
+    text: str
+    compiled: re.Pattern[str]
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The fields, in the order they stand."""
+        return tuple(self.compiled.groupindex)
+
+    def values_in(self, line: str) -> dict[str, str] | None:
+        """What each field reads in a line; None when the line does not fit."""
+        found = self.compiled.search(line[:_LONGEST_LINE])
+        if found is None:
+            return None
+        return {name: told for name, told in found.groupdict().items() if told is not None}
+
+
+def line_pattern_from(text: str) -> LinePattern:
+    """The pattern a person wrote.
+
+    Raises
+    ------
+    UsageError
+        When it is no pattern, names nothing, or could take for ever.
+    """
+    if len(text) > _LONGEST_PATTERN or _NESTED_REPEAT.search(text):
+        raise UsageError(
+            "a line could take for ever to fit this pattern",
+            remedy="repeat nothing that is repeated inside, as (…+)+ does",
+        )
+    try:
+        compiled = re.compile(text)
+    except (re.error, RecursionError, OverflowError) as error:
+        raise UsageError(f"{text!r} is no pattern: {error}", remedy="see docs/wire.md") from None
+    if not compiled.groupindex:
+        raise UsageError(f"{text!r} names no field", remedy="name one, as in T=(?P<temp>[-0-9.]+)")
+    return LinePattern(text, compiled)
+
+
+def pattern_by_example(lines: Sequence[str], names: Mapping[int, str]) -> LinePattern:
+    """A pattern for lines like these: every number in them becomes a field.
+
+    `names` are by the number's place in a line, from 1; a number that is left out gets the word
+    that stands before it, else `valueN`. What stands between the numbers has to be the same in all
+    lines; blanks may differ.
+
+    Raises
+    ------
+    UsageError
+        When there is no line, no number, or the lines are too unlike.
+    """
+    told = [line.strip() for line in lines if line.strip()]
+    if not told:
+        raise UsageError("there is no line to make a pattern from", remedy="let the station speak")
+    between = [_NUMBER.split(line) for line in told]
+    alike = [parts for parts in between if _plain(parts) == _plain(between[0])]
+    if len(between[0]) == 1:
+        raise UsageError(f"no number stands in {told[0]!r}", remedy="show a line with values")
+    if len(alike) < len(told):
+        raise UsageError(
+            f"{len(told) - len(alike)} of {len(told)} lines are not like {told[0]!r}",
+            remedy="show lines of one sort, or write the pattern yourself",
+        )
+    parts = between[0]
+    taken: set[str] = set()
+    text = _literal(parts[0])
+    for at in range(1, len(parts)):
+        name = names.get(at) or _name_before(parts[at - 1], at)
+        while name in taken:
+            name = f"{name}_{at}"
+        taken.add(name)
+        text += f"(?P<{name}>{_GROUP})" + _literal(parts[at])
+    return line_pattern_from(f"^{text}$")
+
+
+def _plain(parts: Sequence[str]) -> tuple[str, ...]:
+    return tuple(" ".join(part.split()) for part in parts)
+
+
+def _literal(part: str) -> str:
+    return r"\s*".join(re.escape(word) for word in re.split(r"\s+", part))
+
+
+def _name_before(part: str, at: int) -> str:
+    found = _WORD_BEFORE.search(part)
+    return found[1].lower() if found else f"value{at}"
+
+
+def decode(text: str, pattern: LinePattern) -> Decoded:
+    """The values of lines that fit a pattern.
+
+    Raises
+    ------
+    DecodeError
+        When no line fits.
+    """
+    items: list[Item] = []
+    refused: list[Refusal] = []
+    for at, line in enumerate(one for one in text.splitlines() if one.strip()):
+        told = pattern.values_in(line)
+        if told is None:
+            refused.append(Refusal(at, "", "the line does not fit the pattern"))
+            continue
+        for field, word in told.items():
+            try:
+                value, unit = value_and_unit(word)
+            except ValueError as error:
+                refused.append(Refusal(at, field, f"{field}: {error}"))
+            else:
+                items.append(Item(at, field, value, None, unit))
+    if not items:
+        raise DecodeError(
+            "the line does not fit the pattern", remedy=f"lines have to be like {pattern.text}"
+        )
+    return Decoded(tuple(items), tuple(refused))

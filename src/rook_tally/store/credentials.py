@@ -1,0 +1,42 @@
+"""Access keys: made here, shown once, kept as hashes only."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import secrets
+from dataclasses import dataclass
+
+# What mosquitto_passwd itself uses; a key of 192 random bits needs no more.
+_ROUNDS, _SALT_BYTES = 101, 12
+
+
+@dataclass(frozen=True, slots=True)
+class Credentials:
+    """What is stored of an access key."""
+
+    access_hash: str
+    broker_hash: str
+
+
+def new_access_key() -> str:
+    """A fresh key of 192 random bits, in letters, digits, - and _."""
+    return secrets.token_urlsafe(24)
+
+
+def credentials_of(access_key: str) -> Credentials:
+    """What is stored of a key."""
+    return Credentials(access_hash(access_key), broker_hash(access_key))
+
+
+def access_hash(access_key: str) -> str:
+    """What the HTTP door compares. The key is random and long, so a plain SHA-256 suffices."""
+    return hashlib.sha256(access_key.encode()).hexdigest()
+
+
+def broker_hash(access_key: str) -> str:
+    """The same for a line of Mosquitto's password file: PBKDF2 with SHA-512, written `$7$…`."""
+    salt = secrets.token_bytes(_SALT_BYTES)
+    derived = hashlib.pbkdf2_hmac("sha512", access_key.encode(), salt, _ROUNDS)
+    told = (base64.b64encode(part).decode() for part in (salt, derived))
+    return f"$7${_ROUNDS}${'$'.join(told)}"
