@@ -45,7 +45,8 @@ class TapeLine:
             (self.kept - self.suspect, "kept"), (self.suspect, "suspect"),
             (self.duplicate, "duplicate"), (self.stray, "stray"), (self.refused, "refused"),
         ]  # fmt: skip
-        told = ", ".join(f"{count} {word}" for count, word in counts if count) or "refused"
+        told = ", ".join(f"{count} {word}" for count, word in counts if count)
+        told = told or ("refused" if self.why else "heard")
         return f"{told}: {self.why}" if self.why else told
 
 

@@ -1,0 +1,163 @@
+"""Our own broker: a password and rights a station, taken up while it runs; words of stations."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from rook_tally.store import load_site, newest_tape, open_store
+from tests.collector.test_controls import heard_at, publish
+from tests.processes import CollectorProcess, rook_tally, wait_until
+
+
+@pytest.fixture
+def guarded(store_path: Path) -> object:
+    """A collector whose broker listens to the network, so that everybody needs a password."""
+    with CollectorProcess(store_path, broker="builtin:0.0.0.0:0") as process:
+        yield process
+
+
+def published(collector: CollectorProcess, topic: str, body: str, *words: str) -> bool:
+    """Whether the real mosquitto_pub was let in; MQTT 5 also tells of a topic it may not use."""
+    done = subprocess.run(
+        ["mosquitto_pub", "-V", "5", "-p", collector.mqtt_port, "-q", "1", "-t", topic, "-m", body,
+         *words],
+        capture_output=True, text=True, timeout=30, check=False,
+    )  # fmt: skip
+    return done.returncode == 0 and "not authorised" not in (done.stdout + done.stderr).lower()
+
+
+def test_each_station_has_its_password_and_its_own_topics_at_once(
+    guarded: CollectorProcess,
+) -> None:
+    assert not published(guarded, "rook/shelf/readings", '{"temp": 20}')
+    key = guarded.add_station("shelf", kind="climate")
+    who = ("-u", "shelf", "-P", key)
+    wait_until(lambda: published(guarded, "rook/shelf/readings", '{"temp": 20.5}', *who))
+    wait_until(lambda: [row["value"] for row in guarded.latest()] == [20.5])
+    assert not published(guarded, "rook/shelf/readings", '{"temp": 1}', "-u", "shelf", "-P", "no")
+    guarded.add_station("other", kind="climate")
+    assert not published(guarded, "rook/other/readings", '{"temp": 99}', *who)
+    assert [row["station"] for row in guarded.latest()] == ["shelf"]
+
+
+def test_a_new_key_is_taken_up_without_a_restart(guarded: CollectorProcess) -> None:
+    old = guarded.add_station("shelf", kind="climate")
+    topic = "rook/shelf/readings"
+    wait_until(lambda: published(guarded, topic, '{"temp": 20}', "-u", "shelf", "-P", old))
+    done = rook_tally("--store", guarded.address, "station", "key", "shelf")
+    new = done.stdout.splitlines()[-1]
+    wait_until(lambda: published(guarded, topic, '{"temp": 21}', "-u", "shelf", "-P", new))
+    wait_until(lambda: not published(guarded, topic, '{"temp": 22}', "-u", "shelf", "-P", old))
+
+
+def test_the_password_file_holds_no_key(guarded: CollectorProcess) -> None:
+    key = guarded.add_station("shelf")
+    file = guarded.store.with_suffix(".broker") / "passwords"
+    wait_until(lambda: "shelf:$7$" in file.read_text())
+    assert key not in file.read_text()
+    assert file.stat().st_mode & 0o077 == 0
+
+
+def offline_since(collector: CollectorProcess, key: str) -> int | None:
+    store = open_store(collector.address)
+    try:
+        with store.read() as connection:
+            station = load_site(connection).station(key)
+    finally:
+        store.close()
+    assert station is not None
+    return station.offline_since_us
+
+
+WILLING = """
+import sys, paho.mqtt.client as mqtt
+from paho.mqtt.enums import CallbackAPIVersion
+client = mqtt.Client(CallbackAPIVersion.VERSION2)
+client.will_set("rook/shelf/status", "offline", qos=1, retain=True)
+client.connect("127.0.0.1", int(sys.argv[1]))
+client.loop_start()
+body = '{"temp": 20.5, "firmware": "1.4.2"}'
+client.publish("rook/shelf/readings", body, qos=1).wait_for_publish()
+client.publish("rook/shelf/status", "online", qos=1, retain=True).wait_for_publish()
+print("up", flush=True)
+sys.stdin.read()
+"""
+
+
+def test_a_will_makes_a_station_silent_at_once_and_its_next_word_heard(
+    collector: CollectorProcess,
+) -> None:
+    collector.add_station("shelf", kind="climate")
+    station = subprocess.Popen(
+        [sys.executable, "-c", WILLING, collector.mqtt_port],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert station.stdout is not None
+    assert station.stdin is not None
+    assert station.stdout.readline() == "up\n"
+    wait_until(lambda: len(collector.latest()) == 1)
+    station.kill()
+    station.wait(10)
+    station.stdin.close()
+    station.stdout.close()
+    wait_until(lambda: offline_since(collector, "shelf") is not None)
+    shown = rook_tally("--store", collector.address, "station", "list").stdout
+    assert "silent" in shown
+    # The words were counted as heard and not as readings nobody can place.
+    store = open_store(collector.address)
+    try:
+        with store.read() as connection:
+            fates = {line.address: line.fate for line in newest_tape(connection, "shelf")}
+            found = load_site(connection).station("shelf")
+    finally:
+        store.close()
+    assert found is not None
+    assert found.firmware == "1.4.2"
+    assert fates["rook/shelf/status"] == "heard"
+    publish(collector, "rook/shelf/status", "online", "-r")
+    wait_until(lambda: offline_since(collector, "shelf") is None)
+
+
+def test_other_peoples_topics_by_a_pattern(collector: CollectorProcess) -> None:
+    done = rook_tally(
+        "--store", collector.address, "door", "add", "topics", "plant/{place}/{station}/{field}"
+    )
+    assert done.returncode == 0, done.stderr
+    with heard_at(collector, "plant/#") as heard:
+        publish(collector, "plant/glass-house/bed-3/moisture", "41.5 %")
+        wait_until(lambda: bool(heard))
+    wait_until(lambda: "bed-3" in rook_tally("--store", collector.address, "strays").stdout)
+    # The topic says where it stands; nothing it said is lost.
+    done = rook_tally("--store", collector.address, "adopt", "bed-3")
+    assert done.returncode == 0, done.stderr
+    row = collector.latest()[0]
+    assert (row["place"], row["station"], row["quantity"], row["value"]) == (
+        "glass-house", "bed-3", "substrate_moisture", 41.5,
+    )  # fmt: skip
+    publish(collector, "plant/glass-house/bed-3/moisture", "42")
+    wait_until(lambda: collector.latest()[0]["value"] == 42.0)
+
+
+def test_a_pattern_is_tried_on_what_arrives(collector: CollectorProcess) -> None:
+    trying = subprocess.Popen(
+        [sys.executable, "-m", "rook_tally", "--store", collector.address, "door", "add", "topics",
+         "plant/{station}/{field}", "--try", "--for", "6",
+         "--broker", f"mqtt://127.0.0.1:{collector.mqtt_port}"],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    said: list[str] = []
+    assert trying.stdout is not None
+    while not any("soil = 41.5" in line for line in said):
+        publish(collector, "plant/bed-3/soil", "41.5", "-r")
+        publish(collector, "elsewhere/x", "1", "-r")
+        line = trying.stdout.readline()
+        assert line, "it ended before anything fitted"
+        said.append(line)
+    rest, _ = trying.communicate(timeout=30)
+    assert any("station: bed-3" in line for line in said)
+    assert "elsewhere/x  does not fit" in "".join(said) + rest
+    assert rook_tally("--store", collector.address, "door", "list").stdout.find("topics") < 0
