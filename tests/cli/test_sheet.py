@@ -77,8 +77,9 @@ class WLAN:
     def isconnected(self): return self.on
 network.WLAN = WLAN
 class MQTTClient:
-    def __init__(self, name, host, port):
+    def __init__(self, name, host, port, user=None, password=None):
         self.client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id=name)
+        self.client.username_pw_set(user, password)
         self.where = host, port
     def connect(self): self.client.connect(*self.where); self.client.loop_start()
     def publish(self, topic, body, qos):

@@ -27,7 +27,7 @@ def published(collector: CollectorProcess, topic: str, body: str, *words: str) -
          *words],
         capture_output=True, text=True, timeout=30, check=False,
     )  # fmt: skip
-    return done.returncode == 0 and "not authorised" not in (done.stdout + done.stderr).lower()
+    return done.returncode == 0 and "authori" not in (done.stdout + done.stderr).lower()
 
 
 def test_each_station_has_its_password_and_its_own_topics_at_once(
@@ -157,7 +157,8 @@ def test_a_pattern_is_tried_on_what_arrives(collector: CollectorProcess) -> None
         line = trying.stdout.readline()
         assert line, "it ended before anything fitted"
         said.append(line)
-    rest, _ = trying.communicate(timeout=30)
+    rest = trying.stdout.read()
+    trying.communicate(timeout=30)
     assert any("station: bed-3" in line for line in said)
     assert "elsewhere/x  does not fit" in "".join(said) + rest
     assert rook_tally("--store", collector.address, "door", "list").stdout.find("topics") < 0

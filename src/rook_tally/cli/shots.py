@@ -26,7 +26,18 @@ from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive
 from rook_tally.intake.resolve import Directory
-from rook_tally.store import Door, DoorState, Store, open_store, report_collector, report_door
+from rook_tally.store import (
+    Door,
+    DoorState,
+    RequestSort,
+    RequestState,
+    Store,
+    answer_requests,
+    ask,
+    open_store,
+    report_collector,
+    report_door,
+)
 
 MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
 SIZE = (1280, 800)
@@ -57,6 +68,7 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
         store = open_store(Path(folder) / "demo.db")
         make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
         _send_the_last_minutes(store)
+        _ask_for_controls(store)
         _pretend_collector(store)
         window = DeskWindow(store, clock=held_clock(MOMENT_US))
         window.resize(*SIZE)
@@ -99,9 +111,34 @@ def _send_the_last_minutes(store: Store) -> None:
     messages.append(messages[next(
         at for at, one in enumerate(messages) if one.station == "glaze-dust"
     ) + 6])  # fmt: skip
+    for back_s, name, value in ((900, "interval", "10"), (2100, "fan", "quiet")):
+        messages.append(
+            Message(
+                "mqtt", f"rook/glaze-dust/controls/{name}", value.encode(),
+                MOMENT_US - back_s * SECOND_US, station="glaze-dust", field=f"controls.{name}",
+            )
+        )  # fmt: skip
+    messages.append(_message("glaze-dust", MOMENT_US - 3 * SECOND_US, b'{"firmware": "2.4.1"}'))
     directory, clocks = Directory(), Clocks()
     for message in sorted(messages, key=lambda one: one.arrived_us):
         receive(store, directory, clocks, [message])
+
+
+def _ask_for_controls(store: Store) -> None:
+    """A fan set to quiet, which its station confirmed, and an interval it has not yet."""
+    with store.write() as connection:
+        fan = ask(
+            connection, RequestSort.CONTROL, "glaze-dust", "fan", "quiet", who="potter",
+            now_us=MOMENT_US - 2101 * SECOND_US,
+        )  # fmt: skip
+        answer_requests(
+            connection, [fan], RequestState.CONFIRMED, "glaze-dust says quiet",
+            now_us=MOMENT_US - 2100 * SECOND_US,
+        )  # fmt: skip
+        ask(
+            connection, RequestSort.CONTROL, "glaze-dust", "interval", "20", who="potter",
+            now_us=MOMENT_US - 4 * SECOND_US,
+        )  # fmt: skip
 
 
 def _message(station: str, at_us: int, body: bytes) -> Message:

@@ -25,6 +25,7 @@ _BASE = "0000{:04x}-0000-1000-8000-00805f9b34fb"
 SENSING = _BASE.format(0x181A)
 
 Options = Annotated[dict[str, Variant], DBusSignature("a{sv}")]
+Nothing = Annotated[None, DBusSignature("")]
 Words = Annotated[list[str], DBusSignature("as")]
 
 
@@ -75,18 +76,18 @@ class Adapter(ServiceInterface):
         return ["central"]
 
     @dbus_method()
-    def SetDiscoveryFilter(self, properties: Options) -> None:
+    def SetDiscoveryFilter(self, properties: Options) -> Nothing:
         """Everything is told whatever is asked for."""
 
     @dbus_method()
-    def StartDiscovery(self) -> None:
+    def StartDiscovery(self) -> Nothing:
         """Begin to hear sensors."""
         self._is_discovering = True
         self.emit_properties_changed({"Discovering": True})
         self._on_scan()
 
     @dbus_method()
-    def StopDiscovery(self) -> None:
+    def StopDiscovery(self) -> Nothing:
         """Hear no more."""
         self._is_discovering = False
         self.emit_properties_changed({"Discovering": False})
@@ -184,7 +185,7 @@ class Device(ServiceInterface):
         )
 
     @dbus_method()
-    def Connect(self) -> None:
+    def Connect(self) -> Nothing:
         """Let somebody in, and show what there is to read."""
         self._radio.show_services(self._sensor)
         self._is_connected = self._is_resolved = True
@@ -192,7 +193,7 @@ class Device(ServiceInterface):
         self.emit_properties_changed({"ServicesResolved": True})
 
     @dbus_method()
-    def Disconnect(self) -> None:
+    def Disconnect(self) -> Nothing:
         """Goodbye."""
         self._is_connected = self._is_resolved = False
         self.emit_properties_changed({"Connected": False, "ServicesResolved": False})

@@ -5,6 +5,8 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass, field
 
+from rook_tally.store import Problem as Problem
+
 
 class Form(enum.Enum):
     """The written forms a message can have."""
@@ -93,14 +95,6 @@ class Decoded:
     items: tuple[Item, ...]
     refused: tuple[Refusal, ...] = ()
     said: tuple[Said, ...] = ()
-
-
-class Problem(enum.Enum):
-    """Why a message as a whole could not be taken."""
-
-    UNREADABLE = "unreadable"
-    EMPTY = "empty"
-    WRONG_KEY = "wrong key"
 
 
 @dataclass(slots=True)

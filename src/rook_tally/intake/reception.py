@@ -268,6 +268,7 @@ def _tape_line(message: Message, station: str | None, answer: Answer) -> TapeLin
         message.arrived_us, station, message.door, message.address, message.body[:SHOWN_BYTES],
         len(message.body), answer.kept, answer.duplicate, answer.suspect, answer.stray,
         len(answer.refused), why if len(why) <= _LONGEST_WHY else why[: _LONGEST_WHY - 1] + "…",
+        answer.problem,
     )  # fmt: skip
 
 

@@ -131,7 +131,7 @@ from rook_tally.store.strays import (
 )
 from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
-from rook_tally.store.tape import TapeLine, newest_tape, prune_tape, write_tape
+from rook_tally.store.tape import Problem, TapeLine, newest_tape, prune_tape, write_tape
 
 __all__ = [
     "CONTROL_PREFIX",
@@ -167,6 +167,7 @@ __all__ = [
     "Overruling",
     "Place",
     "PollSetting",
+    "Problem",
     "Request",
     "RequestSort",
     "RequestState",

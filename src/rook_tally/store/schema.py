@@ -228,6 +228,8 @@ tape = Table(
     Column("stray", Integer, nullable=False),
     Column("refused", Integer, nullable=False),
     Column("why", String, nullable=False),
+    # Why the message as a whole could not be taken; empty when it could.
+    Column("problem", String, nullable=False, server_default=""),
     Index("tape_by_station", "station", "id"),
 )  # fmt: skip
 

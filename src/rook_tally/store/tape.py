@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import enum
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -17,11 +18,20 @@ SHOWN_BYTES = 2_000
 """So much of a body is kept on the tape; a reading or a stray loses nothing by it."""
 
 
+class Problem(enum.Enum):
+    """Why a message as a whole could not be taken."""
+
+    UNREADABLE = "unreadable"
+    EMPTY = "empty"
+    WRONG_KEY = "wrong key"
+
+
 @dataclass(frozen=True, slots=True)
 class TapeLine:
     """A message and its fate: numbers of values, and in words why any was not simply kept.
 
     `station` is the key it goes by, adopted or not. `body` is its beginning, `size` all of it.
+    `problem` is why the message as a whole could not be taken.
     """
 
     arrived_us: int
@@ -36,6 +46,7 @@ class TapeLine:
     stray: int
     refused: int
     why: str
+    problem: Problem | None = None
     id: int = 0
 
     @property
@@ -62,8 +73,12 @@ def write_tape(connection: Connection, lines: Sequence[TapeLine]) -> None:
         return
     mark = "?" if connection.dialect.name == "sqlite" else "%s"
     connection.exec_driver_sql(
-        f"INSERT INTO tape ({', '.join(_NAMES)}) VALUES ({', '.join([mark] * len(_NAMES))})",
-        [tuple(getattr(one, name) for name in _NAMES) for one in lines],
+        f"INSERT INTO tape ({', '.join(_NAMES)}, problem) "
+        f"VALUES ({', '.join([mark] * (len(_NAMES) + 1))})",
+        [
+            (*(getattr(one, name) for name in _NAMES), one.problem.value if one.problem else "")
+            for one in lines
+        ],
     )
     note_change(connection, Subject.TAPE)
 
@@ -87,4 +102,5 @@ def prune_tape(connection: Connection) -> None:
 
 
 def _line(row: sa.Row[Any]) -> TapeLine:
-    return TapeLine(**{name: getattr(row, name) for name in (*_NAMES, "id")})
+    problem = Problem(row.problem) if row.problem else None
+    return TapeLine(**{name: getattr(row, name) for name in _NAMES}, problem=problem, id=row.id)

@@ -224,7 +224,7 @@ class Feed:
             self._send_readings([one for one in changes if one.subject is Subject.READINGS])
         if Subject.DOORS in subjects:
             self._send_doors()
-        if subjects & {Subject.TAPE, Subject.STRAYS}:
+        if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(NewTape())
 
     def _send_readings(self, changes: list[Change]) -> None:

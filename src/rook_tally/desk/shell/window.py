@@ -209,6 +209,11 @@ def style_sheet(theme: Theme) -> str:
     QPushButton {{ background: {theme.sheet}; color: {theme.sheen}; font-weight: 600;
                    border: 1.5px solid {theme.sheen}; border-radius: 5px; padding: 7px 14px; }}
     QPushButton:hover {{ background: {theme.paper}; }}
+    QPushButton#main {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
+    QPushButton#small {{ padding: 5px 12px; border-width: 1px; }}
+    QPushButton#control {{ padding: 2px 10px; border: none; background: {theme.rule};
+                           color: {theme.sheen}; }}
+    QPushButton#control:focus {{ border: 2px solid {theme.sheen}; padding: 0 8px; }}
     QPushButton#preset {{ padding: 4px 2px; border-width: 1px; font-weight: 500; }}
     QPushButton:focus {{ border-width: 2.5px; padding: 6px 13px; }}
     QPushButton#preset:focus {{ padding: 3px 1px; border-width: 2px; }}

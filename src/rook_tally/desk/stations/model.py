@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,8 +13,13 @@ from rook_tally.core.corrections import Correction
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age, figure
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.sheet import Sheet, example_message
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.stations.contact import ContactStep, contact_steps
+from rook_tally.desk.stations.controls import ControlRow, control_rows
+from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
 from rook_tally.desk.stations.questions import (
     HEARD_SLOTS,
     Fleet,
@@ -25,8 +30,7 @@ from rook_tally.desk.stations.questions import (
 from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
 
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
-_MUCH = 0.02
-"""From this share on duplicates and suspect readings are worth a word."""
+_USUAL_HTTP, _USUAL_MQTT = "127.0.0.1:4711", "127.0.0.1:4712"
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +103,11 @@ class StationsModel:
         return found or (ordered[0] if ordered else None)
 
     @property
+    def now_us(self) -> int:
+        """The moment shown as now."""
+        return self._state.now_us
+
+    @property
     def is_answered(self) -> bool:
         """Whether the fleet and the picked station's page are known."""
         return self._fleet is not None and self.page is not None
@@ -138,7 +147,7 @@ class StationsModel:
         if station is None or page.station.key != station.key:
             return
         if self.is_held and self.page is not None:
-            page = StationPage(page.station, self.page.tape, page.days, page.corrections)
+            page = replace(page, tape=self.page.tape)
         self.page = page
         self._tell()
 
@@ -154,6 +163,7 @@ class StationsModel:
         """The fleet by place and order."""
         rows = []
         before = None
+        usual = usual_firmware(self._state.site.stations)
         for station in self._ordered():
             place = station.place.name if station.place.name != before else ""
             before = station.place.name
@@ -162,7 +172,7 @@ class StationsModel:
                 StationRow(
                     station, place, self._heard(station), "" if age_s is None else age(age_s),
                     self._state.station_freshness(station), self._power(station),
-                    self._remark(station),
+                    self._remark(station, usual),
                 )
             )  # fmt: skip
         return rows
@@ -182,24 +192,78 @@ class StationsModel:
                     return f"{text} {one.quantity.base.symbol}"
         return ""
 
-    def _remark(self, station: Station) -> str:
+    def _remark(self, station: Station, usual: dict[str, str]) -> str:
         if self._fleet is None:
             return ""
-        fault = self._fleet.clock_faults.get(station.id)
-        if fault is not None:
-            where = "ahead" if fault.ahead_s > 0 else "behind"
-            return f"its clock runs {age(abs(fault.ahead_s))} {where}"
-        tally = self._fleet.tallies.get(station.id, Tally())
-        if tally.kept and tally.suspect / tally.kept >= _MUCH:
-            return f"{100 * tally.suspect / tally.kept:.0f} % of its readings are suspect"
-        sent = tally.kept + tally.duplicate
-        if sent and tally.duplicate / sent >= _MUCH:
-            return f"{100 * tally.duplicate / sent:.0f} % comes twice"
-        return ""
+        return station_remark(
+            station, self._fleet.tallies.get(station.id, Tally()),
+            self._fleet.clock_faults.get(station.id), usual,
+            is_offline=self._state.is_offline(station),
+        )  # fmt: skip
+
+    def firmware(self) -> str:
+        """What firmware the picked station has, and what the fleet has if that differs."""
+        station = self.picked
+        if station is None or not station.firmware:
+            return ""
+        spread = firmware_spread(
+            one for one in self._state.site.stations if one.kind.slug == station.kind.slug
+        )
+        alike = "" if "," not in spread else f" (of its kind: {spread})"
+        return f"firmware {station.firmware}{alike}"
+
+    def control_rows(self) -> list[ControlRow]:
+        """The picked station's controls."""
+        station, page = self.picked, self.page
+        if station is None or page is None:
+            return []
+        return control_rows(station, page.reports, page.requests, self._clock)
+
+    def contact(self) -> tuple[ContactStep, ...]:
+        """How far the picked station's newest message has come."""
+        station = self.picked
+        if station is None:
+            return ()
+        around = [] if self.page is None else self.page.around
+        is_shown = self._state.station_age_s(station) is not None
+        return contact_steps(station.key, around, is_shown=is_shown)
+
+    def sheet(self) -> Sheet | None:
+        """What it takes to connect the picked station, at the doors that are open."""
+        station = self.picked
+        if station is None:
+            return None
+        fields = {one.field: one.quantity for one in self._series_of(station)} or {
+            one.name: QUANTITIES[one.quantity] for one in station.kind.fields
+        }
+        doors = {door.name: door.address for each in self._state.collectors for door in each.doors}
+        host, _, port = doors.get("mqtt", _USUAL_MQTT).rpartition(":")
+        return Sheet(
+            station.key, station.cadence_s, doors.get("http", _USUAL_HTTP), host.strip("[]"),
+            int(port), example_message(fields),
+        )  # fmt: skip
+
+    def where(self) -> str:
+        """Where the picked station stands, beside its place, and what is noted of it."""
+        station = self.picked
+        if station is None:
+            return ""
+        parts = []
+        if station.latitude is not None and station.longitude is not None:
+            parts.append(f"{station.latitude:.5f}, {station.longitude:.5f}")
+        if station.notes:
+            parts.append(station.notes)
+        return " · ".join(parts)
 
     def strays(self) -> list[StrayGroup]:
         """Who is astray, as far as is known."""
         return [] if self._fleet is None else self._fleet.strays
+
+    def adoptable(self) -> str | None:
+        """Whom to adopt next: a new sender first, then a station with fields that are astray."""
+        named = [one.station for one in self.strays() if one.station is not None]
+        new = [one for one in named if self._state.site.station(one) is None]
+        return next(iter((*new, *named)), None)
 
     def stray_headline(self) -> str:
         """How many are astray, in words; empty when none is."""

@@ -22,6 +22,7 @@ from rook_tally.core.levels import Level
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
 
 _TAPE_ROW, _FIELD_ROW = 23, 28
@@ -75,16 +76,22 @@ class _Table(QTableWidget):
 
 
 class StationPageView(QWidget):
-    """Shows the picked station. `held` hears when the tape is to stand still."""
+    """Shows the picked station.
+
+    `held` hears when the tape is to stand still; the others when their buttons are pressed.
+    """
 
     held = Signal(bool)
+    sheet_wanted = Signal()
+    key_wanted = Signal()
+    notes_wanted = Signal()
 
     def __init__(self, theme: Theme, model: StationsModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme = theme
         self._model = model
         self._name, self._about, self._counts = QLabel(), QLabel(), QLabel()
-        self._whole = QLabel()
+        self._whole, self._firmware, self._where = QLabel(), QLabel(), QLabel()
         self._nothing = QLabel("Nothing has come from it yet. What it sends appears here at once.")
         self.hold = QPushButton("Hold")
         self.hold.setObjectName("preset")
@@ -93,6 +100,13 @@ class StationPageView(QWidget):
         self.hold.setShortcut("H")
         self.hold.toggled.connect(self.held)
         self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
+        self.controls = ControlList(theme)
+        self._controls_title = QLabel("Controls")
+        self.sheet = QPushButton("Connect…")
+        self.sheet.setToolTip("Address, key, programs that send, and its first contact (C)")
+        self.sheet.setShortcut("C")
+        self.new_key = QPushButton("New key…")
+        self.notes = QPushButton("Notes…")
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self._lay_out()
 
@@ -101,7 +115,8 @@ class StationPageView(QWidget):
         for label, font, role in (
             (self._name, face(19, BOLD), theme.ink), (self._about, face(13), theme.dim),
             (self._counts, face(12), theme.dim), (self._nothing, face(13), theme.dim),
-            (self._whole, _typewriter(12), theme.ink),
+            (self._whole, _typewriter(12), theme.ink), (self._firmware, face(12), theme.dim),
+            (self._where, face(12), theme.dim), (self._controls_title, face(13, BOLD), theme.ink),
         ):  # fmt: skip
             label.setFont(font)
             tint(label, role)
@@ -110,6 +125,19 @@ class StationPageView(QWidget):
         title.addWidget(self._name, 0, Qt.AlignmentFlag.AlignBaseline)
         title.addWidget(self._about, 0, Qt.AlignmentFlag.AlignBaseline)
         title.addStretch(1)
+        title.addWidget(self._firmware, 0, Qt.AlignmentFlag.AlignBaseline)
+        for button, wanted in (
+            (self.sheet, self.sheet_wanted), (self.new_key, self.key_wanted),
+            (self.notes, self.notes_wanted),
+        ):  # fmt: skip
+            button.clicked.connect(wanted)
+            button.setObjectName("small")
+        self._where.setWordWrap(True)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        for button in (self.sheet, self.new_key, self.notes):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
         head = self._heading("Message tape", "everything it says, and what became of it")
         head.addStretch(1)
         head.addWidget(self.hold)
@@ -132,6 +160,7 @@ class StationPageView(QWidget):
         whole.setContentsMargins(24, 16, 24, 16)
         whole.setSpacing(6)
         whole.addLayout(title)
+        whole.addWidget(self._where)
         whole.addWidget(self._counts)
         whole.addSpacing(6)
         whole.addLayout(head)
@@ -141,6 +170,11 @@ class StationPageView(QWidget):
         whole.addSpacing(10)
         whole.addLayout(self._heading("Fields", ""))
         whole.addWidget(self.fields)
+        whole.addSpacing(6)
+        whole.addWidget(self._controls_title)
+        whole.addWidget(self.controls)
+        whole.addSpacing(6)
+        whole.addLayout(buttons)
 
     def _heading(self, text: str, remark: str) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -183,6 +217,13 @@ class StationPageView(QWidget):
         self.tape.setVisible(bool(rows))
         self._fill_tape(rows)
         self._fill_fields(self._model.field_rows())
+        self._firmware.setText(self._model.firmware())
+        self._where.setText(self._model.where())
+        self._where.setVisible(bool(self._where.text()))
+        controls = self._model.control_rows()
+        self._controls_title.setVisible(bool(controls))
+        self.controls.setVisible(bool(controls))
+        self.controls.show_rows(controls)
 
     def _show_whole(self, *_: object) -> None:
         """The picked message in full, and all that is to be said of it."""

@@ -13,14 +13,18 @@ from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store import (
     ClockFault,
     CorrectionEntry,
+    Request,
     Site,
     Station,
+    StationWord,
     StrayGroup,
     Tally,
     TapeLine,
     clock_faults,
+    control_reports,
     correction_entries,
     envelopes,
+    newest_requests,
     newest_tape,
     span_statistics,
     stray_groups,
@@ -69,13 +73,19 @@ class FleetQuestion:
 
 @dataclass(frozen=True, slots=True)
 class StationPage:
-    """One station: its newest messages, newest first, and by series id its last day and its
-    corrections."""
+    """One station: its newest messages, newest first; by series id its last day and its
+    corrections; how its controls stand by its own word; what was asked of it, newest first.
+
+    `around` are the newest messages of anybody, for a first contact.
+    """
 
     station: Station
     tape: list[TapeLine]
     days: dict[int, SpanStatistics]
     corrections: dict[int, list[CorrectionEntry]]
+    reports: dict[str, StationWord]
+    requests: list[Request]
+    around: list[TapeLine]
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,4 +106,7 @@ class PageQuestion:
             newest_tape(connection, self.station.key, most=TAPE_LINES),
             {one.id: span_statistics(connection, one, *day) for one in series},
             {one.id: correction_entries(connection, one.id) for one in series},
+            control_reports(connection, self.station.id),
+            newest_requests(connection, self.station.key),
+            newest_tape(connection, most=TAPE_LINES),
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.desk.parts.drawing import draw_strokes
@@ -24,6 +24,7 @@ from rook_tally.desk.stations.fleet_list import (
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.questions import Fleet, StationPage
+from rook_tally.desk.stations.tasks import StationTasks
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000
@@ -43,21 +44,27 @@ class _StrayNote(QWidget):
         self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         tint(self._headline, theme.ink)
         tint(self._lines, theme.dim)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(34, 12, 16, 12)
-        column.setSpacing(3)
-        column.addWidget(self._headline)
-        column.addWidget(self._lines)
+        self.adopt = QPushButton("Adopt…")
+        self.adopt.setToolTip("Make the first of them a station (A)")
+        self.adopt.setShortcut("A")
+        self.adopt.setObjectName("main")
+        words = QVBoxLayout()
+        words.setSpacing(3)
+        words.addWidget(self._headline)
+        words.addWidget(self._lines)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(34, 12, 16, 12)
+        row.addLayout(words, 1)
+        row.addWidget(self.adopt, 0, Qt.AlignmentFlag.AlignTop)
 
     def show_strays(self, headline: str, lines: list[str], adopted: str) -> None:
-        """Say it; an empty headline hides the note."""
+        """Say it; an empty headline hides the note, and nobody to adopt the button."""
         self.setVisible(bool(headline))
         self._headline.setText(headline)
         shown = lines[:_MOST_STRAYS]
         if len(lines) > _MOST_STRAYS:
             shown.append(f"and {len(lines) - _MOST_STRAYS} more: rook-tally strays")
-        if adopted:
-            shown.append(f'Make it a station:  rook-tally adopt {adopted} --place "…"')
+        self.adopt.setVisible(bool(adopted))
         self._lines.setText("\n".join(shown))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -118,6 +125,12 @@ class StationsView(QWidget):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._lay_out()
         self.page.held.connect(self.model.hold)
+        self.tasks = StationTasks(theme, self.model, reader, self)
+        self.page.sheet_wanted.connect(self.tasks.show_sheet)
+        self.page.key_wanted.connect(self.tasks.renew_key)
+        self.page.notes_wanted.connect(self.tasks.edit_notes)
+        self.page.controls.asked.connect(self.tasks.ask_control)
+        self.note.adopt.clicked.connect(self._on_adopt)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         state.subscribe(self._on_state_changed)
@@ -154,6 +167,8 @@ class StationsView(QWidget):
             self.model.take_fleet(reply.answer)
         elif isinstance(reply.answer, StationPage):
             self.model.take_page(reply.answer)
+        else:
+            self.tasks.take_reply(reply)
 
     def pick(self, key: str) -> None:
         """Pick a station, as the mouse or the arrow keys do."""
@@ -175,6 +190,11 @@ class StationsView(QWidget):
         if question is not None:
             self._reader.ask(question)
 
+    def _on_adopt(self) -> None:
+        key = self.model.adoptable()
+        if key is not None:
+            self.tasks.adopt(key)
+
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
             self.model.pick(self.fleet.rows[current.row()].station.key)
@@ -185,6 +205,8 @@ class StationsView(QWidget):
         self._tape_moves = self._state.tape_moves
         if not self.isVisible():
             return
+        if moved:
+            self.tasks.look_again()
         if (moved or changed is None) and not self._soon.isActive():
             self._soon.start()
         self._refresh()
@@ -192,10 +214,11 @@ class StationsView(QWidget):
     def _refresh(self) -> None:
         self.fleet.refresh()
         station = self.model.picked
-        known = {one.key for one in self._state.site.stations}
-        new = next((one.station for one in self.model.strays() if one.station not in known), None)
-        self.note.show_strays(self.model.stray_headline(), self.model.stray_lines(), new or "")
+        self.note.show_strays(
+            self.model.stray_headline(), self.model.stray_lines(), self.model.adoptable() or ""
+        )
         self._empty.setVisible(station is None)
         self.page.refresh()
+        self.tasks.refresh()
         if station is not None and not self.list.currentIndex().isValid():
             self.pick(station.key)

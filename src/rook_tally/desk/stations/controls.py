@@ -1,0 +1,79 @@
+"""The controls of a station in words: what each can be, what it is, what was asked of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from rook_tally.core.controls import Control, ControlSort
+from rook_tally.core.levels import Level
+from rook_tally.store import Request, RequestSort, RequestState, Station, StationWord
+
+
+@dataclass(frozen=True, slots=True)
+class ControlRow:
+    """A control: its title, what it is by the station's own word or else by what was asked, and
+    what is to be said of that."""
+
+    control: Control
+    title: str
+    value: str
+    remark: str
+    level: Level
+
+    @property
+    def spoken(self) -> str:
+        """The row as a screen reader says it."""
+        return f"{self.title}, {self.value}, {self.remark}"
+
+
+def control_rows(
+    station: Station,
+    reports: Mapping[str, StationWord],
+    requests: Sequence[Request],
+    clock: Callable[[int], str],
+) -> list[ControlRow]:
+    """A row each control of a station. `requests` newest first; `clock` writes a moment."""
+    newest: dict[str, Request] = {}
+    for request in requests:
+        if request.sort is RequestSort.CONTROL:
+            newest.setdefault(request.name, request)
+    return [
+        _row(one, reports.get(one.name), newest.get(one.name), clock)
+        for one in station.kind.controls
+    ]
+
+
+def _row(
+    control: Control, report: StationWord | None, asked: Request | None, clock: Callable[[int], str]
+) -> ControlRow:
+    value = "press" if control.sort is ControlSort.BUTTON else "not known"
+    if asked is not None and asked.state is not RequestState.REFUSED:
+        value = asked.value
+    if report is not None and (asked is None or not asked.state.is_open):
+        value = report.value
+    if control.unit and value not in ("not known", "press"):
+        value = f"{value} {control.unit}"
+    remark, level = _remark(report, asked, clock)
+    return ControlRow(control, control.title, value, remark, level)
+
+
+def _remark(
+    report: StationWord | None, asked: Request | None, clock: Callable[[int], str]
+) -> tuple[str, Level]:
+    if asked is None or (
+        report is not None
+        and asked.state.is_open is False
+        and report.since_us > asked.asked_us
+        and asked.state is not RequestState.CONFIRMED
+    ):
+        if report is None:
+            return "it has not said how it stands", Level.SETTLED
+        return f"as the station reports since {clock(report.since_us)}", Level.SETTLED
+    at = f"asked {clock(asked.asked_us)}"
+    if asked.state is RequestState.CONFIRMED and asked.answered_us is not None:
+        return f"{at} · confirmed {clock(asked.answered_us)}", Level.SETTLED
+    if asked.state.is_open:
+        again = f", sent {asked.tries} times" if asked.tries > 1 else ""
+        return f"{at} · not confirmed yet{again}", Level.RAISED
+    return f"{at} · {asked.state.value}: {asked.answer}", Level.HIGH

@@ -1,0 +1,54 @@
+"""What is wrong with a station, and with a fleet's firmware, in a few words."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+
+from rook_tally.core.numerals import age
+from rook_tally.store import ClockFault, Station, Tally
+
+_MUCH = 0.02
+"""From this share on duplicates, revisions and suspect readings are worth a word."""
+
+
+def usual_firmware(stations: Iterable[Station]) -> dict[str, str]:
+    """The firmware that most stations of a kind have, by the kind's slug; kinds of which only one
+    station tells its own are left out."""
+    told: dict[str, Counter[str]] = {}
+    for one in stations:
+        if one.firmware:
+            told.setdefault(one.kind.slug, Counter())[one.firmware] += 1
+    return {
+        slug: counts.most_common(1)[0][0] for slug, counts in told.items() if counts.total() > 1
+    }
+
+
+def firmware_spread(stations: Iterable[Station]) -> str:
+    """How many stations have which firmware, the most common first; empty when none tells."""
+    counts = Counter(one.firmware for one in stations if one.firmware)
+    return ", ".join(f"{count} × {version}" for version, count in counts.most_common())
+
+
+def station_remark(
+    station: Station, tally: Tally, fault: ClockFault | None, usual: dict[str, str], *,
+    is_offline: bool,
+) -> str:  # fmt: skip
+    """The one thing that is most worth saying; empty when all is well."""
+    if is_offline:
+        return "offline, by its own word"
+    if fault is not None:
+        where = "ahead" if fault.ahead_s > 0 else "behind"
+        return f"its clock runs {age(abs(fault.ahead_s))} {where}"
+    sent = tally.kept + tally.duplicate
+    for count, whole, words in (
+        (tally.suspect, tally.kept, "of its readings are suspect"),
+        (tally.duplicate, sent, "comes twice"),
+        (tally.revised, tally.kept, "of its readings were revised"),
+    ):
+        if whole and count / whole >= _MUCH:
+            return f"{100 * count / whole:.0f} % {words}"
+    expected = usual.get(station.kind.slug)
+    if expected is not None and station.firmware and station.firmware != expected:
+        return f"firmware {station.firmware}, others have {expected}"
+    return ""
