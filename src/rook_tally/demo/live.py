@@ -29,9 +29,15 @@ from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body, senml_body
 
 _JSON, _SENML = "application/json", "application/senml+json"
+_CONTROLS = "rook/+/controls/+/set"
 _DUPLICATE_SHARE = 0.05
 _STRAY_EVERY_S = 7.0
 _SETTLE_S = 5.0
+
+
+def _obey(client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
+    """Do what is asked of a control, and say so."""
+    client.publish(message.topic.removesuffix("/set"), message.payload, qos=1, retain=True)
 
 
 @dataclass(slots=True)
@@ -54,6 +60,8 @@ class Wire:
         """Connect to the broker and make ready for HTTP."""
         self._session = aiohttp.ClientSession()
         host, _, port = self._mqtt_address.rpartition(":")
+        self._client.on_connect = lambda client, *_: client.subscribe(_CONTROLS, qos=1)
+        self._client.on_message = _obey
         await asyncio.to_thread(self._client.connect, host, int(port))
         self._client.loop_start()
 

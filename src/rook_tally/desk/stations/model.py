@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -29,6 +30,7 @@ from rook_tally.desk.stations.questions import (
 )
 from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
 
+_TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
 _USUAL_HTTP, _USUAL_MQTT = "127.0.0.1:4711", "127.0.0.1:4712"
 
@@ -217,7 +219,7 @@ class StationsModel:
         station, page = self.picked, self.page
         if station is None or page is None:
             return []
-        return control_rows(station, page.reports, page.requests, self._clock)
+        return control_rows(station, page.reports, page.requests, self._moment)
 
     def contact(self) -> tuple[ContactStep, ...]:
         """How far the picked station's newest message has come."""
@@ -305,7 +307,7 @@ class StationsModel:
         level = Level.SETTLED
         if line.suspect:
             level = Level.RAISED
-        if line.stray or line.refused or not (line.kept or line.duplicate):
+        if line.stray or line.refused or (line.why and not (line.kept or line.duplicate)):
             level = Level.HIGH
         return TapeRow(
             self._clock(line.arrived_us, exactly=True), body_text(line), line.fate, level
@@ -342,6 +344,12 @@ class StationsModel:
     def _series_of(self, station: Station) -> list[Series]:
         return [one for one in self._state.site.series if one.station.id == station.id]
 
+    def _moment(self, time_us: int) -> str:
+        """A moment of today to the second, an earlier one with its day."""
+        moment = datetime_from_time_us(time_us).astimezone(self._state.zone)
+        today = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone).date()
+        return f"{moment:%H:%M:%S}" if moment.date() == today else self._clock(time_us)
+
     def _clock(self, time_us: int, *, exactly: bool = False) -> str:
         moment = datetime_from_time_us(time_us).astimezone(self._state.zone)
         if exactly:
@@ -356,8 +364,10 @@ def body_text(line: TapeLine) -> str:
         text = " ".join(line.body.decode().split())
     except UnicodeDecodeError:
         return line.body.hex(" ")
-    # Blanks within JSON say nothing and take the room of what does.
-    return text.replace('": ', '":').replace(', "', ',"') if text[:1] in "{[" else text
+    if text[:1] not in "{[":
+        return text
+    # Blanks and the time, which stands before it, take the room of what is interesting.
+    return _TIME_MEMBER.sub("", text.replace('": ', '":').replace(', "', ',"'))
 
 
 def _span_text(low: float, high: float, decimals: int) -> str:

@@ -1,0 +1,238 @@
+"""What a person does at the Stations view, in a real window on a real collector."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.controls import Control, ControlSort
+from rook_tally.core.kinds import KINDS, Kind
+from rook_tally.core.levels import Level
+from rook_tally.core.sheet import Sender
+from rook_tally.desk.shell.window import STATIONS
+from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
+from rook_tally.desk.stations.contact import StepState, contact_steps
+from rook_tally.desk.stations.controls import control_rows
+from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
+from rook_tally.store import (
+    Place,
+    Problem,
+    Request,
+    RequestSort,
+    RequestState,
+    Station,
+    StationWord,
+    StrayProposal,
+    Tally,
+    TapeLine,
+)
+from tests.collector.test_controls import heard_at, publish
+from tests.desk.conftest import OpenDesk
+from tests.processes import CollectorProcess
+
+PATIENCE_MS = 30_000
+HALL = Place(1, "Hall", True)
+
+
+def test_a_stray_is_adopted_in_the_window(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    collector.publish("slipway-9", '{"temp": 9.5, "zip": 84}')
+    window = open_desk()
+    window.show_view(STATIONS)
+    view = window.stations
+    qtbot.waitUntil(lambda: view.note.adopt.isVisible(), timeout=PATIENCE_MS)
+    QTest.mouseClick(view.note.adopt, Qt.MouseButton.LeftButton)
+    dialog = view.tasks.adopting
+    qtbot.waitUntil(lambda: dialog.adoption.step is AdoptionStep.DECIDING, timeout=PATIENCE_MS)
+    assert [one.name for one in dialog.adoption.fields][:2] == ["temp", "zip"] or (
+        {one.name for one in dialog.adoption.fields} >= {"temp", "zip"}
+    )
+    assert not dialog.adopt.isEnabled()  # nobody has said where it stands
+    dialog.place.setEditText("Slipway")
+    at = [one.name for one in dialog.adoption.fields].index("zip")
+    box = dialog.fields[at][0]
+    box.setCurrentIndex(box.findData("humidity"))
+    box.activated.emit(box.currentIndex())
+    QTest.mouseClick(dialog.adopt, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: dialog.adoption.step is AdoptionStep.DONE, timeout=PATIENCE_MS)
+    # What was waiting has become readings, and the key is shown this once.
+    rows = {(row["place"], row["quantity"]): row["value"] for row in collector.latest()}
+    assert rows == {("Slipway", "temperature"): 9.5, ("Slipway", "humidity"): 84.0}
+    key = dialog.adoption.access_key
+    assert key in dialog.key.text()
+    bearer = ("-H", f"Authorization: Bearer {key}")
+    assert collector.post('{"temp": 9.75}', *bearer)[1]["kept"] == 1
+    dialog.close()
+
+
+def test_a_control_is_set_in_the_window(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    collector.add_station("extractor", kind="switch")
+    window = open_desk()
+    window.show_view(STATIONS)
+    controls = window.stations.page.controls
+    qtbot.waitUntil(lambda: "on" in controls._lines, timeout=PATIENCE_MS)
+    button, remark = controls._lines["on"]
+    with heard_at(collector, "rook/extractor/controls/on/set") as heard:
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: bool(heard), timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda: "not confirmed yet" in remark.text(), timeout=PATIENCE_MS)
+        publish(collector, "rook/extractor/controls/on", "on")
+    qtbot.waitUntil(lambda: "confirmed" in remark.text() and "not" not in remark.text(),
+                    timeout=PATIENCE_MS)  # fmt: skip
+    assert button.text() == "on"
+    assert "on or off" in button.toolTip()
+
+
+def test_a_new_key_and_the_sheet_that_has_it(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    collector.add_station("shelf", kind="climate")
+    window = open_desk()
+    window.show_view(STATIONS)
+    view = window.stations
+    qtbot.waitUntil(lambda: view.model.is_answered, timeout=PATIENCE_MS)
+    QTest.mouseClick(view.page.new_key, Qt.MouseButton.LeftButton)
+    question = view.findChild(QMessageBox)
+    make = next(one for one in question.findChildren(QPushButton) if "new key" in one.text())
+    QTest.mouseClick(make, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: view.tasks.sheet is not None, timeout=PATIENCE_MS)
+    sheet = view.tasks.sheet
+    # Hidden until asked for.
+    assert "•" in sheet.key.text()
+    assert "Bearer KEY" in sheet.program.toPlainText()
+    sheet.show_key.setChecked(True)
+    key = sheet.key.text()
+    assert f"Bearer {key}" in sheet.program.toPlainText()
+    assert f"http://{collector.ready['http']}/v1/readings" in sheet.program.toPlainText()
+    sheet.senders.setCurrentIndex(sheet.senders.findData(Sender.MOSQUITTO))
+    assert f"-P '{key}'" in sheet.program.toPlainText()
+    # First contact ticks off its steps as the message comes in, and names the one that fails.
+    assert sheet.steps[0].text().startswith("·")
+    collector.post('{"temp": 20}', "-H", "Authorization: Bearer wrong")
+    qtbot.waitUntil(lambda: sheet.steps[1].text().startswith("✕"), timeout=PATIENCE_MS)
+    collector.post('{"temp": 20.5}', "-H", f"Authorization: Bearer {key}")
+    qtbot.waitUntil(lambda: sheet.steps[4].text().startswith("✓"), timeout=PATIENCE_MS)
+    sheet.close()
+
+
+def test_notes_and_a_position(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    collector.add_station("shelf")
+    window = open_desk()
+    window.show_view(STATIONS)
+    view = window.stations
+    qtbot.waitUntil(lambda: view.model.is_answered, timeout=PATIENCE_MS)
+    view.tasks.edit_notes()
+    notes = view.tasks.notes
+    notes.text.setPlainText("behind the glaze buckets")
+    notes.latitude.setText("51,742")
+    assert "both" in notes.wrong.text()
+    notes.longitude.setText("0.916")
+    assert not notes.wrong.text()
+    notes.accept()
+    qtbot.waitUntil(
+        lambda: view.page._where.text() == "51.74200, 0.91600 · behind the glaze buckets",
+        timeout=PATIENCE_MS,
+    )
+
+
+def line(**told: object) -> TapeLine:
+    known: dict[str, object] = {
+        "arrived_us": 1, "station": "new", "door": "http", "address": "10.0.0.9", "body": b"{}",
+        "size": 2, "kept": 0, "duplicate": 0, "suspect": 0, "stray": 0, "refused": 0, "why": "",
+    }  # fmt: skip
+    return TapeLine(**(known | told))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("tape", "done", "failed"),
+    [
+        ([], 0, None),
+        ([line(station=None, problem=Problem.WRONG_KEY)], 1, "access key right"),
+        ([line(problem=Problem.UNREADABLE, why="not JSON")], 2, "decoded"),
+        ([line(stray=2, why="station new has no field x")], 3, "placed"),
+        ([line(kept=2)], 5, None),
+        # Another station's message is nobody's first contact.
+        ([line(station="other", kept=1)], 0, None),
+    ],
+)
+def test_where_a_first_contact_fails(tape: list[TapeLine], done: int, failed: str | None) -> None:
+    steps = contact_steps("new", tape, is_shown=True)
+    assert sum(one.state is StepState.DONE for one in steps) == done
+    assert [one.name for one in steps if one.state is StepState.FAILED] == (
+        [failed] if failed else []
+    )
+
+
+def station(key: str, firmware: str = "", kind: Kind = KINDS["climate"]) -> Station:
+    return Station(1, key, HALL, kind, 60.0, None, None, firmware)
+
+
+def test_a_station_whose_firmware_is_not_its_kinds() -> None:
+    fleet = [station("a", "2.1"), station("b", "2.1"), station("c", "1.9"), station("d")]
+    usual = usual_firmware(fleet)
+    remarks = [station_remark(one, Tally(), None, usual, is_offline=False) for one in fleet]
+    assert remarks == ["", "", "firmware 1.9, others have 2.1", ""]
+    assert firmware_spread(fleet) == "2 × 2.1, 1 × 1.9"
+    assert station_remark(fleet[0], Tally(), None, usual, is_offline=True) == (
+        "offline, by its own word"
+    )
+
+
+def request(state: RequestState, **told: object) -> Request:
+    known: dict[str, object] = {
+        "id": 1, "asked_us": 10, "who": "potter", "sort": RequestSort.CONTROL, "station": "a",
+        "name": "fan", "value": "quiet", "state": state, "tries": 1, "tried_us": 11,
+        "answered_us": None, "answer": "",
+    }  # fmt: skip
+    return Request(**(known | told))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("report", "asked", "value", "remark", "level"),
+    [
+        (None, None, "not known", "it has not said how it stands", Level.SETTLED),
+        (StationWord("off", 5), None, "off", "as the station reports since 5", Level.SETTLED),
+        (StationWord("off", 5), request(RequestState.SENT), "quiet",
+         "asked 10 · not confirmed yet", Level.RAISED),
+        (StationWord("quiet", 12), request(RequestState.CONFIRMED, answered_us=12), "quiet",
+         "asked 10 · confirmed 12", Level.SETTLED),
+        (StationWord("off", 5), request(RequestState.UNCONFIRMED, answer="no word in 30 s"), "off",
+         "asked 10 · not confirmed: no word in 30 s", Level.HIGH),
+    ],
+)  # fmt: skip
+def test_a_control_in_words(
+    report: StationWord | None, asked: Request | None, value: str, remark: str, level: Level
+) -> None:
+    fan = Control("fan", "Fan", ControlSort.CHOICE, choices=("quiet", "off"))
+    kind = Kind("k", "k", 60.0, (), (fan,))
+    (row,) = control_rows(
+        station("a", kind=kind), {} if report is None else {"fan": report},
+        [] if asked is None else [asked], str,
+    )  # fmt: skip
+    assert (row.value, row.remark, row.level) == (value, remark, level)
+
+
+def test_an_adoption_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None:
+    one = Adoption("slipway")
+    one.request = 7
+    proposal = StrayProposal(
+        False, "plain", 60.0, "Quay", {"t": ("temperature", "°C"), "x": ("", "")}, {}, {}
+    )
+    import msgspec
+
+    answer = msgspec.json.encode(proposal).decode()
+    one.take_request(request(RequestState.CONFIRMED, id=7, sort=RequestSort.PROPOSE, answer=answer))
+    assert one.is_ready
+    terms = one.terms()
+    assert terms.fields == {"t": ("temperature", "°C")}
+    assert terms.place == "Quay"
+    assert one.access_key
+    assert one.access_key not in terms.access_hash + terms.broker_hash
