@@ -16,6 +16,8 @@ _LATEST = datetime(9999, 12, 31, tzinfo=UTC)
 # Above the first, an epoch number cannot be meant in seconds (that would be the year 5138);
 # above the second it cannot be meant in milliseconds.
 _SECONDS_END = 1e11
+# Seconds between these (1970 to 2096) are what nearly every sender gives.
+_ORDINARY_BEGINS, _ORDINARY_ENDS = 0, 4e9
 _MILLISECONDS_END = 1e14
 
 
@@ -59,6 +61,8 @@ def time_us_from_epoch(number: float) -> int:
     ValueError
         When the number is not finite or lies past the year 9999.
     """
+    if _ORDINARY_BEGINS < number < _ORDINARY_ENDS:
+        return round(number * SECOND_US)
     if not math.isfinite(number):
         raise ValueError(f"{number} is not a time")
     size = abs(number)

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import enum
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from itertools import count, repeat
+
+import msgspec
 
 from rook_tally.store import Problem as Problem
 
@@ -51,8 +55,7 @@ class Message:
     field: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
+class Item(msgspec.Struct, frozen=True, gc=False):
     """One value out of a message, as its sender wrote it.
 
     `at` is its place in the message, counted from 0. `station` None means the message's own.
@@ -87,14 +90,45 @@ class Said:
     station: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Decoded:
+class Decoded(msgspec.Struct, frozen=True, gc=False):
     """What a decoder made of a message: values, those that cannot be values, and what the station
-    says of itself."""
+    says of itself.
 
-    items: tuple[Item, ...]
+    Values stand one by one in `listed`, or in columns: `fields` and `values`, beside them `units`
+    and `times` when they differ, else one `time_us` and `station` for all. `each_at` says that each
+    has a place of its own in the message, `row_width` how many share one.
+    """
+
+    listed: tuple[Item, ...] = ()
     refused: tuple[Refusal, ...] = ()
     said: tuple[Said, ...] = ()
+    fields: Sequence[str] = ()
+    values: Sequence[float] = ()
+    units: Sequence[str | None] | None = None
+    times: Sequence[int] | None = None
+    time_us: int | None = None
+    station: str | None = None
+    each_at: bool = False
+    row_width: int = 0
+
+    @property
+    def items(self) -> tuple[Item, ...]:
+        """The values, one by one."""
+        if not self.fields:
+            return self.listed
+        ats: Iterable[int] = repeat(0)
+        if self.each_at:
+            ats = count()
+        elif self.row_width:
+            ats = (at // self.row_width for at in range(len(self.fields)))
+        units = repeat(None) if self.units is None else self.units
+        times = repeat(self.time_us) if self.times is None else self.times
+        return tuple(map(Item, ats, self.fields, self.values, repeat(self.station), units, times))
+
+    @property
+    def count(self) -> int:
+        """How many values."""
+        return len(self.listed) + len(self.fields)
 
 
 @dataclass(slots=True)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import NamedTuple
 
 from sqlalchemy.engine import Connection
 
@@ -42,8 +44,7 @@ _LONGEST_WHY = 300
 _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
 
-@dataclass(frozen=True, slots=True)
-class _Arriving:
+class _Arriving(NamedTuple):
     """A screened reading on its way in, and whose answer it counts in."""
 
     reading: NewReading
@@ -245,8 +246,13 @@ def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -
     quality = quality_at_arrival(placed.series.quantity, placed.value)
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
-    is_late = message.arrived_us - when.time_us > microseconds(max_gap_s(station.cadence_s))
+    is_late = message.arrived_us - when.time_us > _longest_us(station.cadence_s)
     batch.readings.append(_Arriving(reading, placed.series, answer, is_late))
+
+
+@lru_cache
+def _longest_us(cadence_s: float) -> int:
+    return microseconds(max_gap_s(cadence_s))
 
 
 def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
+from typing import NamedTuple
 
 from sqlalchemy.engine import Connection
 
@@ -42,8 +43,7 @@ class UnusableError(Exception):
     """A value that cannot be a reading of its field: refused."""
 
 
-@dataclass(frozen=True, slots=True)
-class Placed:
+class Placed(NamedTuple):
     """A value with its series, in the base unit."""
 
     item: Item

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Quality
@@ -12,8 +12,7 @@ MOST_AHEAD_US = 2 * MINUTE_US
 EARLIEST_US = time_us_from_text("2015-01-01T00:00:00Z")
 
 
-@dataclass(frozen=True, slots=True)
-class Timing:
+class Timing(NamedTuple):
     """The moment a reading is kept under; `note` says why it is not the sender's, if it is not."""
 
     time_us: int

@@ -6,12 +6,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.readings import Quality, Readings
-from rook_tally.store import schema
 from rook_tally.store.changes import note_readings
+from rook_tally.store.driver import executed, executed_many, fetched
 from rook_tally.store.query import readings_at
 from rook_tally.store.summaries import PAGE_US
 
@@ -72,14 +71,14 @@ def _is_all_new(
 
     The write lock is ours, so what is true stays so until the batch is written.
     """
-    newest_page_us = connection.execute(_NEWEST_PAGE).scalar()
+    ((newest_page_us,),) = fetched(connection, _NEWEST_PAGE)
     sealed_until_us = -1 if newest_page_us is None else newest_page_us + PAGE_US
     if any(first < sealed_until_us for first, _ in touched.values()):
         return False
     newest = _NEWEST_ROWS
     if len(touched) <= _FEW:
         newest += f" WHERE id IN ({', '.join(map(str, touched))})" if touched else " WHERE id = 0"
-    for series_id, newest_us in connection.exec_driver_sql(newest):
+    for series_id, newest_us in fetched(connection, newest):
         if newest_us is not None and series_id in touched and touched[series_id][0] <= newest_us:
             return False
     return len({new[:2] for new in batch}) == len(batch)
@@ -110,7 +109,7 @@ def append_history(connection: Connection, series_id: int, readings: Readings) -
     note_readings(connection, touched)
 
 
-_NEWEST_PAGE = sa.select(sa.func.max(schema.page.c.start_us))
+_NEWEST_PAGE = "SELECT max(start_us) FROM page"
 # The end of each series' stretch of the primary key; asking for many by name takes longer.
 _NEWEST_ROWS = (
     "SELECT id, (SELECT max(time_us) FROM reading WHERE series_id = series.id) FROM series"
@@ -122,7 +121,7 @@ _INSERT = "INSERT INTO reading (series_id, time_us, value, quality) VALUES (?, ?
 # One array a column is what PostgreSQL takes fastest.
 _INSERT_COLUMNS = (
     "INSERT INTO reading (series_id, time_us, value, quality) "
-    "SELECT * FROM unnest(%s::integer[], %s::bigint[], %s::float8[], %s::smallint[])"
+    "SELECT * FROM unnest(?::integer[], ?::bigint[], ?::float8[], ?::smallint[])"
 )
 _REPLACE = (
     " ON CONFLICT (series_id, time_us) "
@@ -142,7 +141,7 @@ def _insert(
     if not rows:
         return
     if connection.dialect.name == "sqlite":
-        connection.exec_driver_sql(_INSERT + on_conflict, rows)
+        executed_many(connection, _INSERT + on_conflict, rows)
         return
     columns = tuple(list(column) for column in zip(*rows, strict=True))
-    connection.exec_driver_sql(_INSERT_COLUMNS + on_conflict, columns)
+    executed(connection, _INSERT_COLUMNS + on_conflict, columns)

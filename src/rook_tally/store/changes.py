@@ -16,6 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
 from rook_tally.store.database import Store, translated
+from rook_tally.store.driver import executed, executed_many, fetched
 
 KEPT_CHANGES = 20_000
 """Older notices are dropped; a reader that was away longer reads everything anew."""
@@ -44,11 +45,12 @@ class Change:
 
 
 _CHANNEL = "rook_change"
+_INSERT_READINGS = "INSERT INTO change (subject, series_id, from_us, to_us) VALUES (?, ?, ?, ?)"
 
 
 def note_change(connection: Connection, subject: Subject) -> None:
     """Note a change of configuration, strays or doors in the running transaction."""
-    connection.execute(sa.insert(schema.change).values(subject=int(subject)))
+    executed(connection, "INSERT INTO change (subject) VALUES (?)", (int(subject),))
     _notify(connection)
 
 
@@ -58,20 +60,14 @@ def note_readings(connection: Connection, touched: dict[int, tuple[int, int]]) -
         return
     subject = int(Subject.READINGS)
     rows = [(subject, series_id, *span) for series_id, span in touched.items()]
-    # With every batch, so straight to the driver.
-    mark = "?" if connection.dialect.name == "sqlite" else "%s"
-    connection.exec_driver_sql(
-        "INSERT INTO change (subject, series_id, from_us, to_us) "
-        f"VALUES ({mark}, {mark}, {mark}, {mark})",
-        rows,
-    )
+    executed_many(connection, _INSERT_READINGS, rows)
     _notify(connection)
 
 
 def _notify(connection: Connection) -> None:
     """Wake listeners when this transaction commits; PostgreSQL sends equal notices once."""
     if connection.dialect.name == "postgresql":
-        connection.exec_driver_sql(f"NOTIFY {_CHANNEL}")
+        executed(connection, f"NOTIFY {_CHANNEL}")
 
 
 def newest_seq(connection: Connection) -> int:
@@ -79,16 +75,15 @@ def newest_seq(connection: Connection) -> int:
     return int(connection.execute(sa.select(sa.func.max(schema.change.c.seq))).scalar() or 0)
 
 
-_columns = schema.change.c
-_NEWEST_SINCE = sa.select(
-    sa.func.max(_columns.seq),
-    sa.func.max(sa.case((_columns.subject == int(Subject.SITE), _columns.seq))),
-).where(_columns.seq > sa.bindparam("seen"))
+_NEWEST_SINCE = (
+    f"SELECT max(seq), max(CASE WHEN subject = {int(Subject.SITE)} THEN seq END) "
+    "FROM change WHERE seq > ?"
+)
 
 
 def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
     """Whether the configuration changed after a notice, and the number of the newest notice."""
-    newest, newest_site = connection.execute(_NEWEST_SINCE, {"seen": seq}).one()
+    ((newest, newest_site),) = fetched(connection, _NEWEST_SINCE, (seq,))
     return newest_site is not None, seq if newest is None else int(newest)
 
 

@@ -8,7 +8,7 @@ import sqlite3
 import threading
 from collections.abc import Iterator
 from pathlib import Path
-from typing import cast
+from typing import Any, cast
 
 import sqlalchemy as sa
 from sqlalchemy import exc
@@ -68,7 +68,7 @@ class Store:
     @contextlib.contextmanager
     def read(self) -> Iterator[Connection]:
         """A transaction that sees one state of the store and writes nothing."""
-        with translated(self.url), self._engine.connect() as connection:
+        with translated(self.url, self._driver_error), self._engine.connect() as connection:
             yield connection
 
     @contextlib.contextmanager
@@ -80,13 +80,20 @@ class Store:
         """
         # SQLite's own way of waiting is to sleep, longer each time; threads of ours do better.
         with (
-            translated(self.url),
+            translated(self.url, self._driver_error),
             self._writing,
             self._engine.execution_options(rook_write=True).begin() as connection,
         ):
             if connection.dialect.name == "postgresql":
                 connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({_WRITERS})")
             yield connection
+
+    @property
+    def _driver_error(self) -> type[Exception]:
+        """What the driver itself raises, where it is spoken to without SQLAlchemy."""
+        loaded: Any = self._engine.dialect.loaded_dbapi
+        error: type[Exception] = loaded.Error
+        return error
 
     def dedicated_connection(self) -> Connection:
         """A connection of one's own, for a reader that watches for changes; close it."""

@@ -21,11 +21,19 @@ from rook_tally.core.screening import (
     stuck_parts,
 )
 from rook_tally.store import schema
+from rook_tally.store.driver import fetched
 from rook_tally.store.overruling import overruled, write_row_qualities
 from rook_tally.store.site import Series
 
 # Half of what a stuck value takes lies on one side of a reading in it.
 _STILL_NEIGHBOURS = STUCK_READINGS // 2
+_COLUMNS = "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us"
+# One statement: it runs with every batch and series.
+_AROUND = (
+    f"SELECT * FROM ({_COLUMNS} < ? ORDER BY time_us DESC LIMIT {SCREENED_TAIL}) AS before "
+    f"UNION ALL {_COLUMNS} BETWEEN ? AND ? "
+    f"UNION ALL SELECT * FROM ({_COLUMNS} > ? ORDER BY time_us LIMIT {SCREENED_TAIL}) AS after"
+)
 
 
 def mark_what_became_certain(
@@ -171,20 +179,9 @@ def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
 
 
 def _rows_around(connection: Connection, series_id: int, first_us: int, last_us: int) -> Readings:
-    """Rows of a window with `SCREENED_TAIL` before and after it. With every batch and series, so
-    straight to the driver."""
-    mark = "?" if connection.dialect.name == "sqlite" else "%s"
-    wanted = f"SELECT time_us, value, quality FROM reading WHERE series_id = {mark} AND time_us"
-
-    def rows(rest: str, *bounds: int) -> list[Any]:
-        found = connection.exec_driver_sql(f"{wanted} {rest}", (series_id, *bounds))
-        assert found.cursor is not None
-        return list(found.cursor.fetchall())
-
-    before = rows(f"< {mark} ORDER BY time_us DESC LIMIT {SCREENED_TAIL}", first_us)
-    inside = rows(f"BETWEEN {mark} AND {mark} ORDER BY time_us", first_us, last_us)
-    after = rows(f"> {mark} ORDER BY time_us LIMIT {SCREENED_TAIL}", last_us)
-    return _readings([*reversed(before), *inside, *after])
+    """Rows of a window with `SCREENED_TAIL` before and after it."""
+    bounds = (series_id, first_us, series_id, first_us, last_us, series_id, last_us)
+    return _readings(sorted(fetched(connection, _AROUND, bounds)))
 
 
 def _readings(rows: Sequence[Sequence[Any]]) -> Readings:

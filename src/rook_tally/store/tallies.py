@@ -9,6 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
+from rook_tally.store.driver import executed_many
 
 NOBODY = 0
 """The station id under which messages of unknown senders are counted."""
@@ -33,20 +34,20 @@ class Tally:
 
 
 _COUNTS = tuple(field.name for field in fields(Tally))
+_ADD = (
+    f"INSERT INTO tally (station_id, {', '.join(_COUNTS)}) "
+    f"VALUES ({', '.join(['?'] * (len(_COUNTS) + 1))}) ON CONFLICT (station_id) DO UPDATE SET "
+    + ", ".join(f"{name} = tally.{name} + excluded.{name}" for name in _COUNTS)
+)
 
 
 def add_tallies(connection: Connection, tallies: Mapping[int, Tally]) -> None:
     """Add counts by station id in the running transaction."""
     if not tallies:
         return
-    # With every batch, so straight to the driver.
-    mark = "?" if connection.dialect.name == "sqlite" else "%s"
-    names = ", ".join(_COUNTS)
-    marks = ", ".join([mark] * (len(_COUNTS) + 1))
-    sums = ", ".join(f"{name} = tally.{name} + excluded.{name}" for name in _COUNTS)
-    connection.exec_driver_sql(
-        f"INSERT INTO tally (station_id, {names}) VALUES ({marks}) "
-        f"ON CONFLICT (station_id) DO UPDATE SET {sums}",
+    executed_many(
+        connection,
+        _ADD,
         [(at, *(getattr(one, name) for name in _COUNTS)) for at, one in tallies.items()],
     )
 

@@ -12,6 +12,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.driver import executed_many
 
 KEPT_LINES = 20_000
 SHOWN_BYTES = 2_000
@@ -65,18 +66,35 @@ _NAMES = (
     "arrived_us", "station", "door", "address", "body", "size", "kept", "duplicate", "suspect",
     "stray", "refused", "why",
 )  # fmt: skip
+_WRITE = (
+    f"INSERT INTO tape ({', '.join(_NAMES)}, problem) "
+    f"VALUES ({', '.join(['?'] * (len(_NAMES) + 1))})"
+)
 
 
 def write_tape(connection: Connection, lines: Sequence[TapeLine]) -> None:
     """Put messages on the tape in the running transaction."""
     if not lines:
         return
-    mark = "?" if connection.dialect.name == "sqlite" else "%s"
-    connection.exec_driver_sql(
-        f"INSERT INTO tape ({', '.join(_NAMES)}, problem) "
-        f"VALUES ({', '.join([mark] * (len(_NAMES) + 1))})",
+    executed_many(
+        connection,
+        _WRITE,
         [
-            (*(getattr(one, name) for name in _NAMES), one.problem.value if one.problem else "")
+            (
+                one.arrived_us,
+                one.station,
+                one.door,
+                one.address,
+                one.body,
+                one.size,
+                one.kept,
+                one.duplicate,
+                one.suspect,
+                one.stray,
+                one.refused,
+                one.why,
+                one.problem.value if one.problem else "",
+            )
             for one in lines
         ],
     )

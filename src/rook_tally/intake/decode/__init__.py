@@ -9,6 +9,7 @@ from rook_tally.intake.decode import (
     json_text,
     lines,
     lone_value,
+    ordinary,
     patterned,
     plain_json,
     pointed,
@@ -20,6 +21,15 @@ from rook_tally.intake.message import Decoded, Form, Message
 
 MOST_VALUES = 200_000
 """A message of more is refused: nobody measures so much at once."""
+_ORDINARY_BYTES = 100_000
+# An ordinary message is read in columns; these give None for any other.
+_JSON = Form.JSON
+_READS_AT_ONCE = {
+    Form.SENML_JSON: ordinary.from_senml,
+    Form.SENML_CBOR: ordinary.from_senml_cbor,
+    Form.CSV: ordinary.from_csv,
+    None: ordinary.from_anything,
+}
 
 
 def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
@@ -32,35 +42,43 @@ def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
     DecodeError
         When the body cannot be read at all.
     """
-    form = message.form
-    field = message.field or hints.field
-    if hints.pointers:
-        result = pointed.decode(json_text.parsed(message.body), hints.pointers)
-    elif field is not None:
-        result = lone_value.decode(message.body, field)
-    elif hints.pattern is not None and form is None:
-        result = patterned.decode(message.body.decode("utf-8", "replace"), hints.pattern)
-    elif form is Form.ENVIRONMENTAL:
-        result = environmental.decode(message.body)
-    elif form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
-        result = senml.decode(senml_cbor.parsed(message.body), arrived_us=message.arrived_us)
-    elif form is Form.CSV or (form is None and not _looks_like_json(message.body)):
-        result = _from_text(message.body, form)
-    else:
-        document = json_text.parsed(message.body)
-        is_senml = form is Form.SENML_JSON or (form is None and senml.looks_like(document))
-        result = (
-            senml.decode(document, arrived_us=message.arrived_us)
-            if is_senml
-            else plain_json.decode(document)
-        )
-    if not result.items and not result.refused and not result.said:
+    if hints is NO_HINTS and message.field is None and len(message.body) <= _ORDINARY_BYTES:
+        # Looking JSON up like the others would take a fifth of its time: an enum's hash is slow.
+        if message.form is _JSON:
+            quick = ordinary.from_object(message.body)
+        else:
+            quick = _READS_AT_ONCE.get(message.form, ordinary.from_nothing)(message.body)
+        if quick is not None:
+            return quick
+    result = _read_patiently(message, hints)
+    if not result.count and not result.refused and not result.said:
         raise DecodeError("the message holds no readings", remedy="send at least one value")
-    if len(result.items) > MOST_VALUES:
+    if result.count > MOST_VALUES:
         raise DecodeError(
             f"the message holds more than {MOST_VALUES} values", remedy="send it in parts"
         )
     return result
+
+
+def _read_patiently(message: Message, hints: Hints) -> Decoded:
+    form = message.form
+    field = message.field or hints.field
+    if hints.pointers:
+        return pointed.decode(json_text.parsed(message.body), hints.pointers)
+    if field is not None:
+        return lone_value.decode(message.body, field)
+    if hints.pattern is not None and form is None:
+        return patterned.decode(message.body.decode("utf-8", "replace"), hints.pattern)
+    if form is Form.ENVIRONMENTAL:
+        return environmental.decode(message.body)
+    if form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
+        return senml.decode(senml_cbor.parsed(message.body), arrived_us=message.arrived_us)
+    if form is Form.CSV or (form is None and not _looks_like_json(message.body)):
+        return _from_text(message.body, form)
+    document = json_text.parsed(message.body)
+    if form is Form.SENML_JSON or (form is None and senml.looks_like(document)):
+        return senml.decode(document, arrived_us=message.arrived_us)
+    return plain_json.decode(document)
 
 
 def _looks_like_cbor(body: bytes) -> bool:

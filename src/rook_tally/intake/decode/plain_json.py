@@ -6,7 +6,8 @@ Nested names are joined by dots. Numbers may come as text.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from math import isfinite
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
@@ -16,6 +17,7 @@ from rook_tally.intake.message import Decoded, Item, Refusal, Said
 
 STATION = "station"
 TIME = "time"
+_NOT_FIELDS = frozenset({STATION, TIME})
 
 
 def decode(document: Json) -> Decoded:
@@ -62,11 +64,11 @@ def _take_object(
         refused.append(Refusal(at, STATION, f"station is {kind_of(station)}, not text"))
         return
     time_us, time_note = sent_time(members.get(TIME))
-    values = {name: value for name, value in members.items() if name not in (STATION, TIME)}
-    named = list(_flattened(values))
-    if not named:
-        refused.append(Refusal(at, "", "the object holds no values"))
-    for field, value in named:
+    is_empty = True
+    for field, value in _flattened(members):
+        if field in _NOT_FIELDS:
+            continue
+        is_empty = False
         word = said_from(field, value, at=at, station=station)
         if word is not None:
             said.append(word)
@@ -77,18 +79,29 @@ def _take_object(
             refused.append(Refusal(at, field, f"{field}: {error}"))
             continue
         items.append(Item(at, field, reading, station, unit, time_us, time_note))
+    if is_empty:
+        refused.append(Refusal(at, "", "the object holds no values"))
 
 
-def _flattened(members: dict[str, Json], prefix: str = "") -> Iterator[tuple[str, Json]]:
+def _flattened(members: dict[str, Json]) -> Iterable[tuple[str, Json]]:
+    """Every value with its name; nested names are joined by dots."""
+    if dict not in map(type, members.values()):
+        return members.items()
+    return _unnested(members, "")
+
+
+def _unnested(members: dict[str, Json], prefix: str) -> Iterator[tuple[str, Json]]:
     for name, value in members.items():
         if isinstance(value, dict):
-            yield from _flattened(value, f"{prefix}{name}.")
+            yield from _unnested(value, f"{prefix}{name}.")
         else:
             yield f"{prefix}{name}", value
 
 
 def _value_from(value: Json) -> tuple[float | bool | str, str | None]:
     """A value and the unit that may stand behind it."""
+    if type(value) is float and isfinite(value):
+        return value, None
     if isinstance(value, bool):
         return value, None
     if isinstance(value, str):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from rook_tally.intake.decode.json_text import Json
 from rook_tally.intake.message import Said
 from rook_tally.store import CONTROL_PREFIX, FIRMWARE, OFFLINE, ONLINE, STATUS
@@ -18,17 +20,33 @@ _STATUS_WORDS = {
 
 def said_from(field: str, value: Json, *, at: int, station: str | None) -> Said | None:
     """A word about the station itself; None when the field is to be a reading."""
-    if value is None or isinstance(value, list | dict):
+    sort = _sort_of(field)
+    if sort is None or value is None or isinstance(value, list | dict):
         return None
-    if field.startswith(CONTROL_PREFIX) and len(field) > len(CONTROL_PREFIX):
+    if sort is CONTROL_PREFIX:
         return Said(at, field, _word(value), station)
-    name = field.lower()
-    if name in _FIRMWARE_NAMES and not isinstance(value, bool):
+    if sort is FIRMWARE and not isinstance(value, bool):
         return Said(at, FIRMWARE, _word(value), station)
-    if name == STATUS and isinstance(value, str):
+    if sort is STATUS and isinstance(value, str):
         told = _STATUS_WORDS.get(value.strip().lower())
         return None if told is None else Said(at, STATUS, told, station)
     return None
+
+
+def may_be_said(field: str) -> bool:
+    """Whether a field of that name can be such a word."""
+    return _sort_of(field) is not None
+
+
+@lru_cache(4096)
+def _sort_of(field: str) -> str | None:
+    """Which sort of word a field can be: the same few fields come with every message."""
+    if field.startswith(CONTROL_PREFIX) and len(field) > len(CONTROL_PREFIX):
+        return CONTROL_PREFIX
+    name = field.lower()
+    if name in _FIRMWARE_NAMES:
+        return FIRMWARE
+    return STATUS if name == STATUS else None
 
 
 def _word(value: bool | int | float | str) -> str:
