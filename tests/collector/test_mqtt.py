@@ -26,7 +26,7 @@ from rook_tally.store import (
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
-def _free_port() -> int:
+def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port: int = probe.getsockname()[1]
@@ -105,7 +105,7 @@ def test_bad_and_strange_messages_are_kept_and_block_nothing(collector: Collecto
 
 def test_a_retained_value_is_not_taken_for_a_new_one(store_path: Path, tmp_path: Path) -> None:
     """The broker repeats it at every subscription; when it was measured nobody knows."""
-    port = _free_port()
+    port = free_port()
     with mosquitto(port, tmp_path / "outside"):
         subprocess.run(
             ["mosquitto_pub", "-h", "127.0.0.1", "-p", str(port), "-r", "-q", "1",
@@ -180,7 +180,7 @@ def _door(path: Path, name: str = "mqtt") -> Any:
 def test_a_broker_that_is_not_there_is_tried_until_it_comes(
     store_path: Path, tmp_path: Path
 ) -> None:
-    port = _free_port()
+    port = free_port()
     with CollectorProcess(store_path, broker=f"mqtt://127.0.0.1:{port}") as collector:
         assert collector.ready["mqtt"] == f"127.0.0.1:{port}"
         collector.add_station("a")

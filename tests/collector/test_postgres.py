@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import subprocess
 from pathlib import Path
 
 import sqlalchemy as sa
 
 from rook_tally.desk.shell.feed import News, Picture, Trouble
-from rook_tally.store import Store, load_site, open_store, schema, set_site
+from rook_tally.store import Store, load_site, open_store, schema, set_site, tallies, total
 from tests.builders import append
+from tests.collector.test_mqtt import free_port, mosquitto
 from tests.desks import Desk, now_us
 from tests.postgres import cluster
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -103,3 +105,45 @@ def test_a_desk_outlives_its_server(tmp_path: Path) -> None:
 
 def _has_name(news: list[News], name: str) -> bool:
     return any(isinstance(one, Picture) and one.site.name == name for one in news)
+
+
+def test_two_collectors_share_what_a_broker_brings(tmp_path: Path) -> None:
+    """By a shared subscription each message comes to one of them; what is held for one that died
+    is not lost."""
+    with contextlib.ExitStack() as stack:
+        url = stack.enter_context(cluster()).new_database()
+        port = free_port()
+        stack.enter_context(mosquitto(port, tmp_path / "broker"))
+        broker = f"mqtt://127.0.0.1:{port}"
+        first = CollectorProcess(tmp_path / "first", store_url=url, broker=broker)
+        second = CollectorProcess(tmp_path / "second", store_url=url, broker=broker)
+        stack.callback(first.stop)
+        stack.callback(second.stop)
+        first.add_station("a", kind="climate")
+
+        def publish(numbers: range) -> None:
+            lines = "".join(f'{{"temp": 20.5, "time": {1_790_000_000 + at}}}\n' for at in numbers)
+            subprocess.run(
+                ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-l"],
+                input=lines, text=True, check=True, timeout=60,
+            )  # fmt: skip
+
+        def kept() -> tuple[int, int]:
+            store = open_store(url)
+            try:
+                with store.read() as connection:
+                    whole = total(tallies(connection))
+            finally:
+                store.close()
+            return whole.kept, whole.duplicate
+
+        publish(range(200))
+        # Each message reached one of the two: nothing came twice.
+        wait_until(lambda: kept() == (200, 0))
+        # Killed, one leaves its half in its own lasting session; coming back it takes it in.
+        second.kill()
+        publish(range(200, 300))
+        wait_until(lambda: kept()[0] >= 250)
+        again = CollectorProcess(tmp_path / "again", store_url=url, broker=broker)
+        stack.callback(again.stop)
+        wait_until(lambda: kept()[0] == 300)

@@ -219,6 +219,19 @@ def _http() -> list[Figure]:
     return [at_least("http", ours=ours, limit=bare, bar=0.4)]
 
 
+def _fleet() -> list[Figure]:
+    """A thousand stations every 10 s for a minute: readings lost, share of a core (%), memory."""
+    from rook_tally.cli.bench_fleet import fleet_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        cost = fleet_cost(Path(folder))
+    return [
+        figure_of("fleet.lost", ours=cost.sent - cost.kept, limit=cost.sent, bar=0.0),
+        figure_of("fleet.core", ours=100 * cost.core_share, limit=35.0, bar=1.0),
+        figure_of("fleet.memory", ours=cost.memory_mb, limit=220.0, bar=1.0),
+    ]
+
+
 def _decode() -> list[Figure]:
     """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
     from rook_tally.cli.bench_doors import decode_rates
@@ -249,4 +262,5 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "mqtt": _mqtt,
     "http": _http,
     "decode": _decode,
+    "fleet": _fleet,
 }

@@ -52,10 +52,11 @@ asyncio.run(main())
 """
 
 _PUBLISHER = """
-import sys, threading
+import sys, threading, time
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 port, count = int(sys.argv[1]), int(sys.argv[2])
+begun_s = round(time.time()) - count
 client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="publisher")
 client.max_inflight_messages_set(200)
 client.max_queued_messages_set(0)
@@ -63,7 +64,7 @@ client.connect("127.0.0.1", port)
 client.loop_start()
 last = None
 for number in range(count):
-    time_s = 1_790_000_000 + number
+    time_s = begun_s + number
     body = f'{{"time": {time_s}, "temperature": 21.5, "humidity": 50, "co2": {400 + number % 90}}}'
     last = client.publish("rook/bench/readings", body, qos=1)
 last.wait_for_publish(120)
@@ -88,23 +89,33 @@ def http_rates(folder: Path) -> tuple[float, float]:
 def _make_station(where: str) -> None:
     store = open_store(where)
     with store.write() as connection:
-        add_station(connection, _STATION, place="Bench", kind=PLAIN, cadence_s=1)
+        for key in (_STATION, *map(_own_station, range(_CONNECTIONS))):
+            add_station(connection, key, place="Bench", kind=PLAIN, cadence_s=1)
     store.close()
 
 
-async def _post_rate(port: int) -> float:
-    """Requests a second over so many connections kept alive, bodies of 150 bytes."""
-    numbers = iter(range(_REQUESTS))
+def _own_station(at: int) -> str:
+    return f"{_STATION}-{at}"
 
-    async def send() -> None:
+
+async def _post_rate(port: int) -> float:
+    """Requests a second over so many connections kept alive, each a station of its own, bodies of
+    150 bytes."""
+    numbers = iter(range(_REQUESTS))
+    # Of the last hours, as live readings are: older ones would be sealed in between.
+    begun_s = round(time.time()) - _REQUESTS
+
+    async def send(at: int) -> None:
+        station = _own_station(at).encode()
         reader, writer = await asyncio.open_connection("127.0.0.1", port)
         for number in numbers:
-            values = {"time": 1_790_000_000 + number, "temperature": 21.5, "humidity": 50.25,
-                      "co2": 612, "pressure": 1013.25, "voltage": 3.31}  # fmt: skip
+            values = {"time": begun_s + number, "temperature": 21.5, "humidity": 50.25,
+                      "co2": 600 + number % 40, "pressure": 1013.25, "voltage": 3.31}  # fmt: skip
             body = json.dumps(values).ljust(150).encode()
             writer.write(
-                b"POST /v1/readings?station=bench HTTP/1.1\r\nHost: bench\r\n"
-                b"Content-Type: application/json\r\nContent-Length: %d\r\n\r\n" % len(body) + body
+                b"POST /v1/readings?station=%s HTTP/1.1\r\nHost: bench\r\n"
+                b"Content-Type: application/json\r\nContent-Length: %d\r\n\r\n%s"
+                % (station, len(body), body)
             )
             head = await reader.readuntil(b"\r\n\r\n")
             length = int(head.lower().partition(b"content-length: ")[2].partition(b"\r")[0])
@@ -112,7 +123,7 @@ async def _post_rate(port: int) -> float:
         writer.close()
 
     began = time.perf_counter()
-    await asyncio.gather(*(send() for _ in range(_CONNECTIONS)))
+    await asyncio.gather(*map(send, range(_CONNECTIONS)))
     return _REQUESTS / (time.perf_counter() - began)
 
 

@@ -1,7 +1,10 @@
 """Batches: what the doors bring goes into the store together, in one transaction after the other.
 
-No reading waits for a timer: while one batch is being committed the next one gathers, so a quiet
-site commits each message at once and a busy one hundreds together.
+While one batch is being committed the next one gathers, so a quiet site commits each message at
+once and a busy one hundreds together. Senders that wait for their answers before they send again
+come together once they have been answered together: a batch waits a millisecond or two for as many
+as were under way. Where nobody waits for an answer, batches keep 25 ms apart: each costs the same
+whatever is in it.
 """
 
 from __future__ import annotations
@@ -21,6 +24,9 @@ from rook_tally.store import Store
 
 LARGEST_BATCH = 500
 _WAITING_ROOM = 20_000
+_TOGETHER_S = 0.0015
+_PACE_S = 0.025
+_FEW = 32
 
 _log = structlog.get_logger(__name__)
 
@@ -34,6 +40,9 @@ class CommitLoop:
         self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[Answer]]] = asyncio.Queue(
             _WAITING_ROOM
         )
+        # Senders that wait for an answer: now, and at most since the last batch.
+        self._asking = self._most_asking = 0
+        self._written_s = -_PACE_S
         # One thread: the directory belongs to it, and SQLite has one writer anyway.
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
         self._task = asyncio.create_task(self._run())
@@ -47,8 +56,14 @@ class CommitLoop:
             When nothing could be kept.
         """
         future: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
-        await self._waiting.put((message, future))
-        return await future
+        asks = message.door == "http"
+        self._asking += asks
+        self._most_asking = max(self._most_asking, self._asking)
+        try:
+            await self._waiting.put((message, future))
+            return await future
+        finally:
+            self._asking -= asks
 
     async def close(self) -> None:
         """Commit what was handed in, then stop."""
@@ -57,12 +72,27 @@ class CommitLoop:
         await asyncio.wait((self._task,))
         self._thread.shutdown()
 
+    def _gather(self, batch: list[tuple[Message, asyncio.Future[Answer]]]) -> None:
+        while len(batch) < LARGEST_BATCH and not self._waiting.empty():
+            batch.append(self._waiting.get_nowait())
+
     async def _run(self) -> None:
+        loop = asyncio.get_running_loop()
+        under_way = 0
         while True:
             batch = [await self._waiting.get()]
-            while len(batch) < LARGEST_BATCH and not self._waiting.empty():
-                batch.append(self._waiting.get_nowait())
+            self._gather(batch)
+            if not self._asking and len(batch) < _FEW:
+                # Nobody waits for an answer, and the store was written to just now.
+                await asyncio.sleep(max(0.0, self._written_s + _PACE_S - loop.time()))
+                self._gather(batch)
+            elif len(batch) < under_way:
+                await asyncio.sleep(_TOGETHER_S)
+                self._gather(batch)
             await self._commit(batch)
+            self._written_s = loop.time()
+            under_way = self._most_asking
+            self._most_asking = 0
             for _ in batch:
                 self._waiting.task_done()
 

@@ -6,6 +6,7 @@ import ipaddress
 import socket
 import ssl
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
@@ -103,6 +104,7 @@ def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
     )
 
 
+@lru_cache(1024)
 def is_loopback(host: str) -> bool:
     """Whether a host name or address is this machine's own."""
     try:

@@ -296,7 +296,7 @@ def _write(
     connection: Connection, directory: Directory, batch: _Batch, *, is_anew: bool = False
 ) -> None:
     outcome = append_readings(connection, [one.reading for one in batch.readings])
-    written: dict[int, tuple[int, int]] = {}
+    written: dict[int, list[NewReading]] = defaultdict(list)
     series: dict[int, Series] = {}
     for arriving, duplicate, revised in zip(
         batch.readings, outcome.duplicate, outcome.revised, strict=True
@@ -314,11 +314,22 @@ def _write(
         tally.suspect += is_suspect
         tally.revised += revised
         tally.late += arriving.is_late
-        first, last = written.get(one.id, (reading.time_us, reading.time_us))
-        written[one.id] = (min(first, reading.time_us), max(last, reading.time_us))
+        written[one.id].append(reading)
         series[one.id] = one
-    # What these readings made certain of earlier ones.
-    marked = mark_what_became_certain(connection, series.values(), written)
+    # What these readings made certain of earlier ones, where there is anything to look at.
+    doubtful = [
+        one
+        for one in series.values()
+        if not directory.recent.are_beyond_suspicion(
+            one, written[one.id], outcome.newest_before.get(one.id)
+        )
+    ]
+    touched = {
+        one.id: (min(moments), max(moments))
+        for one in doubtful
+        if (moments := [reading.time_us for reading in written[one.id]])
+    }
+    marked = mark_what_became_certain(connection, doubtful, touched)
     for series_id, count in marked.items():
         batch.tallies[series[series_id].station.id].suspect += count
     hear_words(connection, batch.words)
@@ -326,3 +337,4 @@ def _write(
     keep_strays(connection, batch.strays)
     write_tape(connection, [_tape_line(*one) for one in batch.tape])
     add_tallies(connection, batch.tallies)
+    directory.know_own_series(connection)

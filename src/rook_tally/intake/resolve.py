@@ -18,6 +18,7 @@ from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store import (
     DoorSettings,
     PollSetting,
+    RecentReadings,
     SerialSetting,
     Series,
     Station,
@@ -26,6 +27,7 @@ from rook_tally.store import (
     add_series,
     door_settings,
     load_site,
+    newest_seq,
     site_changed_since,
 )
 
@@ -52,13 +54,18 @@ class Placed(NamedTuple):
 
 
 class Directory:
-    """Stations and series by their names on the wire; follows the store's configuration."""
+    """Stations and series by their names on the wire; follows the store's configuration.
+
+    `recent` are their last readings, as far as this writer knows them.
+    """
 
     def __init__(self) -> None:
         self._seen_seq = -1
         self._stations: dict[str, Station] = {}
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
+        self._has_begun_series = False
+        self.recent = RecentReadings()
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], Hints] = {}
 
@@ -148,11 +155,21 @@ class Directory:
                 connection, station, field=item.field, quantity=quantity, unit=wire_unit
             )
             self._series[station.id, item.field] = known
+            self._has_begun_series = True
         return Placed(item, known, value)
+
+    def know_own_series(self, connection: Connection) -> None:
+        """Series begun in the running transaction are known: reading the configuration anew for
+        them would take longer with every station. The store has one writer at a time, so nobody
+        else's change lies between the look at its beginning and this."""
+        if self._has_begun_series:
+            self._has_begun_series = False
+            self._seen_seq = newest_seq(connection)
 
     def forget(self) -> None:
         """Read everything anew next time: series begun in a failed transaction are not there."""
         self._seen_seq = -1
+        self.recent.forget()
 
 
 def _meaning(station: Station, field: str) -> tuple[Quantity, str]:

@@ -67,6 +67,7 @@ from rook_tally.store.query import (
     read_raw_range,
     span_of,
 )
+from rook_tally.store.recent import RecentReadings
 from rook_tally.store.requests import (
     AdoptionTerms,
     Request,
@@ -168,6 +169,7 @@ __all__ = [
     "Place",
     "PollSetting",
     "Problem",
+    "RecentReadings",
     "Request",
     "RequestSort",
     "RequestState",

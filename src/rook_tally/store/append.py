@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from sqlalchemy.engine import Connection
@@ -30,10 +30,12 @@ class Appended:
 
     `duplicate`: the same series, time and value was there already; ignored.
     `revised`: another value was there for that series and time; the newer arrival won.
+    `newest_before`: each series' newest row before, when all of the batch is newer; else empty.
     """
 
     duplicate: tuple[bool, ...]
     revised: tuple[bool, ...]
+    newest_before: Mapping[int, int | None] = field(default_factory=dict)
 
 
 def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appended:
@@ -42,12 +44,13 @@ def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appe
     Within the batch, later entries count as arriving later.
     """
     touched = _touched(batch)
-    if _is_all_new(connection, batch, touched):
+    newest_before = _newest_if_all_new(connection, batch, touched)
+    if newest_before is not None:
         # Nearly every batch: nothing in it was there, and nothing comes twice.
         _insert(connection, _plain(batch))
         note_readings(connection, touched)
         nothing = (False,) * len(batch)
-        return Appended(nothing, nothing)
+        return Appended(nothing, nothing, newest_before)
     held = readings_at(connection, [(new.series_id, new.time_us) for new in batch])
     duplicate: list[bool] = []
     revised: list[bool] = []
@@ -64,24 +67,26 @@ def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appe
     return Appended(tuple(duplicate), tuple(revised))
 
 
-def _is_all_new(
+def _newest_if_all_new(
     connection: Connection, batch: Sequence[NewReading], touched: dict[int, tuple[int, int]]
-) -> bool:
-    """Whether all of a batch is newer than what its series hold, and no moment comes twice.
+) -> dict[int, int | None] | None:
+    """The newest row of each series, if all of a batch is newer and no moment comes twice.
 
     The write lock is ours, so what is true stays so until the batch is written.
     """
     ((newest_page_us,),) = fetched(connection, _NEWEST_PAGE)
     sealed_until_us = -1 if newest_page_us is None else newest_page_us + PAGE_US
     if any(first < sealed_until_us for first, _ in touched.values()):
-        return False
+        return None
     newest = _NEWEST_ROWS
     if len(touched) <= _FEW:
         newest += f" WHERE id IN ({', '.join(map(str, touched))})" if touched else " WHERE id = 0"
-    for series_id, newest_us in fetched(connection, newest):
-        if newest_us is not None and series_id in touched and touched[series_id][0] <= newest_us:
-            return False
-    return len({new[:2] for new in batch}) == len(batch)
+    found: dict[int, int | None] = dict(fetched(connection, newest))
+    for series_id, (first_us, _) in touched.items():
+        newest_us = found.get(series_id)
+        if newest_us is not None and first_us <= newest_us:
+            return None
+    return found if len({new[:2] for new in batch}) == len(batch) else None
 
 
 def _touched(batch: Iterable[NewReading]) -> dict[int, tuple[int, int]]:

@@ -31,6 +31,7 @@ class Subject(enum.IntEnum):
     DOORS = 4
     TAPE = 5
     REQUESTS = 6
+    SERIES = 7
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +77,8 @@ def newest_seq(connection: Connection) -> int:
 
 
 _NEWEST_SINCE = (
-    f"SELECT max(seq), max(CASE WHEN subject = {int(Subject.SITE)} THEN seq END) "
+    f"SELECT max(seq), max(CASE WHEN subject IN ({int(Subject.SITE)}, {int(Subject.SERIES)}) "
+    "THEN seq END) "
     "FROM change WHERE seq > ?"
 )
 

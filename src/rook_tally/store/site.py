@@ -314,7 +314,7 @@ def add_series(
         "limits": None if limits is None else msgspec.json.encode(limits).decode(),
     }
     inserted = connection.execute(sa.insert(schema.series).values(**values))
-    note_change(connection, Subject.SITE)
+    note_change(connection, Subject.SERIES)
     own = quantity.default_limits(indoors=station.place.indoors) if limits is None else limits
     return Series(_new_id(inserted), station, field, quantity, unit, own)
 

@@ -218,7 +218,7 @@ class Feed:
 
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}
-        if Subject.SITE in subjects:
+        if subjects & {Subject.SITE, Subject.SERIES}:
             self._send_picture()
         elif Subject.READINGS in subjects:
             self._send_readings([one for one in changes if one.subject is Subject.READINGS])
