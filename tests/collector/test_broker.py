@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
 
-from rook_tally.store import load_site, newest_tape, open_store
+from rook_tally.store import collectors, load_site, newest_tape, open_store
 from tests.collector.test_controls import heard_at, publish
+from tests.collector.test_mqtt import free_port, mosquitto
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
@@ -162,3 +164,56 @@ def test_a_pattern_is_tried_on_what_arrives(collector: CollectorProcess) -> None
     assert any("station: bed-3" in line for line in said)
     assert "elsewhere/x  does not fit" in "".join(said) + rest
     assert rook_tally("--store", collector.address, "door", "list").stdout.find("topics") < 0
+
+
+def certificates(folder: Path) -> None:
+    """An authority, and what it signed for a broker on this machine and for a client."""
+
+    def openssl(*words: str) -> None:
+        subprocess.run(["openssl", *words], cwd=folder, check=True, capture_output=True)
+
+    folder.mkdir()
+    openssl("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-subj", "/CN=Fennel Wharf",
+            "-keyout", "ca.key", "-out", "ca.pem", "-days", "2")  # fmt: skip
+    (folder / "names").write_text("subjectAltName=IP:127.0.0.1,DNS:localhost\n")
+    for name in ("broker", "client"):
+        openssl("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout",
+                f"{name}.key", "-out", f"{name}.csr")  # fmt: skip
+        openssl("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key",
+                "-CAcreateserial", "-days", "2", "-extfile", "names", "-out", f"{name}.pem")  # fmt: skip
+
+
+def test_a_broker_that_asks_for_certificates(store_path: Path, tmp_path: Path) -> None:
+    keys = tmp_path / "keys"
+    certificates(keys)
+    port = free_port()
+    settings = (
+        f"cafile {keys}/ca.pem\ncertfile {keys}/broker.pem\nkeyfile {keys}/broker.key\n"
+        "require_certificate true\n"
+    )
+    ours = ("--broker-ca", "ca.pem", "--broker-cert", "client.pem", "--broker-key", "client.key")
+    files = tuple(word if word.startswith("--") else str(keys / word) for word in ours)
+    url = f"mqtts://127.0.0.1:{port}"
+    with mosquitto(port, tmp_path / "outside", settings):
+        # Not trusted until somebody says who vouches for it.
+        with CollectorProcess(store_path, broker=url) as collector:
+            wait_until(lambda: "is not trusted" in door_detail(collector, "mqtt"))
+        with CollectorProcess(store_path, broker=url, words=files) as collector:
+            collector.add_station("shelf", kind="climate")
+            subprocess.run(
+                ["mosquitto_pub", "-h", "127.0.0.1", "-p", str(port), "--cafile", "ca.pem",
+                 "--cert", "client.pem", "--key", "client.key", "-q", "1",
+                 "-t", "rook/shelf/readings", "-m", '{"temp": 20.5}'],
+                cwd=keys, check=True, timeout=30,
+            )  # fmt: skip
+            wait_until(lambda: [row["value"] for row in collector.latest()] == [20.5])
+
+
+def door_detail(collector: CollectorProcess, name: str) -> str:
+    store = open_store(collector.address)
+    try:
+        with store.read() as connection:
+            running = collectors(connection, now_us=time.time_ns() // 1000)
+    finally:
+        store.close()
+    return next((one.detail for each in running for one in each.doors if one.name == name), "")

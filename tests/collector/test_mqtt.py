@@ -34,12 +34,12 @@ def free_port() -> int:
 
 
 @contextlib.contextmanager
-def mosquitto(port: int, folder: Path) -> Iterator[None]:
-    """Somebody else's broker."""
+def mosquitto(port: int, folder: Path, more: str = "") -> Iterator[None]:
+    """Somebody else's broker; `more` is added to its configuration."""
     folder.mkdir(exist_ok=True)
     configuration = folder / "outside.conf"
     user = "user root\n" if os.geteuid() == 0 else ""
-    configuration.write_text(f"listener {port} 127.0.0.1\nallow_anonymous true\n{user}")
+    configuration.write_text(f"listener {port} 127.0.0.1\nallow_anonymous true\n{user}{more}")
     process = subprocess.Popen(["mosquitto", "-c", str(configuration)], stderr=subprocess.DEVNULL)
     try:
         wait_until(lambda: _answers(port))

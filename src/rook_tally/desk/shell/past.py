@@ -1,0 +1,49 @@
+"""The site as it stood at a moment: what the whole application shows while the past is looked at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.envelope import Envelope
+from rook_tally.desk.shell.feed import last_reports, ribbons_before
+from rook_tally.store import Latest, Site, latest
+
+
+@dataclass(slots=True)
+class Shown:
+    """Newest readings and the day before them by series id, last reports by station id."""
+
+    latest: dict[int, Latest] = field(default_factory=dict)
+    ribbons: dict[int, Envelope] = field(default_factory=dict)
+    reports: dict[int, TimeArray] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class PastMoment:
+    """The site at a moment."""
+
+    at_us: int
+    shown: Shown
+
+
+@dataclass(frozen=True, slots=True)
+class MomentQuestion:
+    """How the site stood at a moment."""
+
+    site: Site
+    at_us: int
+    subject: str = "moment"
+
+    def answered(self, connection: Connection) -> PastMoment:
+        """The site at that moment; a reading later than it is not known yet."""
+        return PastMoment(
+            self.at_us,
+            Shown(
+                latest(connection, until_us=self.at_us),
+                ribbons_before(connection, self.site.series, self.at_us),
+                last_reports(connection, self.site, self.at_us),
+            ),
+        )
