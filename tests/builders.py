@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rook_tally.core.kinds import KINDS
+from rook_tally.core.levels import Limits
 from rook_tally.core.readings import Quality
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.timestamps import time_us_from_text
@@ -26,7 +27,12 @@ def add_room_air(store: Store, key: str = "wall", place: str = "Throwing room") 
 
 
 def begin_series(
-    store: Store, quantity: str = "temperature", *, key: str = "wall", place: str = "Throwing room"
+    store: Store,
+    quantity: str = "temperature",
+    *,
+    key: str = "wall",
+    place: str = "Throwing room",
+    limits: Limits | None = None,
 ) -> Series:
     """A series of a station that is made when it is new."""
     with store.read() as connection:
@@ -38,7 +44,7 @@ def begin_series(
         assert station is not None
         return add_series(
             connection, station, field=quantity, quantity=QUANTITIES[quantity],
-            unit=QUANTITIES[quantity].base.symbol,
+            unit=QUANTITIES[quantity].base.symbol, limits=limits,
         )  # fmt: skip
 
 

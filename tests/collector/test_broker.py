@@ -179,8 +179,10 @@ def certificates(folder: Path) -> None:
     for name in ("broker", "client"):
         openssl("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout",
                 f"{name}.key", "-out", f"{name}.csr")  # fmt: skip
-        openssl("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key",
-                "-CAcreateserial", "-days", "2", "-extfile", "names", "-out", f"{name}.pem")  # fmt: skip
+        openssl(
+            "x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key",
+            "-CAcreateserial", "-days", "2", "-extfile", "names", "-out", f"{name}.pem",
+        )  # fmt: skip
 
 
 def test_a_broker_that_asks_for_certificates(store_path: Path, tmp_path: Path) -> None:

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.strip.model import LONGEST_US, SHORTEST_US, StripModel, TimeWindow
+from rook_tally.desk.shell.time_window import LONGEST_US, SHORTEST_US, TimeWindow
+from rook_tally.desk.strip.model import StripModel
 from rook_tally.store import Series, Store
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
@@ -71,7 +72,8 @@ def model(store: Store, series: dict[str, Series]) -> StripModel:
     state = SiteState(lambda: NOON_US)
     with store.read() as connection:
         state.take(read_picture(connection, NOON_US))
-    return StripModel(state, TimeWindow(NOON_US - HOUR_US, NOON_US, is_live=True))
+    state.window = TimeWindow(NOON_US - HOUR_US, NOON_US, is_live=True)
+    return StripModel(state)
 
 
 def _read(store: Store, model: StripModel, columns: int = 60) -> None:

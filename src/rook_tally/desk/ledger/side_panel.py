@@ -172,7 +172,10 @@ class SidePanel(SidePaper):
         )
         self._chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
         start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
-        self._from.setText(start.strftime("%H:%M yesterday"))
+        is_live = self._state.window.is_live
+        self._from.setText(start.strftime("%H:%M yesterday" if is_live else "%a %H:%M"))
+        moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
+        self._until.setText("now" if is_live else moment.strftime("%a %H:%M"))
         for line, fact in zip(self._facts, account.facts, strict=False):
             line.name.setText(fact.name)
             line.value.setText(fact.value)

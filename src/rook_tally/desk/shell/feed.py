@@ -100,26 +100,32 @@ def ribbon_window(now_us: int) -> tuple[int, int]:
 def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -> Picture:
     """The whole site as it stood at a moment; without ribbons it is read much faster."""
     site = load_site(connection)
-    reports: dict[int, TimeArray] = {}
-    for station in site.stations:
-        first = next((one for one in site.series if one.station.id == station.id), None)
-        if first is not None:
-            span_us = round((HEARD_REPORTS + 2) * station.cadence_s * SECOND_US)
-            reports[station.id] = read_range(
-                connection, first.id, now_us - span_us, now_us + 1
-            ).time_us
     return Picture(
         site,
         latest(connection, until_us=now_us + _AHEAD_US),
-        _ribbons(connection, site.series, now_us) if ribbons else {},
-        reports,
+        ribbons_before(connection, site.series, now_us) if ribbons else {},
+        last_reports(connection, site, now_us),
         collectors(connection, now_us=now_us),
     )
 
 
-def _ribbons(
+def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, TimeArray]:
+    """By station id, when it last reported before a moment: as often as a row's head shows."""
+    reports: dict[int, TimeArray] = {}
+    first = {one.station.id: one for one in reversed(site.series)}
+    for station in site.stations:
+        if station.id in first:
+            span_us = round((HEARD_REPORTS + 2) * station.cadence_s * SECOND_US)
+            reports[station.id] = read_range(
+                connection, first[station.id].id, now_us - span_us, now_us + 1
+            ).time_us
+    return reports
+
+
+def ribbons_before(
     connection: Connection, series: Collection[Series], now_us: int
 ) -> dict[int, Envelope]:
+    """The day before a moment, by series id."""
     return envelopes(connection, list(series), *ribbon_window(now_us), RIBBON_COLUMNS)
 
 
@@ -208,7 +214,7 @@ class Feed:
         if is_first:
             # What is and how fresh it is comes first; the day behind it follows at once.
             with self._store.read() as connection:
-                ribbons = _ribbons(connection, picture.site.series, now_us)
+                ribbons = ribbons_before(connection, picture.site.series, now_us)
             self._on_news(NewReadings({}, ribbons))
 
     def _send_doors(self) -> None:
@@ -247,7 +253,7 @@ class Feed:
             newest = latest(
                 connection, [one for one in touched if one is not None], until_us=now_us + _AHEAD_US
             )
-            ribbons = _ribbons(
+            ribbons = ribbons_before(
                 connection, [self._series[one] for one in involved if one in self._series], now_us
             )
         self._newest.update({series_id: one.time_us for series_id, one in newest.items()})

@@ -1,4 +1,4 @@
-"""The site as it stood at a moment: what the whole application shows while the past is looked at."""
+"""The site as it stood at a moment: what everything shows while the past is looked at."""
 
 from __future__ import annotations
 

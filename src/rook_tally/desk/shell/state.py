@@ -12,9 +12,11 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.levels import Level
-from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.shell.feed import NewDoors, NewReadings, News, NewTape, Picture, Trouble
 from rook_tally.desk.shell.moment import Clock
+from rook_tally.desk.shell.past import MomentQuestion, PastMoment, Shown
+from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.store import Collector, DoorState, Latest, Series, Site, Station
 
 # A day of a busy site; SQLite needs some of it to commit at all.
@@ -24,23 +26,26 @@ _KEPT_REPORTS = 200
 
 @dataclass
 class SiteState:
-    """The site as the desk knows it. Views subscribe and are told what changed.
+    """The site as the desk knows it, at the moment shown: now, or the end of a window in the past.
+    Views subscribe and are told what changed.
 
     `changed` callbacks get the ids of series with new readings, or None when everything may have
     changed.
     """
 
     clock: Clock
+    window: TimeWindow = field(default_factory=lambda: TimeWindow(0, DAY_US, is_live=True))
     site: Site = field(default_factory=lambda: Site("", "UTC", (), (), ()))
-    latest: dict[int, Latest] = field(default_factory=dict)
-    ribbons: dict[int, Envelope] = field(default_factory=dict)
-    reports: dict[int, TimeArray] = field(default_factory=dict)
+    live: Shown = field(default_factory=Shown)
+    past: PastMoment | None = None
     collectors: list[Collector] = field(default_factory=list)
     trouble: str = ""
     room_bytes: int | None = None
     is_loaded: bool = False
     # How often messages or strays have come since the desk began.
     tape_moves: int = 0
+    # Called after the window has moved, by whichever view.
+    window_moved: list[Callable[[], None]] = field(default_factory=list)
     _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
 
     @property
@@ -48,10 +53,65 @@ class SiteState:
         """The site's time zone."""
         return ZoneInfo(self.site.zone)
 
+    def __post_init__(self) -> None:
+        self.follow_now()
+
     @property
     def now_us(self) -> int:
-        """The moment shown as now."""
-        return self.clock()
+        """The moment shown as now: the window's end when it lies in the past."""
+        return self.clock() if self.window.is_live else min(self.window.end_us, self.clock())
+
+    @property
+    def shown(self) -> Shown:
+        """Newest readings, ribbons and reports as of the moment shown. Until a moment of the past
+        has been read, the one read before it stays."""
+        return self.live if self.window.is_live or self.past is None else self.past.shown
+
+    @property
+    def latest(self) -> dict[int, Latest]:
+        """The newest reading of each series, by its id."""
+        return self.shown.latest
+
+    @property
+    def ribbons(self) -> dict[int, Envelope]:
+        """The day before the moment shown, by series id."""
+        return self.shown.ribbons
+
+    @property
+    def reports(self) -> dict[int, TimeArray]:
+        """Moments of the last reports, by station id."""
+        return self.shown.reports
+
+    def show_window(self, window: TimeWindow) -> None:
+        """Show another stretch of time, in every view."""
+        was_live = self.window.is_live
+        self.window = window
+        for moved in self.window_moved:
+            moved()
+        if window.is_live and not was_live:
+            self.past = None
+            self._tell(None)
+
+    def show_last(self, span_us: int) -> None:
+        """The last so much time, live."""
+        now_us = self.clock()
+        self.show_window(TimeWindow(now_us - span_us, now_us, is_live=True))
+
+    def follow_now(self) -> None:
+        """Bring a live window up to now; nobody is told, as it happens all the time."""
+        self.window = self.window.following(self.clock())
+
+    def moment_question(self) -> MomentQuestion | None:
+        """What to ask about the moment shown; None while it is now, or known."""
+        if self.window.is_live or (self.past is not None and self.past.at_us == self.now_us):
+            return None
+        return MomentQuestion(self.site, self.now_us)
+
+    def take_moment(self, moment: PastMoment) -> None:
+        """An answer about a moment of the past; dropped once now is shown again."""
+        if not self.window.is_live:
+            self.past = moment
+            self._tell(None)
 
     def subscribe(self, changed: Callable[[set[int] | None], None]) -> None:
         """Call this after every change."""
@@ -62,8 +122,8 @@ class SiteState:
         changed: set[int] | None = None
         match news:
             case Picture():
-                self.site, self.latest, self.ribbons = news.site, news.latest, news.ribbons
-                self.reports, self.collectors = news.reports, news.collectors
+                self.site, self.collectors = news.site, news.collectors
+                self.live = Shown(news.latest, news.ribbons, news.reports)
                 self.is_loaded = True
             case NewReadings():
                 changed = set(news.latest) | set(news.ribbons)
@@ -80,6 +140,10 @@ class SiteState:
                 changed = set()
             case Trouble():
                 self.trouble, changed = news.text, set()
+        # While the past is shown, what comes in now is kept for later.
+        self._tell(set() if changed and not self.window.is_live else changed)
+
+    def _tell(self, changed: set[int] | None) -> None:
         for subscriber in self._subscribers:
             subscriber(changed)
 
@@ -89,15 +153,15 @@ class SiteState:
             series = by_id.get(series_id)
             if series is None:
                 continue
-            if series_id not in news.ribbons and series_id in self.ribbons:
-                self.ribbons[series_id] = _with_reading(self.ribbons[series_id], reading)
-            self.latest[series_id] = reading
-            moments = self.reports.get(series.station.id, np.empty(0, dtype=np.int64))
+            if series_id not in news.ribbons and series_id in self.live.ribbons:
+                self.live.ribbons[series_id] = _with_reading(self.live.ribbons[series_id], reading)
+            self.live.latest[series_id] = reading
+            moments = self.live.reports.get(series.station.id, np.empty(0, dtype=np.int64))
             if not len(moments) or reading.time_us > moments[-1]:
-                self.reports[series.station.id] = np.append(
+                self.live.reports[series.station.id] = np.append(
                     moments[-_KEPT_REPORTS:], reading.time_us
                 )
-        self.ribbons.update(news.ribbons)
+        self.live.ribbons.update(news.ribbons)
 
     def level(self, series: Series) -> Level:
         """The level of a series' newest reading; settled without a good one."""

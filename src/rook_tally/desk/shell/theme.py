@@ -32,6 +32,7 @@ class Theme:
     traces: tuple[str, ...]
     ribbon: str
     hatch: str
+    rail: str
 
     def level(self, level: Level) -> str:
         """The colour of a level; it never stands without its strokes."""
@@ -64,4 +65,5 @@ LIGHT = Theme(
     traces=("#27345C", "#9A6A1F", "#2F6F6A", "#7A3B6B", "#54606F", "#8A4B32"),
     ribbon="#6C7391",
     hatch="#C9C1B0",
+    rail="#E7E2D5",
 )

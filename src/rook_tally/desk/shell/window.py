@@ -23,6 +23,9 @@ from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.shell.feed import Feed
 from rook_tally.desk.shell.head import Head
 from rook_tally.desk.shell.moment import Clock
+from rook_tally.desk.shell.past import PastMoment
+from rook_tally.desk.shell.rail import TimeRail
+from rook_tally.desk.shell.rail_model import RailModel, RailRibbon
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import LIGHT, Theme
@@ -50,6 +53,7 @@ class DeskWindow(QMainWindow):
         self.setWindowTitle("Rook Tally")
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
+        self._refusal = ""
         self.theme = theme
         self.state = SiteState(clock)
         self._bridge = _Bridge()
@@ -63,7 +67,8 @@ class DeskWindow(QMainWindow):
         self._strip: Any = None
         self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
         self._stations: Any = None
-        self.notice = QLabel()
+        self.notice, self.banner = QLabel(), QLabel()
+        self.rail = TimeRail(theme, RailModel(self.state))
         self._views = QStackedWidget()
         self._lay_out()
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -85,6 +90,14 @@ class DeskWindow(QMainWindow):
         palette.setColor(self.notice.foregroundRole(), colour(theme.ink))
         self.notice.setPalette(palette)
         self.notice.hide()
+        self.banner.setFont(face(13, MEDIUM))
+        self.banner.setContentsMargins(16, 6, 16, 6)
+        self.banner.setAutoFillBackground(True)
+        palette = self.banner.palette()
+        palette.setColor(QPalette.ColorRole.Window, colour(theme.sheen))
+        palette.setColor(self.banner.foregroundRole(), colour(theme.on_sheen))
+        self.banner.setPalette(palette)
+        self.banner.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
         self._views.addWidget(self._stations_to_come)
@@ -94,7 +107,9 @@ class DeskWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.head)
         column.addWidget(self.notice)
+        column.addWidget(self.banner)
         column.addWidget(self._views, 1)
+        column.addWidget(self.rail)
         self.setCentralWidget(whole)
         QApplication.setFont(face(13))
         self.setPalette(palette_of(theme))
@@ -105,6 +120,14 @@ class DeskWindow(QMainWindow):
         for at in range(len(VIEWS)):
             self._shortcut(f"Alt+{at + 1}", partial(self.show_view, at))
         self._shortcut("Ctrl+Q", self.close)
+        self._shortcut("G", self.rail.ask_where_to)
+        self._shortcut("Ctrl+T", self.rail.track.setFocus)
+        # Only while the past is shown: else Space presses what has the focus, as everywhere.
+        self._to_live = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
+        self._to_live.activated.connect(self.rail.model.go_live)
+        self._to_live.setEnabled(False)
+        self.rail.refused.connect(self._on_refused)
+        self.state.window_moved.append(self._on_window_moved)
         self.ledger.table.setFocus()
 
     def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
@@ -150,24 +173,60 @@ class DeskWindow(QMainWindow):
         self.strip.add_series(series)
         self.show_view(STRIP)
 
+    def _on_window_moved(self) -> None:
+        """Say which moment is shown, and have it read when it is a past one."""
+        window = self.state.window
+        self._to_live.setEnabled(not window.is_live)
+        self.banner.setVisible(not window.is_live)
+        self.banner.setText(
+            f"Everything here is as it was on {self.rail.model.moment_words()}. "
+            "Space returns to now."
+        )
+        self._ask_moment()
+        self._ask_rail()
+        self.head.refresh()
+
+    def _ask_moment(self) -> None:
+        question = self.state.moment_question()
+        if question is not None:
+            self.reader.ask(question)
+
+    def _ask_rail(self) -> None:
+        if self.state.is_loaded and self.rail.model.is_to_be_asked():
+            self.reader.ask(self.rail.model.question())
+
+    def _on_refused(self, why: str) -> None:
+        self._refusal = why
+        self._show_notice()
+
     def _on_reply(self, reply: Reply) -> None:
+        if isinstance(reply.answer, PastMoment):
+            self.state.take_moment(reply.answer)
+            self._ask_moment()
+        elif isinstance(reply.answer, RailRibbon):
+            self.rail.model.take(reply.answer)
         self.ledger.take_reply(reply)
         if self._strip is not None:
             self._strip.take_reply(reply)
         if self._stations is not None:
             self._stations.take_reply(reply)
 
-    def _on_state_changed(self, _changed: set[int] | None) -> None:
+    def _on_state_changed(self, changed: set[int] | None) -> None:
         self.head.refresh()
+        if changed is None:
+            self._ask_rail()
         self._show_notice()
 
     def _on_tick(self) -> None:
         self.head.refresh()
+        self.state.follow_now()
         self.ledger.model.tick()
+        self._ask_rail()
+        self.rail.refresh()
         self._show_notice()
 
     def _show_notice(self) -> None:
-        text = self.state.notice()
+        text = self._refusal or self.state.notice()
         if text != self.notice.text():
             self.notice.setText(text)
             self.notice.setVisible(bool(text))
@@ -209,6 +268,13 @@ def style_sheet(theme: Theme) -> str:
     QPushButton {{ background: {theme.sheet}; color: {theme.sheen}; font-weight: 600;
                    border: 1.5px solid {theme.sheen}; border-radius: 5px; padding: 7px 14px; }}
     QPushButton:hover {{ background: {theme.paper}; }}
+    QDialog, QMessageBox, QInputDialog {{ background: {theme.sheet}; }}
+    QPlainTextEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
+                      color: {theme.ink}; }}
+    QPushButton#words {{ border: none; background: transparent; color: {theme.dim};
+                         font-weight: 400; font-size: 12px; padding: 3px; }}
+    QPushButton#words:hover, QPushButton#words:focus {{ color: {theme.sheen};
+                                                        text-decoration: underline; }}
     QPushButton#main {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
     QPushButton#small {{ padding: 5px 12px; border-width: 1px; }}
     QPushButton#control {{ padding: 2px 10px; border: none; background: {theme.rule};

@@ -106,8 +106,8 @@ class StationsModel:
 
     @property
     def now_us(self) -> int:
-        """The moment shown as now."""
-        return self._state.now_us
+        """The moment it is, whatever moment is shown."""
+        return self._state.clock()
 
     @property
     def is_answered(self) -> bool:

@@ -13,58 +13,10 @@ from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import UNKNOWN, figure
 from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
+from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.store import Series, envelopes, gaps_between
-
-SHORTEST_US = 10 * SECOND_US
-LONGEST_US = 40 * 365 * DAY_US
-PRESETS: tuple[tuple[str, int], ...] = (
-    ("1 h", HOUR_US),
-    ("8 h", 8 * HOUR_US),
-    ("24 h", DAY_US),
-    ("7 days", 7 * DAY_US),
-    ("30 days", 30 * DAY_US),
-)
-
-
-@dataclass(frozen=True, slots=True)
-class TimeWindow:
-    """The stretch of time shown, half-open; a live one ends with now."""
-
-    start_us: int
-    end_us: int
-    is_live: bool
-
-    @property
-    def span_us(self) -> int:
-        """Its length."""
-        return self.end_us - self.start_us
-
-    def zoomed(self, factor: float, at_us: int) -> TimeWindow:
-        """Wider (factor > 1) or narrower, the moment at the pointer staying where it is.
-
-        A live window stays at now.
-        """
-        span = min(max(round(self.span_us * factor), SHORTEST_US), LONGEST_US)
-        if self.is_live:
-            return replace(self, start_us=self.end_us - span)
-        share = (at_us - self.start_us) / self.span_us
-        start = round(at_us - share * span)
-        return TimeWindow(start, start + span, is_live=False)
-
-    def moved(self, by_us: int, now_us: int) -> TimeWindow:
-        """Earlier or later; moved up to now it is live again, moved away it no longer is."""
-        end = self.end_us + by_us
-        if end >= now_us:
-            return TimeWindow(now_us - self.span_us, now_us, is_live=True)
-        return TimeWindow(end - self.span_us, end, is_live=False)
-
-    def following(self, now_us: int) -> TimeWindow:
-        """A live window brought up to now; any other as it is."""
-        if not self.is_live:
-            return self
-        return TimeWindow(now_us - self.span_us, now_us, is_live=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,14 +81,16 @@ class WindowFigures:
 
 @dataclass
 class StripModel:
-    """Lanes over one window. `changed` callbacks run after every change of what is shown."""
+    """Lanes over the window. `changed` callbacks run after every change of what is shown."""
 
     state: SiteState
-    window: TimeWindow
     lanes: list[Lane] = field(default_factory=list)
     envelopes: dict[int, Envelope] = field(default_factory=dict)
     cursor_us: int | None = None
     changed: list[Callable[[], None]] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.state.window_moved.append(self._announce)
 
     def _announce(self) -> None:
         for callback in self.changed:
@@ -176,15 +130,18 @@ class StripModel:
         del self.lanes[lane]
         self._announce()
 
+    @property
+    def window(self) -> TimeWindow:
+        """The stretch of time shown: the same in every view."""
+        return self.state.window
+
     def show_window(self, window: TimeWindow) -> None:
-        """Show another stretch of time."""
-        self.window = window
-        self._announce()
+        """Show another stretch of time, here and in every view."""
+        self.state.show_window(window)
 
     def show_last(self, span_us: int) -> None:
         """The last so much time, live."""
-        now_us = self.state.now_us
-        self.show_window(TimeWindow(now_us - span_us, now_us, is_live=True))
+        self.state.show_last(span_us)
 
     def point_at(self, time_us: int | None) -> None:
         """Put the cursor at a moment; None takes it away."""

@@ -18,7 +18,7 @@ from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
 from rook_tally.desk.strip.lane_plot import LanePlot
-from rook_tally.desk.strip.model import Lane, LanesQuestion, StripModel, TimeWindow
+from rook_tally.desk.strip.model import Lane, LanesQuestion, StripModel
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.store import Series
 
@@ -48,8 +48,7 @@ class StripView(QWidget):
         super().__init__()
         self._theme = theme
         self._reader = reader
-        now_us = state.now_us
-        self.model = StripModel(state, TimeWindow(now_us - DAY_US, now_us, is_live=True))
+        self.model = StripModel(state)
         self.heads: list[LaneHeadWidget] = []
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
@@ -160,7 +159,7 @@ class StripView(QWidget):
 
     def _follow_now(self) -> None:
         if self.model.window.is_live:
-            self.model.window = self.model.window.following(self.model.state.now_us)
+            self.model.state.follow_now()
         if self.isVisible():
             self._ask()
             self._draw()
@@ -205,7 +204,7 @@ class StripView(QWidget):
         self.model.show_window(self.model.window.zoomed(factor, at_us))
 
     def _pan(self, by_us: int) -> None:
-        self.model.show_window(self.model.window.moved(by_us, self.model.state.now_us))
+        self.model.show_window(self.model.window.moved(by_us, self.model.state.clock()))
 
     def _draw(self) -> None:
         model = self.model
@@ -242,7 +241,7 @@ class StripView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows pan, plus and minus zoom, Space is live, A adds a lane."""
-        window, now_us = self.model.window, self.model.state.now_us
+        window, now_us = self.model.window, self.model.state.clock()
         middle_us = (window.start_us + window.end_us) // 2
         step_us = round(window.span_us * _PAN_SHARE)
         key = event.key()

@@ -21,7 +21,8 @@ from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.strip.model import PRESETS, StripModel, WindowFigures, series_name
+from rook_tally.desk.shell.time_window import PRESETS
+from rook_tally.desk.strip.model import StripModel, WindowFigures, series_name
 from rook_tally.store import Series
 
 
