@@ -11,7 +11,7 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
 from rook_tally.core.kinds import PLAIN
 from rook_tally.intake import reception
-from rook_tally.intake.decode import decoded
+from rook_tally.intake.decode import Hints, decoded
 from rook_tally.intake.message import Message, Problem
 from rook_tally.store import Store, add_station, append_readings, latest, newest_strays
 from tests.builders import NOON_US
@@ -62,10 +62,10 @@ async def test_a_fault_of_ours_in_one_message_loses_no_other(
     with store.write() as connection:
         add_station(connection, "a", place="Yard", kind=PLAIN)
 
-    def faulty(message: Message) -> object:
+    def faulty(message: Message, hints: Hints) -> object:
         if b"666" in message.body:
             raise ZeroDivisionError
-        return decoded(message)
+        return decoded(message, hints)
 
     monkeypatch.setattr(reception, "decoded", faulty)
     commits = CommitLoop(store)

@@ -232,6 +232,18 @@ def _fleet() -> list[Figure]:
     ]
 
 
+def _desk() -> list[Figure]:
+    """The rail dragged over a year to everything shown, and the Ledger's full repaint, ms."""
+    from rook_tally.cli.bench_desk import desk_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        drags, paints = desk_ms(Path(folder), environment)
+    return [
+        figure_of("scrub", ours=_p95(drags), limit=80.0, bar=1.0),
+        figure_of("ledger", ours=_p95(paints), limit=12.0, bar=1.0),
+    ]
+
+
 def _decode() -> list[Figure]:
     """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
     from rook_tally.cli.bench_doors import decode_rates
@@ -263,4 +275,5 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "http": _http,
     "decode": _decode,
     "fleet": _fleet,
+    "desk": _desk,
 }

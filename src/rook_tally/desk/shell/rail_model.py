@@ -105,7 +105,10 @@ class RailModel:
             return True
         if wanted.end_us != self.ribbon.end_us:
             return True
-        return wanted.start_us is not None and wanted.start_us != self.ribbon.start_us
+        if wanted.start_us is not None:
+            return wanted.start_us != self.ribbon.start_us
+        first_us = self.ribbon.first_us
+        return first_us is not None and first_us < self.ribbon.start_us
 
     def take(self, ribbon: RailRibbon) -> None:
         """An answer."""

@@ -128,6 +128,7 @@ class DeskWindow(QMainWindow):
         self._to_live.setEnabled(False)
         self.rail.refused.connect(self._on_refused)
         self.state.window_moved.append(self._on_window_moved)
+        self.rail.model.changed.append(self._ask_rail)
         self.ledger.table.setFocus()
 
     def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:

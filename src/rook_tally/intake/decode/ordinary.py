@@ -225,5 +225,8 @@ def from_pairs(body: bytes) -> Decoded | None:
 @lru_cache(4096)
 def _are_told_once(names: tuple[str, ...]) -> bool:
     """Whether they are fields, each once, in the letters that a line's names can have."""
-    is_fit = all(not any(one in name for one in '",;') for name in names)
+    is_fit = all(
+        name.isprintable() and len(name) <= 100 and not any(one in name for one in '",;')
+        for name in names
+    )
     return _are_plain(names) and is_fit and len(set(names)) == len(names)
