@@ -119,3 +119,23 @@ def thin(
     wish = Wish.REMOVE if remove else Wish.ALWAYS if always else Wish.NEVER if never else Wish.COUNT
     days = None if never else older_than
     thin_store(chosen_store(context, store), days, station=station, quantity=quantity, wish=wish)
+
+
+desktop_app = typer.Typer(help="The desktop's menu entry, icon and man page.", no_args_is_help=True)
+care_app.add_typer(desktop_app, name="desktop")
+
+
+@desktop_app.command("install")
+def desktop_install() -> None:
+    """Put Rook Tally into this user's menu."""
+    from rook_tally.cli.desktop import install
+
+    install()
+
+
+@desktop_app.command("remove")
+def desktop_remove() -> None:
+    """Take it out again."""
+    from rook_tally.cli.desktop import remove
+
+    remove()

@@ -10,6 +10,10 @@ from rook_tally.core.errors import RookTallyError
 from rook_tally.store import Store, collectors, open_store
 
 if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
+    from rook_tally.desk.shell.theme import Theme
     from rook_tally.desk.shell.window import DeskWindow
 
 
@@ -68,21 +72,66 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
+    from rook_tally.cli.places import desk_settings_file
+    from rook_tally.desk.shell.settings import SettingsFile, ThemeChoice
     from rook_tally.desk.shell.window import DeskWindow
 
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
-    window = DeskWindow(store, clock=running_clock, feed=feed)
+    kept = SettingsFile(desk_settings_file())
+    settings = kept.of_store(store.id)
+    opened: list[DeskWindow] = []
+    chosen: list[ThemeChoice] = []
+
+    def open_window(settings: DeskSettings, feed: Feed | None) -> DeskWindow:
+        window = DeskWindow(
+            store, clock=running_clock, theme=_theme(application, settings.theme), feed=feed
+        )
+        window.arrange(settings)
+        window.theme_wanted.connect(lambda: reopen(settings.theme.next))
+        window.closing.connect(lambda: kept.keep(store.id, window.settings(settings.theme)))
+        opened.append(window)
+        chosen.append(settings.theme)
+        return window
+
+    def reopen(choice: ThemeChoice) -> None:
+        """The same arrangement in other colours."""
+        before = opened.pop()
+        after = open_window(before.settings(choice), None)
+        after.show()
+        before.closing.disconnect()
+        before.close()
+        before.deleteLater()
+
+    def follow_desktop() -> None:
+        if chosen[-1] is ThemeChoice.FOLLOW:
+            reopen(ThemeChoice.FOLLOW)
+
+    window = open_window(settings, feed)
+    application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
     # The window's own tick lets Python look at signals every second.
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: window.close())
+        signal.signal(number, lambda *_: opened[-1].close())
     if until_painted:
         _end_at_first_picture(window)
     window.show()
     if for_s is not None:
-        QTimer.singleShot(round(for_s * 1000), window.close)
+        QTimer.singleShot(round(for_s * 1000), lambda: opened[-1].close())
     return application.exec()
+
+
+def _theme(application: QApplication, choice: ThemeChoice) -> Theme:
+    """The colours a choice means on this desktop now."""
+    from PySide6.QtCore import Qt
+
+    from rook_tally.desk.shell.settings import ThemeChoice
+    from rook_tally.desk.shell.theme import LIGHT, NIGHT
+
+    is_dark = application.styleHints().colorScheme() is Qt.ColorScheme.Dark
+    if choice is ThemeChoice.FOLLOW:
+        return NIGHT if is_dark else LIGHT
+    return NIGHT if choice is ThemeChoice.NIGHT else LIGHT
 
 
 def _end_at_first_picture(window: DeskWindow) -> None:

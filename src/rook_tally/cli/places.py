@@ -22,6 +22,11 @@ def demo_store() -> Path:
     return platformdirs.user_data_path(_APP) / "demo.db"
 
 
+def desk_settings_file() -> Path:
+    """Where the window's arrangement is kept."""
+    return platformdirs.user_config_path(_APP) / "desk.json"
+
+
 def broker_folder(store: Store) -> Path:
     """Where the built-in broker of a store keeps its files."""
     if store.path is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -79,8 +80,8 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
                 ("strip", _prepare_strip),
                 ("stations", _prepare_stations),
             ):
-                is_ready = prepare(window)
-                _wait_for(is_ready, name)
+                _wait_for(prepare(window), name)
+                _wait_for(partial(_shows_rail, window), "time rail")
                 path = directory / f"{name}.png"
                 if not window.grab().save(str(path)):
                     raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
@@ -150,6 +151,10 @@ def _pretend_collector(store: Store) -> None:
         report_collector(connection, "shots", host="pottery", pid=1, now_us=MOMENT_US)
         door = Door("http", "127.0.0.1:4711", DoorState.OPEN, "", MOMENT_US)
         report_door(connection, "shots", door)
+
+
+def _shows_rail(window: DeskWindow) -> bool:
+    return window.rail.model.ribbon is not None and not window.rail.model.is_to_be_asked()
 
 
 def _prepare_ledger(window: DeskWindow) -> Callable[[], bool]:

@@ -235,6 +235,11 @@ class LedgerModel:
             shown = Freshness.LATE
         return RowHead(line.place.name, age(min(known)) if known else "", shown, heard)
 
+    def has_cell(self, row: int, column: int) -> bool:
+        """Whether a cell shows anything."""
+        several = self.series_at(row, column)
+        return bool(several) and several[0].id in self._state.latest
+
     def cell(self, row: int, column: int) -> Cell | None:
         """What a cell shows; None where the place does not tell the quantity."""
         several = self.series_at(row, column)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import (
     QAbstractTableModel,
-    QLineF,
     QModelIndex,
     QPersistentModelIndex,
     QRect,
@@ -19,16 +17,15 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QWidget,
 )
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
-from rook_tally.desk.ledger.model import Cell, GroupRow, LedgerModel, PlaceRow, SummaryRow
-from rook_tally.desk.parts.drawing import draw_heard, draw_ribbon, draw_strokes
+from rook_tally.desk.ledger.cells import CellDelegate, draw_rule
+from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, SummaryRow
+from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 
@@ -93,7 +90,7 @@ class LedgerTableModel(QAbstractTableModel):
 
     def flags(self, index: _Index) -> Qt.ItemFlag:
         """Only cells that hold something can be picked."""
-        if self._model.cell(index.row(), index.column()) is None:
+        if not self._model.has_cell(index.row(), index.column()):
             return Qt.ItemFlag.NoItemFlags
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
@@ -109,81 +106,6 @@ class LedgerTableModel(QAbstractTableModel):
     def _on_heads_changed(self) -> None:
         if self._model.rows:
             self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, len(self._model.rows) - 1)
-
-
-class CellDelegate(QStyledItemDelegate):
-    """Draws cells, group bands and summary lines. `on_painted` hears of every cell drawn."""
-
-    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._model = model
-        self._theme = theme
-        self.on_painted: Callable[[int, int], None] | None = None
-
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
-        """Draw one cell."""
-        rect = _rect_of(option)
-        row = self._model.rows[index.row()]
-        painter.save()
-        match row:
-            case GroupRow():
-                painter.fillRect(rect, colour(self._theme.paper))
-                _rule(painter, self._theme, rect)
-            case SummaryRow():
-                self._paint_summary(painter, rect, row, index)
-            case PlaceRow():
-                cell = self._model.cell(index.row(), index.column())
-                if cell is not None:
-                    focused = _is_current(option, index)
-                    self._paint_cell(painter, rect, cell, is_current=focused)
-                else:
-                    _rule(painter, self._theme, rect)
-        painter.restore()
-        if self.on_painted is not None:
-            self.on_painted(index.row(), index.column())
-
-    def _paint_summary(
-        self, painter: QPainter, rect: QRect, row: SummaryRow, index: _Index
-    ) -> None:
-        strong = row.summary.value == "mean"
-        painter.setFont(face(11, MEDIUM if strong else face(11).weight()))
-        painter.setPen(colour(self._theme.ink if strong else self._theme.dim))
-        text = self._model.summary_text(index.row(), index.column())
-        painter.drawText(rect.adjusted(0, 0, -10, 0), _RIGHT, text)
-
-    def _paint_cell(self, painter: QPainter, rect: QRect, cell: Cell, *, is_current: bool) -> None:
-        theme = self._theme
-        silent = cell.freshness is Freshness.SILENT
-        level = Level.SETTLED if cell.is_suspect else cell.level
-        if level >= Level.RAISED:
-            painter.fillRect(rect.adjusted(1, 0, -2, -1), colour(theme.tint(level)))
-        _rule(painter, theme, rect)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        draw_strokes(painter, theme, level, rect.left() + 10, rect.top() + 10, 14)
-        painter.setFont(face(20, MEDIUM))
-        painter.setPen(colour(theme.faint if silent or cell.is_suspect else theme.ink))
-        # The figure stays inside the cell whatever its length.
-        text = cell.text if not cell.is_suspect else f"({cell.text})"
-        if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
-            painter.setFont(face(16, MEDIUM))
-        painter.drawText(rect.adjusted(0, 4, -10, 4 - rect.height() + 26), _RIGHT, text)
-        if cell.others:
-            painter.setFont(face(10))
-            painter.setPen(colour(theme.faint))
-            painter.drawText(
-                rect.adjusted(20, 8, -rect.width() + 44, 8 - rect.height() + 18),
-                Qt.AlignmentFlag.AlignLeft, f"+{cell.others}",
-            )  # fmt: skip
-        if cell.ribbon is not None and not cell.ribbon.is_empty:
-            name = theme.level(level) if level else theme.ribbon
-            area = QRectF(rect.left() + 10, rect.top() + 35, rect.width() - 20, rect.height() - 43)
-            draw_ribbon(
-                painter, theme, cell.ribbon, area, value_range=cell.value_range,
-                pen_colour=colour(name, 0.55 if silent else 1.0), limit=cell.limit,
-            )  # fmt: skip
-        if is_current:
-            painter.setPen(QPen(colour(theme.sheen), 2))
-            painter.drawRect(QRectF(rect).adjusted(1, 1, -2, -2))
 
 
 class PlaceHeader(QHeaderView):
@@ -208,7 +130,7 @@ class PlaceHeader(QHeaderView):
                 painter.setFont(face(11, BOLD))
                 painter.setPen(colour(theme.dim))
                 painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, row.title.upper())
-                _rule(painter, theme, rect)
+                draw_rule(painter, theme, rect)
             case SummaryRow():
                 painter.setFont(face(11))
                 painter.setPen(colour(theme.dim))
@@ -216,7 +138,7 @@ class PlaceHeader(QHeaderView):
                 painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, row.summary.value)
             case PlaceRow():
                 self._paint_place(painter, rect, section)
-                _rule(painter, theme, rect)
+                draw_rule(painter, theme, rect)
         painter.setPen(QPen(colour(theme.margin), 1))
         for x in (rect.right() - 4, rect.right() - 1):
             painter.drawLine(x, rect.top(), x, rect.bottom())
@@ -271,7 +193,7 @@ class QuantityHeader(QHeaderView):
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
             quantity.base.symbol or "state",
         )
-        _rule(painter, theme, rect)
+        draw_rule(painter, theme, rect)
         painter.restore()
 
 
@@ -295,7 +217,7 @@ class _Corner(QWidget):
         painter.setPen(QPen(colour(theme.margin), 1))
         for x in (rect.right() - 4, rect.right() - 1):
             painter.drawLine(x, 0, x, rect.bottom())
-        _rule(painter, theme, rect)
+        draw_rule(painter, theme, rect)
 
 
 class LedgerTable(QTableView):
@@ -355,19 +277,3 @@ class LedgerTable(QTableView):
 
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _LEFT_MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-
-
-def _rule(painter: QPainter, theme: Theme, rect: QRect) -> None:
-    painter.setPen(QPen(colour(theme.rule), 1))
-    y = rect.bottom() + 0.5
-    painter.drawLine(QLineF(rect.left(), y, rect.right() + 1, y))
-
-
-def _rect_of(option: QStyleOptionViewItem) -> QRect:
-    rect: QRect = option.rect
-    return rect
-
-
-def _is_current(option: QStyleOptionViewItem, index: _Index) -> bool:
-    view = option.widget
-    return isinstance(view, QAbstractItemView) and view.currentIndex() == index

@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.desk.shell.feed import last_reports, ribbons_before
-from rook_tally.store import Latest, Site, latest
+from rook_tally.store import Latest, Site, Station, latest
 
 
 @dataclass(slots=True)
@@ -19,6 +19,21 @@ class Shown:
     latest: dict[int, Latest] = field(default_factory=dict)
     ribbons: dict[int, Envelope] = field(default_factory=dict)
     reports: dict[int, TimeArray] = field(default_factory=dict)
+    _newest: dict[int, int] | None = None
+
+    def newest_by_station(self, site: Site) -> dict[int, int]:
+        """When each station was last heard, by its id; worked out once, as every cell asks."""
+        if self._newest is None:
+            self._newest = {}
+            for one in site.series:
+                if one.id in self.latest:
+                    self.note_newest(one.station, self.latest[one.id].time_us)
+        return self._newest
+
+    def note_newest(self, station: Station, time_us: int) -> None:
+        """A station was heard."""
+        if self._newest is not None:
+            self._newest[station.id] = max(time_us, self._newest.get(station.id, time_us))
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
+    QPixmap,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
@@ -57,6 +57,8 @@ class _Track(QWidget):
         self._theme, self._model = theme, model
         self._grip: _Grip | None = None
         self._held_us = 0
+        self._ground = QPixmap()
+        self._ground_key: tuple[object, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("time rail")
@@ -73,11 +75,22 @@ class _Track(QWidget):
         return round(start_us + x / max(1, self.width()) * (end_us - start_us))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        """Draw it all."""
+        """Draw it all. What lies under the window is drawn once, not at every move of it."""
+        ratio = self.devicePixelRatioF()
+        key = (id(self._model.ribbon), self.width(), self.height(), ratio, self._model.bounds)
+        if key != self._ground_key:
+            self._ground_key = key
+            self._ground = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            self._ground.setDevicePixelRatio(ratio)
+            self._ground.fill(colour(self._theme.rail))
+            ground = QPainter(self._ground)
+            ground.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw_ribbon(ground)
+            self._draw_ticks(ground)
+            ground.end()
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_ribbon(painter)
-        self._draw_ticks(painter)
         self._draw_window(painter)
 
     def _draw_ribbon(self, painter: QPainter) -> None:
@@ -95,12 +108,7 @@ class _Track(QWidget):
                 continue
             top = bottom - _HEIGHTS[level] * _RIBBON_HEIGHT
             name = theme.heard if level < Level.RAISED else theme.level(Level(level))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour(name, 0.75))
-            painter.drawPolygon(
-                QPolygonF([QPointF(left, bottom), QPointF(left, top), QPointF(right, top),
-                           QPointF(right, bottom)])
-            )  # fmt: skip
+            painter.fillRect(QRectF(left, top, right - left, bottom - top), colour(name, 0.75))
             if level >= Level.RAISED:
                 raised.append((level, (left + right) / 2))
         self._draw_strokes(painter, raised)

@@ -156,6 +156,7 @@ class SiteState:
             if series_id not in news.ribbons and series_id in self.live.ribbons:
                 self.live.ribbons[series_id] = _with_reading(self.live.ribbons[series_id], reading)
             self.live.latest[series_id] = reading
+            self.live.note_newest(series.station, reading.time_us)
             moments = self.live.reports.get(series.station.id, np.empty(0, dtype=np.int64))
             if not len(moments) or reading.time_us > moments[-1]:
                 self.live.reports[series.station.id] = np.append(
@@ -176,12 +177,8 @@ class SiteState:
 
     def station_age_s(self, station: Station) -> float | None:
         """How long ago a station last said anything; None when it never did."""
-        newest = [
-            self.latest[one.id].time_us
-            for one in self.site.series
-            if one.station.id == station.id and one.id in self.latest
-        ]
-        return self.age_s(max(newest)) if newest else None
+        newest_us = self.shown.newest_by_station(self.site).get(station.id)
+        return None if newest_us is None else self.age_s(newest_us)
 
     def station_freshness(self, station: Station) -> Freshness:
         """Whether a station is heard, late or silent; one never heard is silent."""

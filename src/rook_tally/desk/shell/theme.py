@@ -67,3 +67,28 @@ LIGHT = Theme(
     hatch="#C9C1B0",
     rail="#E7E2D5",
 )
+
+NIGHT = Theme(
+    paper="#1B1E27",
+    sheet="#15171E",
+    rule="#2C303B",
+    strong_rule="#474D5B",
+    ink="#E6E2D8",
+    dim="#A09B8E",
+    faint="#6F6E6A",
+    night="#0D0F15",
+    on_night="#F4F1E8",
+    on_night_dim="#9AA0B5",
+    standing_on_night="#E8A77C",
+    here="#5DB0A6",
+    sheen="#86A3DF",
+    on_sheen="#10131A",
+    margin="#6E4A47",
+    heard="#5F6E9C",
+    levels=("#6F6E6A", "#5DB0A6", "#D3B045", "#E28B55", "#DB76AB"),
+    tints=("#15171E", "#15171E", "#332C14", "#3B2517", "#3A1A2B"),
+    traces=("#AEBCE4", "#D9A75B", "#6CBDB2", "#C98FB9", "#A4B1C0", "#D39076"),
+    ribbon="#8E97BC",
+    hatch="#3D4250",
+    rail="#20232D",
+)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QPalette, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -27,6 +27,7 @@ from rook_tally.desk.shell.past import PastMoment
 from rook_tally.desk.shell.rail import TimeRail
 from rook_tally.desk.shell.rail_model import RailModel, RailRibbon
 from rook_tally.desk.shell.reader import Reader, Reply
+from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import LIGHT, Theme
 from rook_tally.store import Series, Store
@@ -44,7 +45,14 @@ class _Bridge(QObject):
 
 
 class DeskWindow(QMainWindow):
-    """The desk on one store. `feed` may be running already, to save time at the start."""
+    """The desk on one store. `feed` may be running already, to save time at the start.
+
+    `theme_wanted` is sent when another theme is to be chosen: colours are given to every part as it
+    is made, so that takes another window.
+    """
+
+    theme_wanted = Signal()
+    closing = Signal()
 
     def __init__(
         self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
@@ -54,6 +62,8 @@ class DeskWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self._refusal = ""
+        self._view_kept: int | None = None
+        self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         self.theme = theme
         self.state = SiteState(clock)
         self._bridge = _Bridge()
@@ -121,6 +131,7 @@ class DeskWindow(QMainWindow):
             self._shortcut(f"Alt+{at + 1}", partial(self.show_view, at))
         self._shortcut("Ctrl+Q", self.close)
         self._shortcut("G", self.rail.ask_where_to)
+        self._shortcut("Ctrl+Shift+L", self.theme_wanted.emit)
         self._shortcut("Ctrl+T", self.rail.track.setFocus)
         # Only while the past is shown: else Space presses what has the focus, as everywhere.
         self._to_live = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
@@ -174,6 +185,40 @@ class DeskWindow(QMainWindow):
         self.strip.add_series(series)
         self.show_view(STRIP)
 
+    def settings(self, theme: ThemeChoice) -> DeskSettings:
+        """What is arranged now, to be kept."""
+        lanes = () if self._strip is None else tuple(
+            tuple((one.station.key, one.field) for one in lane.series)
+            for lane in self._strip.model.lanes
+        )  # fmt: skip
+        return DeskSettings(
+            theme, self._views.currentIndex(), self.state.window.span_us, lanes or self._lanes_kept,
+            bytes(self.saveGeometry().data()).hex(),
+        )  # fmt: skip
+
+    def arrange(self, settings: DeskSettings) -> None:
+        """Arrange it as it was. Lanes and view follow once the site is known."""
+        if settings.geometry:
+            self.restoreGeometry(QByteArray.fromHex(settings.geometry.encode()))
+        if settings.span_us:
+            self.state.show_last(settings.span_us)
+        self._lanes_kept = settings.lanes
+        self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
+        if self.state.is_loaded:
+            self._arrange_views()
+
+    def _arrange_views(self) -> None:
+        view, self._view_kept = self._view_kept, None
+        if self._lanes_kept:
+            by_name = {(one.station.key, one.field): one for one in self.state.site.series}
+            lanes = [
+                [by_name[name] for name in lane if name in by_name] for lane in self._lanes_kept
+            ]
+            if view == STRIP:
+                self.strip.model.set_lanes([lane for lane in lanes if lane])
+        if view:
+            self.show_view(view)
+
     def _on_window_moved(self) -> None:
         """Say which moment is shown, and have it read when it is a past one."""
         window = self.state.window
@@ -216,6 +261,8 @@ class DeskWindow(QMainWindow):
         self.head.refresh()
         if changed is None:
             self._ask_rail()
+            if self._view_kept is not None and self.state.is_loaded:
+                self._arrange_views()
         self._show_notice()
 
     def _on_tick(self) -> None:
@@ -234,6 +281,7 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""
+        self.closing.emit()
         self._tick.stop()
         self.feed.stop()
         self.reader.stop()

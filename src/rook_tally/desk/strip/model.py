@@ -118,6 +118,11 @@ class StripModel:
                 self.lanes.append(Lane((one,)))
         self._announce()
 
+    def set_lanes(self, lanes: Sequence[Sequence[Series]]) -> None:
+        """Show these lanes instead of those there are; each of one quantity."""
+        self.lanes = [Lane(tuple(lane)) for lane in lanes]
+        self._announce()
+
     def join(self, lane: int, series: Series) -> None:
         """Draw a series in a lane of the same quantity."""
         if self.lanes[lane].quantity != series.quantity or series in self.series:

@@ -21,7 +21,7 @@ _STATUS_WORDS = {
 def said_from(field: str, value: Json, *, at: int, station: str | None) -> Said | None:
     """A word about the station itself; None when the field is to be a reading."""
     sort = _sort_of(field)
-    if sort is None or value is None or isinstance(value, list | dict):
+    if sort is None or value is None or isinstance(value, list | dict) or not _word(value):
         return None
     if sort is CONTROL_PREFIX:
         return Said(at, field, _word(value), station)

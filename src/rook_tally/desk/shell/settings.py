@@ -1,0 +1,78 @@
+"""What a person has arranged in the window, kept from one time to the next, for each store."""
+
+from __future__ import annotations
+
+import enum
+from pathlib import Path
+
+import msgspec
+
+
+class ThemeChoice(enum.Enum):
+    """Which theme: the desktop's, or always one of ours."""
+
+    FOLLOW = "follow"
+    LIGHT = "light"
+    NIGHT = "night"
+
+    @property
+    def next(self) -> ThemeChoice:
+        """The one that comes after it when it is changed."""
+        order = list(ThemeChoice)
+        return order[(order.index(self) + 1) % len(order)]
+
+
+class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Theme, view, length of the window, lanes as (station, field) and Qt's own window geometry."""
+
+    theme: ThemeChoice = ThemeChoice.FOLLOW
+    view: int = 0
+    span_us: int = 0
+    lanes: tuple[tuple[tuple[str, str], ...], ...] = ()
+    geometry: str = ""
+
+
+class SettingsFile:
+    """A JSON file with the settings of every store that was opened, by the store's id."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    def of_store(self, store_id: str) -> DeskSettings:
+        """The settings of a store; the usual ones when there are none that can be read."""
+        try:
+            return self._all().get(store_id, DeskSettings())
+        except (OSError, msgspec.MsgspecError) as error:
+            _warn("settings_not_read", self._path, error)
+            return DeskSettings()
+
+    def keep(self, store_id: str, settings: DeskSettings) -> None:
+        """Keep the settings of a store. A file that cannot be read is put aside, not lost."""
+        try:
+            known = self._all()
+        except msgspec.MsgspecError:
+            self._path.replace(self._path.with_suffix(".unreadable.json"))
+            known = {}
+        except OSError as error:
+            _warn("settings_not_kept", self._path, error)
+            return
+        known[store_id] = settings
+        beside = self._path.with_suffix(".new")
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            beside.write_bytes(msgspec.json.format(msgspec.json.encode(known)))
+            beside.replace(self._path)
+        except OSError as error:
+            _warn("settings_not_kept", self._path, error)
+
+    def _all(self) -> dict[str, DeskSettings]:
+        if not self._path.exists():
+            return {}
+        return msgspec.json.decode(self._path.read_bytes(), type=dict[str, DeskSettings])
+
+
+def _warn(event: str, path: Path, error: Exception) -> None:
+    # Loaded late: it takes as long as a bare window, and is hardly ever needed.
+    import structlog
+
+    structlog.get_logger(__name__).warning(event, file=str(path), why=str(error))

@@ -1,0 +1,56 @@
+"""What makes it a citizen of a Linux desktop, looked over by the tools that check such files."""
+
+from __future__ import annotations
+
+import subprocess
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+
+import pytest
+
+from tests.processes import rook_tally
+
+
+@pytest.fixture
+def installed(tmp_path: Path) -> dict[str, Path]:
+    """The files, by their endings, as a person's desktop would find them."""
+    done = rook_tally("desktop", "install", env={"XDG_DATA_HOME": str(tmp_path)})
+    assert done.returncode == 0, done.stderr
+    return {Path(line).suffix: Path(line) for line in done.stdout.splitlines()}
+
+
+def checked(*words: str) -> str:
+    done = subprocess.run(words, capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    return done.stdout
+
+
+def test_the_desktop_entry(installed: dict[str, Path]) -> None:
+    entry = installed[".desktop"]
+    checked("desktop-file-validate", str(entry))
+    (command,) = (line for line in entry.read_text().splitlines() if line.startswith("Exec="))
+    assert command.endswith("-m rook_tally desk")
+    assert "@" not in entry.read_text()
+
+
+def test_the_description(installed: dict[str, Path]) -> None:
+    checked("appstreamcli", "validate", "--no-net", str(installed[".xml"]))
+    launched = ElementTree.parse(installed[".xml"]).findtext("launchable")
+    assert launched == installed[".desktop"].name
+
+
+def test_the_icon_is_named_in_the_entry(installed: dict[str, Path]) -> None:
+    icon = installed[".svg"]
+    assert f"Icon={icon.stem}" in installed[".desktop"].read_text()
+    assert ElementTree.parse(icon).getroot().get("viewBox") == "0 0 128 128"
+
+
+def test_the_man_page(installed: dict[str, Path]) -> None:
+    page = checked("man", "--warnings", "-l", str(installed[".1"]))
+    assert "rook-tally - readings from small networked sensors" in " ".join(page.split())
+
+
+def test_it_is_taken_away_again(installed: dict[str, Path], tmp_path: Path) -> None:
+    done = rook_tally("desktop", "remove", env={"XDG_DATA_HOME": str(tmp_path)})
+    assert done.returncode == 0
+    assert not any(path.exists() for path in installed.values())
