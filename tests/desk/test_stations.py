@@ -144,7 +144,8 @@ def test_messages_appear_while_one_looks(
     view.page.tape.setCurrentCell(0, 1)
     whole = view.page.findChild(QLabel, "whole message")
     assert whole.text() == (
-        '{"temperature":21.5,"glorp":1}\n→ 1 kept, 1 stray: station second has no field glorp'
+        '{"temperature":21.5,"glorp":1}\n= temperature 21.5, glorp 1\n'
+        "→ 1 kept, 1 stray: station second has no field glorp"
     )
     qtbot.waitUntil(lambda: view.note.isVisible(), timeout=PATIENCE_MS)
     told = [label.text() for label in view.note.findChildren(QLabel)]

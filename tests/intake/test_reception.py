@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
+import cbor2
 import pytest
 
 from rook_tally.core.kinds import KINDS, PLAIN
 from rook_tally.core.readings import Quality
 from rook_tally.intake.clocks import Clocks
-from rook_tally.intake.message import Answer, Message, Problem
+from rook_tally.intake.message import Answer, Form, Message, Problem
 from rook_tally.intake.reception import receive
 from rook_tally.intake.resolve import Directory
 from rook_tally.store import (
@@ -20,6 +21,7 @@ from rook_tally.store import (
     latest,
     load_site,
     newest_strays,
+    newest_tape,
     tallies,
 )
 from tests.builders import NOON_US
@@ -208,3 +210,24 @@ def test_a_station_added_meanwhile_is_known_at_once(take: Take, store: Store) ->
     with store.write() as connection:
         add_station(connection, "late", place="Yard", kind=PLAIN)
     assert take({"co2": 500}, station="late").kept == 1
+
+
+def test_the_tape_holds_what_was_read_beside_what_came(store: Store) -> None:
+    with store.write() as connection:
+        add_station(connection, "bin", place="Yard", kind=KINDS["climate"])
+    directory, clocks = Directory(), Clocks()
+    packed = cbor2.dumps([{-2: "bin/", 0: "temp", 1: "Cel", 2: 21.5}, {0: "rh", 2: 41}])
+    for body, form in (
+        (packed, Form.SENML_CBOR),
+        (b"temp=20.5\xc2\xb0C fw=2.1", None),
+        (b"2a6e=5908 rssi=-61", Form.ENVIRONMENTAL),
+        (b"{", Form.JSON),
+    ):
+        message = Message("serial", "port", body, NOON_US, form, station="bin")
+        receive(store, directory, clocks, [message])
+    with store.read() as connection:
+        read = [line.decoded for line in reversed(newest_tape(connection, "bin"))]
+    assert read == [
+        "temp 21.5 Cel, rh 41", "temp 20.5 °C, firmware: 2.1", "temperature 21.37 °C, rssi -61 dBm",
+        "",
+    ]  # fmt: skip

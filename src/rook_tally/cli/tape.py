@@ -38,9 +38,15 @@ def _print_since(store: Store, station: str | None, seen: int, most: int) -> int
     for line in reversed(lines):
         typer.echo(
             f"{rfc3339(line.arrived_us)[11:23]}  {line.station or '–':<16}  "
-            f"{shown_body(line, _SHOWN)}  → {line.fate}"
+            f"{shown_body(line, _SHOWN)}{_read(line)}  → {line.fate}"
         )
     return lines[0].id if lines else seen
+
+
+def _read(line: TapeLine) -> str:
+    """What was read in a message whose body does not say it by itself."""
+    is_plain = line.body[:1] in (b"{", b"[")
+    return f"  = {line.decoded}" if line.decoded and not is_plain else ""
 
 
 def shown_body(line: TapeLine, most: int) -> str:

@@ -40,6 +40,7 @@ from rook_tally.store import (
 from rook_tally.store.tape import SHOWN_BYTES
 
 _LONGEST_WHY = 300
+_MOST_SHOWN = 12
 # Nothing in these could be missed, so they are not kept as strays.
 _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
@@ -59,7 +60,7 @@ class _Batch:
 
     readings: list[_Arriving] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
-    tape: list[tuple[Message, str | None, Answer]] = field(default_factory=list)
+    tape: list[tuple[Message, str | None, Answer, str]] = field(default_factory=list)
     tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
     # Newest time each message of a station gave, beside its arrival: by station id.
     sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
@@ -135,7 +136,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     name = speaker.key if speaker else message.station
     answer.station = speaker.key if speaker else None
     # Its numbers are filled in until the batch is written.
-    batch.tape.append((message, name, answer))
+    batch.tape.append((message, name, answer, ""))
     counted_under = speaker.id if speaker else NOBODY
     if message.access_key is not None and speaker is None:
         answer.problem, answer.why = Problem.WRONG_KEY, "the access key is no station's"
@@ -157,9 +158,11 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     answer.refused.extend(content.refused)
     unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
     newest_us: dict[int, int] = {}
-    if name is None and content.items:
-        batch.tape[-1] = (message, content.items[0].station, answer)
-    for item in content.items:
+    items = content.items
+    if name is None and items:
+        name = items[0].station
+    batch.tape[-1] = (message, name, answer, _in_words(items, content.said))
+    for item in items:
         claimed = _claimed_station(item, message, speaker)
         try:
             placed = _placed(connection, directory, item, claimed, speaker)
@@ -267,14 +270,31 @@ def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> Non
     report_clocks(connection, told, now_us=now_us)
 
 
-def _tape_line(message: Message, station: str | None, answer: Answer) -> TapeLine:
+def _in_words(items: Sequence[Item], said: Sequence[Said]) -> str:
+    """What was read in a message: its first values, with the units it gave."""
+    told = [
+        f"{one.field} {one.value:.10g}" if isinstance(one.value, float)
+        else f"{one.field} {one.value}"
+        for one in items[:_MOST_SHOWN]
+    ]  # fmt: skip
+    for at, one in enumerate(items[:_MOST_SHOWN]):
+        if one.unit:
+            told[at] += f" {one.unit}"
+    told.extend(f"{one.name}: {one.value}" for one in said[:_MOST_SHOWN])
+    more = len(items) - _MOST_SHOWN
+    return ", ".join(told) + (f" and {more} more" if more > 0 else "")
+
+
+def _tape_line(
+    message: Message, station: str | None, answer: Answer, decoded_words: str
+) -> TapeLine:
     told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
     why = "; ".join(dict.fromkeys([answer.why, *told] if answer.why else told))
     return TapeLine(
         message.arrived_us, station, message.door, message.address, message.body[:SHOWN_BYTES],
         len(message.body), answer.kept, answer.duplicate, answer.suspect, answer.stray,
         len(answer.refused), why if len(why) <= _LONGEST_WHY else why[: _LONGEST_WHY - 1] + "…",
-        answer.problem,
+        answer.problem, decoded_words[:_LONGEST_WHY],
     )  # fmt: skip
 
 

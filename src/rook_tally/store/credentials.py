@@ -1,10 +1,10 @@
-"""Access keys: made here, shown once, kept as hashes only."""
+"""Access keys: made here, shown once, kept as hashes only.
+
+What it takes is loaded with the first key: a window that starts needs none of it.
+"""
 
 from __future__ import annotations
 
-import base64
-import hashlib
-import secrets
 from dataclasses import dataclass
 
 # What mosquitto_passwd itself uses; a key of 192 random bits needs no more.
@@ -21,6 +21,8 @@ class Credentials:
 
 def new_access_key() -> str:
     """A fresh key of 192 random bits, in letters, digits, - and _."""
+    import secrets
+
     return secrets.token_urlsafe(24)
 
 
@@ -31,11 +33,17 @@ def credentials_of(access_key: str) -> Credentials:
 
 def access_hash(access_key: str) -> str:
     """What the HTTP door compares. The key is random and long, so a plain SHA-256 suffices."""
+    import hashlib
+
     return hashlib.sha256(access_key.encode()).hexdigest()
 
 
 def broker_hash(access_key: str) -> str:
     """The same for a line of Mosquitto's password file: PBKDF2 with SHA-512, written `$7$…`."""
+    import base64
+    import hashlib
+    import secrets
+
     salt = secrets.token_bytes(_SALT_BYTES)
     derived = hashlib.pbkdf2_hmac("sha512", access_key.encode(), salt, _ROUNDS)
     told = (base64.b64encode(part).decode() for part in (salt, derived))

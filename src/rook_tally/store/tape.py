@@ -32,7 +32,7 @@ class TapeLine:
     """A message and its fate: numbers of values, and in words why any was not simply kept.
 
     `station` is the key it goes by, adopted or not. `body` is its beginning, `size` all of it.
-    `problem` is why the message as a whole could not be taken.
+    `problem` is why the message as a whole could not be taken, `decoded` the values read in it.
     """
 
     arrived_us: int
@@ -48,6 +48,7 @@ class TapeLine:
     refused: int
     why: str
     problem: Problem | None = None
+    decoded: str = ""
     id: int = 0
 
     @property
@@ -67,8 +68,8 @@ _NAMES = (
     "stray", "refused", "why",
 )  # fmt: skip
 _WRITE = (
-    f"INSERT INTO tape ({', '.join(_NAMES)}, problem) "
-    f"VALUES ({', '.join(['?'] * (len(_NAMES) + 1))})"
+    f"INSERT INTO tape ({', '.join(_NAMES)}, problem, decoded) "
+    f"VALUES ({', '.join(['?'] * (len(_NAMES) + 2))})"
 )
 
 
@@ -94,6 +95,7 @@ def write_tape(connection: Connection, lines: Sequence[TapeLine]) -> None:
                 one.refused,
                 one.why,
                 one.problem.value if one.problem else "",
+                one.decoded,
             )
             for one in lines
         ],
@@ -121,4 +123,9 @@ def prune_tape(connection: Connection) -> None:
 
 def _line(row: sa.Row[Any]) -> TapeLine:
     problem = Problem(row.problem) if row.problem else None
-    return TapeLine(**{name: getattr(row, name) for name in _NAMES}, problem=problem, id=row.id)
+    return TapeLine(
+        **{name: getattr(row, name) for name in _NAMES},
+        problem=problem,
+        decoded=row.decoded,
+        id=row.id,
+    )

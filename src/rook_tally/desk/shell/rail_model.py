@@ -13,7 +13,6 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import BoolArray, IntArray
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
-from rook_tally.core.typed_times import typed_time
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import PRESETS, SHORTEST_US, TimeWindow
 from rook_tally.store import Site, envelopes, span_of
@@ -165,6 +164,9 @@ class RailModel:
         UsageError
             When it cannot be read, or lies ahead.
         """
+        # Loaded late: most people drag.
+        from rook_tally.core.typed_times import typed_time
+
         now_us = self._state.clock()
         told = typed_time(text, now_us=now_us, zone=self.zone)
         if told.is_day:

@@ -129,6 +129,14 @@ class _Line(QStyledItemDelegate):
                 room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
             )
 
+        if row.signal:
+            painter.setFont(face(11))
+            painter.setPen(colour(theme.dim))
+            room = QRectF(area.left() + POWER_RIGHT - 80, area.top() + 25, 80, 16)
+            painter.drawText(
+                room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, row.signal
+            )
+
     def _draw_heard(self, painter: QPainter, row: StationRow, area: QRectF) -> None:
         theme = self._theme
         top = area.top() + (5 if row.remark else 10)

@@ -46,13 +46,15 @@ class StationRow:
     freshness: Freshness
     power: str
     remark: str
+    signal: str = ""
 
     @property
     def spoken(self) -> str:
         """The line as a screen reader says it."""
         parts = [
             self.station.key, self.station.kind.name, self.station.place.name,
-            f"last heard {self.age} ago" if self.age else "never heard", self.power, self.remark,
+            f"last heard {self.age} ago" if self.age else "never heard", self.power, self.signal,
+            self.remark,
         ]  # fmt: skip
         return ", ".join(part for part in parts if part)
 
@@ -65,6 +67,7 @@ class TapeRow:
     body: str
     fate: str
     level: Level
+    decoded: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,7 +177,7 @@ class StationsModel:
                 StationRow(
                     station, place, self._heard(station), "" if age_s is None else age(age_s),
                     self._state.station_freshness(station), self._power(station),
-                    self._remark(station, usual),
+                    self._remark(station, usual), self._newest_of(station, "signal_strength"),
                 )
             )  # fmt: skip
         return rows
@@ -186,12 +189,15 @@ class StationsModel:
 
     def _power(self, station: Station) -> str:
         """What it says of its own supply."""
-        for slug in ("battery", "voltage"):
-            for one in self._series_of(station):
-                newest = self._state.latest.get(one.id)
-                if one.quantity.slug == slug and newest is not None:
-                    text = figure(newest.value, one.quantity.decimals)
-                    return f"{text} {one.quantity.base.symbol}"
+        return self._newest_of(station, "battery") or self._newest_of(station, "voltage")
+
+    def _newest_of(self, station: Station, slug: str) -> str:
+        """A station's newest reading of a quantity, with its unit; empty without one."""
+        for one in self._series_of(station):
+            newest = self._state.latest.get(one.id)
+            if one.quantity.slug == slug and newest is not None:
+                text = figure(newest.value, one.quantity.decimals)
+                return f"{text} {one.quantity.base.symbol}"
         return ""
 
     def _remark(self, station: Station, usual: dict[str, str]) -> str:
@@ -310,8 +316,9 @@ class StationsModel:
         if line.stray or line.refused or (line.why and not (line.kept or line.duplicate)):
             level = Level.HIGH
         return TapeRow(
-            self._clock(line.arrived_us, exactly=True), body_text(line), line.fate, level
-        )
+            self._clock(line.arrived_us, exactly=True), body_text(line), line.fate, level,
+            line.decoded,
+        )  # fmt: skip
 
     def field_rows(self) -> list[FieldRow]:
         """The picked station's fields."""
@@ -363,7 +370,7 @@ def body_text(line: TapeLine) -> str:
     try:
         text = " ".join(line.body.decode().split())
     except UnicodeDecodeError:
-        return line.body.hex(" ")
+        return line.decoded or line.body.hex(" ")
     if text[:1] not in "{[":
         return text
     # Blanks and the time, which stands before it, take the room of what is interesting.

@@ -232,7 +232,8 @@ class StationPageView(QWidget):
         picked = rows[row] if self.tape.hasFocus() and 0 <= row < len(rows) else None
         self._whole.setVisible(picked is not None)
         if picked is not None:
-            self._whole.setText(f"{picked.body}\n→ {picked.fate}")
+            read = f"\n= {picked.decoded}" if picked.decoded else ""
+            self._whole.setText(f"{picked.body}{read}\n→ {picked.fate}")
 
     def _fill_tape(self, rows: Sequence[TapeRow]) -> None:
         self.tape.setRowCount(len(rows))
@@ -242,7 +243,7 @@ class StationPageView(QWidget):
             time.setForeground(colour(self._theme.dim))
             body = self.tape.put(at, 1, row.body)
             body.setFont(_typewriter(12))
-            body.setToolTip(row.body)
+            body.setToolTip(f"{row.body}\n= {row.decoded}" if row.decoded else row.body)
             fate = self.tape.put(at, 2, row.fate)
             fate.setToolTip(row.fate)
             fate.setTextAlignment(_RIGHT)

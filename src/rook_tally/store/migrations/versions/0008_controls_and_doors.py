@@ -12,6 +12,7 @@ def upgrade() -> None:
     op.add_column("station", sa.Column("latitude", sa.Float))
     op.add_column("station", sa.Column("longitude", sa.Float))
     op.add_column("tape", sa.Column("problem", sa.String, nullable=False, server_default=""))
+    op.add_column("tape", sa.Column("decoded", sa.String, nullable=False, server_default=""))
     op.create_table(
         "station_word",
         sa.Column("station_id", sa.Integer, sa.ForeignKey("station.id"), primary_key=True),
