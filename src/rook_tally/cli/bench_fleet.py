@@ -19,7 +19,7 @@ _VALUES = 5
 _SETTLE_S = 60.0
 
 _FLEET = """
-import sys, time
+import sys, threading, time
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 port, stations, every_s, for_s = map(int, sys.argv[1:])
@@ -29,11 +29,11 @@ client.max_queued_messages_set(0)
 client.connect("127.0.0.1", port)
 client.loop_start()
 begun = time.time()
+pause = threading.Event()
 last = None
 for number in range(stations * for_s // every_s):
     due = begun + number * every_s / stations
-    if due > time.time():
-        time.sleep(due - time.time())
+    pause.wait(max(0.0, due - time.time()))
     at = number % stations
     body = (f'{{"time": {time.time():.3f}, "temperature": {20 + at % 7 / 10}, '
             f'"humidity": {45 + number // stations}, "co2": {500 + number % 90}, '

@@ -25,6 +25,7 @@ from rook_tally.intake.decode.environmental import CHARACTERISTICS, FIRMWARE_REV
 from rook_tally.intake.message import Form, Message
 from rook_tally.intake.outlet import DoorReport, Reception
 from rook_tally.intake.pacing import offered
+from rook_tally.intake.reading_door import ReadingDoor
 from rook_tally.store import BluetoothSetting, DoorState
 
 ENVIRONMENTAL_SENSING = normalize_uuid_16(0x181A)
@@ -66,30 +67,18 @@ def key_of(address: str) -> str:
     return "ble-" + address.replace(":", "").lower()
 
 
-class BluetoothDoor:
+class BluetoothDoor(ReadingDoor):
     """Listens and reads for as long as it is open."""
 
     def __init__(
         self, settings: BluetoothSetting, *, reception: Reception, report: DoorReport,
         clock: Callable[[], int],
     ) -> None:  # fmt: skip
+        super().__init__(report, clock)
         self._settings = settings
         self._reception = reception
-        self._report = report
-        self._clock = clock
         self._in_range: dict[str, InRange] = {}
         self._moved = asyncio.Event()
-        self._task: asyncio.Task[None] | None = None
-
-    def open(self) -> None:
-        """Begin to listen, and to read whoever has to be read."""
-        self._task = asyncio.create_task(self._run())
-
-    async def close(self) -> None:
-        """Stop."""
-        if self._task is not None:
-            self._task.cancel()
-            await asyncio.wait((self._task,))
 
     async def _run(self) -> None:
         while True:

@@ -11,6 +11,7 @@ import structlog
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.intake.file_import import imported_file
 from rook_tally.intake.outlet import DoorReport
+from rook_tally.intake.reading_door import ReadingDoor
 from rook_tally.store import DoorState, FolderSetting, Store
 
 TAKEN, REFUSED = "taken", "refused"
@@ -19,7 +20,7 @@ _LOOK_S = 1.0
 _log = structlog.get_logger(__name__)
 
 
-class FolderDoor:
+class FolderDoor(ReadingDoor):
     """Looks into one folder for as long as it is open.
 
     A file is read once it no longer grows, then put into `taken`; one that cannot be read into
@@ -30,22 +31,10 @@ class FolderDoor:
         self, settings: FolderSetting, *, store: Store, report: DoorReport,
         clock: Callable[[], int],
     ) -> None:  # fmt: skip
+        super().__init__(report, clock)
         self._settings = settings
         self._store = store
-        self._report = report
-        self._clock = clock
         self._seen: dict[Path, tuple[int, int]] = {}
-        self._task: asyncio.Task[None] | None = None
-
-    def open(self) -> None:
-        """Begin to look."""
-        self._task = asyncio.create_task(self._run())
-
-    async def close(self) -> None:
-        """Stop looking; a file under way is finished."""
-        if self._task is not None:
-            self._task.cancel()
-            await asyncio.wait((self._task,))
 
     async def _run(self) -> None:
         while True:

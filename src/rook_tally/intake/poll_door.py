@@ -11,6 +11,7 @@ from rook_tally.core.errors import DoorError
 from rook_tally.intake.message import Answer, Form, Message
 from rook_tally.intake.outlet import DoorReport, Reception
 from rook_tally.intake.pacing import offered
+from rook_tally.intake.reading_door import ReadingDoor
 from rook_tally.store import DoorState, PollSetting
 
 LARGEST_ANSWER = 1024 * 1024
@@ -18,28 +19,16 @@ _PATIENCE = aiohttp.ClientTimeout(total=20.0, connect=5.0)
 _FORMS = {form.value: form for form in Form}
 
 
-class PollDoor:
+class PollDoor(ReadingDoor):
     """Asks one address at its cadence, for as long as it is open."""
 
     def __init__(
         self, settings: PollSetting, *, reception: Reception, report: DoorReport,
         clock: Callable[[], int],
     ) -> None:  # fmt: skip
+        super().__init__(report, clock)
         self._settings = settings
         self._reception = reception
-        self._report = report
-        self._clock = clock
-        self._task: asyncio.Task[None] | None = None
-
-    def open(self) -> None:
-        """Begin to ask."""
-        self._task = asyncio.create_task(self._run())
-
-    async def close(self) -> None:
-        """Stop asking."""
-        if self._task is not None:
-            self._task.cancel()
-            await asyncio.wait((self._task,))
 
     async def _run(self) -> None:
         loop = asyncio.get_running_loop()

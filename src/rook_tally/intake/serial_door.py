@@ -17,36 +17,25 @@ import serial_asyncio_fast
 from rook_tally.intake.message import Form, Message
 from rook_tally.intake.outlet import DoorReport, Reception
 from rook_tally.intake.pacing import offered
+from rook_tally.intake.reading_door import ReadingDoor
 from rook_tally.store import DoorState, SerialSetting
 
 LONGEST_LINE = 16 * 1024
 _AGAIN_S = 0.5
 
 
-class SerialDoor:
+class SerialDoor(ReadingDoor):
     """Reads one port for as long as it is open."""
 
     def __init__(
         self, port: SerialSetting, *, reception: Reception, report: DoorReport,
         clock: Callable[[], int],
     ) -> None:  # fmt: skip
+        super().__init__(report, clock)
         self._port = port
         self._reception = reception
-        self._report = report
-        self._clock = clock
         self._header: bytes | None = None
         self._writer: asyncio.StreamWriter | None = None
-        self._task: asyncio.Task[None] | None = None
-
-    def open(self) -> None:
-        """Begin to look for the port, and to read it whenever it is there."""
-        self._task = asyncio.create_task(self._run())
-
-    async def close(self) -> None:
-        """Stop; a line under way is lost, as the port keeps none."""
-        if self._task is not None:
-            self._task.cancel()
-            await asyncio.wait((self._task,))
 
     @property
     def is_open(self) -> bool:
