@@ -69,7 +69,9 @@ class Sheet:
         formats, arguments = _printf(self.example)
         return template.format(
             station=self.station, http=self.http, key=access_key or HIDDEN_KEY, topic=self.topic,
-            mqtt_host=self.mqtt_host, mqtt_port=self.mqtt_port, example=self.example_text,
+            mqtt_host=self.mqtt_host, mqtt_port=self.mqtt_port,
+            # Within single quotes, as a shell reads them.
+            example=self.example_text.replace("'", "'\\''"),
             example_python=repr(dict(self.example)), example_printf=formats,
             example_arguments=arguments, cadence_s=self.cadence_s,
             cadence_ms=round(1000 * self.cadence_s),
@@ -99,7 +101,8 @@ def _printf(example: Mapping[str, float | bool]) -> tuple[str, str]:
     """The same object as a C format and its arguments."""
     parts, arguments = [], []
     for name, value in example.items():
-        quoted = json.dumps(name).replace('"', '\\"')
+        # Within a C string that printf reads.
+        quoted = json.dumps(name).replace("\\", "\\\\").replace('"', '\\"').replace("%", "%%")
         if isinstance(value, bool):
             parts.append(f"{quoted}: {json.dumps(value)}")
         else:
