@@ -22,6 +22,8 @@ from rook_tally.store import (
     newest_strays,
     open_store,
     read_range,
+    tallies,
+    total,
 )
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -217,3 +219,34 @@ def test_a_port_in_use_is_said_in_one_line(store_path: Path, name: str) -> None:
         f"rook-tally: port {port} on 127.0.0.1 is in use; stop the program that holds it, "
         "or name another port (0 takes a free one)"
     )
+
+
+def test_what_a_broker_holds_for_a_collector_that_stays_away_is_taken_in_by_another(
+    store_path: Path, tmp_path: Path
+) -> None:
+    port = free_port()
+    with mosquitto(port, tmp_path / "outside"):
+        broker = f"mqtt://127.0.0.1:{port}"
+        with (
+            CollectorProcess(store_path, broker=broker) as stays,
+            CollectorProcess(store_path, broker=broker) as leaves,
+        ):
+            stays.add_station("a", kind="climate")
+            leaves.kill()
+            lines = "".join(f'{{"temp": 20.5, "time": {1_790_000_000 + at}}}\n' for at in range(60))
+            subprocess.run(
+                ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-l"],
+                input=lines, text=True, check=True, timeout=60,
+            )  # fmt: skip
+
+            def kept() -> int:
+                store = open_store(store_path)
+                try:
+                    with store.read() as connection:
+                        return total(tallies(connection)).kept
+                finally:
+                    store.close()
+
+            wait_until(lambda: kept() >= 30)
+            # Its share of the shared subscription went into its own session, and is not lost.
+            wait_until(lambda: kept() == 60, within_s=90)

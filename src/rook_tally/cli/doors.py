@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import re
+import shlex
 import threading
 import time
 from collections.abc import Callable
@@ -70,29 +71,33 @@ def list_doors(where: str, *, as_json: bool) -> None:
 
 
 def in_words(settings: DoorSettings) -> str:
-    """A door's settings as the words that set it up."""
+    """A door's settings as the words that set it up, quoted for a shell."""
     match settings:
         case SerialSetting():
-            pattern = f" --pattern '{settings.pattern}'" if settings.pattern else ""
-            return f"serial {settings.path} --baud {settings.baud} --station {settings.station}" + (
-                pattern
-            )
+            words = ["serial", settings.path, "--baud", str(settings.baud),
+                     "--station", settings.station]  # fmt: skip
+            if settings.pattern:
+                words += ["--pattern", settings.pattern]
         case PollSetting():
-            fields = "".join(f" --field {name}={at}" for name, at in settings.fields.items())
-            alone = f" --alone {settings.alone}" if settings.alone else ""
-            return (
-                f"poll {settings.url} --station {settings.station} --every {settings.every_s:g}"
-                f"{fields}{alone}"
-            )
+            words = ["poll", settings.url, "--station", settings.station,
+                     "--every", f"{settings.every_s:g}"]  # fmt: skip
+            for name, at in settings.fields.items():
+                words += ["--field", f"{name}={at}"]
+            if settings.alone:
+                words += ["--alone", settings.alone]
         case FolderSetting():
-            maps = "".join(
-                f" --map '{name}={slug}:{unit}'" for name, (slug, unit) in settings.columns.items()
-            )
-            return f"folder {settings.path} --station {settings.station}{maps}"
+            words = ["folder", settings.path, "--station", settings.station]
+            for name, (slug, unit) in settings.columns.items():
+                words += ["--map", f"{name}={slug}:{unit}" if unit else f"{name}={slug}"]
+            if settings.time_column:
+                words += ["--time", settings.time_column]
+            if settings.zone:
+                words += ["--zone", settings.zone]
         case TopicSetting():
-            return f"topics '{settings.pattern}'"
+            words = ["topics", settings.pattern]
         case BluetoothSetting():
-            return "bluetooth" + (f" --adapter {settings.adapter}" if settings.adapter else "")
+            words = ["bluetooth", *(["--adapter", settings.adapter] if settings.adapter else [])]
+    return shlex.join(words)
 
 
 def remove(where: str, number: int) -> None:
