@@ -19,13 +19,13 @@ class Cable:
     """Two ends that are joined for as long as the cable is plugged in."""
 
     def __init__(self, folder: Path) -> None:
-        self.port, self._far = folder / "ttyTEST0", folder / "far"
+        self.port, self.far = folder / "ttyTEST0", folder / "far"
         self._process: subprocess.Popen[bytes] | None = None
 
     def plug_in(self) -> None:
-        ends = [f"PTY,link={end},raw,echo=0" for end in (self.port, self._far)]
+        ends = [f"PTY,link={end},raw,echo=0" for end in (self.port, self.far)]
         self._process = subprocess.Popen(["socat", *ends])
-        wait_until(lambda: self.port.exists() and self._far.exists())
+        wait_until(lambda: self.port.exists() and self.far.exists())
 
     def pull(self) -> None:
         if self._process is not None:
@@ -34,7 +34,7 @@ class Cable:
             self._process = None
 
     def send(self, text: bytes) -> None:
-        end = os.open(self._far, os.O_WRONLY | os.O_NOCTTY)
+        end = os.open(self.far, os.O_WRONLY | os.O_NOCTTY)
         os.write(end, text)
         os.close(end)
 
@@ -108,3 +108,26 @@ def test_ports_as_a_person_names_them(text: str, port: SerialSetting) -> None:
 def test_what_is_no_port(text: str) -> None:
     with pytest.raises(UsageError, match="is no serial port"):
         serial_port_from(text)
+
+
+def test_a_control_goes_out_by_the_port_its_station_is_heard_by(
+    store_path: Path, cable: Cable
+) -> None:
+    cable.plug_in()
+    words = ("--serial", f"{cable.port}=fan")
+    with CollectorProcess(store_path, broker="off", words=words) as collector:
+        collector.add_station("fan", kind="switch")
+        cable.send(b"on=off\n")
+        wait_until(lambda: len(collector.latest()) == 1)
+        far = os.open(cable.far, os.O_RDWR | os.O_NOCTTY)
+        try:
+            asking = rook_tally(
+                "--store", collector.address, "control", "fan", "on", "on", "--no-wait"
+            )
+            assert asking.returncode == 0, asking.stderr
+            assert os.read(far, 100) == b"set on on\n"
+            os.write(far, b"controls.on=on\n")
+        finally:
+            os.close(far)
+        shown = ("--store", collector.address, "control", "fan", "--json")
+        wait_until(lambda: '"state":"confirmed"' in rook_tally(*shown).stdout)
