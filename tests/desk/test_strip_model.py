@@ -10,6 +10,7 @@ from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import LONGEST_US, SHORTEST_US, TimeWindow
+from rook_tally.desk.strip.figures import window_figures
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.store import Series, Store
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -139,7 +140,7 @@ def test_figures_over_the_window(
 ) -> None:
     model.add([series["co2"], series["temperature"], series["switch"], series["other"]])
     _read(store, model)
-    told = [(one.lowest, one.mean, one.highest, one.heard) for one in model.figures()]
+    told = [(one.lowest, one.mean, one.highest, one.heard) for one in window_figures(model)]
     assert told == [
         ("500", "530", "559", "100.0 %"),
         ("21.0", "21.1", "21.1", "83.3 %"),

@@ -10,8 +10,10 @@ from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.screening import screened
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
+from rook_tally.demo.remarks import remarks_between
 from rook_tally.store import (
     SEALED_AFTER_US,
     History,
@@ -21,6 +23,7 @@ from rook_tally.store import (
     add_station,
     append_sealed,
     history_of,
+    keep_remark,
     load_site,
     set_site,
 )
@@ -50,6 +53,8 @@ def make_demo_site(
             for station in STATIONS
             for field in station.reported
         }  # fmt: skip
+        for remark in remarks_between(end_us - round(days * DAY_US), end_us):
+            keep_remark(connection, remark)
     tasks = [
         (one, {field.name: series[one.key, field.name] for field in one.reported}, end_us, days)
         for one in STATIONS

@@ -4,23 +4,16 @@ from __future__ import annotations
 
 import contextlib
 import csv
-import os
 import sys
-import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import Path
-from typing import TextIO, cast
-
-import numpy as np
-from sqlalchemy.engine import Connection
+from typing import TextIO
 
 from rook_tally.cli.choice import chosen_series
-from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.core.readings import Quality
-from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
-from rook_tally.store import Series, load_site, open_store, read_range, read_raw_range, span_of
-
-HEADER = ("time", "place", "station", "field", "quantity", "value", "unit", "quality")
+from rook_tally.core.errors import UsageError
+from rook_tally.core.timestamps import time_us_from_text
+from rook_tally.store import load_site, open_store
+from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
 
 
 def write_export(
@@ -48,7 +41,7 @@ def write_export(
             with _opened(output) as target:
                 writer = csv.writer(target)
                 writer.writerow(HEADER)
-                for rows in _days_of_rows(connection, chosen, start_us, end_us, raw=raw):
+                for rows in days_of_rows(connection, chosen, start_us, end_us, raw=raw):
                     writer.writerows(rows)
     finally:
         store.close()
@@ -63,65 +56,11 @@ def _moment(text: str | None, option: str) -> int | None:
         raise UsageError(f"{option}: {error}") from None
 
 
-def _days_of_rows(
-    connection: Connection,
-    chosen: Sequence[Series],
-    start_us: int | None,
-    end_us: int | None,
-    *,
-    raw: bool,
-) -> Iterator[list[tuple[object, ...]]]:
-    """The rows of one day after the other, each day ordered by time, so that memory stays small."""
-    span = span_of(connection)
-    if span is None or not chosen:
-        return
-    first = span[0] if start_us is None else max(span[0], start_us)
-    last = span[1] + 1 if end_us is None else min(span[1] + 1, end_us)
-    read = read_raw_range if raw else read_range
-    for day_us in range(first, last, DAY_US):
-        parts = [read(connection, one.id, day_us, min(day_us + DAY_US, last)) for one in chosen]
-        which = np.repeat(np.arange(len(chosen)), [len(part) for part in parts])
-        time_us = np.concatenate([part.time_us for part in parts])
-        value = np.concatenate([part.value for part in parts])
-        quality = np.concatenate([part.quality for part in parts])
-        order = np.argsort(time_us, kind="stable")
-        columns = (which[order], time_us[order], value[order], quality[order])
-        yield [
-            _row(chosen[at], moment, number, code)
-            for at, moment, number, code in zip(*(column.tolist() for column in columns),
-                                                strict=True)
-        ]  # fmt: skip
-
-
-def _row(one: Series, time_us: int, value: float, quality: int) -> tuple[object, ...]:
-    return (
-        rfc3339(time_us), one.station.place.name, one.station.key, one.field, one.quantity.slug,
-        repr(value), one.quantity.base.symbol, Quality(quality).wording,
-    )  # fmt: skip
-
-
 @contextlib.contextmanager
 def _opened(output: Path | None) -> Iterator[TextIO]:
     if output is None:
         yield sys.stdout
         sys.stdout.flush()
         return
-    try:
-        with tempfile.NamedTemporaryFile(
-            "w", encoding="utf-8", newline="", dir=output.parent, prefix=f".{output.name}.",
-            delete=False,
-        ) as unfinished:  # fmt: skip
-            path = Path(unfinished.name)
-            try:
-                yield cast("TextIO", unfinished)
-                unfinished.flush()
-                os.fsync(unfinished.fileno())
-                path.chmod(0o644)
-                path.replace(output)
-            except BaseException:
-                path.unlink(missing_ok=True)
-                raise
-    except OSError as error:
-        raise RookTallyError(
-            f"{output} cannot be written: {error.strerror or error}", remedy="name another file"
-        ) from error
+    with whole_file(output) as target:
+        yield target

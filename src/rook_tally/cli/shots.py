@@ -169,6 +169,7 @@ def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
     model.join(len(_STRIP_LANES) - 1, by_name[_STRIP_JOINED])
     model.show_last(8 * HOUR_US)
     model.point_at(MOMENT_US - 2 * HOUR_US)
+    window.strip.panel.show_page(1)
     window.show_view(STRIP)
     return lambda: window.strip.is_up_to_date
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -65,6 +65,27 @@ class Envelope:
         columns = np.clip((self.gaps - self.start_us) / width, 0, len(self) - 1).astype(np.int64)
         cuts = np.searchsorted(filled, columns[columns[:, 0] < columns[:, 1], 1])
         return [part for part in np.split(filled, np.unique(cuts)) if len(part)]
+
+    def cropped(self, start_us: int, end_us: int) -> Envelope:
+        """The columns whose beginning lies in [start, end), at least one; gaps are clipped."""
+        width = (self.end_us - self.start_us) // len(self)
+        first = min(max(-(-(start_us - self.start_us) // width), 0), len(self) - 1)
+        last = min(max(-(-(end_us - self.start_us) // width), first + 1), len(self))
+        begin_us, stop_us = self.start_us + first * width, self.start_us + last * width
+        part = slice(first, last)
+        gaps = self.gaps
+        if gaps is not None:
+            gaps = np.clip(gaps, begin_us, stop_us)
+            gaps = gaps[gaps[:, 1] > gaps[:, 0]]
+        return Envelope(
+            begin_us, stop_us, self.low[part], self.mean[part], self.high[part],
+            self.count[part], self.suspect[part], gaps,
+        )  # fmt: skip
+
+    def shifted(self, by_us: int) -> Envelope:
+        """The same at another time: an earlier day laid over a later one."""
+        gaps = None if self.gaps is None else self.gaps + by_us
+        return replace(self, start_us=self.start_us + by_us, end_us=self.end_us + by_us, gaps=gaps)
 
     def column_at(self, time_us: int) -> int | None:
         """The column a moment falls into, None outside the window."""

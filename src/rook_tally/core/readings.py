@@ -18,6 +18,7 @@ class Quality(enum.IntEnum):
     LONE_ZERO = 2
     LONE_SPIKE = 3
     STUCK = 4
+    SET_ASIDE = 5
 
     @property
     def wording(self) -> str:
@@ -31,6 +32,7 @@ _WORDING = {
     Quality.LONE_ZERO: "suspect: lone zero",
     Quality.LONE_SPIKE: "suspect: lone spike",
     Quality.STUCK: "suspect: stuck value",
+    Quality.SET_ASIDE: "suspect: set aside by a person",
 }
 
 

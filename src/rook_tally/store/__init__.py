@@ -68,6 +68,7 @@ from rook_tally.store.query import (
     span_of,
 )
 from rook_tally.store.recent import RecentReadings
+from rook_tally.store.remarks import keep_remark, remarks, remove_remark
 from rook_tally.store.requests import (
     AdoptionTerms,
     Request,
@@ -92,6 +93,7 @@ from rook_tally.store.sealing import (
     seal_all,
     stretches_due,
 )
+from rook_tally.store.shown_units import show_in_unit, shown_units
 from rook_tally.store.site import (
     Place,
     Series,
@@ -218,6 +220,7 @@ __all__ = [
     "history_of",
     "keep_kind",
     "keep_partitions",
+    "keep_remark",
     "keep_strays",
     "kind_of_site",
     "kinds",
@@ -242,7 +245,9 @@ __all__ = [
     "prune_tape",
     "read_range",
     "read_raw_range",
+    "remarks",
     "remove_door",
+    "remove_remark",
     "renew_access_key",
     "report_alive",
     "report_clocks",
@@ -254,6 +259,8 @@ __all__ = [
     "sessions_used",
     "set_site",
     "set_stray_bounds",
+    "show_in_unit",
+    "shown_units",
     "site_changed_since",
     "span_of",
     "span_statistics",

@@ -32,6 +32,7 @@ class Subject(enum.IntEnum):
     TAPE = 5
     REQUESTS = 6
     SERIES = 7
+    REMARKS = 8
 
 
 @dataclass(frozen=True, slots=True)

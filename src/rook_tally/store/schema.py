@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 8
+FORMAT = 9
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -185,6 +185,26 @@ overruling = Table(
     Column("quality", SmallInteger, nullable=False),
     Column("who", String, nullable=False),
     Column("why", String, nullable=False),
+)  # fmt: skip
+
+# What people wrote on the time axis. The place by name, so that a remark outlives it.
+remark = Table(
+    "remark", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("start_us", BigInteger, nullable=False),
+    Column("end_us", BigInteger),
+    Column("text", String, nullable=False),
+    Column("shade", Integer, nullable=False),
+    Column("place", String),
+    Column("who", String, nullable=False),
+    Index("remark_by_start", "start_us"),
+)  # fmt: skip
+
+# The unit a quantity is shown in, where somebody picked another than its base unit.
+shown_unit = Table(
+    "shown_unit", metadata,
+    Column("quantity", String, primary_key=True),
+    Column("unit", String, nullable=False),
 )  # fmt: skip
 
 change = Table(

@@ -16,10 +16,13 @@ from rook_tally.core.kinds import PLAIN, Kind
 from rook_tally.core.levels import Limits
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.shown import Shown
+from rook_tally.core.units import Unit
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 from rook_tally.store.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.kinds import kinds
+from rook_tally.store.shown_units import shown_units
 from rook_tally.store.station_words import (
     FIRMWARE,
     OFFLINE,
@@ -74,7 +77,10 @@ class Station:
 
 @dataclass(frozen=True, slots=True)
 class Series:
-    """One quantity of one station: the field it comes from, its wire unit, its limits."""
+    """One quantity of one station: the field it comes from, its wire unit, its limits.
+
+    `unit_shown` is None for the base unit.
+    """
 
     id: int
     station: Station
@@ -82,6 +88,12 @@ class Series:
     quantity: Quantity
     unit: str
     limits: Limits
+    unit_shown: Unit | None = None
+
+    @property
+    def shown(self) -> Shown:
+        """How its values are shown."""
+        return Shown(self.quantity, self.unit_shown or self.quantity.base)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,8 +131,9 @@ def load_site(connection: Connection) -> Site:
             sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
         )
     }
+    units = shown_units(connection)
     series = tuple(
-        _series(row, stations[row.station_id])
+        _series(row, stations[row.station_id], units.get(row.quantity))
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
     )
     name, zone = named if named is not None else ("", "UTC")
@@ -160,14 +173,14 @@ def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
     return quantity
 
 
-def _series(row: sa.Row[tuple[object, ...]], station: Station) -> Series:
+def _series(row: sa.Row[tuple[object, ...]], station: Station, unit_shown: Unit | None) -> Series:
     quantity = _quantity_of(station.kind, row.field, row.quantity)
     limits = (
         quantity.default_limits(indoors=station.place.indoors)
         if row.limits is None
         else msgspec.json.decode(row.limits, type=Limits)
     )
-    return Series(row.id, station, row.field, quantity, row.unit, limits)
+    return Series(row.id, station, row.field, quantity, row.unit, limits, unit_shown)
 
 
 def set_site(connection: Connection, *, name: str, zone: str) -> None:

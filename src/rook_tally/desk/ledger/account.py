@@ -26,8 +26,7 @@ from rook_tally.core.statistics import (
     pieces_of,
 )
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, datetime_from_time_us
-from rook_tally.core.trend import Trend, trend_of
-from rook_tally.desk.ledger.model import value_text
+from rook_tally.core.trend import SURE_STANDARD_ERRORS, Trend, trend_of
 from rook_tally.store import Latest, Series, envelopes, gaps_between, read_range
 
 CHART_COLUMNS = 250
@@ -110,7 +109,7 @@ def account_of(
     numeric = series.quantity.scale is Scale.NUMBER
     return Account(
         series=series,
-        value=value_text(series.quantity, newest.value),
+        value=series.shown.text(newest.value),
         level=level,
         sentence=limit_sentence(series, newest.value) if is_good else newest.quality.wording,
         outlook=outlook(series, newest.value, trend, now_us, zone) if numeric and is_good else "",
@@ -125,32 +124,31 @@ def limit_sentence(series: Series, value: float) -> str:
     limit = series.limits.nearest(value)
     if limit is None:
         return ""
-    decimals = series.quantity.decimals
-    distance = figure(abs(value - limit), decimals)
-    shown = figure(limit, _limit_decimals(limit, decimals))
+    told = series.shown
+    distance = told.difference_figure(abs(value - limit))
+    shown = told.limit_text(limit)
     upper = limit == series.limits.above[Level.RAISED - 1]
     over = value >= limit if upper else value <= limit
-    if abs(value - limit) < 10.0**-decimals / 2:
+    if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
         return f"just at the limit of {shown}"
     if over:
         return f"{distance} {'over' if upper else 'under'} the limit of {shown}"
     return f"{distance} {'below' if upper else 'above'} the limit of {shown}"
 
 
-def _limit_decimals(limit: float, decimals: int) -> int:
-    return 0 if float(limit).is_integer() else decimals
-
-
 def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
     """Where it is going over the last hour, and when it would cross its limit at this pace."""
     if trend is None:
         return "too few readings in the last hour to tell a trend"
-    decimals = series.quantity.decimals + 1
-    steady_below = max(series.quantity.accuracy, 10.0**-decimals)
+    told = series.shown
+    steady_below = max(series.quantity.accuracy, 10.0 ** -(series.quantity.decimals + 1))
     if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
         return "steady over the last hour"
     word = "rising" if trend.per_hour > 0 else "falling"
-    pace = f"{word} {figure(abs(trend.per_hour), decimals)} an hour"
+    # A slope with no word of its uncertainty would claim more than it knows.
+    within = SURE_STANDARD_ERRORS * trend.standard_error
+    pace = f"{word} {told.difference_figure(abs(trend.per_hour), more=1)}"
+    pace += f" ±{told.difference_figure(within, more=1)} an hour"
     limit = _limit_ahead(series, value, trend)
     if limit is None:
         return pace
@@ -158,7 +156,7 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     if not math.isfinite(ahead_us) or ahead_us > _FARTHEST_CROSSING_US:
         return pace
     clock = _clock(round(now_us + ahead_us), zone)
-    return f"{pace} · at this pace {figure(limit, series.quantity.decimals)} by {clock}"
+    return f"{pace} · at this pace {told.limit_text(limit)} by {clock}"
 
 
 def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
@@ -198,10 +196,9 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
     if suspect:
         facts.append(Fact("Set aside", figure(suspect, 0), "as suspect"))
     if quantity.scale is Scale.NUMBER and quantity.accuracy:
-        digits = max(quantity.decimals, 0)
-        facts.append(
-            Fact("Sensor can tell", f"±{quantity.accuracy:.{digits}f}", quantity.base.symbol)
-        )
+        told = series.shown
+        accuracy = told.difference_figure(quantity.accuracy)
+        facts.append(Fact("Sensor can tell", f"±{accuracy}", told.symbol))
     return facts
 
 
@@ -213,16 +210,14 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
     mean = mean_of(pieces)
     if series.quantity.scale is Scale.STATE:
         return [Fact("On today", duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")]
-    decimals = series.quantity.decimals
+    told = series.shown
     facts = []
     top, bottom = highest(readings, today), lowest(readings, today)
     if top.value is not None and top.time_us is not None:
-        facts.append(Fact("Highest today", figure(top.value, decimals), _clock(top.time_us, zone)))
-    facts.append(Fact("Mean today", figure(mean, decimals + 1)))
+        facts.append(Fact("Highest today", told.figure(top.value), _clock(top.time_us, zone)))
+    facts.append(Fact("Mean today", told.figure(mean, more=1)))
     if bottom.value is not None and bottom.time_us is not None:
-        facts.append(
-            Fact("Lowest today", figure(bottom.value, decimals), _clock(bottom.time_us, zone))
-        )
+        facts.append(Fact("Lowest today", told.figure(bottom.value), _clock(bottom.time_us, zone)))
     return facts
 
 

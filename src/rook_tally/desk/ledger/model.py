@@ -9,15 +9,19 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.freshness import Freshness, expected_reports_heard
 from rook_tally.core.levels import Level
-from rook_tally.core.numerals import age, figure
+from rook_tally.core.numerals import age
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.registry import ORDER
+from rook_tally.core.shown import Shown, base_shown
+from rook_tally.desk.ledger.arranging import cell_name, in_given_order, moved
 from rook_tally.desk.shell.feed import HEARD_REPORTS
+from rook_tally.desk.shell.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.store import Place, Series
 
@@ -95,6 +99,7 @@ class LedgerModel:
 
     def __init__(self, state: SiteState) -> None:
         self._state = state
+        self.arrangement = LedgerArrangement()
         self.rows: list[Row] = []
         self.columns: list[Quantity] = []
         self.laid_out: list[Callable[[], None]] = []
@@ -132,6 +137,9 @@ class LedgerModel:
         state = {one.id: self._state.station_freshness(one) for one in self._state.site.stations}
         moved = {one for one, now in state.items() if self._freshness.get(one) is not now}
         self._freshness = state
+        if self.arrangement.order is LedgerOrder.WORST_FIRST and self._is_out_of_order():
+            self._lay_out()
+            return
         cells = {
             self._where[one.id]
             for one in self._state.site.series
@@ -143,6 +151,10 @@ class LedgerModel:
             for heads in self.heads_changed:
                 heads()
 
+    def _is_out_of_order(self) -> bool:
+        places = [one for one in self.rows if isinstance(one, PlaceRow)]
+        return self._worst_first(places) != places
+
     def _lay_out(self) -> None:
         site = self._state.site
         told_by = Counter(
@@ -150,14 +162,22 @@ class LedgerModel:
         )
         quantities = {one.quantity.slug: one.quantity for one in site.series}
         # What many places share stands first, so that rows can be compared.
-        self.columns = sorted(
-            quantities.values(), key=lambda one: (-told_by[one.slug], ORDER[one.slug])
-        )
-        places = [self._place_row(place) for place in site.places]
+        ranked = sorted(quantities.values(), key=lambda one: (-told_by[one.slug], ORDER[one.slug]))
+        kept = self.arrangement
+        self.columns = [
+            one
+            for one in in_given_order(ranked, [one.slug for one in ranked], kept.quantities)
+            if one.slug not in kept.hidden_quantities
+        ]
+        known = in_given_order(site.places, [one.name for one in site.places], kept.places)
+        places = [self._place_row(one) for one in known if one.name not in kept.hidden_places]
         indoors = [row for row in places if row.place.indoors]
         outdoors = [row for row in places if not row.place.indoors]
         self.rows = []
-        for title, group in (("Indoors", indoors), ("Outdoors", outdoors)):
+        groups = [("Indoors", indoors), ("Outdoors", outdoors)]
+        if kept.order is LedgerOrder.WORST_FIRST:
+            groups = [("Worst first", self._worst_first(places))]
+        for title, group in groups:
             if group:
                 self.rows.append(GroupRow(title))
                 self.rows.extend(group)
@@ -176,12 +196,81 @@ class LedgerModel:
         for callback in self.laid_out:
             callback()
 
+    def _worst_first(self, places: list[PlaceRow]) -> list[PlaceRow]:
+        """Places by their worst level; places of one level keep their order."""
+
+        def worst(row: PlaceRow) -> int:
+            several = (one for group in row.series.values() for one in group)
+            return max((int(self._level(one)) for one in several), default=0)
+
+        return sorted(places, key=lambda row: -worst(row))
+
+    @property
+    def hidden_count(self) -> int:
+        """How many places and quantities are hidden."""
+        return len(self.arrangement.hidden_places) + len(self.arrangement.hidden_quantities)
+
+    def arrange(self, arrangement: LedgerArrangement) -> None:
+        """Arrange it so."""
+        self.arrangement = arrangement
+        self._lay_out()
+
+    def move_place(self, row: int, by: int) -> None:
+        """Move a place up or down; ordered worst first, the order is not a person's."""
+        line = self.rows[row]
+        if isinstance(line, PlaceRow) and self.arrangement.order is LedgerOrder.PLACES:
+            shown = [one.place.name for one in self.rows if isinstance(one, PlaceRow)]
+            names = moved(shown, line.place.name, by)
+            self.arrange(replace(self.arrangement, places=names))
+
+    def move_quantity(self, column: int, by: int) -> None:
+        """Move a quantity left or right."""
+        names = moved([one.slug for one in self.columns], self.columns[column].slug, by)
+        self.arrange(replace(self.arrangement, quantities=names))
+
+    def hide_place(self, row: int) -> str:
+        """Hide a place; returns its name."""
+        line = self.rows[row]
+        if not isinstance(line, PlaceRow):
+            return ""
+        hidden = (*self.arrangement.hidden_places, line.place.name)
+        self.arrange(replace(self.arrangement, hidden_places=hidden))
+        return line.place.name
+
+    def hide_quantity(self, column: int) -> str:
+        """Hide a quantity; returns its name."""
+        quantity = self.columns[column]
+        hidden = (*self.arrangement.hidden_quantities, quantity.slug)
+        self.arrange(replace(self.arrangement, hidden_quantities=hidden))
+        return quantity.name
+
+    def show_all(self) -> None:
+        """Show what was hidden."""
+        self.arrange(replace(self.arrangement, hidden_places=(), hidden_quantities=()))
+
+    def show_next_station(self, row: int, column: int) -> None:
+        """Where several stations of a place tell the same, show the next one's value."""
+        several = self.series_at(row, column)
+        if len(several) > 1:
+            one = several[1]
+            name = cell_name(one.station.place.name, one.quantity.slug)
+            stations = {**self.arrangement.stations, name: one.station.key}
+            self.arrange(replace(self.arrangement, stations=stations))
+
     def _place_row(self, place: Place) -> PlaceRow:
         found: dict[str, list[Series]] = {}
         for one in self._state.site.series:
             if one.station.place.id == place.id:
                 found.setdefault(one.quantity.slug, []).append(one)
-        return PlaceRow(place, {slug: tuple(several) for slug, several in found.items()})
+        return PlaceRow(
+            place, {slug: self._picked_first(place, slug, one) for slug, one in found.items()}
+        )
+
+    def _picked_first(self, place: Place, slug: str, several: list[Series]) -> tuple[Series, ...]:
+        """The series of a cell, that of the station a person picked first, the others after it."""
+        picked = self.arrangement.stations.get(cell_name(place.name, slug))
+        at = next((at for at, one in enumerate(several) if one.station.key == picked), 0)
+        return (*several[at:], *several[:at])
 
     def series_at(self, row: int, column: int) -> tuple[Series, ...]:
         """The series of a cell, the shown one first; empty where there is none."""
@@ -252,7 +341,7 @@ class LedgerModel:
         ribbon = self._state.ribbons.get(one.id)
         level = self._level(one)
         state = self._state.station_freshness(one.station)
-        text = value_text(one.quantity, newest.value)
+        text = one.shown.text(newest.value)
         is_suspect = newest.quality != 0
         return Cell(
             text=text,
@@ -289,14 +378,14 @@ class LedgerModel:
             Summary.MEDIAN: np.median,
             Summary.HIGHEST: np.max,
         }
-        return figure(float(figures[line.summary](values)), quantity.decimals)
+        return self.shown_as(quantity).figure(float(figures[line.summary](values)))
 
-
-def value_text(quantity: Quantity, value: float) -> str:
-    """A value as shown: a figure, or on and off for a state."""
-    if quantity.scale is Scale.STATE:
-        return "on" if value else "off"
-    return figure(value, quantity.decimals)
+    def shown_as(self, quantity: Quantity) -> Shown:
+        """How a column is shown: as any series of it is."""
+        return next(
+            (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),
+            base_shown(quantity),
+        )
 
 
 def _ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
@@ -311,7 +400,7 @@ def _ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
 def _spoken(one: Series, text: str, level: Level, state: Freshness, is_suspect: bool) -> str:
     """The cell for a screen reader."""
     parts = [
-        f"{one.station.place.name}, {one.quantity.name} {text} {one.quantity.base.symbol}".rstrip(),
+        f"{one.station.place.name}, {one.quantity.name} {text} {one.shown.symbol}".rstrip(),
         level.wording,
     ]
     if state is not Freshness.FRESH:

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVB
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.ledger.account import Account
-from rook_tally.desk.ledger.model import value_text
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
@@ -158,7 +157,7 @@ class SidePanel(SidePaper):
         self._value.setText(account.value)
         long = len(account.value) > 6
         self._value.setFont(face(34 if long else 46, BOLD))
-        self._unit.setText(one.quantity.base.symbol)
+        self._unit.setText(one.shown.symbol)
         accent = theme.level(account.level) if account.level >= Level.RAISED else theme.ink
         tint(self._value, accent)
         tint(self._sentence, accent)
@@ -167,9 +166,7 @@ class SidePanel(SidePaper):
         self._outlook.setText(account.outlook)
         self._outlook.setVisible(bool(account.outlook))
         self._strokes.show_level(account.level)
-        content = ChartContent(
-            account.chart, one.limits, account.chart_range, one.quantity.decimals
-        )
+        content = ChartContent(account.chart, one.limits, account.chart_range, one.shown)
         self._chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
         start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
         is_live = self._state.window.is_live
@@ -188,8 +185,7 @@ class SidePanel(SidePaper):
         """What other stations of the place say of the same quantity."""
         one = account.series
         told = [
-            f"{other.station.key} says "
-            f"{value_text(one.quantity, self._state.latest[other.id].value)}"
+            f"{other.station.key} says {other.shown.text(self._state.latest[other.id].value)}"
             for other in self._state.site.series
             if other.id != one.id
             and other.station.place.id == one.station.place.id

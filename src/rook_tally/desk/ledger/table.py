@@ -2,31 +2,47 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
     QPersistentModelIndex,
+    QPoint,
     QRect,
     QRectF,
     QSize,
     Qt,
+    Signal,
 )
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QApplication,
     QHeaderView,
+    QMenu,
     QTableView,
     QWidget,
 )
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
+from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.cells import CellDelegate, draw_rule
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, SummaryRow
+from rook_tally.desk.parts.carrying import carry
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.shell.commands import key_words
 from rook_tally.desk.shell.theme import Theme
 
 HEAD_WIDTH = 170
@@ -165,7 +181,9 @@ class PlaceHeader(QHeaderView):
 
 
 class QuantityHeader(QHeaderView):
-    """Column heads: quantity and unit."""
+    """Column heads: quantity and unit. A click on the unit asks for the next one."""
+
+    unit_clicked = Signal(int)
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
@@ -173,6 +191,16 @@ class QuantityHeader(QHeaderView):
         self._theme = theme
         self.setFixedHeight(HEAD_HEIGHT)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.setToolTip("A click on the unit shows another (U)")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Ask for another unit where one was clicked."""
+        at = event.position().toPoint()
+        if event.button() is Qt.MouseButton.LeftButton and at.y() > HEAD_HEIGHT // 2:
+            section = self.logicalIndexAt(at)
+            if section >= 0:
+                self.unit_clicked.emit(section)
+        super().mouseReleaseEvent(event)
 
     def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
         """Draw one head."""
@@ -191,7 +219,7 @@ class QuantityHeader(QHeaderView):
         painter.drawText(
             rect.adjusted(4, 0, -10, -6),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
-            quantity.base.symbol or "state",
+            self._model.shown_as(quantity).symbol or "state",
         )
         draw_rule(painter, theme, rect)
         painter.restore()
@@ -221,7 +249,12 @@ class _Corner(QWidget):
 
 
 class LedgerTable(QTableView):
-    """The table. Row heights give way so that the whole site stands in the window if it can."""
+    """The table. Row heights give way so that the whole site stands in the window if it can.
+
+    `acts` carries a `LedgerAction` chosen from the menu.
+    """
+
+    acts = Signal(object)
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -232,7 +265,9 @@ class LedgerTable(QTableView):
         self.setVerticalHeader(PlaceHeader(model, theme, self))
         # Qt's own least height follows the application's font of the moment.
         self.verticalHeader().setMinimumSectionSize(SUMMARY_HEIGHT)
-        self.setHorizontalHeader(QuantityHeader(model, theme, self))
+        self.quantity_head = QuantityHeader(model, theme, self)
+        self.setHorizontalHeader(self.quantity_head)
+        self._pressed_at: QPoint | None = None
         self._corner = _Corner(theme, self)
         self.setAccessibleName("Ledger")
         self.setFrameShape(QTableView.Shape.NoFrame)
@@ -269,6 +304,40 @@ class LedgerTable(QTableView):
         each = min(max(width // visible, NARROWEST_COLUMN), WIDEST_COLUMN)
         for at in range(len(columns)):
             self.setColumnWidth(at, each)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows alone move from cell to cell; with a modifier they are the view's."""
+        if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier or event.text().isalpha():
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What can be done with the cell."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for action in LedgerAction:
+            entry = menu.addAction(f"{action.words}\t{key_words(action.keys)}")
+            entry.triggered.connect(partial(self.acts.emit, action))
+        menu.popup(event.globalPos())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Pick a cell, and be ready to carry it."""
+        super().mousePressEvent(event)
+        self._pressed_at = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Carry the cell's series to the Strip."""
+        at = event.position().toPoint()
+        if self._pressed_at is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            if (at - self._pressed_at).manhattanLength() >= QApplication.startDragDistance():
+                index = self.indexAt(self._pressed_at)
+                self._pressed_at = None
+                series = self._ledger.series_at(index.row(), index.column())
+                if series:
+                    carry(self, series)
+            return
+        super().mouseMoveEvent(event)
 
     def sizeHint(self) -> QSize:
         """Room for eight quantities and ten places."""

@@ -2,27 +2,43 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, Qt, QTimer, Signal
+from collections.abc import Callable
+
+from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from rook_tally.desk.ledger.account import Account, AccountQuestion
-from rook_tally.desk.ledger.model import LedgerModel
+from rook_tally.desk.ledger.actions import LedgerAction
+from rook_tally.desk.ledger.arranging import with_other_order
+from rook_tally.desk.ledger.first_sheet import FirstSheet
+from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
-from rook_tally.desk.parts.ink import MEDIUM, face
+from rook_tally.desk.parts.actions import keys_of
+from rook_tally.desk.shell.changes import ShowInUnit
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
-from rook_tally.store import Series
+from rook_tally.store import Place, Series
 
 _ACCOUNT_PAUSE_MS = 250
 
 
 class LedgerView(QWidget):
-    """Places down, quantities across. `series_opened` asks for series to be shown in the Strip."""
+    """Places down, quantities across.
+
+    `series_opened` asks for series to be shown in the Strip, `readings_wanted` and
+    `correction_wanted` for a series' readings and corrections, `pin_wanted` for a remark about a
+    place; `told` carries a line about what was done.
+    """
 
     series_opened = Signal(list)
+    readings_wanted = Signal(object)
+    correction_wanted = Signal(object)
+    pin_wanted = Signal(object)
+    first_step = Signal(object)
+    told = Signal(str)
 
     def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
         super().__init__()
@@ -43,7 +59,9 @@ class LedgerView(QWidget):
         beside.addWidget(self.table, 1)
         beside.addWidget(self.panel)
         self._stack.addWidget(sheet)
-        self._stack.addWidget(_empty_sheet())
+        self.first = FirstSheet(theme)
+        self.first.chosen.connect(self.first_step)
+        self._stack.addWidget(self.first)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._stack)
@@ -51,21 +69,109 @@ class LedgerView(QWidget):
         self.table.doubleClicked.connect(self._open_picked)
         self.model.laid_out.append(self._on_laid_out)
         self.model.cells_changed.append(self._on_cells_changed)
+        self._does = self._deeds()
+        self.table.quantity_head.unit_clicked.connect(self.show_in_next_unit)
+        self.table.acts.connect(self.do)
         self._watch_selection()
 
     def _watch_selection(self) -> None:
         self.table.selectionModel().currentChanged.connect(self._on_current_changed)
 
+    def _deeds(self) -> dict[LedgerAction, Callable[[], object]]:
+        model = self.model
+        return {
+            LedgerAction.OPEN: self._open_picked,
+            LedgerAction.ORDER: lambda: model.arrange(with_other_order(model.arrangement)),
+            LedgerAction.UNIT: lambda: self.show_in_next_unit(self._column),
+            LedgerAction.NEXT_STATION: self._show_next_station,
+            LedgerAction.PLACE_UP: lambda: self._if_picked(lambda: model.move_place(self._row, -1)),
+            LedgerAction.PLACE_DOWN: lambda: self._if_picked(
+                lambda: model.move_place(self._row, 1)
+            ),
+            LedgerAction.QUANTITY_LEFT: lambda: self._if_picked(
+                lambda: model.move_quantity(self._column, -1)
+            ),
+            LedgerAction.QUANTITY_RIGHT: lambda: self._if_picked(
+                lambda: model.move_quantity(self._column, 1)
+            ),
+            LedgerAction.HIDE_PLACE: lambda: self._hide(model.hide_place, self._row),
+            LedgerAction.HIDE_QUANTITY: lambda: self._hide(model.hide_quantity, self._column),
+            LedgerAction.SHOW_ALL: model.show_all,
+            LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
+            LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
+            LedgerAction.PIN: lambda: self._with_picked(self.pin_wanted.emit),
+        }
+
+    @property
+    def _row(self) -> int:
+        return self.table.currentIndex().row()
+
+    @property
+    def _column(self) -> int:
+        return self.table.currentIndex().column()
+
+    def do(self, action: LedgerAction) -> None:
+        """Do what an action says."""
+        self._does[action]()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter opens the picked cell in the Strip."""
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._open_picked()
+        """Do what the keys say."""
+        for keys in keys_of(event):
+            action = _BY_KEYS.get(keys)
+            if action is not None:
+                self.do(action)
+                return
+        super().keyPressEvent(event)
+
+    def _if_picked(self, call: Callable[[], object]) -> None:
+        if self._picked is not None and self.table.currentIndex().isValid():
+            call()
+
+    def _with_picked(self, call: Callable[[Series], object]) -> None:
+        if self._picked is not None:
+            call(self._picked)
+
+    def _hide(self, hide: Callable[[int], str], at: int) -> None:
+        if self._picked is not None and at >= 0:
+            self.told.emit(f"{hide(at)} is hidden. Ctrl+H shows everything again.")
+
+    def _show_next_station(self) -> None:
+        if self._picked is None:
+            return
+        row, column = self._row, self._column
+        self.model.show_next_station(row, column)
+        several = self.model.series_at(row, column)
+        if several:
+            self._picked = several[0]
+            self._ask_for_account()
+
+    def show_in_next_unit(self, column: int) -> None:
+        """Show a column's quantity in the unit after the one it is in, everywhere."""
+        if not 0 <= column < len(self.model.columns):
+            return
+        quantity = self.model.columns[column]
+        # A quantity may be narrowed by its station's kind; its units are the registry's.
+        units = quantity.units
+        now = units.index(self.model.shown_as(quantity).unit)
+        if len(units) > 1:
+            self._reader.change(ShowInUnit(quantity, units[(now + 1) % len(units)]))
         else:
-            super().keyPressEvent(event)
+            self.told.emit(f"{quantity.name} has no other unit.")
 
     def pick(self, row: int, column: int) -> None:
         """Pick a cell, as the mouse or the arrow keys do."""
         self.table.setCurrentIndex(self.table.model().index(row, column))
+
+    def pick_place(self, place: Place) -> None:
+        """Pick the first cell of a place; a hidden place is shown again."""
+        if place.name in self.model.arrangement.hidden_places:
+            self.model.show_all()
+        for row, line in enumerate(self.model.rows):
+            if isinstance(line, PlaceRow) and line.place.id == place.id:
+                for column in range(len(self.model.columns)):
+                    if self.model.has_cell(row, column):
+                        self.pick(row, column)
+                        return
 
     def take_reply(self, reply: Reply) -> None:
         """Show an account that was asked for, if it is still the one wanted."""
@@ -79,7 +185,8 @@ class LedgerView(QWidget):
 
     def _on_laid_out(self) -> None:
         is_empty = not self.model.columns
-        self._stack.setCurrentIndex(1 if is_empty and self._state.is_loaded else 0)
+        nothing_known = is_empty and not self.model.hidden_count
+        self._stack.setCurrentIndex(1 if nothing_known and self._state.is_loaded else 0)
         if is_empty:
             return
         where = self._position_of_picked() or self.model.worst_cell()
@@ -117,25 +224,4 @@ class LedgerView(QWidget):
         )
 
 
-def _empty_sheet() -> QWidget:
-    """What stands here before anything was ever heard."""
-    sheet = QWidget()
-    column = QVBoxLayout(sheet)
-    column.addStretch(1)
-    for text, font in (
-        ("Nothing has been heard yet", face(19, MEDIUM)),
-        (
-            "Look at the demo:   rook-tally demo\n"
-            'Connect a station:   rook-tally station add kiln-1 --place "Kiln room"\n'
-            "and let it send to the doors that  rook-tally collect  opens.",
-            face(13),
-        ),
-    ):
-        label = QLabel(text)
-        label.setFont(font)
-        label.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        column.addWidget(label)
-        column.addSpacing(8)
-    column.addStretch(1)
-    return sheet
+_BY_KEYS = {keys: action for action in LedgerAction for keys in action.keys}

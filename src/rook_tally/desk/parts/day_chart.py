@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level, Limits
-from rook_tally.core.numerals import figure
+from rook_tally.core.shown import Shown
 from rook_tally.desk.parts.drawing import hatching, polyline
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.shell.theme import Theme
@@ -21,12 +21,12 @@ BAND_OPACITY = 0.35
 
 @dataclass(frozen=True, slots=True)
 class ChartContent:
-    """What the chart shows. `decimals` is for the limits written at its right edge."""
+    """What the chart shows. `shown` is for the limits written at its left edge."""
 
     envelope: Envelope
     limits: Limits
     value_range: tuple[float, float]
-    decimals: int
+    shown: Shown
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,11 +132,10 @@ class DayChart(QWidget):
             if abs(y - last_y) < 12:
                 continue
             last_y = y
-            decimals = 0 if float(band.edge).is_integer() else content.decimals
             painter.drawText(
                 QRectF(4, y - 14, 60, 13),
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-                figure(band.edge, decimals),
+                content.shown.limit_text(band.edge),
             )
 
 

@@ -15,6 +15,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.errors import StoreError
+from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.store import (
@@ -31,6 +32,7 @@ from rook_tally.store import (
     latest,
     load_site,
     read_range,
+    remarks,
 )
 
 POLL_S = 0.025
@@ -58,6 +60,7 @@ class Picture:
     ribbons: dict[int, Envelope]
     reports: dict[int, TimeArray]
     collectors: list[Collector]
+    remarks: list[Remark] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,13 +85,20 @@ class NewTape:
 
 
 @dataclass(frozen=True, slots=True)
+class NewRemarks:
+    """Remarks were written, altered or taken away: all there are."""
+
+    remarks: list[Remark]
+
+
+@dataclass(frozen=True, slots=True)
 class Trouble:
     """The store cannot be read at the moment; empty text when it can again."""
 
     text: str
 
 
-News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | Trouble
+News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | NewRemarks | Trouble
 
 
 def ribbon_window(now_us: int) -> tuple[int, int]:
@@ -106,6 +116,7 @@ def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -
         ribbons_before(connection, site.series, now_us) if ribbons else {},
         last_reports(connection, site, now_us),
         collectors(connection, now_us=now_us),
+        remarks(connection),
     )
 
 
@@ -230,6 +241,9 @@ class Feed:
             self._send_readings([one for one in changes if one.subject is Subject.READINGS])
         if Subject.DOORS in subjects:
             self._send_doors()
+        if Subject.REMARKS in subjects:
+            with self._store.read() as connection:
+                self._on_news(NewRemarks(remarks(connection)))
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(NewTape())
 

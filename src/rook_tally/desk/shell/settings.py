@@ -22,14 +22,35 @@ class ThemeChoice(enum.Enum):
         return order[(order.index(self) + 1) % len(order)]
 
 
+class LedgerOrder(enum.Enum):
+    """In which order the Ledger's places stand."""
+
+    PLACES = "places"
+    WORST_FIRST = "worst first"
+
+
+class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How the Ledger is arranged: order, hidden places and quantities, the order a person gave them
+    (by name and slug), and whose value a cell shows: station by "place/quantity"."""
+
+    order: LedgerOrder = LedgerOrder.PLACES
+    hidden_places: tuple[str, ...] = ()
+    hidden_quantities: tuple[str, ...] = ()
+    places: tuple[str, ...] = ()
+    quantities: tuple[str, ...] = ()
+    stations: dict[str, str] = {}
+
+
 class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Theme, view, length of the window, lanes as (station, field) and Qt's own window geometry."""
+    """Theme, view, length of the window, lanes as (station, field), the Ledger's arrangement and
+    Qt's own window geometry."""
 
     theme: ThemeChoice = ThemeChoice.FOLLOW
     view: int = 0
     span_us: int = 0
     lanes: tuple[tuple[tuple[str, str], ...], ...] = ()
     geometry: str = ""
+    ledger: LedgerArrangement = LedgerArrangement()
 
 
 class SettingsFile:

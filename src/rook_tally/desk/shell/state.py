@@ -12,8 +12,17 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.levels import Level
+from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, SECOND_US
-from rook_tally.desk.shell.feed import NewDoors, NewReadings, News, NewTape, Picture, Trouble
+from rook_tally.desk.shell.feed import (
+    NewDoors,
+    NewReadings,
+    NewRemarks,
+    News,
+    NewTape,
+    Picture,
+    Trouble,
+)
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.desk.shell.past import MomentQuestion, PastMoment, Shown
 from rook_tally.desk.shell.time_window import TimeWindow
@@ -39,6 +48,7 @@ class SiteState:
     live: Shown = field(default_factory=Shown)
     past: PastMoment | None = None
     collectors: list[Collector] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
     trouble: str = ""
     room_bytes: int | None = None
     is_loaded: bool = False
@@ -46,6 +56,8 @@ class SiteState:
     tape_moves: int = 0
     # Called after the window has moved, by whichever view.
     window_moved: list[Callable[[], None]] = field(default_factory=list)
+    # Called after remarks were written, altered or taken away.
+    remarks_changed: list[Callable[[], None]] = field(default_factory=list)
     _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
 
     @property
@@ -124,6 +136,7 @@ class SiteState:
             case Picture():
                 self.site, self.collectors = news.site, news.collectors
                 self.live = Shown(news.latest, news.ribbons, news.reports)
+                self.remarks = news.remarks
                 self.is_loaded = True
             case NewReadings():
                 changed = set(news.latest) | set(news.ribbons)
@@ -138,6 +151,11 @@ class SiteState:
             case NewTape():
                 self.tape_moves += 1
                 changed = set()
+            case NewRemarks():
+                self.remarks = news.remarks
+                for remarked in self.remarks_changed:
+                    remarked()
+                return
             case Trouble():
                 self.trouble, changed = news.text, set()
         # While the past is shown, what comes in now is kept for later.

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QKeySequence, QPalette, QShortcut
+from PySide6.QtGui import (
+    QCloseEvent,
+    QKeySequence,
+    QPalette,
+    QResizeEvent,
+    QShortcut,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QLabel,
@@ -18,10 +23,15 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.desk.ledger.first_sheet import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.shell.command_list import commands_of
+from rook_tally.desk.shell.commands import Section
 from rook_tally.desk.shell.feed import Feed
 from rook_tally.desk.shell.head import Head
+from rook_tally.desk.shell.importing import FileImporter
+from rook_tally.desk.shell.look import palette_of, style_sheet
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.desk.shell.past import PastMoment
 from rook_tally.desk.shell.rail import TimeRail
@@ -29,7 +39,9 @@ from rook_tally.desk.shell.rail_model import RailModel, RailRibbon
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.teller import Teller
 from rook_tally.desk.shell.theme import LIGHT, Theme
+from rook_tally.desk.shell.undo import UndoHistory
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
@@ -48,10 +60,12 @@ class DeskWindow(QMainWindow):
     """The desk on one store. `feed` may be running already, to save time at the start.
 
     `theme_wanted` is sent when another theme is to be chosen: colours are given to every part as it
-    is made, so that takes another window.
+    is made, so that takes another window. `first_step` carries what a person chose in an empty
+    store and only whoever made the window can do; `importer` reads files where one was given.
     """
 
     theme_wanted = Signal()
+    first_step = Signal(object)
     closing = Signal()
 
     def __init__(
@@ -62,6 +76,8 @@ class DeskWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self._refusal = ""
+        self.importer: FileImporter | None = None
+        self.store = store
         self._view_kept: int | None = None
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         self.theme = theme
@@ -79,6 +95,9 @@ class DeskWindow(QMainWindow):
         self._stations: Any = None
         self.notice, self.banner = QLabel(), QLabel()
         self.rail = TimeRail(theme, RailModel(self.state))
+        self.teller = Teller(theme, self)
+        self.undo = UndoHistory(self.reader, told=self.tell)
+        self._dialogs: Any = None
         self._views = QStackedWidget()
         self._lay_out()
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -127,17 +146,23 @@ class DeskWindow(QMainWindow):
         self.head.view_chosen.connect(self.show_view)
         self.ledger.series_opened.connect(self.open_in_strip)
         self.head.show_view(LEDGER)
-        for at in range(len(VIEWS)):
-            self._shortcut(f"Alt+{at + 1}", partial(self.show_view, at))
-        self._shortcut("Ctrl+Q", self.close)
-        self._shortcut("G", self.rail.ask_where_to)
-        self._shortcut("Ctrl+Shift+L", self.theme_wanted.emit)
-        self._shortcut("Ctrl+T", self.rail.track.setFocus)
+        self.commands = commands_of(self)
+        for command in self.commands:
+            # Views look after their own keys: the same letter may mean another thing in each.
+            if command.section in (Section.EVERYWHERE, Section.TIME):
+                for keys in command.keys:
+                    if keys != "Space":
+                        self._shortcut(keys, command.call)
         # Only while the past is shown: else Space presses what has the focus, as everywhere.
         self._to_live = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
         self._to_live.activated.connect(self.rail.model.go_live)
         self._to_live.setEnabled(False)
         self.rail.refused.connect(self._on_refused)
+        self.ledger.told.connect(self.tell)
+        self.ledger.first_step.connect(self._on_first_step)
+        self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
+        self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
+        self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
         self.state.window_moved.append(self._on_window_moved)
         self.rail.model.changed.append(self._ask_rail)
         self.ledger.table.setFocus()
@@ -152,6 +177,11 @@ class DeskWindow(QMainWindow):
             from rook_tally.desk.strip.view import StripView
 
             self._strip = StripView(self.theme, self.state, self.reader)
+            self._strip.readings_wanted.connect(self.dialogs.show_readings)
+            self._strip.correction_wanted.connect(self.dialogs.correct)
+            self._strip.copy_wanted.connect(self.dialogs.copy_figures)
+            self._strip.csv_wanted.connect(self.dialogs.save_csv)
+            self._strip.picture_wanted.connect(self.dialogs.save_picture)
             self._views.removeWidget(self._strip_to_come)
             self._strip_to_come.deleteLater()
             self._views.insertWidget(STRIP, self._strip)
@@ -168,6 +198,43 @@ class DeskWindow(QMainWindow):
             self._stations_to_come.deleteLater()
             self._views.insertWidget(STATIONS, self._stations)
         return self._stations
+
+    @property
+    def dialogs(self) -> Any:
+        """What opens over the views, loaded on first use."""
+        if self._dialogs is None:
+            from rook_tally.desk.shell.dialogs import Dialogs
+
+            self._dialogs = Dialogs(self)
+        return self._dialogs
+
+    def tell(self, text: str) -> None:
+        """Say in a passing line what was done."""
+        if text:
+            self.teller.tell(text, above=self.rail.height())
+
+    @property
+    def view_names(self) -> tuple[str, ...]:
+        """The views there are."""
+        return tuple(VIEWS)
+
+    def turn_full_screen(self) -> None:
+        """Fill the screen, or no longer."""
+        self.showNormal() if self.isFullScreen() else self.showFullScreen()
+
+    @property
+    def view(self) -> int:
+        """Which view is shown."""
+        return self._views.currentIndex()
+
+    def _on_first_step(self, step: FirstStep) -> None:
+        if step is FirstStep.STATION:
+            self.show_view(STATIONS)
+            self.stations.tasks.add_station()
+        elif step is FirstStep.FILE and self.importer is not None:
+            self.dialogs.read_file()
+        else:
+            self.first_step.emit(step)
 
     def show_view(self, at: int) -> None:
         """Turn to a view."""
@@ -193,7 +260,7 @@ class DeskWindow(QMainWindow):
         )  # fmt: skip
         return DeskSettings(
             theme, self._views.currentIndex(), self.state.window.span_us, lanes or self._lanes_kept,
-            bytes(self.saveGeometry().data()).hex(),
+            bytes(self.saveGeometry().data()).hex(), self.ledger.model.arrangement,
         )  # fmt: skip
 
     def arrange(self, settings: DeskSettings) -> None:
@@ -203,6 +270,7 @@ class DeskWindow(QMainWindow):
         if settings.span_us:
             self.state.show_last(settings.span_us)
         self._lanes_kept = settings.lanes
+        self.ledger.model.arrange(settings.ledger)
         self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
         if self.state.is_loaded:
             self._arrange_views()
@@ -256,6 +324,9 @@ class DeskWindow(QMainWindow):
             self._strip.take_reply(reply)
         if self._stations is not None:
             self._stations.take_reply(reply)
+        self.undo.take_reply(reply)
+        if self._dialogs is not None:
+            self._dialogs.take_reply(reply)
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         self.head.refresh()
@@ -279,6 +350,11 @@ class DeskWindow(QMainWindow):
             self.notice.setText(text)
             self.notice.setVisible(bool(text))
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A passing line would stand in the wrong place."""
+        super().resizeEvent(event)
+        self.teller.hide()
+
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""
         self.closing.emit()
@@ -286,61 +362,3 @@ class DeskWindow(QMainWindow):
         self.feed.stop()
         self.reader.stop()
         super().closeEvent(event)
-
-
-def palette_of(theme: Theme) -> QPalette:
-    """The theme in Qt's own roles."""
-    palette = QPalette()
-    for role, name in (
-        (QPalette.ColorRole.Window, theme.sheet),
-        (QPalette.ColorRole.Base, theme.sheet),
-        (QPalette.ColorRole.AlternateBase, theme.paper),
-        (QPalette.ColorRole.WindowText, theme.ink),
-        (QPalette.ColorRole.Text, theme.ink),
-        (QPalette.ColorRole.ButtonText, theme.ink),
-        (QPalette.ColorRole.PlaceholderText, theme.faint),
-        (QPalette.ColorRole.Highlight, theme.sheen),
-        (QPalette.ColorRole.HighlightedText, theme.on_sheen),
-    ):
-        palette.setColor(role, colour(name))
-    return palette
-
-
-def style_sheet(theme: Theme) -> str:
-    """What Qt's own widgets look like; everything else is drawn."""
-    family = face(13).family()
-    return f"""
-    QPushButton, QLineEdit, QToolTip, QListView {{ font-family: "{family}"; font-size: 13px; }}
-    QTableView {{ background: {theme.sheet}; border: none; outline: none;
-                  selection-background-color: {theme.sheet}; }}
-    QHeaderView {{ background: {theme.sheet}; border: none; }}
-    QPushButton {{ background: {theme.sheet}; color: {theme.sheen}; font-weight: 600;
-                   border: 1.5px solid {theme.sheen}; border-radius: 5px; padding: 7px 14px; }}
-    QPushButton:hover {{ background: {theme.paper}; }}
-    QDialog, QMessageBox, QInputDialog {{ background: {theme.sheet}; }}
-    QPlainTextEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
-                      color: {theme.ink}; }}
-    QPushButton#words {{ border: none; background: transparent; color: {theme.dim};
-                         font-weight: 400; font-size: 12px; padding: 3px; }}
-    QPushButton#words:hover, QPushButton#words:focus {{ color: {theme.sheen};
-                                                        text-decoration: underline; }}
-    QPushButton#main {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
-    QPushButton#small {{ padding: 5px 12px; border-width: 1px; }}
-    QPushButton#control {{ padding: 2px 10px; border: none; background: {theme.rule};
-                           color: {theme.sheen}; }}
-    QPushButton#control:focus {{ border: 2px solid {theme.sheen}; padding: 0 8px; }}
-    QPushButton#preset {{ padding: 4px 2px; border-width: 1px; font-weight: 500; }}
-    QPushButton:focus {{ border-width: 2.5px; padding: 6px 13px; }}
-    QPushButton#preset:focus {{ padding: 3px 1px; border-width: 2px; }}
-    QPushButton:checked {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
-    QLineEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
-                 border-radius: 4px; padding: 5px 8px; color: {theme.ink}; }}
-    QLineEdit:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
-    QScrollBar:horizontal {{ height: 9px; background: {theme.sheet}; }}
-    QScrollBar:vertical {{ width: 9px; background: {theme.sheet}; }}
-    QScrollBar::handle {{ background: {theme.strong_rule}; border-radius: 3px; margin: 2px;
-                          min-width: 30px; min-height: 30px; }}
-    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QToolTip {{ background: {theme.paper}; color: {theme.ink};
-                border: 1px solid {theme.strong_rule}; }}
-    """

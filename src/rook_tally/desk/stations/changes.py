@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-import getpass
 from dataclasses import dataclass
 
 import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.desk.shell.undo import user_name
 from rook_tally.store import (
     AdoptionTerms,
     Request,
     RequestSort,
     Station,
+    add_station,
     ask,
     describe_station,
     kinds,
@@ -21,13 +22,6 @@ from rook_tally.store import (
     renew_access_key,
     request_numbered,
 )
-
-
-def _who() -> str:
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return "somebody"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +40,7 @@ class AskControl:
             raise UsageError(f"{self.station.key} has no control {self.name}")
         return ask(
             connection, RequestSort.CONTROL, self.station.key, self.name,
-            control.value_from(self.value), who=_who(), now_us=self.now_us,
+            control.value_from(self.value), who=user_name(), now_us=self.now_us,
         )  # fmt: skip
 
 
@@ -60,7 +54,7 @@ class AskProposal:
     def made(self, connection: Connection) -> int:
         """Ask for it."""
         return ask(
-            connection, RequestSort.PROPOSE, self.key, "", "", who=_who(), now_us=self.now_us
+            connection, RequestSort.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
         )
 
 
@@ -76,7 +70,30 @@ class AskAdoption:
         """Ask for it."""
         document = msgspec.json.encode(self.terms).decode()
         return ask(
-            connection, RequestSort.ADOPT, self.key, "", document, who=_who(), now_us=self.now_us
+            connection,
+            RequestSort.ADOPT,
+            self.key,
+            "",
+            document,
+            who=user_name(),
+            now_us=self.now_us,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AddStation:
+    """A station shall be there before it says anything; answers with its access key, this once."""
+
+    key: str
+    place: str
+    kind: str
+    indoors: bool
+
+    def made(self, connection: Connection) -> str:
+        """Add it."""
+        known = kinds(connection)
+        return add_station(
+            connection, self.key, place=self.place, kind=known[self.kind], indoors=self.indoors
         )
 
 

@@ -16,6 +16,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age, figure
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.sheet import Sheet, example_message
+from rook_tally.core.shown import Shown
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.stations.contact import ContactStep, contact_steps
@@ -117,6 +118,10 @@ class StationsModel:
         """Whether the fleet and the picked station's page are known."""
         return self._fleet is not None and self.page is not None
 
+    def has(self, key: str) -> bool:
+        """Whether a station is known by now."""
+        return self._state.site.station(key) is not None
+
     def pick(self, key: str) -> None:
         """Show the page of a station."""
         self._picked = key
@@ -196,8 +201,7 @@ class StationsModel:
         for one in self._series_of(station):
             newest = self._state.latest.get(one.id)
             if one.quantity.slug == slug and newest is not None:
-                text = figure(newest.value, one.quantity.decimals)
-                return f"{text} {one.quantity.base.symbol}"
+                return f"{one.shown.text(newest.value)} {one.shown.symbol}".rstrip()
         return ""
 
     def _remark(self, station: Station, usual: dict[str, str]) -> str:
@@ -329,16 +333,17 @@ class StationsModel:
         quantity = one.quantity
         newest = self._state.latest.get(one.id)
         day = None if self.page is None else self.page.days.get(one.id)
-        unit = f", {quantity.base.symbol}" if quantity.base.symbol else ""
+        told = one.shown
+        unit = f", {told.symbol}" if told.symbol else ""
         corrections = [] if self.page is None else self.page.corrections.get(one.id, [])
         return FieldRow(
             one.field,
             f"{quantity.name}{unit}",
-            "" if newest is None else figure(newest.value, quantity.decimals),
+            "" if newest is None else told.text(newest.value),
             ""
             if day is None or math.isnan(day.low)
-            else _span_text(day.low, day.high, quantity.decimals),
-            _span_text(*quantity.believable, 0),
+            else _span_text(told, day.low, day.high, told.decimals),
+            _span_text(told, *quantity.believable, 0),
             self._correction_text(corrections[-1].correction) if corrections else "none",
         )
 
@@ -377,5 +382,5 @@ def body_text(line: TapeLine) -> str:
     return _TIME_MEMBER.sub("", text.replace('": ', '":').replace(', "', ',"'))
 
 
-def _span_text(low: float, high: float, decimals: int) -> str:
-    return f"{figure(low, decimals)} – {figure(high, decimals)}"
+def _span_text(told: Shown, low: float, high: float, decimals: int) -> str:
+    return f"{figure(told.value(low), decimals)} – {figure(told.value(high), decimals)}"

@@ -21,6 +21,7 @@ from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.adopt_dialog import AdoptDialog
 from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
 from rook_tally.desk.stations.changes import (
+    AddStation,
     AskAdoption,
     AskControl,
     AskProposal,
@@ -31,6 +32,7 @@ from rook_tally.desk.stations.changes import (
     RequestQuestion,
 )
 from rook_tally.desk.stations.model import StationsModel
+from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.sheet_dialog import SheetDialog
 from rook_tally.store import Request, Station
 
@@ -45,9 +47,11 @@ class StationTasks:
         self._parent = parent
         # Keys made in this window: the one place where they can still be read.
         self._keys: dict[str, str] = {}
+        self._to_show = ""
         self.adopting: AdoptDialog | None = None
         self.sheet: SheetDialog | None = None
         self.notes: NotesDialog | None = None
+        self.adding: NewStationDialog | None = None
 
     def ask_control(self, name: str, value: str) -> None:
         """Have a control of the picked station set."""
@@ -70,6 +74,25 @@ class StationTasks:
         one.step, one.said, one.request = AdoptionStep.ASKED, "Adopting …", None
         self._reader.change(AskAdoption(one.key, one.terms(), self._model.now_us))
         self.adopting.refresh()
+
+    def add_station(self) -> None:
+        """Let the person add a station before it has said anything."""
+        self.adding = NewStationDialog(self._theme, self._parent)
+        self.adding.accepted.connect(self._on_add)
+        self._reader.ask(ChoicesQuestion())
+        self.adding.open()
+
+    def _on_add(self) -> None:
+        assert self.adding is not None
+        self._reader.change(self.adding.wanted)
+
+    def _take_for_adding(self, asked: Any, answer: Any) -> None:
+        if isinstance(answer, Choices) and self.adding is not None:
+            self.adding.offer(answer)
+        elif isinstance(asked, AddStation):
+            self._keys[asked.key] = answer
+            # The sheet follows once the fleet has been read with the station in it.
+            self._to_show = asked.key
 
     def show_sheet(self) -> None:
         """Show how the picked station is connected."""
@@ -117,7 +140,11 @@ class StationTasks:
             self._reader.ask(RequestQuestion(self.adopting.adoption.request))
 
     def refresh(self) -> None:
-        """Show how far a first contact has come."""
+        """Show how far a first contact has come; and the sheet of a station just added."""
+        if self._to_show and self._model.has(self._to_show):
+            self._model.pick(self._to_show)
+            self._to_show = ""
+            self.show_sheet()
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_steps(self._model.contact())
 
@@ -125,7 +152,7 @@ class StationTasks:
         """Take what came of something asked here."""
         asked: Any = reply.question
         if reply.error and isinstance(
-            asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe
+            asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe | AddStation
         ):
             QMessageBox(
                 QMessageBox.Icon.NoIcon, "Not done", reply.error,
@@ -134,8 +161,10 @@ class StationTasks:
         elif isinstance(asked, RenewKey):
             self._keys[asked.station.key] = reply.answer
             self.show_sheet()
-        elif self.adopting is not None:
-            self._take_for_adoption(self.adopting, asked, reply.answer)
+        else:
+            self._take_for_adding(asked, reply.answer)
+            if self.adopting is not None:
+                self._take_for_adoption(self.adopting, asked, reply.answer)
 
     def _take_for_adoption(self, dialog: AdoptDialog, asked: Any, answer: Any) -> None:
         one = dialog.adoption

@@ -2,36 +2,54 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QLineF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from collections.abc import Sequence
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import QApplication, QWidget
 
 from rook_tally.core.ticks import TimeTick
+from rook_tally.desk.parts.carrying import carried_series, carry
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.model import LaneHead
+from rook_tally.store import Series
 
 HEAD_WIDTH = 196
 AXIS_HEIGHT = 26
 
 
 class LaneHeadWidget(QWidget):
-    """Name, place, values and unit of a lane; a click on the cross takes the lane away."""
+    """Name, place, values and unit of a lane; a click on the cross takes the lane away. It can be
+    dragged to another place, or into a lane of the same quantity."""
 
     removed = Signal()
+    picked = Signal()
+    dropped = Signal(object)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
         self._head = LaneHead("", "", "", "")
+        self._is_picked = False
+        self._pressed_at: QPointF | None = None
+        self.series: Sequence[Series] = ()
+        self.setAcceptDrops(True)
         self.setFixedWidth(HEAD_WIDTH)
         self.setMouseTracking(True)
 
-    def show_head(self, head: LaneHead) -> None:
+    def show_head(self, head: LaneHead, *, is_picked: bool = False) -> None:
         """Show this."""
-        if head == self._head:
+        if (head, is_picked) == (self._head, self._is_picked):
             return
-        self._head = head
+        self._head, self._is_picked = head, is_picked
         self.setAccessibleName(f"{head.where}, {head.name} {head.values} {head.unit}")
         self.update()
 
@@ -61,6 +79,8 @@ class LaneHeadWidget(QWidget):
         words = painter.fontMetrics()
         room = below.width() - words.horizontalAdvance(head.unit) - 8
         painter.drawText(below, _LEFT, words.elidedText(head.where, elide, int(room)))
+        if self._is_picked:
+            painter.fillRect(0, 0, 4, self.height(), colour(theme.sheen))
         if self.underMouse():
             cross = self._cross().adjusted(4, 4, -4, -4)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -80,9 +100,35 @@ class LaneHeadWidget(QWidget):
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Take the lane away when the cross is hit."""
+        """Take the lane away when the cross is hit; else pick it, and be ready to be dragged."""
         if self._cross().contains(event.position()):
             self.removed.emit()
+        else:
+            self._pressed_at = event.position()
+            self.picked.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Be carried elsewhere."""
+        if self._pressed_at is None:
+            return
+        moved = (event.position() - self._pressed_at).manhattanLength()
+        if moved >= QApplication.startDragDistance():
+            self._pressed_at = None
+            carry(self, self.series)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        """Let go."""
+        self._pressed_at = None
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Series may be dropped here."""
+        if carried_series(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Series were dropped."""
+        self.dropped.emit(carried_series(event.mimeData()))
+        event.acceptProposedAction()
 
 
 class TimeAxis(QWidget):

@@ -1,247 +1,413 @@
-"""One lane drawn: levels behind, gaps hatched, envelope and mean, cursor."""
+"""One lane drawn: levels behind, gaps hatched, envelope and mean, remarks' lines, cursor.
+
+Qt's own painter and not pyqtgraph, which would draw every trace at every frame. Here the traces are
+inked once, for the window and half as much beside it (`parts.coverage`), and a frame of panning
+only lays that picture down elsewhere. A zoom stretches it until the traces have been inked anew.
+"""
 
 from __future__ import annotations
 
-import numpy as np
-import pyqtgraph as pg
-from PySide6.QtCore import QLineF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
+import math
+from dataclasses import dataclass, field
 
-from rook_tally.core.arrays import FloatArray
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
 from rook_tally.core.envelope import Envelope
-from rook_tally.core.levels import Limits
+from rook_tally.core.levels import NO_LIMITS, Limits
 from rook_tally.core.numerals import figure
+from rook_tally.core.shown import Shown
 from rook_tally.core.ticks import TimeTick, value_ticks
-from rook_tally.core.timestamps import SECOND_US
+from rook_tally.desk.parts.carrying import carried_series
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.drawing import hatching, peak_column, polyline
 from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.strip.questions import Trace
 
 _BAND_OPACITY = 0.10
+_WHEEL_STEP = 120
+_PAN_SHARE = 0.12
 
 
-class LanePlot(pg.PlotWidget):
-    """A plot without axes that draws one lane. It shows what it is given and reports gestures.
+@dataclass(frozen=True, slots=True)
+class LaneContent:
+    """What a lane shows. `crop` are the envelopes of the window alone, for their peaks."""
+
+    traces: tuple[Trace, ...] = ()
+    crop: tuple[Envelope, ...] = ()
+    limits: Limits = NO_LIMITS
+    value_range: tuple[float, float] = (0.0, 1.0)
+    shown: Shown | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Across:
+    """What runs through all lanes: the window, its ticks, the cursor, pins, the marked stretch."""
+
+    start_us: int = 0
+    end_us: int = 1
+    ticks: tuple[TimeTick, ...] = ()
+    cursor_us: int | None = None
+    pins_us: tuple[int, ...] = ()
+    stretch: tuple[int, int] | None = None
+
+
+@dataclass(slots=True)
+class _Ink:
+    """The inked traces and what of time and value they stand for."""
+
+    picture: QPixmap = field(default_factory=QPixmap)
+    start_us: int = 0
+    end_us: int = 1
+    key: object = None
+
+
+class LanePlot(QWidget):
+    """Draws a lane and reports gestures.
 
     `zoomed` carries the factor and the moment under the pointer, `dragged` the movement in µs,
-    `pointed` the moment under the pointer or None.
+    `pointed` the moment under the pointer or None, `marked` both ends of a stretch dragged with
+    Shift and whether the button is still held, `picked` nothing, `dropped` series ids.
     """
 
     zoomed = Signal(float, object)
     dragged = Signal(object)
     pointed = Signal(object)
+    marked = Signal(object, object)
+    picked = Signal()
+    dropped = Signal(object)
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__(background=None)
+        super().__init__()
         self._theme = theme
-        self._envelopes: list[Envelope] = []
-        self._limits: Limits | None = None
-        self._ticks: list[TimeTick] = []
-        self._decimals = 0
-        self._note = ""
-        self._cursor_us: int | None = None
+        self.content = LaneContent()
+        self.across = Across()
+        self._ink = _Ink()
         self._drag_from: float | None = None
-        self._curves: list[pg.PlotCurveItem] = []
-        self._start_us, self._end_us = 0, 1
-        self._range = (0.0, 1.0)
-        self.plotItem.hideAxis("left")
-        self.plotItem.hideAxis("bottom")
-        self.plotItem.hideButtons()
-        self.plotItem.setMenuEnabled(False)
-        self.plotItem.setContentsMargins(0, 0, 0, 0)
-        self.plotItem.layout.setContentsMargins(0, 0, 0, 0)
-        box = self.plotItem.getViewBox()
-        box.setMouseEnabled(x=False, y=False)
-        box.setDefaultPadding(0)
-        box.setBorder(None)
-        self.setFrameShape(pg.PlotWidget.Shape.NoFrame)
-        self.setCacheMode(pg.PlotWidget.CacheModeFlag(0))
-        self.setViewportUpdateMode(pg.PlotWidget.ViewportUpdateMode.FullViewportUpdate)
-        self.setMinimumHeight(56)
+        self._marked_from_us: int | None = None
+        self.setMinimumHeight(40)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAcceptDrops(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
-    def show_lane(
-        self,
-        envelopes: list[Envelope],
-        *,
-        limits: Limits,
-        window: tuple[int, int],
-        value_range: tuple[float, float],
-        ticks: list[TimeTick],
-        decimals: int,
-        note: str,
+    def sizeHint(self) -> QSize:
+        """As drawn in a window with five lanes."""
+        return QSize(800, 110)
+
+    def show_across(self, across: Across) -> None:
+        """Show this window; the traces stay as they were inked."""
+        if across != self.across:
+            self.across = across
+            self.update()
+
+    def show_content(self, content: LaneContent) -> None:
+        """Show these traces, once `ink` was called."""
+        self.content = content
+        self.update()
+
+    @property
+    def is_inked(self) -> bool:
+        """Whether what is drawn is what should be."""
+        return self._ink.key == self._ink_key()
+
+    def _ink_key(self) -> object:
+        # Traces by identity: they are made anew with every answer, and never changed.
+        return (
+            tuple(id(one) for one in self.content.traces), self.content.value_range,
+            self.size().toTuple(), self.devicePixelRatioF(),
+            self.across.end_us - self.across.start_us,
+        )  # fmt: skip
+
+    def ink(self) -> None:
+        """Ink the traces as they are now."""
+        ink = _Ink(key=self._ink_key())
+        traces = self.content.traces
+        if traces:
+            first = traces[0].envelope
+            span_us = self.across.end_us - self.across.start_us
+            scale = self.width() / span_us
+            ratio = self.devicePixelRatioF()
+            # Of a trace much longer than the window (just zoomed in) only what is near it.
+            ink.start_us = max(first.start_us, self.across.start_us - span_us)
+            ink.end_us = min(first.end_us, self.across.end_us + span_us)
+            if ink.end_us > ink.start_us:
+                # Whole columns of it.
+                near = first.cropped(ink.start_us, ink.end_us)
+                ink.start_us, ink.end_us = near.start_us, near.end_us
+            if ink.end_us > ink.start_us:
+                wide = max(1, round((ink.end_us - ink.start_us) * scale * ratio))
+                size = (wide, max(1, round(self.height() * ratio)))
+                ink.picture = QPixmap(*size)
+                ink.picture.setDevicePixelRatio(ratio)
+                ink.picture.fill(Qt.GlobalColor.transparent)
+                painter = QPainter(ink.picture)
+                self._ink_traces(painter, ink, size, ratio)
+                painter.end()
+        self._ink = ink
+        self.update()
+
+    def _ink_traces(
+        self, painter: QPainter, ink: _Ink, size: tuple[int, int], ratio: float
     ) -> None:
-        """Show these envelopes over this window."""
-        self._envelopes, self._limits = envelopes, limits
-        self._start_us, self._end_us = window
-        self._range, self._ticks = value_range, ticks
-        self._decimals, self._note = decimals, note
-        while len(self._curves) < len(envelopes):
-            shade = self._theme.traces[len(self._curves) % len(self._theme.traces)]
-            curve = pg.PlotCurveItem(
-                pen=pg.mkPen(colour(shade), width=1.3), connect="finite", antialias=True
-            )
-            curve.setAcceptedMouseButtons(Qt.MouseButton.NoButton)
-            self.addItem(curve)
-            self._curves.append(curve)
-        for curve in self._curves[len(envelopes) :]:
-            curve.setData([], [])
-        for curve, envelope in zip(self._curves, envelopes, strict=False):
-            curve.setData(*_broken_line(envelope, self._start_us))
-        span_s = (self._end_us - self._start_us) / SECOND_US
-        self.setXRange(0.0, span_s, padding=0)
-        self.setYRange(*value_range, padding=0)
-        self.viewport().update()
+        theme = self._theme
+        for at, trace in enumerate(self.content.traces):
+            shade = theme.traces[at % len(theme.traces)]
+            for back, earlier in enumerate(trace.earlier):
+                faded = colour(shade, 0.5 / (1 + 0.5 * back))
+                part = earlier.cropped(ink.start_us, ink.end_us)
+                image = trace_image(
+                    part, self.content.value_range, size, faded, ratio=ratio,
+                    thickness=ratio, band=False,
+                )  # fmt: skip
+                if image is not None:
+                    painter.drawImage(0, 0, image)
+        for at, trace in enumerate(self.content.traces):
+            shade = theme.traces[at % len(theme.traces)]
+            part = trace.envelope.cropped(ink.start_us, ink.end_us)
+            self._ink_gaps(painter, ink, part, size[0] / ratio)
+            image = trace_image(
+                part, self.content.value_range, size, colour(shade), ratio=ratio,
+                thickness=1.4 * ratio,
+            )  # fmt: skip
+            if image is not None:
+                painter.drawImage(0, 0, image)
+            self._ink_points(painter, ink, part, shade, size[0] / ratio)
+            self._ink_suspect(painter, ink, trace, shade, size[0] / ratio)
 
-    def show_cursor(self, time_us: int | None) -> None:
-        """Draw the cursor at a moment."""
-        self._cursor_us = time_us
-        self.viewport().update()
+    def _ink_gaps(self, painter: QPainter, ink: _Ink, part: Envelope, width: float) -> None:
+        if part.gaps is None:
+            return
+        scale = width / (ink.end_us - ink.start_us)
+        for begin_us, end_us in part.gaps.tolist():
+            left, right = (begin_us - ink.start_us) * scale, (end_us - ink.start_us) * scale
+            if right - left >= 1.5:
+                stretch = QRectF(left, 0, right - left, self.height())
+                painter.fillRect(stretch, colour(self._theme.sheet, 0.75))
+                painter.fillRect(stretch, hatching(self._theme))
 
-    def _x_of(self, time_us: int) -> float:
-        return (time_us - self._start_us) / (self._end_us - self._start_us) * float(self.width())
+    def _ink_points(
+        self, painter: QPainter, ink: _Ink, part: Envelope, shade: str, width: float
+    ) -> None:
+        """Readings far enough apart to be told from one another get a dot each."""
+        filled = np.flatnonzero(part.count)
+        if not len(filled) or len(filled) > width / 14:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour(shade))
+        x = (filled + 0.5) * (width / len(part))
+        for left, value in zip(x.tolist(), part.mean[filled].tolist(), strict=True):
+            painter.drawEllipse(QPointF(left, self._y_of(value)), 2.2, 2.2)
+
+    def _ink_suspect(
+        self, painter: QPainter, ink: _Ink, trace: Trace, shade: str, width: float
+    ) -> None:
+        """Suspect readings hollow; those off the axis at its edge."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour(shade), 1.4))
+        painter.setBrush(colour(self._theme.sheet))
+        scale = width / (ink.end_us - ink.start_us)
+        for at_us, value in zip(trace.suspect_us.tolist(), trace.suspect.tolist(), strict=True):
+            y = min(max(self._y_of(value), 5.0), self.height() - 5.0)
+            painter.drawEllipse(QPointF((at_us - ink.start_us) * scale, y), 3.0, 3.0)
+
+    def x_of(self, time_us: float) -> float:
+        """Where a moment stands."""
+        across = self.across
+        return (time_us - across.start_us) / (across.end_us - across.start_us) * self.width()
 
     def _y_of(self, value: float) -> float:
-        return float(self._ys_of(np.array([value]))[0])
-
-    def _ys_of(self, values: FloatArray) -> FloatArray:
-        low, high = self._range
-        height = float(self.height())
-        return height - (values - low) / (high - low) * height
+        low, high = self.content.value_range
+        return self.height() - (value - low) / (high - low) * self.height()
 
     def moment_at(self, x: float) -> int:
         """The moment under a place in the widget."""
-        return self._start_us + round(x / float(self.width()) * (self._end_us - self._start_us))
+        across = self.across
+        share = x / max(1, self.width())
+        return across.start_us + round(share * (across.end_us - across.start_us))
 
-    def drawBackground(self, painter: QPainter, _rect: QRectF) -> None:
-        """Levels, time grid, gaps and envelopes, in pixels; the means are drawn over them."""
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Lay it all down."""
+        self.draw(QPainter(self))
+
+    def draw(self, painter: QPainter, *, as_lines: bool = False) -> None:
+        """Draw the lane; `as_lines` for a picture made of lines and not of pixels."""
         theme = self._theme
         area = QRectF(0, 0, self.width(), self.height())
         painter.fillRect(area, colour(theme.sheet))
         self._draw_bands(painter, area)
         painter.setPen(QPen(colour(theme.rule), 1))
-        for tick in self._ticks:
-            x = round(self._x_of(tick.time_us)) + 0.5
+        for tick in self.across.ticks:
+            x = round(self.x_of(tick.time_us)) + 0.5
             painter.drawLine(QLineF(x, 0, x, area.height()))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for at, envelope in enumerate(self._envelopes):
-            self._draw_gaps(painter, envelope)
-            self._draw_envelope(painter, envelope, theme.traces[at % len(theme.traces)])
+        if as_lines:
+            self._draw_lines(painter)
+        elif not self._ink.picture.isNull():
+            left, right = self.x_of(self._ink.start_us), self.x_of(self._ink.end_us)
+            source = QRectF(self._ink.picture.rect())
+            wide = source.width() / self.devicePixelRatioF()
+            if abs(right - left - wide) < 1.5:
+                # As it was inked: moved by whole pixels it stays sharp.
+                painter.drawPixmap(QPointF(round(left), 0), self._ink.picture)
+            else:
+                target = QRectF(left, 0, right - left, self.height())
+                painter.drawPixmap(target, self._ink.picture, source)
+        self._draw_over(painter)
 
     def _draw_bands(self, painter: QPainter, area: QRectF) -> None:
-        if self._limits is None:
-            return
-        for band in bands_of(self._limits, self._range):
+        for band in bands_of(self.content.limits, self.content.value_range):
             top, bottom = self._y_of(band.high), self._y_of(band.low)
             name = self._theme.level(band.level)
             painter.fillRect(
                 QRectF(0, top, area.width(), bottom - top), colour(name, _BAND_OPACITY)
             )
             painter.setPen(QPen(colour(name, 0.75), 1, Qt.PenStyle.DotLine))
-            y = self._y_of(band.edge)
+            y = round(self._y_of(band.edge)) + 0.5
             painter.drawLine(QLineF(0, y, area.width(), y))
 
-    def _draw_gaps(self, painter: QPainter, envelope: Envelope) -> None:
-        if envelope.gaps is None:
-            return
-        for begin_us, end_us in envelope.gaps.tolist():
-            left, right = self._x_of(begin_us), self._x_of(end_us)
-            if right - left >= 1.5:
-                stretch = QRectF(left, 0, right - left, self.height())
-                painter.fillRect(stretch, colour(self._theme.sheet, 0.75))
-                painter.fillRect(stretch, hatching(self._theme))
-
-    def _draw_envelope(self, painter: QPainter, envelope: Envelope, name: str) -> None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour(name, 0.24))
-        scale = self.width() / (self._end_us - self._start_us)
-        for part in envelope.segments():
-            x = (envelope.centres_us[part] - self._start_us) * scale
-            top = self._ys_of(envelope.high[part]) - 0.5
-            bottom = self._ys_of(envelope.low[part]) + 0.5
-            outline = polyline(np.concatenate((x, x[::-1])), np.concatenate((top, bottom[::-1])))
-            painter.drawPolygon(outline)
-
-    def drawForeground(self, painter: QPainter, _rect: QRectF) -> None:
-        """Axis figures, peak tick, note and cursor, over everything."""
+    def _draw_lines(self, painter: QPainter) -> None:
         theme = self._theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for at, envelope in enumerate(self.content.crop):
+            shade = theme.traces[at % len(theme.traces)]
+            ink = _Ink(start_us=envelope.start_us, end_us=envelope.end_us)
+            self._ink_gaps(painter, ink, envelope, self.width())
+            scale = self.width() / (envelope.end_us - envelope.start_us)
+            low, high = self.content.value_range
+            for part in envelope.segments():
+                x = (envelope.centres_us[part] - envelope.start_us) * scale
+                y = self.height() * (high - envelope.mean[part]) / (high - low)
+                painter.setPen(QPen(colour(shade), 1.3))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(polyline(x, y))
+            self._ink_suspect(painter, ink, self.content.traces[at], shade, self.width())
+
+    def _draw_over(self, painter: QPainter) -> None:
+        """Axis figures, peak ticks, note, marked stretch, pins and cursor."""
+        theme, across = self._theme, self.across
+        self._draw_figures(painter)
+        for at, envelope in enumerate(self.content.crop):
+            peak = peak_column(envelope)
+            if peak is not None:
+                x = self.x_of(float(envelope.centres_us[peak]))
+                y = max(self._y_of(float(envelope.high[peak])), 8.0)
+                painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1))
+                painter.drawLine(QLineF(round(x), y - 7, round(x), y - 2))
+        if self.content.note:
+            painter.setPen(colour(theme.dim))
+            painter.setFont(face(11))
+            painter.drawText(QRectF(8, 3, self.width() - 90, 16), _LEFT, self.content.note)
+        if across.stretch is not None:
+            left, right = (self.x_of(one) for one in across.stretch)
+            painter.fillRect(
+                QRectF(left, 0, right - left, self.height()), colour(theme.sheen, 0.14)
+            )
+            painter.setPen(QPen(colour(theme.sheen), 1))
+            for x in (left, right):
+                painter.drawLine(QLineF(round(x) + 0.5, 0, round(x) + 0.5, self.height()))
+        painter.setPen(QPen(colour(theme.faint), 1, Qt.PenStyle.DashLine))
+        for pin_us in across.pins_us:
+            x = round(self.x_of(pin_us)) + 0.5
+            painter.drawLine(QLineF(x, 0, x, self.height()))
+        if across.cursor_us is not None and across.start_us <= across.cursor_us <= across.end_us:
+            x = round(self.x_of(across.cursor_us))
+            painter.fillRect(QRectF(x, 0, 1.4, self.height()), colour(theme.sheen))
+
+    def _draw_figures(self, painter: QPainter) -> None:
+        """The axis in the unit shown, its marks at round figures of that unit."""
+        shown = self.content.shown
+        if shown is None or not self.content.traces:
+            return
         painter.setFont(face(10))
-        painter.setPen(colour(theme.dim))
-        low, high = self._range
+        low, high = sorted(float(shown.value(one)) for one in self.content.value_range)
         for value in value_ticks(low, high, max(2, self.height() // 36)):
-            y = self._y_of(value)
+            y = self.height() * (high - value) / (high - low)
             if 8 < y < self.height() - 8:
-                text = figure(value, _decimals_for(value, self._decimals))
+                text = figure(value, _decimals_for(value, shown.decimals))
                 width = painter.fontMetrics().horizontalAdvance(text)
                 # Set off from a trace that runs behind it.
                 behind = QRectF(self.width() - width - 7, y - 6, width + 5, 12)
-                painter.fillRect(behind, colour(theme.sheet, 0.8))
+                painter.fillRect(behind, colour(self._theme.sheet, 0.8))
+                painter.setPen(colour(self._theme.dim))
                 painter.drawText(behind, Qt.AlignmentFlag.AlignCenter, text)
-        for at, envelope in enumerate(self._envelopes):
-            peak = peak_column(envelope)
-            if peak is not None:
-                x = self._x_of(int(envelope.centres_us[peak]))
-                y = self._y_of(float(envelope.high[peak]))
-                painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1.4))
-                painter.drawLine(QLineF(x, y - 7, x, y - 2))
-        if self._note:
-            painter.setPen(colour(theme.dim))
-            painter.setFont(face(11))
-            painter.drawText(QRectF(8, 3, self.width() - 90, 16), Qt.AlignmentFlag.AlignLeft,
-                             self._note)  # fmt: skip
-        if self._cursor_us is not None and self._start_us <= self._cursor_us <= self._end_us:
-            painter.setPen(QPen(colour(theme.sheen), 1.4))
-            x = self._x_of(self._cursor_us)
-            painter.drawLine(QLineF(x, 0, x, self.height()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """Zoom at the pointer."""
-        steps = event.angleDelta().y() / 120
-        if steps:
+        """Zoom at the pointer; sideways or with Shift move along."""
+        turned = event.angleDelta()
+        sideways = turned.x() or (
+            turned.y() if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0
+        )
+        span_us = self.across.end_us - self.across.start_us
+        if sideways:
+            self.dragged.emit(round(-sideways / _WHEEL_STEP * _PAN_SHARE * span_us))
+        elif turned.y():
+            steps = turned.y() / _WHEEL_STEP
             self.zoomed.emit(0.8**steps, self.moment_at(event.position().x()))
         event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to drag."""
+        """Begin to drag, or with Shift to mark a stretch."""
         if event.button() is Qt.MouseButton.LeftButton:
-            self._drag_from = event.position().x()
+            self.picked.emit()
+            x = event.position().x()
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self._marked_from_us = self.moment_at(x)
+            else:
+                self._drag_from = x
         event.accept()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Drag the window, or move the cursor."""
+        """Drag along, mark, or point."""
         x = event.position().x()
-        if self._drag_from is None:
-            self.pointed.emit(self.moment_at(x))
-        else:
-            span_us = self._end_us - self._start_us
+        if self._marked_from_us is not None:
+            self.marked.emit(*sorted((self._marked_from_us, self.moment_at(x))))
+        elif self._drag_from is not None:
+            span_us = self.across.end_us - self.across.start_us
             self.dragged.emit(round((self._drag_from - x) / self.width() * span_us))
             self._drag_from = x
+        else:
+            self.pointed.emit(self.moment_at(x))
         event.accept()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """End dragging."""
-        self._drag_from = None
+        """Let go."""
+        self._drag_from = self._marked_from_us = None
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
         """Take the cursor away."""
         self.pointed.emit(None)
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Series may be dropped here."""
+        if carried_series(event.mimeData()):
+            event.acceptProposedAction()
 
-def _broken_line(envelope: Envelope, origin_us: int) -> tuple[FloatArray, FloatArray]:
-    """Means over time in seconds since the origin, with a NaN wherever the line breaks."""
-    x_parts: list[FloatArray] = []
-    y_parts: list[FloatArray] = []
-    centres = (envelope.centres_us - origin_us) / SECOND_US
-    for part in envelope.segments():
-        x_parts += [centres[part], centres[part[-1:]]]
-        y_parts += [envelope.mean[part], np.array([np.nan])]
-    if not x_parts:
-        return np.empty(0), np.empty(0)
-    return np.concatenate(x_parts), np.concatenate(y_parts)
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Series were dropped."""
+        self.dropped.emit(carried_series(event.mimeData()))
+        event.acceptProposedAction()
 
 
 def _decimals_for(value: float, most: int) -> int:
-    return next((digits for digits in range(most + 3) if round(value, digits) == value), most)
+    return next(
+        (digits for digits in range(most + 3) if math.isclose(round(value, digits), value)), most
+    )
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

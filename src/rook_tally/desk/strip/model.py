@@ -4,45 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
-from sqlalchemy.engine import Connection
 
 from rook_tally.core.envelope import Envelope, honest_range
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import UNKNOWN, figure
+from rook_tally.core.numerals import UNKNOWN
 from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.store import Series, envelopes, gaps_between
+from rook_tally.desk.shell.time_window import SHORTEST_US, TimeWindow
+from rook_tally.desk.strip.questions import LanesQuestion, Overlay, Trace, shift_us
+from rook_tally.desk.strip.remarks import RemarksModel
+from rook_tally.store import Series
 
-
-@dataclass(frozen=True, slots=True)
-class LanesQuestion:
-    """Asks for the envelopes of several series over a window."""
-
-    series: tuple[Series, ...]
-    start_us: int
-    end_us: int
-    columns: int
-
-    @property
-    def subject(self) -> str:
-        """One window at a time."""
-        return "strip"
-
-    def answered(self, connection: Connection) -> dict[int, Envelope]:
-        """Envelopes with their exact gaps, by series id."""
-        found = envelopes(connection, self.series, self.start_us, self.end_us, self.columns)
-        return {
-            one.id: replace(
-                found[one.id],
-                gaps=gaps_between(connection, one, self.start_us, self.end_us),
-            )
-            for one in self.series
-        }
+_MOST_OFFERS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +33,14 @@ class Lane:
 
 
 @dataclass(frozen=True, slots=True)
+class LaneOffer:
+    """Series that may be added: each in a lane of its own, or all in one."""
+
+    series: tuple[Series, ...]
+    is_joined: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class LaneHead:
     """What stands left of a lane: newest values, or those at the cursor."""
 
@@ -67,29 +50,27 @@ class LaneHead:
     unit: str
 
 
-@dataclass(frozen=True, slots=True)
-class WindowFigures:
-    """A series over the window, in words ready to show."""
-
-    series: Series
-    name: str
-    lowest: str
-    mean: str
-    highest: str
-    heard: str
-
-
 @dataclass
 class StripModel:
-    """Lanes over the window. `changed` callbacks run after every change of what is shown."""
+    """Lanes over the window. `changed` callbacks run after every change of what is shown.
+
+    `traces` are what was read, with margins; `envelopes` the same cut to the window that was asked
+    for. `picked` is the lane that keys and the comparison of spans are about.
+    """
 
     state: SiteState
     lanes: list[Lane] = field(default_factory=list)
+    traces: dict[int, Trace] = field(default_factory=dict)
     envelopes: dict[int, Envelope] = field(default_factory=dict)
     cursor_us: int | None = None
+    stretch: tuple[int, int] | None = None
+    overlay: Overlay = Overlay.NONE
+    picked: int = 0
     changed: list[Callable[[], None]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
+        self.remarks = RemarksModel(self.state)
+        self.remarks.changed.append(self._announce)
         self.state.window_moved.append(self._announce)
 
     def _announce(self) -> None:
@@ -103,13 +84,79 @@ class StripModel:
 
     def question(self, columns: int) -> LanesQuestion:
         """What has to be read for the window as it is."""
-        return LanesQuestion(self.series, self.window.start_us, self.window.end_us, columns)
+        start_us, end_us = self.window.start_us, self.window.end_us
+        shifts = tuple(shift_us(end_us, days, self.state.zone) for days in self.overlay.value)
+        return LanesQuestion(self.series, start_us, end_us, columns, shifts)
 
-    def take(self, question: LanesQuestion, answer: dict[int, Envelope]) -> None:
-        """Envelopes that were asked for; those of an older set of lanes are left out."""
+    def take(self, question: LanesQuestion, answer: dict[int, Trace]) -> None:
+        """Traces that were asked for; those of an older set of lanes are left out."""
         shown = {one.id for one in self.series}
-        self.envelopes = {key: one for key, one in answer.items() if key in shown}
+        self.traces = {key: one for key, one in answer.items() if key in shown}
+        self.envelopes = {
+            key: one.envelope.cropped(question.start_us, question.end_us)
+            for key, one in self.traces.items()
+        }
         self._announce()
+
+    @property
+    def picked_series(self) -> Series | None:
+        """The first series of the picked lane."""
+        if not self.lanes:
+            return None
+        return self.lanes[min(self.picked, len(self.lanes) - 1)].series[0]
+
+    def pick(self, lane: int) -> None:
+        """Pick a lane."""
+        if self.lanes:
+            self.picked = min(max(lane, 0), len(self.lanes) - 1)
+            self._announce()
+
+    def mark(self, stretch: tuple[int, int] | None) -> None:
+        """Mark a stretch, or none."""
+        if stretch is not None and stretch[1] <= stretch[0]:
+            stretch = None
+        self.stretch = stretch
+        self._announce()
+
+    def mark_end(self, *, start_us: int | None = None, end_us: int | None = None) -> None:
+        """Put one end of the marked stretch somewhere; without one it reaches to the window's."""
+        known = self.stretch or (self.window.start_us, self.window.end_us)
+        begin = known[0] if start_us is None else start_us
+        end = known[1] if end_us is None else end_us
+        if start_us is not None and end <= begin:
+            end = self.window.end_us
+        if end_us is not None and end <= begin:
+            begin = self.window.start_us
+        self.mark((begin, end))
+
+    def zoom_to_stretch(self) -> None:
+        """Show the marked stretch as the window."""
+        if self.stretch is not None:
+            start_us, end_us = self.stretch
+            self.stretch = None
+            end_us = max(end_us, start_us + SHORTEST_US)
+            self.show_window(TimeWindow(start_us, end_us, is_live=False))
+
+    def move_cursor(self, steps: int) -> None:
+        """Move the cursor by hundredths of the window; it begins in the middle."""
+        window = self.window
+        middle = (window.start_us + window.end_us) // 2
+        at_us = (self.cursor_us or middle) + steps * window.span_us // 100
+        self.point_at(min(max(at_us, window.start_us), window.end_us - 1))
+
+    def lay_over(self, overlay: Overlay) -> None:
+        """Lay earlier days behind the lanes."""
+        self.overlay = overlay
+        self._announce()
+
+    def overlay_words(self) -> str:
+        """Which earlier days lie behind; empty for none."""
+        return {
+            Overlay.NONE: "",
+            Overlay.DAY_BEFORE: "behind: the same hours the day before",
+            Overlay.THREE_DAYS: "behind: the same hours of the three days before",
+            Overlay.WEEK_BEFORE: "behind: the same hours a week before",
+        }[self.overlay]
 
     def add(self, series: Sequence[Series]) -> None:
         """Add each series as a lane of its own, unless it is shown already."""
@@ -125,14 +172,66 @@ class StripModel:
 
     def join(self, lane: int, series: Series) -> None:
         """Draw a series in a lane of the same quantity."""
-        if self.lanes[lane].quantity != series.quantity or series in self.series:
+        if self.lanes[lane].quantity.slug != series.quantity.slug or series in self.series:
             return
         self.lanes[lane] = Lane((*self.lanes[lane].series, series))
         self._announce()
 
+    def add_place(self, one: Series) -> None:
+        """Everything told in the place of a series."""
+        self.add([
+            other for other in self.state.site.series
+            if other.station.place.id == one.station.place.id
+        ])  # fmt: skip
+
+    def add_quantity(self, one: Series) -> None:
+        """The quantity of a series everywhere, in the lane the series is in."""
+        lane = next((at for at, lane in enumerate(self.lanes) if one in lane.series), None)
+        if lane is None:
+            self.add([one])
+            lane = len(self.lanes) - 1
+        for other in self.state.site.series:
+            if other.quantity.slug == one.quantity.slug:
+                self.join(lane, other)
+
+    def drop(self, lane: int, series: Sequence[Series]) -> None:
+        """Series were dropped on a lane: into it when they measure the same, else before it. A
+        series that was shown moves."""
+        target = self.lanes[lane] if lane < len(self.lanes) else None
+        moving = {one.id for one in series}
+        if target is not None and {one.id for one in target.series} == moving:
+            return
+        kept: list[Lane] = []
+        at = None
+        joins = target is not None and all(
+            one.quantity.slug == target.quantity.slug for one in series
+        )
+        for one in self.lanes:
+            if one is target:
+                at = len(kept)
+            left = tuple(other for other in one.series if other.id not in moving)
+            if one is target and joins:
+                left = (*left, *series)
+            if left:
+                kept.append(Lane(left))
+        if not joins:
+            at = len(kept) if at is None else at
+            kept[at:at] = [Lane((one,)) for one in series]
+        self.lanes = kept
+        self._announce()
+
+    def move(self, lane: int, by: int) -> None:
+        """Move a lane up or down among the others."""
+        to = lane + by
+        if 0 <= lane < len(self.lanes) and 0 <= to < len(self.lanes):
+            self.lanes.insert(to, self.lanes.pop(lane))
+            self.picked = to
+            self._announce()
+
     def remove(self, lane: int) -> None:
         """Take a lane away."""
         del self.lanes[lane]
+        self.picked = min(self.picked, max(0, len(self.lanes) - 1))
         self._announce()
 
     @property
@@ -164,6 +263,33 @@ class StripModel:
         shown = {one.id for one in self.series}
         return sorted(found, key=lambda one: (one.id in shown, one.id))
 
+    def offers(self, letters: str) -> dict[str, LaneOffer]:
+        """What may be meant by letters typed, by name: series, everything in a place, a quantity
+        everywhere."""
+        if not letters.strip():
+            return {}
+        words = letters.casefold().split()
+        found: dict[str, LaneOffer] = {
+            series_name(one): LaneOffer((one,)) for one in self.matching(letters)[:_MOST_OFFERS]
+        }
+        places: dict[str, list[Series]] = {}
+        quantities: dict[str, list[Series]] = {}
+        for one in self.state.site.series:
+            places.setdefault(f"everything in {one.station.place.name}", []).append(one)
+            quantities.setdefault(f"{one.quantity.name} everywhere", []).append(one)
+        for groups, joined in ((places, False), (quantities, True)):
+            for name, several in groups.items():
+                if len(several) > 1 and all(word in name.casefold() for word in words):
+                    found[name] = LaneOffer(tuple(several), joined)
+        return found
+
+    def add_offer(self, offer: LaneOffer) -> None:
+        """Add what was offered."""
+        if offer.is_joined:
+            self.add_quantity(offer.series[0])
+        else:
+            self.add(offer.series)
+
     def head(self, lane: int) -> LaneHead:
         """What stands left of a lane."""
         shown = self.lanes[lane]
@@ -171,7 +297,7 @@ class StripModel:
         values = [self._value_text(one) for one in shown.series]
         places = dict.fromkeys(one.station.place.name for one in shown.series)
         return LaneHead(
-            quantity.heading, " + ".join(places), " · ".join(values), quantity.base.symbol
+            quantity.heading, " + ".join(places), " · ".join(values), shown.series[0].shown.symbol
         )
 
     def _value_text(self, one: Series) -> str:
@@ -186,9 +312,7 @@ class StripModel:
                 value = _near_column(envelope, at)
         if value is None or not math.isfinite(value):
             return UNKNOWN
-        if one.quantity.scale is Scale.STATE:
-            return "on" if value >= 0.5 else "off"
-        return figure(value, one.quantity.decimals)
+        return one.shown.text(value)
 
     def value_range(self, lane: int) -> tuple[float, float]:
         """The honest range of a lane's axis."""
@@ -201,11 +325,15 @@ class StripModel:
         return honest_range(min(lows), max(highs), shown.quantity.accuracy)
 
     def _extent(self, lane: Lane) -> tuple[list[float], list[float]]:
-        filled = [
-            self.envelopes[one.id]
+        told = [self.envelopes[one.id] for one in lane.series if one.id in self.envelopes]
+        # Earlier days laid behind have to fit as well.
+        told += [
+            before.cropped(told[0].start_us, told[0].end_us)
             for one in lane.series
-            if one.id in self.envelopes and not self.envelopes[one.id].is_empty
+            if one.id in self.traces
+            for before in self.traces[one.id].earlier
         ]
+        filled = [one for one in told if not one.is_empty]
         return (
             [float(np.nanmin(one.low)) for one in filled],
             [float(np.nanmax(one.high)) for one in filled],
@@ -224,47 +352,14 @@ class StripModel:
         accuracy = shown.quantity.accuracy
         is_number = shown.quantity.scale is Scale.NUMBER
         if is_number and max(highs) - min(lows) <= 2 * accuracy:
-            told = f"±{accuracy:g} {shown.quantity.base.symbol}"
+            as_shown = shown.series[0].shown
+            told = f"±{as_shown.difference_figure(accuracy)} {as_shown.symbol}"
             notes.append(f"moves less than the sensor can tell ({told})")
         suspect = sum(int(self.envelopes[one.id].suspect.sum()) for one in shown.series)
         if suspect:
             plural = "reading" if suspect == 1 else "readings"
             notes.append(f"{suspect} {plural} set aside as suspect")
         return " · ".join(notes)
-
-    def figures(self) -> list[WindowFigures]:
-        """Every series over the window."""
-        return [self._figures_of(one) for one in self.series]
-
-    def _figures_of(self, one: Series) -> WindowFigures:
-        envelope = self.envelopes.get(one.id)
-        name = series_name(one)
-        if envelope is None or envelope.is_empty:
-            return WindowFigures(one, name, UNKNOWN, UNKNOWN, UNKNOWN, "0 %")
-        filled = envelope.count > 0
-        mean = float(np.average(envelope.mean[filled], weights=envelope.count[filled]))
-        until_us = min(envelope.end_us, self.state.now_us)
-        expected = (until_us - envelope.start_us) / SECOND_US / one.station.cadence_s
-        heard = min(1.0, float(envelope.count.sum()) / max(expected, 1.0))
-        decimals = one.quantity.decimals
-        if one.quantity.scale is Scale.STATE:
-            share = f"{figure(100 * mean, 0)} %"
-            return WindowFigures(one, name, "off", share, "on", f"{figure(100 * heard, 1)} %")
-        return WindowFigures(
-            one,
-            name,
-            figure(float(np.nanmin(envelope.low)), decimals),
-            figure(mean, decimals),
-            figure(float(np.nanmax(envelope.high)), decimals),
-            f"{figure(100 * heard, 1)} %",
-        )
-
-    def level_at_peak(self, one: Series) -> Level:
-        """The level of a series' highest reading in the window."""
-        envelope = self.envelopes.get(one.id)
-        if envelope is None or envelope.is_empty:
-            return Level.SETTLED
-        return one.limits.level_of(float(np.nanmax(envelope.high)))
 
 
 def series_name(one: Series) -> str:

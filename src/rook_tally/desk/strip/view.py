@@ -1,24 +1,35 @@
-"""The Strip view: lanes that share one time axis, and the panel beside them."""
+"""The Strip view: remarks and lanes that share one time axis, and the panel beside them."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import NO_LIMITS
-from rook_tally.core.ticks import TimeTick, time_ticks
+from rook_tally.core.remarks import Remark
+from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
+from rook_tally.desk.parts.actions import keys_of
 from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.remark_dialog import RemarkDialog
+from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.shell.undo import Done, user_name
+from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.strip.inking import Inking
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
-from rook_tally.desk.strip.lane_plot import LanePlot
-from rook_tally.desk.strip.model import Lane, LanesQuestion, StripModel
+from rook_tally.desk.strip.lane_plot import Across, LaneContent, LanePlot
+from rook_tally.desk.strip.model import Lane, LaneOffer, StripModel
+from rook_tally.desk.strip.questions import LanesQuestion
+from rook_tally.desk.strip.remarks import SpansQuestion, span_of_window
+from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.store import Series
 
@@ -42,7 +53,17 @@ class _Ground(QWidget):
 
 
 class StripView(QWidget):
-    """Lanes on one time axis."""
+    """Lanes on one time axis.
+
+    `readings_wanted`, `correction_wanted` ask for a series' readings and corrections;
+    `copy_wanted`, `csv_wanted` and `picture_wanted` for what is shown, elsewhere.
+    """
+
+    readings_wanted = Signal(object)
+    correction_wanted = Signal(object)
+    copy_wanted = Signal()
+    csv_wanted = Signal()
+    picture_wanted = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
         super().__init__()
@@ -53,17 +74,21 @@ class StripView(QWidget):
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
         self._asked: LanesQuestion | None = None
+        self._asked_spans: SpansQuestion | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.axis = TimeAxis(theme)
+        self.remarks_head = RemarksHead(theme, self.model.remarks)
+        self.remarks_lane = RemarksLane(theme, self.model.remarks)
         self.panel = WindowPanel(theme, self.model)
         self._empty = QLabel("Add a lane to begin: type a few letters at the right, or press A")
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._area = _Ground(theme.strong_rule)
-        self._grid = QGridLayout(self._area)
+        self.area = _Ground(theme.strong_rule)
+        self._grid = QGridLayout(self.area)
         self._grid.setContentsMargins(0, 0, 0, 1)
         self._grid.setHorizontalSpacing(0)
         self._grid.setVerticalSpacing(1)
+        self.inking = Inking(self)
         # Gestures come by the hundred a second: one look at the store after a short pause serves
         # them all.
         self._ask_timer = QTimer(self, singleShot=True, interval=_ASK_PAUSE_MS)
@@ -71,32 +96,83 @@ class StripView(QWidget):
         self._live_timer = QTimer(self, singleShot=True, interval=_REFRESH_MS)
         self._live_timer.timeout.connect(self._follow_now)
         self._lay_out()
+        self._does = self._deeds()
         self.model.changed.append(self._on_model_changed)
-        self.panel.series_chosen.connect(lambda one: self.add_series([one]))
+        self.panel.lanes_chosen.connect(self._on_offer)
+        self.panel.name_span.clicked.connect(self.name_span)
+        self.panel.drop_pin.clicked.connect(self.drop_pin)
+        self.remarks_lane.altered.connect(lambda one: reader.change(KeepRemark(one)))
+        self.remarks_lane.opened.connect(self._edit)
         state.subscribe(self._on_state_changed)
         self._build_lanes()
 
     def _lay_out(self) -> None:
-        axis_row = QHBoxLayout()
-        axis_row.setContentsMargins(0, 0, 0, 0)
-        axis_row.setSpacing(0)
-        corner = _Ground(self._theme.paper)
+        def beside(left: QWidget, right: QWidget) -> QHBoxLayout:
+            row = QHBoxLayout()
+            row.setContentsMargins(0, 0, 0, 0)
+            row.setSpacing(0)
+            row.addWidget(left)
+            row.addWidget(right, 1)
+            return row
+
+        corner, rule = _Ground(self._theme.paper), _Ground(self._theme.strong_rule)
         corner.setFixedWidth(HEAD_WIDTH)
-        axis_row.addWidget(corner)
-        axis_row.addWidget(self.axis, 1)
+        rule.setFixedHeight(1)
         lanes = QVBoxLayout()
         lanes.setContentsMargins(0, 0, 0, 0)
         lanes.setSpacing(0)
-        lanes.addWidget(self._area, 1)
+        lanes.addLayout(beside(self.remarks_head, self.remarks_lane))
+        lanes.addWidget(rule)
+        lanes.addWidget(self.area, 1)
         lanes.addWidget(self._empty, 1)
-        lanes.addLayout(axis_row)
+        lanes.addLayout(beside(corner, self.axis))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addLayout(lanes, 1)
         row.addWidget(self.panel)
 
-    def add_series(self, series: list[Series]) -> None:
+    def _deeds(self) -> dict[StripAction, Callable[[], object]]:
+        model = self.model
+        remarks = model.remarks
+        return {
+            StripAction.EARLIER: lambda: self._pan_by(-_PAN_SHARE),
+            StripAction.LATER: lambda: self._pan_by(_PAN_SHARE),
+            StripAction.ZOOM_IN: lambda: self._zoom_middle(_ZOOM_STEP),
+            StripAction.ZOOM_OUT: lambda: self._zoom_middle(1 / _ZOOM_STEP),
+            StripAction.LANE_ABOVE: lambda: model.pick(model.picked - 1),
+            StripAction.LANE_BELOW: lambda: model.pick(model.picked + 1),
+            StripAction.LANE_UP: lambda: model.move(model.picked, -1),
+            StripAction.LANE_DOWN: lambda: model.move(model.picked, 1),
+            StripAction.REMOVE: self._remove_picked,
+            StripAction.ADD_LANE: self.panel.adder.setFocus,
+            StripAction.PLACE: lambda: self._with_series(model.add_place),
+            StripAction.QUANTITY: lambda: self._with_series(model.add_quantity),
+            StripAction.CURSOR_EARLIER: lambda: model.move_cursor(-1),
+            StripAction.CURSOR_LATER: lambda: model.move_cursor(1),
+            StripAction.MARK_START: lambda: model.mark_end(start_us=self._cursor_us()),
+            StripAction.MARK_END: lambda: model.mark_end(end_us=self._cursor_us()),
+            StripAction.ZOOM_TO_STRETCH: model.zoom_to_stretch,
+            StripAction.UNMARK: lambda: model.mark(None),
+            StripAction.NAME_SPAN: self.name_span,
+            StripAction.DROP_PIN: self.drop_pin,
+            StripAction.NEXT_REMARK: remarks.pick_next,
+            StripAction.EDIT_REMARK: lambda: self._with_remark(self._edit),
+            StripAction.BASE_SPAN: lambda: self._with_remark(remarks.take_as_base),
+            StripAction.OVERLAY: lambda: model.lay_over(model.overlay.next),
+            StripAction.FIGURES: lambda: self.panel.show_page(None),
+            StripAction.READINGS: lambda: self._with_series(self.readings_wanted.emit),
+            StripAction.CORRECT: lambda: self._with_series(self.correction_wanted.emit),
+            StripAction.COPY: self.copy_wanted.emit,
+            StripAction.SAVE_CSV: self.csv_wanted.emit,
+            StripAction.SAVE_PICTURE: self.picture_wanted.emit,
+        }
+
+    def do(self, action: StripAction) -> None:
+        """Do what an action says."""
+        self._does[action]()
+
+    def add_series(self, series: Sequence[Series]) -> None:
         """Add lanes."""
         self.model.add(series)
 
@@ -112,21 +188,31 @@ class StripView(QWidget):
         self.add_series(ranked[:_FIRST_LANES])
 
     def take_reply(self, reply: Reply) -> None:
-        """Show envelopes, if they are those asked for last."""
+        """Show traces and comparisons, if they are those asked for last."""
+        if isinstance(reply.question, KeepRemark) and isinstance(reply.answer, Done):
+            kept = reply.answer.result
+            if isinstance(kept, Remark) and kept.is_span:
+                self.panel.show_page(1)
+        if reply.error:
+            return  # the window's notice line says what is wrong with the store
         if reply.question is self._asked and isinstance(reply.question, LanesQuestion):
-            if reply.error:
-                return  # the window's notice line says what is wrong with the store
             self.model.take(reply.question, reply.answer)
+        elif reply.question is self._asked_spans and self._asked_spans is not None:
+            self.model.remarks.take(reply.answer)
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether every lane shows the window as it is."""
+        """Whether every lane shows the window as it is, and spans are compared."""
         window = self.model.window
-        return bool(self.model.lanes) and all(
+        is_read = bool(self.model.lanes) and all(
             one.id in self.model.envelopes
-            and self.model.envelopes[one.id].start_us == window.start_us
+            and abs(self.model.envelopes[one.id].start_us - window.start_us) < window.span_us / 500
             for one in self.model.series
         )
+        wanted = self.model.remarks.question(self.model.picked_series)
+        answer = self.model.remarks.answer
+        is_compared = wanted is None or (answer is not None and answer.spans == wanted.spans)
+        return is_read and is_compared and all(plot.is_inked for plot in self.plots)
 
     def _columns(self) -> int:
         return max(50, self.axis.width())
@@ -170,6 +256,11 @@ class StripView(QWidget):
         # Whoever moved the window or added a lane: what is shown has to be read.
         if self.model.lanes and self.model.question(self._columns()) != self._asked:
             self._ask_soon()
+        spans = self.model.remarks.question(self.model.picked_series)
+        if spans != self._asked_spans and self.isVisible():
+            self._asked_spans = spans
+            if spans is not None:
+                self._reader.ask(spans)
         self._draw()
 
     def _build_lanes(self) -> None:
@@ -181,58 +272,135 @@ class StripView(QWidget):
         self.heads, self.plots = [], []
         for row in range(self._grid.rowCount()):
             self._grid.setRowStretch(row, 0)
-        for at in range(len(self.model.lanes)):
+        for at, lane in enumerate(self.model.lanes):
             head, plot = LaneHeadWidget(self._theme), LanePlot(self._theme)
+            head.series = lane.series
             head.removed.connect(partial(self._remove, at))
+            head.picked.connect(partial(self.model.pick, at))
+            plot.picked.connect(partial(self.model.pick, at))
             plot.zoomed.connect(self._zoom)
             plot.dragged.connect(self._pan)
             plot.pointed.connect(self.model.point_at)
+            plot.marked.connect(lambda start, end: self.model.mark((start, end)))
+            for target in (head, plot):
+                target.dropped.connect(partial(self._drop, at))
             self._grid.addWidget(head, at, 0)
             self._grid.addWidget(plot, at, 1)
             self._grid.setRowStretch(at, 1)
             self.heads.append(head)
             self.plots.append(plot)
         self._built = list(self.model.lanes)
-        self._area.setVisible(bool(self.model.lanes))
+        self.inking.plots = self.plots
+        self.area.setVisible(bool(self.model.lanes))
         self._empty.setVisible(not self.model.lanes)
 
     def _remove(self, lane: int) -> None:
         # The head that was clicked is taken away with the lane: not before its event is over.
         QTimer.singleShot(0, lambda: self.model.remove(lane))
 
+    def _drop(self, lane: int, ids: list[int]) -> None:
+        known = {one.id: one for one in self.model.state.site.series}
+        series = [known[one] for one in ids if one in known]
+        QTimer.singleShot(0, lambda: self.model.drop(lane, series))
+
+    def _remove_picked(self) -> None:
+        picked = self.model.remarks.picked
+        if picked is not None:
+            self._reader.change(RemoveRemark(picked.id))
+        elif self.model.lanes:
+            self._remove(min(self.model.picked, len(self.model.lanes) - 1))
+
+    def _with_series(self, call: Callable[[Series], object]) -> None:
+        if self.model.picked_series is not None:
+            call(self.model.picked_series)
+
+    def _with_remark(self, call: Callable[[Remark], object]) -> None:
+        if self.model.remarks.picked is not None:
+            call(self.model.remarks.picked)
+
+    def _on_offer(self, offer: LaneOffer) -> None:
+        self.model.add_offer(offer)
+        self.setFocus()
+
+    def _cursor_us(self) -> int:
+        window = self.model.window
+        return self.model.cursor_us or (window.start_us + window.end_us) // 2
+
+    def name_span(self) -> None:
+        """Let the person name the marked stretch, or the window where none is marked."""
+        window, now_us = self.model.window, self.model.state.clock()
+        stretch = self.model.stretch or (window.start_us, window.end_us)
+        start_us, end_us = span_of_window(*stretch, now_us)
+        self._edit(self._new_remark(start_us, end_us))
+
+    def drop_pin(self) -> None:
+        """Let the person say what happened at the cursor."""
+        self._edit(self._new_remark(span_of_window(self._cursor_us(), 0, 0)[0], None))
+
+    def _new_remark(self, start_us: int, end_us: int | None) -> Remark:
+        one = self.model.picked_series
+        place = None if one is None else one.station.place.name
+        shade = self.model.remarks.next_shade
+        return Remark("remark", start_us, end_us, shade, place, user_name())
+
+    def _edit(self, remark: Remark) -> None:
+        dialog = RemarkDialog(self._theme, self.model.state, remark, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(partial(self._on_edited, dialog))
+        dialog.open()
+
+    def _on_edited(self, dialog: RemarkDialog, result: int) -> None:
+        if result == QDialog.DialogCode.Accepted:
+            self.model.mark(None)
+            self._reader.change(KeepRemark(dialog.remark))
+
     def _zoom(self, factor: float, at_us: int) -> None:
         self.model.show_window(self.model.window.zoomed(factor, at_us))
+
+    def _zoom_middle(self, factor: float) -> None:
+        window = self.model.window
+        self._zoom(factor, (window.start_us + window.end_us) // 2)
 
     def _pan(self, by_us: int) -> None:
         self.model.show_window(self.model.window.moved(by_us, self.model.state.clock()))
 
+    def _pan_by(self, share: float) -> None:
+        self._pan(round(self.model.window.span_us * share))
+
     def _draw(self) -> None:
         model = self.model
-        window = (model.window.start_us, model.window.end_us)
-        ticks = time_ticks(*window, model.state.zone, max(2, self.axis.width() // _PIXELS_A_TICK))
+        start_us, end_us = model.window.start_us, model.window.end_us
+        most = max(2, self.axis.width() // _PIXELS_A_TICK)
+        ticks = time_ticks(start_us, end_us, model.state.zone, most)
+        across = Across(
+            start_us, end_us, tuple(ticks), model.cursor_us,
+            tuple(one.start_us for one in model.remarks.pins), model.stretch,
+        )  # fmt: skip
         for at, (lane, head, plot) in enumerate(
             zip(model.lanes, self.heads, self.plots, strict=True)
         ):
-            head.show_head(model.head(at))
-            plot.show_lane(
-                [model.envelopes[one.id] for one in lane.series if one.id in model.envelopes],
-                limits=lane.series[0].limits if len(lane.series) == 1 else NO_LIMITS,
-                window=window,
-                value_range=model.value_range(at),
-                ticks=ticks,
-                decimals=lane.quantity.decimals,
-                note=model.note(at),
-            )
-            plot.show_cursor(model.cursor_us)
-        self._draw_axis(window, ticks)
+            head.show_head(model.head(at), is_picked=at == model.picked)
+            shown = [one.id for one in lane.series if one.id in model.traces]
+            content = LaneContent(
+                tuple(model.traces[one] for one in shown),
+                tuple(model.envelopes[one] for one in shown),
+                lane.series[0].limits if len(lane.series) == 1 else NO_LIMITS,
+                model.value_range(at), lane.series[0].shown, model.note(at),
+            )  # fmt: skip
+            plot.show_across(across)
+            plot.show_content(content)
+            plot.setAccessibleName(f"{head.accessibleName()}, {content.note}")
+        self.inking.start()
+        self.axis.show_axis((start_us, end_us), ticks, self._cursor_words())
+        self.remarks_head.update()
+        self.remarks_lane.refresh()
         self.panel.refresh()
 
-    def _draw_axis(self, window: tuple[int, int], ticks: list[TimeTick]) -> None:
-        cursor = None
-        if self.model.cursor_us is not None:
-            moment = datetime_from_time_us(self.model.cursor_us).astimezone(self.model.state.zone)
-            cursor = (self.model.cursor_us, _moment_text(moment, window[1] - window[0]))
-        self.axis.show_axis(window, ticks, cursor)
+    def _cursor_words(self) -> tuple[int, str] | None:
+        if self.model.cursor_us is None:
+            return None
+        moment = datetime_from_time_us(self.model.cursor_us).astimezone(self.model.state.zone)
+        return self.model.cursor_us, _moment_text(moment, self.model.window.span_us)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Another width needs other columns."""
@@ -240,25 +408,16 @@ class StripView(QWidget):
         self._ask_soon()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows pan, plus and minus zoom, Space is live, A adds a lane."""
-        window, now_us = self.model.window, self.model.state.clock()
-        middle_us = (window.start_us + window.end_us) // 2
-        step_us = round(window.span_us * _PAN_SHARE)
-        key = event.key()
-        if key == Qt.Key.Key_Left:
-            self.model.show_window(window.moved(-step_us, now_us))
-        elif key == Qt.Key.Key_Right:
-            self.model.show_window(window.moved(step_us, now_us))
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Up, Qt.Key.Key_Equal):
-            self.model.show_window(window.zoomed(_ZOOM_STEP, middle_us))
-        elif key in (Qt.Key.Key_Minus, Qt.Key.Key_Down):
-            self.model.show_window(window.zoomed(1 / _ZOOM_STEP, middle_us))
-        elif key == Qt.Key.Key_Space:
-            self.model.show_last(window.span_us)
-        elif key == Qt.Key.Key_A:
-            self.panel.adder.setFocus()
-        else:
-            super().keyPressEvent(event)
+        """Do what the keys say."""
+        for keys in keys_of(event):
+            action = _BY_KEYS.get(keys)
+            if action is not None:
+                self.do(action)
+                return
+        super().keyPressEvent(event)
+
+
+_BY_KEYS = {keys: action for action in StripAction for keys in action.keys}
 
 
 def _moment_text(moment: datetime, span_us: int) -> str:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,8 +23,9 @@ from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.time_window import PRESETS
-from rook_tally.desk.strip.model import StripModel, WindowFigures, series_name
-from rook_tally.store import Series
+from rook_tally.desk.strip.figures import WindowFigures, level_at_peak, window_figures
+from rook_tally.desk.strip.model import LaneOffer, StripModel
+from rook_tally.desk.strip.spans_page import SpansPage
 
 
 class _Swatch(QWidget):
@@ -39,9 +41,10 @@ class _Swatch(QWidget):
 
 
 class WindowPanel(SidePaper):
-    """Shows what a `StripModel` knows of its window. `series_chosen` asks for a lane."""
+    """Shows what a `StripModel` knows of its window. `lanes_chosen` asks for lanes
+    (a `LaneOffer`)."""
 
-    series_chosen = Signal(object)
+    lanes_chosen = Signal(object)
 
     def __init__(self, theme: Theme, model: StripModel) -> None:
         super().__init__(theme)
@@ -52,10 +55,11 @@ class WindowPanel(SidePaper):
         self._table.setHorizontalSpacing(8)
         self._table.setVerticalSpacing(5)
         self._table.setColumnStretch(1, 1)
-        self._presets = {text: QPushButton(text) for text, _ in PRESETS}
-        self._live = QPushButton("Live")
-        self._live.setCheckable(True)
-        self._live.setToolTip("Space")
+        self.figures, self.spans = QWidget(), SpansPage(theme, model.remarks)
+        self.pages = QStackedWidget()
+        self._page_names = [QPushButton("Figures"), QPushButton("Spans compared")]
+        self.name_span, self.drop_pin = QPushButton("Name a span"), QPushButton("Drop a pin")
+        self.mark = _label(face(12), theme.sheen)
         self.adder = QLineEdit()
         self.adder.setPlaceholderText("Add a lane: type a few letters")
         self.adder.setToolTip("A")
@@ -63,35 +67,57 @@ class WindowPanel(SidePaper):
         self._completer = QCompleter(QStringListModel(self), self)
         self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         self.adder.setCompleter(self._completer)
-        self._matches: list[Series] = []
+        self._offers: dict[str, LaneOffer] = {}
         self.adder.textEdited.connect(self._offer)
         self.adder.returnPressed.connect(self._choose_first)
         self._completer.activated.connect(self._choose_named)
         self._lay_out()
 
     def _lay_out(self) -> None:
-        presets = QHBoxLayout()
-        presets.setSpacing(4)
-        for text, span_us in PRESETS:
-            button = self._presets[text]
-            button.setObjectName("preset")
-            button.clicked.connect(lambda _=False, span=span_us: self._model.show_last(span))
-            presets.addWidget(button)
-        self._live.clicked.connect(lambda: self._model.show_last(self._model.window.span_us))
+        names = QHBoxLayout()
+        names.setSpacing(12)
+        for at, button in enumerate(self._page_names):
+            button.setObjectName("page")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setToolTip("F")
+            button.clicked.connect(lambda _=False, page=at: self.show_page(page))
+            names.addWidget(button)
+        names.addStretch(1)
+        figures = QVBoxLayout(self.figures)
+        figures.setContentsMargins(0, 0, 0, 0)
+        figures.addLayout(self._table)
+        figures.addStretch(1)
+        self.pages.addWidget(self.figures)
+        self.pages.addWidget(self.spans)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(10)
+        self.name_span.setObjectName("main")
+        self.name_span.setToolTip("N")
+        self.drop_pin.setToolTip("P")
+        buttons.addWidget(self.name_span, 1)
+        buttons.addWidget(self.drop_pin, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 16, 16)
         column.setSpacing(4)
         column.addWidget(self._title)
         column.addWidget(self._span)
-        column.addSpacing(8)
-        column.addLayout(presets)
-        column.addSpacing(10)
-        column.addLayout(self._table)
-        column.addSpacing(12)
+        column.addWidget(self.mark)
+        column.addSpacing(6)
+        column.addLayout(names)
+        column.addSpacing(4)
+        column.addWidget(self.pages, 1)
         column.addWidget(self.adder)
-        column.addSpacing(8)
-        column.addWidget(self._live)
-        column.addStretch(1)
+        column.addSpacing(6)
+        column.addLayout(buttons)
+        self.show_page(0)
+
+    def show_page(self, page: int | None = None) -> None:
+        """Show the figures (0) or the spans (1); None turns to the other."""
+        if page is None:
+            page = 1 - self.pages.currentIndex()
+        self.pages.setCurrentIndex(page)
+        self._page_names[page].setChecked(True)
 
     def refresh(self) -> None:
         """Write the window and its figures anew."""
@@ -105,11 +131,24 @@ class WindowPanel(SidePaper):
             f"{start:%a %d %b %H:%M} – {end:%H:%M}" if same_day
             else f"{start:%a %d %b %H:%M} – {end:%a %d %b %H:%M}"
         )  # fmt: skip
-        self._live.setChecked(window.is_live)
-        figures = self._model.figures()
+        self.mark.setText(self._mark_words())
+        self.mark.setVisible(bool(self.mark.text()))
+        self.spans.refresh()
+        figures = window_figures(self._model)
         if figures != self._shown:
             self._shown = figures
             self._fill_table(figures)
+
+    def _mark_words(self) -> str:
+        """The marked stretch, and what lies behind the lanes."""
+        told = [self._model.overlay_words()]
+        if self._model.stretch is not None:
+            start_us, end_us = self._model.stretch
+            zone = self._model.state.zone
+            start, end = (datetime_from_time_us(one).astimezone(zone) for one in (start_us, end_us))
+            length = duration((end_us - start_us) / SECOND_US)
+            told.append(f"marked: {start:%H:%M:%S} – {end:%H:%M:%S}, {length}")
+        return "\n".join(part for part in told if part)
 
     def _fill_table(self, figures: list[WindowFigures]) -> None:
         while self._table.count():
@@ -131,7 +170,7 @@ class WindowPanel(SidePaper):
             )  # fmt: skip
             name.setToolTip(f"{told.name}, {told.heard} heard")
             self._table.addWidget(name, row, 1)
-            level = self._model.level_at_peak(told.series)
+            level = level_at_peak(self._model, told.series)
             accent = theme.level(level) if level >= Level.RAISED else theme.ink
             for at, (text, name_of) in enumerate(
                 ((told.lowest, theme.dim), (told.mean, theme.ink), (told.highest, accent))
@@ -144,26 +183,22 @@ class WindowPanel(SidePaper):
             self._table.addWidget(_label(face(11), theme.dim, share), row, 3, 1, 2, _RIGHT)
 
     def _offer(self, letters: str) -> None:
-        self._matches = self._model.matching(letters) if letters.strip() else []
+        self._offers = self._model.offers(letters)
         names = self._completer.model()
         assert isinstance(names, QStringListModel)
-        names.setStringList([series_name(one) for one in self._matches[:12]])
+        names.setStringList(list(self._offers))
         self._completer.complete()
 
     def _choose_first(self) -> None:
-        if self._matches:
-            self._choose(self._matches[0])
+        if self._offers:
+            self._choose_named(next(iter(self._offers)))
 
     def _choose_named(self, name: str) -> None:
-        for one in self._matches:
-            if series_name(one) == name:
-                self._choose(one)
-                return
-
-    def _choose(self, one: Series) -> None:
-        self._matches = []
-        self.series_chosen.emit(one)
+        chosen = self._offers.get(name)
+        self._offers = {}
         self.adder.clear()
+        if chosen is not None:
+            self.lanes_chosen.emit(chosen)
 
 
 def _label(font: object, name: str, text: str = "") -> QLabel:

@@ -1,0 +1,1 @@
+"""Correcting a series: gain and offset from a moment on, with what it makes of the past."""

@@ -1,0 +1,33 @@
+"""What can be done in a view, each with its keys and words: for the keyboard, for finding, for the
+sheet of keys."""
+
+from __future__ import annotations
+
+import enum
+
+from PySide6.QtGui import QKeyEvent, QKeySequence
+
+
+class ViewAction(enum.Enum):
+    """Base of a view's actions; a member's value is its keys, as Qt writes them, and its words."""
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """The keys that do it, any of them; none for what is only found by name."""
+        keys: tuple[str, ...] = self.value[0]
+        return keys
+
+    @property
+    def words(self) -> str:
+        """What it does."""
+        words: str = self.value[1]
+        return words
+
+
+def keys_of(event: QKeyEvent) -> tuple[str, ...]:
+    """A pressed key as Qt writes it, with and without Shift: signs may need it to be typed."""
+    text = QKeySequence(event.keyCombination()).toString(QKeySequence.SequenceFormat.PortableText)
+    plain = text.replace("Shift+", "", 1)
+    # Shift makes another letter or arrow, but is merely how some signs are typed.
+    is_sign = len(plain) == 1 and not plain.isalnum()
+    return (text, plain) if is_sign else (text,)

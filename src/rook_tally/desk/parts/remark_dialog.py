@@ -1,0 +1,127 @@
+"""A remark written or altered: its words, its time, its colour, the place it is about."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import tzinfo
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QButtonGroup,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.levels import Level
+from rook_tally.core.remarks import SHADES, Remark
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.typed_times import typed_time
+from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+
+_SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
+
+
+class _Shade(QAbstractButton):
+    """A colour to choose, named for those who do not see it."""
+
+    def __init__(self, theme: Theme, at: int) -> None:
+        super().__init__()
+        self._theme, self._name = theme, theme.traces[at % len(theme.traces)]
+        self.setCheckable(True)
+        self.setFixedSize(QSize(26, 26))
+        self.setAccessibleName(_SHADE_NAMES[at])
+        self.setToolTip(_SHADE_NAMES[at])
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        area = QRectF(self.rect())
+        painter.fillRect(area.adjusted(5, 5, -5, -5), colour(self._name))
+        if self.isChecked() or self.hasFocus():
+            style = Qt.PenStyle.SolidLine if self.isChecked() else Qt.PenStyle.DotLine
+            painter.setPen(QPen(colour(self._theme.ink), 2, style))
+            painter.drawRect(area.adjusted(2, 2, -2, -2))
+
+
+class RemarkDialog(QDialog):
+    """Asks for a remark. After `accept`, `remark` is the one that was written."""
+
+    def __init__(self, theme: Theme, state: SiteState, remark: Remark, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.remark = remark
+        self._state = state
+        sort = "span" if remark.is_span else "pin"
+        self.setWindowTitle(f"Alter the {sort}" if remark.id else f"A new {sort}")
+        self.words = QLineEdit(remark.text if remark.id else "")
+        self.words.setPlaceholderText("What happened, in a few words")
+        self.start, self.end = QLineEdit(), QLineEdit()
+        zone = state.zone
+        self.start.setText(time_words(remark.start_us, zone))
+        self.place = QComboBox()
+        self.place.addItem("the whole site", None)
+        for place in state.site.places:
+            self.place.addItem(place.name, place.name)
+        self.place.setCurrentIndex(max(0, self.place.findData(remark.place)))
+        self.shades = QButtonGroup(self)
+        shades = QHBoxLayout()
+        for at in range(SHADES):
+            button = _Shade(theme, at)
+            self.shades.addButton(button, at)
+            shades.addWidget(button)
+        shades.addStretch(1)
+        self.shades.button(remark.shade).setChecked(True)
+        self.problem = QLabel()
+        self.problem.setWordWrap(True)
+        tint(self.problem, theme.level(Level.HIGH))
+        form = QFormLayout()
+        form.addRow("Words", self.words)
+        form.addRow("From" if remark.is_span else "At", self.start)
+        if remark.end_us is not None:
+            self.end.setText(time_words(remark.end_us, zone))
+            form.addRow("To", self.end)
+        form.addRow("About", self.place)
+        form.addRow("Colour", shades)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self._on_save)
+        buttons.rejected.connect(self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addWidget(self.problem)
+        column.addWidget(buttons)
+        self.setMinimumWidth(420)
+        self.words.setFocus()
+
+    def _on_save(self) -> None:
+        try:
+            end_us = None if self.remark.end_us is None else self._time(self.end)
+            self.remark = replace(
+                self.remark, text=self.words.text().strip(), start_us=self._time(self.start),
+                end_us=end_us, shade=self.shades.checkedId(), place=self.place.currentData(),
+            )  # fmt: skip
+        except UsageError as error:
+            self.problem.setText(str(error))
+            return
+        self.accept()
+
+    def _time(self, typed: QLineEdit) -> int:
+        told = typed_time(typed.text(), now_us=self._state.clock(), zone=self._state.zone)
+        return told.start_us
+
+
+def time_words(time_us: int, zone: tzinfo) -> str:
+    """A moment as it may be typed again."""
+    return f"{datetime_from_time_us(time_us).astimezone(zone):%Y-%m-%d %H:%M:%S}"

@@ -1,0 +1,81 @@
+"""Traces as Qt's images: means as a line, lowest to highest as a band around it."""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+from PySide6.QtGui import QColor, QImage
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.envelope import Envelope
+from rook_tally.desk.parts.coverage import (
+    band_coverage,
+    line_coverage,
+    spread_over,
+    strength_of,
+)
+
+BAND_OPACITY = 0.24
+
+
+def trace_image(
+    envelope: Envelope,
+    value_range: tuple[float, float],
+    size: tuple[int, int],
+    shade: QColor,
+    *,
+    ratio: float = 1.0,
+    thickness: float = 1.3,
+    band: bool = True,
+    inset: int = 0,
+) -> QImage | None:
+    """An envelope over the whole width of a picture; None when there is nothing to draw.
+
+    Parameters
+    ----------
+    size : (width, height)
+        In pixels of the screen.
+    ratio : float
+        How many of them a point of Qt's has.
+    thickness : float
+        Of the line, in pixels.
+    inset : int
+        So many pixels stay free on every side. Values outside the range run off the edge.
+    """
+    width, height = size
+    parts = envelope.segments()
+    if not parts or width < 1 or height < 1:
+        return None
+    low, high = value_range
+    points = np.concatenate(parts)
+    starts = np.cumsum([0, *(len(part) for part in parts[:-1])]).tolist()
+    pitch = (width - 2 * inset) / len(envelope)
+    x = np.asarray(inset - 0.5 + (points + 0.5) * pitch, np.float64)
+    scale = (height - 2 * inset) / (high - low)
+
+    def y_of(values: FloatArray) -> FloatArray:
+        return np.asarray(inset + (high - values[points]) * scale)
+
+    mean, top, bottom = spread_over(
+        x, (y_of(envelope.mean), y_of(envelope.high), y_of(envelope.low)), starts, width
+    )
+    line = line_coverage(mean, height, thickness)
+    shaded = band_coverage(top - 0.5, bottom + 0.5, height) if band else None
+    strength = strength_of(line, shaded, BAND_OPACITY)
+    # Qt wants each line of pixels to begin at a multiple of four bytes.
+    stride = -(-width // 4) * 4
+    padded = np.zeros((height, stride), dtype=np.uint8)
+    padded[:, :width] = strength
+    image = QImage(padded.tobytes(), width, height, stride, QImage.Format.Format_Indexed8)
+    image.setColorTable(_shades(shade.rgba()))
+    converted = image.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
+    converted.setDevicePixelRatio(ratio)
+    return converted
+
+
+@cache
+def _shades(rgba: int) -> list[int]:
+    """A colour from nothing to its full strength, in 256 steps."""
+    opaque, most = rgba & 0xFFFFFF, rgba >> 24
+    return [opaque | round(step * most / 255) << 24 for step in range(256)]

@@ -1,0 +1,111 @@
+"""A CSV file read into a station's series: a rehearsal first, then for good."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.errors import RookTallyError
+from rook_tally.desk.shell.importing import FileImporter
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+
+
+class ImportDialog(QDialog):
+    """Asks for the file and the station; says what would be kept before anything is."""
+
+    told = Signal(str, bool)
+
+    def __init__(
+        self, theme: Theme, state: SiteState, importer: FileImporter, parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self._importer = importer
+        self._thread: threading.Thread | None = None
+        self.setWindowTitle("Read a CSV file")
+        self.setMinimumWidth(560)
+        self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
+        self.file.setAccessibleName("file")
+        self.zone.setAccessibleName("time zone of its times")
+        self.station = QComboBox()
+        self.station.setEditable(True)
+        self.station.setAccessibleName("station")
+        self.station.addItems([one.key for one in state.site.stations])
+        self.said = QPlainTextEdit()
+        self.said.setReadOnly(True)
+        self.said.setAccessibleName("what the file holds")
+        self.said.setPlaceholderText(
+            "Choose a file and the station it belongs to. A station is added in the Stations view."
+        )
+        self.choose = QPushButton("Choose …")
+        self.rehearse, self.read = QPushButton("What would it bring?"), QPushButton("Read it")
+        self.choose.setObjectName("small")
+        self.read.setObjectName("main")
+        self.read.setEnabled(False)
+        row = QHBoxLayout()
+        row.addWidget(self.file, 1)
+        row.addWidget(self.choose)
+        form = QFormLayout()
+        form.addRow("File", row)
+        form.addRow("Station", self.station)
+        form.addRow("Times without a zone are of", self.zone)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(self.rehearse)
+        foot.addWidget(self.read)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addWidget(self.said, 1)
+        column.addLayout(foot)
+        self.choose.clicked.connect(self._on_choose)
+        self.rehearse.clicked.connect(lambda: self._begin(dry_run=True))
+        self.read.clicked.connect(lambda: self._begin(dry_run=False))
+        self.told.connect(self._on_told)
+        for changed in (self.file.textChanged, self.station.editTextChanged,
+                        self.zone.textChanged):  # fmt: skip
+            changed.connect(lambda _: self.read.setEnabled(False))
+
+    def _on_choose(self) -> None:
+        dialog = QFileDialog(self, "Choose a file", "", "CSV (*.csv *.txt);;All (*)")
+        dialog.fileSelected.connect(self.file.setText)
+        dialog.open()
+
+    def _begin(self, *, dry_run: bool) -> None:
+        if self._thread is not None:
+            return
+        for button in (self.rehearse, self.read):
+            button.setEnabled(False)
+        self.said.setPlainText("Reading …")
+        self._thread = threading.Thread(
+            target=self._run, daemon=True, name="importing",
+            args=(Path(self.file.text()), self.station.currentText(), self.zone.text(), dry_run),
+        )  # fmt: skip
+        self._thread.start()
+
+    def _run(self, file: Path, station: str, zone: str, dry_run: bool) -> None:
+        try:
+            self.told.emit(self._importer(file, station, zone, dry_run=dry_run), dry_run)
+        except RookTallyError as error:
+            self.told.emit(str(error), False)
+
+    def _on_told(self, text: str, can_be_read: bool) -> None:
+        if self._thread is not None:
+            self._thread.join()
+        self._thread = None
+        self.said.setPlainText(text)
+        self.rehearse.setEnabled(True)
+        self.read.setEnabled(can_be_read)

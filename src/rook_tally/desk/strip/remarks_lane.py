@@ -1,0 +1,193 @@
+"""The lane of remarks over the others: spans as bars, pins as small triangles."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from rook_tally.core.remarks import Remark
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.strip.lane_head import HEAD_WIDTH
+from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel
+
+REMARKS_HEIGHT = 62
+_TOP, _BAR, _STEP = 6, 19, 22
+_MOST_ROWS = 2
+_PIN_Y = 40
+_EDGE_REACH = 5
+_SHORTEST_US = SECOND_US
+
+
+class RemarksHead(QWidget):
+    """What stands left of the remarks."""
+
+    def __init__(self, theme: Theme, model: RemarksModel) -> None:
+        super().__init__()
+        self._theme, self._model = theme, model
+        self.setFixedSize(HEAD_WIDTH, REMARKS_HEIGHT)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw it."""
+        theme = self._theme
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(theme.paper))
+        painter.setFont(face(13, BOLD))
+        painter.setPen(colour(theme.ink))
+        painter.drawText(QRectF(16, 6, HEAD_WIDTH - 24, 20), _LEFT, "Remarks")
+        painter.setFont(face(11))
+        painter.setPen(colour(theme.dim))
+        painter.drawText(QRectF(16, 25, HEAD_WIDTH - 24, 18), _LEFT, self._model.counted())
+        painter.setPen(QPen(colour(theme.strong_rule), 1))
+        painter.drawLine(QLineF(self.width() - 0.5, 0, self.width() - 0.5, self.height()))
+
+
+class RemarksLane(QWidget):
+    """Draws remarks over the window. `altered` carries a remark dragged to another time, `opened`
+    one to be edited."""
+
+    altered = Signal(object)
+    opened = Signal(object)
+
+    def __init__(self, theme: Theme, model: RemarksModel) -> None:
+        super().__init__()
+        self._theme, self._model = theme, model
+        # What is dragged, and as it is drawn meanwhile.
+        self._dragged: Remark | None = None
+        self._moved: Remark | None = None
+        self._holds_end = False
+        self.setFixedHeight(REMARKS_HEIGHT)
+        self.setMouseTracking(True)
+        self.setAccessibleName("remarks")
+
+    def refresh(self) -> None:
+        """Draw it anew."""
+        told = [one.text for one in self._model.inside]
+        self.setAccessibleDescription(", ".join(told))
+        self.update()
+
+    def x_of(self, time_us: int) -> float:
+        """Where a moment stands."""
+        window = self._model.state.window
+        return (time_us - window.start_us) / window.span_us * self.width()
+
+    def _moment_at(self, x: float) -> int:
+        window = self._model.state.window
+        return window.start_us + round(x / max(1, self.width()) * window.span_us)
+
+    def _bar(self, placed: PlacedSpan) -> QRectF:
+        one = self._moved if self._is_moved(placed.remark) else placed.remark
+        assert one is not None
+        assert one.end_us is not None
+        left, right = self.x_of(one.start_us), self.x_of(one.end_us)
+        top = _TOP + min(placed.row, _MOST_ROWS - 1) * _STEP
+        return QRectF(left, top, max(3.0, right - left), _BAR)
+
+    def _is_moved(self, one: Remark) -> bool:
+        return self._moved is not None and self._moved.id == one.id
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw it."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.sheet))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for placed in self._model.spans:
+            self._draw_span(painter, placed)
+        free_from = -100.0
+        for pin in self._model.pins:
+            free_from = self._draw_pin(painter, pin, free_from)
+
+    def _draw_span(self, painter: QPainter, placed: PlacedSpan) -> None:
+        theme, bar = self._theme, self._bar(placed)
+        name = theme.traces[placed.remark.shade % len(theme.traces)]
+        painter.fillRect(bar, colour(name, 0.22))
+        painter.fillRect(QRectF(bar.left(), bar.top(), 3, bar.height()), colour(name))
+        if placed.remark.id == self._model.picked_id:
+            painter.setPen(QPen(colour(theme.sheen), 2))
+            painter.drawRect(bar.adjusted(1, 1, -1, -1))
+        left = max(bar.left(), 0.0) + 8
+        room = min(bar.right(), float(self.width())) - left - 4
+        if room > 14:
+            painter.setFont(face(12, MEDIUM))
+            painter.setPen(colour(theme.ink))
+            text = painter.fontMetrics().elidedText(
+                placed.remark.text, Qt.TextElideMode.ElideRight, int(room)
+            )
+            painter.drawText(QRectF(left, bar.top(), room, bar.height()), _LEFT, text)
+
+    def _draw_pin(self, painter: QPainter, pin: Remark, free_from: float) -> float:
+        theme = self._theme
+        shown = self._moved if self._is_moved(pin) and self._moved is not None else pin
+        x = self.x_of(shown.start_us)
+        is_picked = pin.id == self._model.picked_id
+        painter.setPen(QPen(colour(theme.sheen if is_picked else theme.ink), 1.4))
+        painter.setBrush(colour(theme.traces[pin.shade % len(theme.traces)], 0.25))
+        top = float(_PIN_Y)
+        triangle = [QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 8)]
+        painter.drawPolygon(QPolygonF(triangle))
+        painter.setPen(QPen(colour(theme.faint), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QLineF(round(x) + 0.5, top + 9, round(x) + 0.5, self.height()))
+        painter.setFont(face(11, BOLD if is_picked else face(11).weight()))
+        width = painter.fontMetrics().horizontalAdvance(pin.text)
+        # Words that would run into the ones before are left to the pointer and the panel.
+        if x + 9 < free_from:
+            return free_from
+        painter.setPen(colour(theme.ink))
+        painter.drawText(QRectF(x + 9, top - 4, width + 4, 16), _LEFT, pin.text)
+        return x + 9 + width + 6
+
+    def remark_at(self, at: QPointF) -> Remark | None:
+        """The remark under the pointer; pins before spans."""
+        for pin in self._model.pins:
+            if abs(self.x_of(pin.start_us) - at.x()) <= 8 and at.y() >= _PIN_Y - 4:
+                return pin
+        for placed in reversed(self._model.spans):
+            if self._bar(placed).adjusted(-_EDGE_REACH, 0, _EDGE_REACH, 0).contains(at):
+                return placed.remark
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Pick what is there; its edges can be dragged."""
+        one = self.remark_at(event.position())
+        self._model.pick(one)
+        self._dragged = one
+        if one is not None and one.end_us is not None:
+            x = event.position().x()
+            to_start, to_end = abs(x - self.x_of(one.start_us)), abs(x - self.x_of(one.end_us))
+            self._holds_end = to_end < to_start
+            if min(to_start, to_end) > _EDGE_REACH:
+                self._dragged = None
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag an edge or a pin, or say what is there."""
+        one, at_us = self._dragged, self._moment_at(event.position().x())
+        if one is None:
+            there = self.remark_at(event.position())
+            self.setToolTip("" if there is None else there.text)
+            return
+        if one.end_us is None:
+            self._moved = replace(one, start_us=at_us)
+        elif self._holds_end:
+            self._moved = replace(one, end_us=max(at_us, one.start_us + _SHORTEST_US))
+        else:
+            self._moved = replace(one, start_us=min(at_us, one.end_us - _SHORTEST_US))
+        self.update()
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        """Let go: a remark that was dragged is altered."""
+        moved, self._dragged, self._moved = self._moved, None, None
+        if moved is not None:
+            self.altered.emit(moved)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Edit what is there."""
+        one = self.remark_at(event.position())
+        if one is not None:
+            self.opened.emit(one)
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
