@@ -37,8 +37,8 @@ def test_distance_to_an_upper_limit(dust: Series, value: float, told: str) -> No
 
 def test_distance_to_a_lower_limit_and_without_one(dust: Series) -> None:
     damp = replace(dust, limits=Limits(below=(33, 31.5, 28, 24)))
-    assert limit_sentence(damp, 29) == "2 under the limit of 32"
-    assert limit_sentence(damp, 40) == "8 above the limit of 32"
+    assert limit_sentence(damp, 29) == "2.5 under the limit of 31.5"
+    assert limit_sentence(damp, 40) == "8.5 above the limit of 31.5"
     assert limit_sentence(replace(dust, limits=NO_LIMITS), 40) == ""
 
 
@@ -48,10 +48,10 @@ def test_distance_to_a_lower_limit_and_without_one(dust: Series) -> None:
         (None, "too few readings in the last hour to tell a trend"),
         (Trend(0.2, 0.01), "steady over the last hour"),
         (Trend(40, 30), "steady over the last hour"),
-        (Trend(8.5, 0.5), "rising 8.5 an hour · at this pace 75 by 14:00"),
-        (Trend(-8.25, 0.5), "falling 8.2 an hour · at this pace 50 by 12:58"),
-        (Trend(1.5, 0.1), "rising 1.5 an hour · at this pace 75 by 23:20"),
-        (Trend(-66.0, 0.5), "falling 66.0 an hour · at this pace 50 by 12:07"),
+        (Trend(8.5, 0.5), "rising 8.5 ±1.0 an hour · at this pace 75 by 14:00"),
+        (Trend(-8.25, 0.5), "falling 8.2 ±1.0 an hour · at this pace 50 by 12:58"),
+        (Trend(1.5, 0.1), "rising 1.5 ±0.2 an hour · at this pace 75 by 23:20"),
+        (Trend(-66.0, 0.5), "falling 66.0 ±1.0 an hour · at this pace 50 by 12:07"),
     ],
 )
 def test_outlook(dust: Series, trend: Trend | None, told: str) -> None:

@@ -12,7 +12,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.levels import Level
-from rook_tally.core.numerals import duration, figure
+from rook_tally.core.numerals import THIN_SPACE, duration, figure
 from rook_tally.core.quantities import Scale
 from rook_tally.core.readings import Readings
 from rook_tally.core.statistics import (
@@ -125,8 +125,10 @@ def limit_sentence(series: Series, value: float) -> str:
     if limit is None:
         return ""
     told = series.shown
-    distance = told.difference_figure(abs(value - limit))
     shown = told.limit_text(limit)
+    # As exact as the limit is written.
+    more = 1 if "." in shown and not told.decimals else 0
+    distance = told.difference_figure(abs(value - limit), more=more)
     upper = limit == series.limits.above[Level.RAISED - 1]
     over = value >= limit if upper else value <= limit
     if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
@@ -148,7 +150,8 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     # A slope with no word of its uncertainty would claim more than it knows.
     within = SURE_STANDARD_ERRORS * trend.standard_error
     pace = f"{word} {told.difference_figure(abs(trend.per_hour), more=1)}"
-    pace += f" ±{told.difference_figure(within, more=1)} an hour"
+    unsure = told.difference_figure(within, more=1)
+    pace += f" ±{unsure} an hour" if float(unsure.replace(THIN_SPACE, "")) else " an hour"
     limit = _limit_ahead(series, value, trend)
     if limit is None:
         return pace

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVB
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.ledger.account import Account
+from rook_tally.desk.ledger.remark_lines import remark_lines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
@@ -85,6 +86,7 @@ class SidePanel(SidePaper):
         self._sentence, self._outlook = QLabel(), QLabel()
         self._from, self._until = QLabel(), QLabel("now")
         self._also = QLabel()
+        self._remarks_head, self.remarks = QLabel("Remarks"), QLabel()
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
@@ -92,6 +94,7 @@ class SidePanel(SidePaper):
         self._button.setToolTip("Enter")
         self._button.clicked.connect(self.open_in_strip)
         self._lay_out()
+        state.remarks_changed.append(self._show_remarks)
         self.show_account(None)
 
     def _lay_out(self) -> None:
@@ -102,10 +105,11 @@ class SidePanel(SidePaper):
             (self._sentence, face(13, BOLD), theme.ink), (self._outlook, face(12), theme.dim),
             (self._from, face(11), theme.dim), (self._until, face(11), theme.dim),
             (self._also, face(12), theme.dim),
+            (self._remarks_head, face(12, BOLD), theme.ink), (self.remarks, face(12), theme.dim),
         )  # fmt: skip
         for label, font, name in fonts:
             label.setFont(font)
-            label.setWordWrap(label in (self._sentence, self._outlook, self._also))
+            label.setWordWrap(label in (self._sentence, self._outlook, self._also, self.remarks))
             tint(label, name)
         figure_row = QHBoxLayout()
         figure_row.setSpacing(6)
@@ -133,13 +137,24 @@ class SidePanel(SidePaper):
             column.addWidget(line)
         column.addSpacing(8)
         column.addWidget(self._also)
+        column.addSpacing(4)
+        column.addWidget(self._remarks_head)
+        column.addWidget(self.remarks)
         column.addSpacing(10)
         column.addWidget(self._button)
         column.addStretch(1)
 
+    def _show_remarks(self) -> None:
+        """What people wrote about the place, or the site, in the day that is shown."""
+        lines = [] if self.account is None else remark_lines(self._state, self.account.series)
+        self.remarks.setText("\n".join(lines))
+        for label in (self._remarks_head, self.remarks):
+            label.setVisible(bool(lines))
+
     def show_account(self, account: Account | None) -> None:
         """Show an account; None says how to get one."""
         self.account = account
+        self._show_remarks()
         shown = account is not None
         for widget in (self._strokes, self._chart, self._from, self._until, self._button):
             widget.setVisible(shown)

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level, Limits
 from rook_tally.core.shown import Shown
-from rook_tally.desk.parts.drawing import hatching, polyline
+from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
 
 BAND_OPACITY = 0.35
@@ -100,27 +100,15 @@ class DayChart(QWidget):
             painter.setPen(QPen(colour(theme.level(band.level), 0.7), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QLineF(area.left(), y_of(band.edge), area.right(), y_of(band.edge)))
         draw_gaps(painter, theme, content.envelope, area)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_trace(painter, content.envelope, area, low, high)
+        ratio = self.devicePixelRatioF()
+        size = (round(area.width() * ratio), round(area.height() * ratio))
+        image = trace_image(
+            content.envelope, content.value_range, size, colour(theme.ink), ratio=ratio,
+            thickness=1.3 * ratio,
+        )  # fmt: skip
+        if image is not None:
+            painter.drawImage(area.topLeft(), image)
         self._write_limits(painter, content, y_of)
-
-    def _draw_trace(
-        self, painter: QPainter, envelope: Envelope, area: QRectF, low: float, high: float
-    ) -> None:
-        width = area.width() / len(envelope)
-        scale = area.height() / (high - low)
-        for part in envelope.segments():
-            x = area.left() + (part + 0.5) * width
-            top = area.bottom() - (envelope.high[part] - low) * scale
-            bottom = area.bottom() - (envelope.low[part] - low) * scale
-            outline = QPolygonF(
-                polyline(np.concatenate((x, x[::-1])), np.concatenate((top, bottom[::-1])))
-            )
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour(self._theme.traces[0], 0.25))
-            painter.drawPolygon(outline)
-            painter.setPen(QPen(colour(self._theme.ink), 1.2))
-            painter.drawPolyline(polyline(x, area.bottom() - (envelope.mean[part] - low) * scale))
 
     def _write_limits(self, painter: QPainter, content: ChartContent, y_of: object) -> None:
         assert callable(y_of)

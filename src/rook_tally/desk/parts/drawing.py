@@ -13,6 +13,7 @@ from rook_tally.core.arrays import BoolArray, FloatArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level
 from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
 
 
@@ -65,20 +66,23 @@ def draw_ribbon(
         painter.setPen(QPen(pen_colour, 1, Qt.PenStyle.DotLine))
         y = float(height_of(np.array([limit]))[0])
         painter.drawLine(QLineF(area.left(), y, area.right(), y))
-    painter.setPen(QPen(pen_colour, 1.3))
     width = area.width() / len(envelope)
-    for part in envelope.segments():
-        x = area.left() + (part + 0.5) * width
-        y_mean = height_of(envelope.mean[part])
-        if len(part) == 1:
-            painter.drawPoint(QPointF(float(x[0]), float(y_mean[0])))
-        else:
-            painter.drawPolyline(polyline(x, y_mean))
+    device = painter.device()
+    ratio = device.devicePixelRatioF() if device is not None else 1.0
+    # A little room for the line's thickness over and under the area.
+    over = round(2 * ratio)
+    size = (round(area.width() * ratio) + 2 * over, round(area.height() * ratio) + 2 * over)
+    image = trace_image(
+        envelope, value_range, size, pen_colour, ratio=ratio, thickness=1.3 * ratio, band=False,
+        inset=over,
+    )  # fmt: skip
+    if image is not None:
+        painter.drawImage(QPointF(area.left() - over / ratio, area.top() - over / ratio), image)
+    painter.setPen(QPen(pen_colour, 1))
     peak = peak_column(envelope)
     if peak is not None:
         x_peak = area.left() + (peak + 0.5) * width
         top = float(height_of(envelope.mean[peak : peak + 1])[0])
-        painter.setPen(QPen(pen_colour, 1.3))
         painter.drawLine(QLineF(x_peak, top - 6, x_peak, top - 2.5))
 
 

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPolygonF,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
@@ -91,6 +92,7 @@ class _Track(QWidget):
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_remarks(painter)
         self._draw_window(painter)
 
     def _draw_ribbon(self, painter: QPainter) -> None:
@@ -138,6 +140,20 @@ class _Track(QWidget):
             painter.drawText(QPointF(x + 4, bottom + 15), tick.label)
         painter.setPen(QPen(colour(theme.strong_rule), 1))
         painter.drawLine(QPointF(0, bottom), QPointF(self.width(), bottom))
+
+    def _draw_remarks(self, painter: QPainter) -> None:
+        """Spans as thin bars under the ribbon's strokes, pins as small triangles."""
+        theme = self._theme
+        painter.setPen(Qt.PenStyle.NoPen)
+        for one in self._model.remarks:
+            painter.setBrush(colour(theme.traces[one.shade % len(theme.traces)], 0.9))
+            left = self.x_of(one.start_us)
+            if one.end_us is None:
+                corners = ((left - 3, 0.0), (left + 3, 0.0), (left, 5.0))
+                painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+            else:
+                width = max(2.0, self.x_of(one.end_us) - left)
+                painter.drawRect(QRectF(left, _RIBBON_TOP + _RIBBON_HEIGHT + 1, width, 2.5))
 
     def _window_area(self) -> QRectF:
         window = self._model.window

@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
+from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
 from rook_tally.desk.shell.state import SiteState
@@ -72,6 +73,7 @@ class RailModel:
         self.shows_all = False
         self.changed: list[Callable[[], None]] = []
         state.window_moved.append(self._tell)
+        state.remarks_changed.append(self._tell)
 
     def _tell(self) -> None:
         for changed in self.changed:
@@ -113,6 +115,11 @@ class RailModel:
         """An answer."""
         self.ribbon = ribbon
         self._tell()
+
+    @property
+    def remarks(self) -> list[Remark]:
+        """Remarks that lie on the rail."""
+        return [one for one in self._state.remarks if one.touches(*self.bounds)]
 
     def show_all(self, shows_all: bool) -> None:
         """The whole archive, or the last stretch that holds the window."""

@@ -97,9 +97,10 @@ class RemarksLane(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for placed in self._model.spans:
             self._draw_span(painter, placed)
-        free_from = -100.0
-        for pin in self._model.pins:
-            free_from = self._draw_pin(painter, pin, free_from)
+        pins = self._model.pins
+        for at, pin in enumerate(pins):
+            after = self.x_of(pins[at + 1].start_us) if at + 1 < len(pins) else float(self.width())
+            self._draw_pin(painter, pin, after - 8)
 
     def _draw_span(self, painter: QPainter, placed: PlacedSpan) -> None:
         theme, bar = self._theme, self._bar(placed)
@@ -119,7 +120,8 @@ class RemarksLane(QWidget):
             )
             painter.drawText(QRectF(left, bar.top(), room, bar.height()), _LEFT, text)
 
-    def _draw_pin(self, painter: QPainter, pin: Remark, free_from: float) -> float:
+    def _draw_pin(self, painter: QPainter, pin: Remark, until: float) -> None:
+        """Draw a pin, its words up to where the next one stands."""
         theme = self._theme
         shown = self._moved if self._is_moved(pin) and self._moved is not None else pin
         x = self.x_of(shown.start_us)
@@ -132,13 +134,13 @@ class RemarksLane(QWidget):
         painter.setPen(QPen(colour(theme.faint), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QLineF(round(x) + 0.5, top + 9, round(x) + 0.5, self.height()))
         painter.setFont(face(11, BOLD if is_picked else face(11).weight()))
-        width = painter.fontMetrics().horizontalAdvance(pin.text)
-        # Words that would run into the ones before are left to the pointer and the panel.
-        if x + 9 < free_from:
-            return free_from
-        painter.setPen(colour(theme.ink))
-        painter.drawText(QRectF(x + 9, top - 4, width + 4, 16), _LEFT, pin.text)
-        return x + 9 + width + 6
+        room = until - x - 9
+        if room > 24:
+            text = painter.fontMetrics().elidedText(
+                pin.text, Qt.TextElideMode.ElideRight, int(room)
+            )
+            painter.setPen(colour(theme.ink))
+            painter.drawText(QRectF(x + 9, top - 4, room + 4, 16), _LEFT, text)
 
     def remark_at(self, at: QPointF) -> Remark | None:
         """The remark under the pointer; pins before spans."""

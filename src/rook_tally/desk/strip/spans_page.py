@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
@@ -15,6 +15,7 @@ from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
 
 _ROW_HEIGHT = 30
+_NAME_WIDTH = 92
 
 
 class SpreadChart(QWidget):
@@ -70,14 +71,18 @@ class _SpanName(QLabel):
     chosen = Signal()
 
     def __init__(self, theme: Theme, line: SpanLine) -> None:
-        super().__init__(line.remark.text)
+        super().__init__()
         self._shade = theme.traces[line.remark.shade % len(theme.traces)]
         self.setFont(face(12, MEDIUM))
         tint(self, theme.ink)
         self.setContentsMargins(9, 4, 0, 4)
         self.setToolTip(f"{line.told}. A click compares the others with it.")
         self.setAccessibleDescription(line.told)
-        self.setMaximumWidth(108)
+        self.setMaximumWidth(_NAME_WIDTH)
+        words = QFontMetrics(face(12, MEDIUM))
+        self.setText(
+            words.elidedText(line.remark.text, Qt.TextElideMode.ElideRight, _NAME_WIDTH - 12)
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -148,7 +153,7 @@ class SpansPage(QWidget):
             unsure = [line.remark.text for line in lines if not line.is_base and not line.is_sure]
             self.sure.setText(
                 f"No more than chance may tell: {', '.join(unsure)}" if unsure
-                else "Every difference is more than chance (95 %)." if len(lines) > 1 else ""
+                else "All differ by more than chance (95 %)." if len(lines) > 1 else ""
             )  # fmt: skip
             self.sure.setVisible(bool(self.sure.text()))
             self.chart.setFixedHeight(self.chart.sizeHint().height())
