@@ -191,6 +191,7 @@ class LedgerModel:
             for at, row in enumerate(self.rows)
             if isinstance(row, PlaceRow)
             for slug, several in row.series.items()
+            if slug in positions
             for series in several
         }
         for callback in self.laid_out:

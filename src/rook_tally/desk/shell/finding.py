@@ -10,6 +10,7 @@ from typing import TypeAlias
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.shell.commands import Command, key_words
+from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.store import Place, Series, Station
 
@@ -43,12 +44,12 @@ class Found:
 def found(letters: str, state: SiteState, commands: Sequence[Command]) -> list[Found]:
     """Whatever holds all the words typed, best first: words that begin so before those that merely
     hold it. Nothing typed lists the commands."""
-    words = letters.casefold().split()
+    words = folded(letters).split()
     if not words:
         return [one for one in _everything(state, commands) if one.sort is FoundSort.COMMAND][:MOST]
     fitting = []
     for at, one in enumerate(_everything(state, commands)):
-        text = f"{one.words} {one.detail}".casefold()
+        text = folded(f"{one.words} {one.detail} {one.sort.value}")
         if all(word in text for word in words):
             begins = text.split()
             missed = sum(not any(part.startswith(word) for part in begins) for word in words)

@@ -11,6 +11,7 @@ import numpy as np
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.numerals import UNKNOWN
 from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import SHORTEST_US, TimeWindow
 from rook_tally.desk.strip.questions import LanesQuestion, Overlay, Trace, shift_us
@@ -86,7 +87,9 @@ class StripModel:
         """What has to be read for the window as it is."""
         start_us, end_us = self.window.start_us, self.window.end_us
         shifts = tuple(shift_us(end_us, days, self.state.zone) for days in self.overlay.value)
-        return LanesQuestion(self.series, start_us, end_us, columns, shifts)
+        # Half a window lies beside it on either side.
+        near_now = end_us + self.window.span_us // 2 > self.state.clock()
+        return LanesQuestion(self.series, start_us, end_us, columns, shifts, near_now)
 
     def take(self, question: LanesQuestion, answer: dict[int, Trace]) -> None:
         """Traces that were asked for; those of an older set of lanes are left out."""
@@ -254,11 +257,11 @@ class StripModel:
 
     def matching(self, letters: str) -> list[Series]:
         """Series whose place, quantity or station hold all words typed, best first."""
-        words = letters.casefold().split()
+        words = folded(letters).split()
         found = [
             one
             for one in self.state.site.series
-            if all(word in series_name(one).casefold() for word in words)
+            if all(word in folded(series_name(one)) for word in words)
         ]
         shown = {one.id for one in self.series}
         return sorted(found, key=lambda one: (one.id in shown, one.id))
@@ -268,7 +271,7 @@ class StripModel:
         everywhere."""
         if not letters.strip():
             return {}
-        words = letters.casefold().split()
+        words = folded(letters).split()
         found: dict[str, LaneOffer] = {
             series_name(one): LaneOffer((one,)) for one in self.matching(letters)[:_MOST_OFFERS]
         }
@@ -279,7 +282,7 @@ class StripModel:
             quantities.setdefault(f"{one.quantity.name} everywhere", []).append(one)
         for groups, joined in ((places, False), (quantities, True)):
             for name, several in groups.items():
-                if len(several) > 1 and all(word in name.casefold() for word in words):
+                if len(several) > 1 and all(word in folded(name) for word in words):
                     found[name] = LaneOffer(tuple(several), joined)
         return found
 

@@ -60,13 +60,18 @@ class Trace:
 
 @dataclass(frozen=True, slots=True)
 class LanesQuestion:
-    """Asks for the traces of several series. `shifts_us` says how far back earlier days lie."""
+    """Asks for the traces of several series.
+
+    `shifts_us` says how far back earlier days lie; `is_near_now` that the margin after the window
+    reaches into what is still to come, where silence is no gap.
+    """
 
     series: tuple[Series, ...]
     start_us: int
     end_us: int
     columns: int
     shifts_us: tuple[int, ...] = ()
+    is_near_now: bool = False
 
     @property
     def subject(self) -> str:
@@ -91,8 +96,10 @@ class LanesQuestion:
             for shift in self.shifts_us
         ]
         traces = {}
+        until_us = self.end_us if self.is_near_now else end_us
         for one in self.series:
-            envelope = replace(found[one.id], gaps=gaps_between(connection, one, start_us, end_us))
+            gaps = gaps_between(connection, one, start_us, until_us)
+            envelope = replace(found[one.id], gaps=gaps)
             before = tuple(
                 replace(
                     told[one.id],

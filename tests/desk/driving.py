@@ -1,0 +1,39 @@
+"""Driving a real window: typing into the dialog that is open, waiting for what comes of it."""
+
+from __future__ import annotations
+
+from typing import TypeVar
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QWidget
+from pytestqt.qtbot import QtBot
+
+from rook_tally.desk.shell.window import STRIP, DeskWindow
+
+PATIENCE_MS = 20_000
+Dialog = TypeVar("Dialog", bound=QDialog)
+
+
+def to_strip(qtbot: QtBot, window: DeskWindow) -> None:
+    """Turn to the Strip and wait until it shows what it should."""
+    window.show_view(STRIP)
+    until_shown(qtbot, window)
+
+
+def until_shown(qtbot: QtBot, window: DeskWindow) -> None:
+    """Wait until every lane is read and inked."""
+    qtbot.waitUntil(lambda: window.strip.is_up_to_date, timeout=PATIENCE_MS)
+
+
+def opened(qtbot: QtBot, parent: QWidget, sort: type[Dialog]) -> Dialog:
+    """The dialog of a sort that is open."""
+
+    def found() -> list[Dialog]:
+        return [one for one in parent.findChildren(sort) if one.isVisible()]
+
+    qtbot.waitUntil(lambda: bool(found()), timeout=PATIENCE_MS)
+    return found()[-1]
+
+
+def press(dialog: QDialog, button: QDialogButtonBox.StandardButton) -> None:
+    """Press one of a dialog's ordinary buttons."""
+    dialog.findChildren(QDialogButtonBox)[0].button(button).click()
