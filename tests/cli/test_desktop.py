@@ -7,6 +7,7 @@ import xml.etree.ElementTree as ElementTree
 from pathlib import Path
 
 import pytest
+from PySide6.QtGui import QImage
 
 from tests.processes import rook_tally
 
@@ -16,7 +17,10 @@ def installed(tmp_path: Path) -> dict[str, Path]:
     """The files, by their endings, as a person's desktop would find them."""
     done = rook_tally("desktop", "install", env={"XDG_DATA_HOME": str(tmp_path)})
     assert done.returncode == 0, done.stderr
-    return {Path(line).suffix: Path(line) for line in done.stdout.splitlines()}
+    return {
+        Path(line).suffix if Path(line).suffix != ".png" else Path(line).parts[-3]: Path(line)
+        for line in done.stdout.splitlines()
+    }
 
 
 def checked(*words: str) -> str:
@@ -43,6 +47,15 @@ def test_the_icon_is_named_in_the_entry(installed: dict[str, Path]) -> None:
     icon = installed[".svg"]
     assert f"Icon={icon.stem}" in installed[".desktop"].read_text()
     assert ElementTree.parse(icon).getroot().get("viewBox") == "0 0 128 128"
+
+
+@pytest.mark.parametrize("size", [16, 22, 24, 32, 48, 64, 128, 256])
+def test_the_icon_in_every_size(installed: dict[str, Path], size: int) -> None:
+    picture = QImage(str(installed[f"{size}x{size}"]))
+    assert (picture.width(), picture.height()) == (size, size)
+    # Something is drawn, and its corners are not.
+    assert picture.pixelColor(size // 2, size // 2).alpha() == 255
+    assert picture.pixelColor(0, 0).alpha() < 255
 
 
 def test_the_man_page(installed: dict[str, Path]) -> None:

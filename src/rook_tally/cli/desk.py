@@ -6,12 +6,14 @@ import os
 import sys
 from typing import TYPE_CHECKING
 
+from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store import Store, collectors, open_store
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
+    from rook_tally.cli.children import CollectorChild
     from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
     from rook_tally.desk.shell.theme import Theme
     from rook_tally.desk.shell.window import DeskWindow
@@ -35,21 +37,30 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
     store = open_store(where)
     child = None
     try:
-        if collect_too and not _is_collected(store):
-            from rook_tally.cli.children import CollectorChild
-
-            try:
-                child = CollectorChild(
-                    store.address, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712"
-                )
-            except RookTallyError as error:
-                # What was kept can still be looked at; the window says that nothing comes in.
-                sys.stderr.write(f"rook-tally: {error}; opening the window all the same\n")
-        return show_desk(store, until_painted=until_painted)
+        with OnlyWindow(store.id) as only:
+            if not only.is_first and not until_painted:
+                only.ask_first()
+                sys.stdout.write("rook-tally: its window is open already; it comes forward\n")
+                return 0
+            if collect_too and not _is_collected(store):
+                child = _collector_of(store)
+            return show_desk(store, until_painted=until_painted, only=only)
     finally:
         if child is not None:
             child.ended()
         store.close()
+
+
+def _collector_of(store: Store) -> CollectorChild | None:
+    """A collector as our child; without one what was kept can still be looked at."""
+    from rook_tally.cli.children import CollectorChild
+
+    try:
+        return CollectorChild(store.address, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712")
+    except RookTallyError as error:
+        # The window says that nothing comes in.
+        sys.stderr.write(f"rook-tally: {error}; opening the window all the same\n")
+        return None
 
 
 def _is_collected(store: Store) -> bool:
@@ -59,7 +70,13 @@ def _is_collected(store: Store) -> bool:
         return bool(collectors(connection, now_us=running_clock()))
 
 
-def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool = False) -> int:
+def show_desk(
+    store: Store,
+    *,
+    for_s: float | None = None,
+    until_painted: bool = False,
+    only: OnlyWindow | None = None,
+) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
@@ -72,6 +89,7 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
+    from rook_tally.cli.desk_wishes import attend_to, speak_as_the_person_does
     from rook_tally.cli.places import desk_settings_file
     from rook_tally.desk.shell.settings import SettingsFile, ThemeChoice
     from rook_tally.desk.shell.window import DeskWindow
@@ -79,6 +97,7 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
+    speak_as_the_person_does()
     kept = SettingsFile(desk_settings_file())
     settings = kept.of_store(store.id)
     opened: list[DeskWindow] = []
@@ -89,6 +108,7 @@ def show_desk(store: Store, *, for_s: float | None = None, until_painted: bool =
             store, clock=running_clock, theme=_theme(application, settings.theme), feed=feed
         )
         window.arrange(settings)
+        attend_to(window, only)
         window.theme_wanted.connect(lambda: reopen(settings.theme.next))
         window.closing.connect(lambda: kept.keep(store.id, window.settings(settings.theme)))
         opened.append(window)

@@ -20,10 +20,25 @@ _FILES = {
 }
 
 
+# Desktops that do not scale drawings look for pictures of these sizes.
+_ICON_SIZES = (16, 22, 24, 32, 48, 64, 128, 256)
+
+
+def _data_folder() -> Path:
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+
+
 def installed_files() -> dict[str, Path]:
     """Where each file lies for this user, by its name."""
-    data = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return {name: Path(data) / folder / name for name, folder in _FILES.items()}
+    return {name: _data_folder() / folder / name for name, folder in _FILES.items()}
+
+
+def installed_icons() -> dict[int, Path]:
+    """Where the icon lies in each size, in pixels."""
+    return {
+        size: _data_folder() / f"icons/hicolor/{size}x{size}/apps" / "rook-tally.png"
+        for size in _ICON_SIZES
+    }
 
 
 def install() -> None:
@@ -40,11 +55,32 @@ def install() -> None:
                 f"{path} cannot be written: {error.strerror}", remedy="look at its folder's rights"
             ) from error
         typer.echo(str(path))
+    for path in _draw_icons():
+        typer.echo(str(path))
+
+
+def _draw_icons() -> list[Path]:
+    """The icon as pictures, drawn from its SVG."""
+    from PySide6.QtCore import Qt
+    from PySide6.QtGui import QImage, QPainter
+    from PySide6.QtSvg import QSvgRenderer
+
+    drawing = QSvgRenderer(str(installed_files()["rook-tally.svg"]))
+    for size, path in installed_icons().items():
+        picture = QImage(size, size, QImage.Format.Format_ARGB32)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        drawing.render(painter)
+        painter.end()
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if not picture.save(str(path)):
+            raise RookTallyError(f"{path} cannot be written", remedy="look at its folder's rights")
+    return list(installed_icons().values())
 
 
 def remove() -> None:
     """Take the files away again."""
-    for path in installed_files().values():
+    for path in (*installed_files().values(), *installed_icons().values()):
         if path.exists():
             path.unlink()
             typer.echo(f"removed {path}")

@@ -12,7 +12,7 @@ from rook_tally.cli.strays import mapped_field
 from rook_tally.core.numerals import figure
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.file_door import Refused
-from rook_tally.intake.file_import import ImportedColumn, imported_file
+from rook_tally.intake.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.store import Store, load_site, open_store
 from rook_tally.store.imports import imports, take_back
 
@@ -32,15 +32,31 @@ def import_file(
         )  # fmt: skip
     finally:
         store.close()
-    for one in done.columns:
-        typer.echo(_told(one))
-    _print_refused(done.refused)
+    for line in _brought(done):
+        typer.echo(line)
+    for line in _refused(done.refused):
+        typer.echo(line, err=True)
+    typer.echo(_outcome(done, dry_run=dry_run))
+
+
+def import_for_desk(store: Store, file: Path, station: str, zone: str, *, dry_run: bool) -> str:
+    """The same asked for from the window; returns what came of it in words."""
+    done = imported_file(
+        store, file, station, columns={}, time_column=None, zone=zone or None,
+        now_us=time.time_ns() // 1000, dry_run=dry_run,
+    )  # fmt: skip
+    lines = [*_brought(done), *_refused(done.refused), _outcome(done, dry_run=dry_run)]
+    return "\n".join(lines)
+
+
+def _brought(done: ImportOutcome) -> list[str]:
+    return [_told(one) for one in done.columns]
+
+
+def _outcome(done: ImportOutcome, *, dry_run: bool) -> str:
     if dry_run:
-        typer.echo("nothing was written (a dry run)")
-    else:
-        typer.echo(
-            f"{done.readings} readings; take them back with rook-tally import --undo {done.number}"
-        )
+        return "nothing was written (a dry run)"
+    return f"{done.readings} readings; take them back with rook-tally import --undo {done.number}"
 
 
 def _told(one: ImportedColumn) -> str:
@@ -56,11 +72,11 @@ def _told(one: ImportedColumn) -> str:
     )
 
 
-def _print_refused(refused: Sequence[Refused]) -> None:
-    for one in refused[:_SHOWN_REFUSALS]:
-        typer.echo(f"line {one.line}: {one.why}", err=True)
+def _refused(refused: Sequence[Refused]) -> list[str]:
+    lines = [f"line {one.line}: {one.why}" for one in refused[:_SHOWN_REFUSALS]]
     if len(refused) > _SHOWN_REFUSALS:
-        typer.echo(f"and {len(refused) - _SHOWN_REFUSALS} more", err=True)
+        lines.append(f"and {len(refused) - _SHOWN_REFUSALS} more")
+    return lines
 
 
 def list_imports(where: str) -> None:

@@ -1,15 +1,52 @@
-"""Logs: structured lines on stderr, never on stdout."""
+"""Logs: structured lines on stderr, or in a file of the desk's; never on stdout."""
 
 from __future__ import annotations
 
 import logging
+import logging.handlers
 import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+from typing import Any
 
 import structlog
+
+_MOST_BYTES = 1_000_000
+_KEPT_FILES = 3
 
 
 def log_to_stderr() -> None:
     """Send our log lines to stderr, for a person on a terminal and as `key=value` elsewhere."""
+    _configure(structlog.PrintLoggerFactory(sys.stderr))
+
+
+def log_to_file(path: Path) -> None:
+    """Send our log lines, and errors nobody caught, to a file; old lines make room for new ones."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handler = logging.handlers.RotatingFileHandler(
+            path, maxBytes=_MOST_BYTES, backupCount=_KEPT_FILES, encoding="utf-8"
+        )
+    except OSError:
+        log_to_stderr()
+        return
+    lines = logging.getLogger("rook_tally.desk")
+    lines.setLevel(logging.INFO)
+    lines.propagate = False
+    lines.handlers = [handler]
+    _configure(lambda *_: lines)
+
+    def uncaught(
+        kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
+        structlog.get_logger(__name__).error("uncaught", exc_info=(kind, error, trace))
+        sys.__excepthook__(kind, error, trace)
+
+    sys.excepthook = uncaught
+
+
+def _configure(factory: Callable[..., Any]) -> None:
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -18,5 +55,5 @@ def log_to_stderr() -> None:
             structlog.processors.KeyValueRenderer(key_order=["timestamp", "level", "event"]),
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=factory,
     )

@@ -27,6 +27,11 @@ def desk_settings_file() -> Path:
     return platformdirs.user_config_path(_APP) / "desk.json"
 
 
+def desk_log_file() -> Path:
+    """Where the window writes down what went wrong."""
+    return platformdirs.user_state_path(_APP) / "desk.log"
+
+
 def broker_folder(store: Store) -> Path:
     """Where the built-in broker of a store keeps its files."""
     if store.path is not None:

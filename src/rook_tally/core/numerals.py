@@ -8,12 +8,21 @@ MINUS = "−"
 THIN_SPACE = "\u2009"
 UNKNOWN = "–"
 
+# Set once by whoever shows figures to a person, by their locale; files and commands keep the point.
+_decimal_mark = "."
+
+
+def write_with(decimal_mark: str) -> None:
+    """Write the decimals of figures after this sign from now on: a point or a comma."""
+    global _decimal_mark
+    _decimal_mark = decimal_mark
+
 
 def figure(value: float, decimals: int) -> str:
     """A number as shown: true minus sign, thin-spaced thousands, never `−0`."""
     if not math.isfinite(value):
         return UNKNOWN
-    text = f"{abs(value):,.{decimals}f}".replace(",", THIN_SPACE)
+    text = f"{abs(value):,.{decimals}f}".replace(",", THIN_SPACE).replace(".", _decimal_mark)
     negative = value < 0 and any(digit in "123456789" for digit in text)
     return MINUS + text if negative else text
 

@@ -12,7 +12,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.levels import Level
-from rook_tally.core.numerals import THIN_SPACE, duration, figure
+from rook_tally.core.numerals import duration, figure
 from rook_tally.core.quantities import Scale
 from rook_tally.core.readings import Readings
 from rook_tally.core.statistics import (
@@ -127,7 +127,7 @@ def limit_sentence(series: Series, value: float) -> str:
     told = series.shown
     shown = told.limit_text(limit)
     # As exact as the limit is written.
-    more = 1 if "." in shown and not told.decimals else 0
+    more = 0 if told.decimals or round(told.value(limit), 6).is_integer() else 1
     distance = told.difference_figure(abs(value - limit), more=more)
     upper = limit == series.limits.above[Level.RAISED - 1]
     over = value >= limit if upper else value <= limit
@@ -150,8 +150,8 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     # A slope with no word of its uncertainty would claim more than it knows.
     within = SURE_STANDARD_ERRORS * trend.standard_error
     pace = f"{word} {told.difference_figure(abs(trend.per_hour), more=1)}"
-    unsure = told.difference_figure(within, more=1)
-    pace += f" ±{unsure} an hour" if float(unsure.replace(THIN_SPACE, "")) else " an hour"
+    is_told = told.difference(within) >= 0.5 * 10.0 ** -(told.decimals + 1)
+    pace += f" ±{told.difference_figure(within, more=1)} an hour" if is_told else " an hour"
     limit = _limit_ahead(series, value, trend)
     if limit is None:
         return pace

@@ -1,0 +1,89 @@
+"""What a window wants of the process it runs in: the tray, another start, the demo, files read."""
+
+from __future__ import annotations
+
+import locale
+import sys
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QLocale, QProcess, QProcessEnvironment, QSocketNotifier, QTimer
+from PySide6.QtWidgets import QSystemTrayIcon
+
+from rook_tally.cli.only_window import OnlyWindow
+from rook_tally.core.numerals import write_with
+from rook_tally.desk.ledger.first_sheet import FirstStep
+from rook_tally.store import Store
+
+if TYPE_CHECKING:
+    from rook_tally.desk.shell.window import DeskWindow
+
+# Nothing of this is in the first picture.
+_LATER_MS = 400
+
+
+def speak_as_the_person_does() -> None:
+    """Write figures and the names of days as this person's locale does."""
+    mark = QLocale.system().decimalPoint()
+    write_with("," if mark == "," else ".")
+    try:
+        locale.setlocale(locale.LC_TIME, "")
+    except locale.Error:
+        # A locale that is named but not installed: days keep their English names.
+        locale.setlocale(locale.LC_TIME, "C")
+
+
+def attend_to(window: DeskWindow, only: OnlyWindow | None) -> None:
+    """Do for a window what it cannot do itself."""
+    window.importer = partial(_read_file, window.store)
+    window.first_step.connect(partial(_begin, window))
+    if only is not None:
+        notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
+        notifier.activated.connect(lambda *_: come_forward(window) if only.is_asked() else None)
+    QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
+
+
+def _read_file(store: Store, file: Path, station: str, zone: str, *, dry_run: bool) -> str:
+    from rook_tally.cli.import_file import import_for_desk
+
+    return import_for_desk(store, file, station, zone, dry_run=dry_run)
+
+
+def _settle_in(window: DeskWindow) -> None:
+    """What can wait until the first picture stands: the log and the tray."""
+    from rook_tally.cli.logs import log_to_file
+    from rook_tally.cli.places import desk_log_file
+
+    log_to_file(desk_log_file())
+    if QSystemTrayIcon.isSystemTrayAvailable():
+        from rook_tally.desk.shell.tray import Tray
+
+        tray = Tray(window.theme, window.state, window)
+        tray.shown_wanted.connect(partial(come_forward, window))
+        tray.end_wanted.connect(window.close)
+
+
+def come_forward(window: DeskWindow) -> None:
+    """Show a window over the others, however it was put away."""
+    if window.isMinimized():
+        window.showNormal()
+    window.show()
+    window.raise_()
+    window.activateWindow()
+
+
+def _begin(window: DeskWindow, step: FirstStep) -> None:
+    """Open the demo beside this window, in a store of its own."""
+    if step is not FirstStep.DEMO:
+        return
+    # Detached: it goes on when this window is closed.
+    process = QProcess()
+    environment = QProcessEnvironment.systemEnvironment()
+    environment.remove("ROOK_TALLY_STORE")
+    process.setProcessEnvironment(environment)
+    process.setProgram(sys.executable)
+    process.setArguments(["-m", "rook_tally", "demo"])
+    process.setStandardOutputFile(QProcess.nullDevice())
+    process.startDetached()
+    window.tell("The demo is being made; its own window opens in some seconds.")

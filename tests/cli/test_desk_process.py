@@ -1,0 +1,73 @@
+"""The desk as a process: one window a store, its log, figures as the person writes them."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QLocale
+
+from rook_tally.cli.desk_wishes import speak_as_the_person_does
+from rook_tally.cli.only_window import OnlyWindow
+from rook_tally.core.numerals import figure, write_with
+from rook_tally.store import Store
+from tests.processes import PATIENCE_S, rook_tally, wait_until
+
+
+def test_only_the_first_window_of_a_store_is_opened() -> None:
+    with OnlyWindow("store") as first, OnlyWindow("store") as second, OnlyWindow("other") as other:
+        assert (first.is_first, second.is_first, other.is_first) == (True, False, True)
+        assert not first.is_asked()
+        second.ask_first()
+        assert first.is_asked()
+        assert not other.is_asked()
+    # It is free again once its process, or the window, is gone.
+    with OnlyWindow("store") as again:
+        assert again.is_first
+
+
+def test_asking_when_nobody_is_there_harms_nothing() -> None:
+    with OnlyWindow("store") as first, OnlyWindow("store") as second:
+        first.__exit__(None, None, None)
+        second.ask_first()
+        assert not second.is_first
+
+
+def test_a_second_start_brings_the_first_forward_and_ends(
+    store: Store, store_path: Path, tmp_path: Path
+) -> None:
+    store.close()
+    home = {"XDG_STATE_HOME": str(tmp_path / "state"), "XDG_CONFIG_HOME": str(tmp_path / "config")}
+    environment = os.environ | home | {"QT_QPA_PLATFORM": "offscreen"}
+    words = ["--store", str(store_path), "desk", "--no-collect"]
+    with subprocess.Popen(
+        [sys.executable, "-m", "rook_tally", *words], env=environment, stderr=subprocess.PIPE,
+        text=True,
+    ) as first:  # fmt: skip
+        log = tmp_path / "state" / "rook-tally" / "desk.log"
+        wait_until(log.exists)
+        second = rook_tally(*words, env={**home, "QT_QPA_PLATFORM": "offscreen"})
+        assert (second.returncode, "open already" in second.stdout) == (0, True)
+        assert first.poll() is None
+        first.send_signal(signal.SIGTERM)
+        _, told = first.communicate(timeout=PATIENCE_S)
+    assert first.returncode == 0, told
+    assert "desk.json" in {path.name for path in (tmp_path / "config").rglob("*")}
+
+
+@pytest.mark.parametrize(
+    ("language", "text"), [("de_DE", "1\u2009234,5"), ("en_GB", "1\u2009234.5")]
+)
+def test_figures_follow_the_locale(
+    monkeypatch: pytest.MonkeyPatch, language: str, text: str
+) -> None:
+    monkeypatch.setattr(QLocale, "system", staticmethod(lambda: QLocale(language)))
+    try:
+        speak_as_the_person_does()
+        assert figure(1234.5, 1) == text
+    finally:
+        write_with(".")
