@@ -127,7 +127,7 @@ def test_the_whole_application_shows_the_moment_the_rail_is_dragged_to(
     )
     # Noon three days ago, give or take a pixel: the seventh day, or the end of the sixth.
     assert state.latest[series.id].value in (6.0, 7.0)
-    assert window.banner.isVisible()
+    qtbot.waitUntil(window.banner.isVisible, timeout=PATIENCE_MS)
     assert "as it was on" in window.banner.text()
     spoken = window.ledger.table.model().data(
         window.ledger.table.currentIndex(), Qt.ItemDataRole.AccessibleTextRole
@@ -139,7 +139,7 @@ def test_the_whole_application_shows_the_moment_the_rail_is_dragged_to(
     assert window.strip.model.window == state.window
     QTest.keyClick(window, Qt.Key.Key_Space)
     assert state.window.is_live
-    assert not window.banner.isVisible()
+    qtbot.waitUntil(window.banner.isHidden, timeout=PATIENCE_MS)
     assert state.latest[series.id].value >= 9.0
 
 

@@ -66,7 +66,7 @@ def test_zooming_into_a_gap_shows_only_hatching(
     QTest.mousePress(plot, held, shift, inside[0])
     QTest.mouseMove(plot, inside[1])
     QTest.mouseRelease(plot, held, shift, inside[1])
-    assert "marked" in strip.panel.mark.text()
+    qtbot.waitUntil(lambda: "marked" in strip.panel.mark.text(), timeout=PATIENCE_MS)
     QTest.keyClick(strip, Qt.Key.Key_Z)
     until_shown(qtbot, window)
     assert strip.model.window.span_us < 31 * MINUTE_US
@@ -155,7 +155,8 @@ def test_the_same_hours_of_the_day_before_lie_behind(
     both = (before.count > 0) & (trace.envelope.count > 0)
     assert both.any()
     assert np.array_equal(before.mean[both], trace.envelope.mean[both])
-    assert "the day before" in window.strip.panel.mark.text()
+    words = window.strip.panel.mark
+    qtbot.waitUntil(lambda: "the day before" in words.text(), timeout=PATIENCE_MS)
 
 
 def test_suspect_readings_are_hollow_and_not_in_the_line(

@@ -25,6 +25,7 @@ class Level(enum.IntEnum):
         return self.name.lower()
 
 
+_FROM_WORST = (Level.SEVERE, Level.HIGH, Level.RAISED, Level.NOTICED)
 Four = tuple[float | None, float | None, float | None, float | None]
 _NONE: Four = (None, None, None, None)
 
@@ -49,8 +50,13 @@ class Limits:
             raise ValueError(f"lower limits must fall from level 1 to 4, got {self.below}")
 
     def level_of(self, value: float) -> Level:
-        """The level of one value; a value that is not finite is settled (it says nothing)."""
-        return Level(int(self.levels_of(np.array([value]))[0]))
+        """The level of one value, as `levels_of` says it; NaN is settled (it says nothing)."""
+        # By itself: every cell asks for it at every tick, and an array for one value is slow.
+        for level in _FROM_WORST:
+            upper, lower = self.above[level - 1], self.below[level - 1]
+            if (upper is not None and value >= upper) or (lower is not None and value <= lower):
+                return level
+        return Level.SETTLED
 
     def levels_of(self, values: FloatArray) -> IntArray:
         """Levels of many values.

@@ -78,7 +78,14 @@ class _Track(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Draw it all. What lies under the window is drawn once, not at every move of it."""
         ratio = self.devicePixelRatioF()
-        key = (id(self._model.ribbon), self.width(), self.height(), ratio, self._model.bounds)
+        key = (
+            id(self._model.ribbon),
+            id(self._model.remarks_kept),
+            self.width(),
+            self.height(),
+            ratio,
+            self._model.bounds,
+        )
         if key != self._ground_key:
             self._ground_key = key
             self._ground = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
@@ -88,11 +95,11 @@ class _Track(QWidget):
             ground.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw_ribbon(ground)
             self._draw_ticks(ground)
+            self._draw_remarks(ground)
             ground.end()
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_remarks(painter)
         self._draw_window(painter)
 
     def _draw_ribbon(self, painter: QPainter) -> None:

@@ -117,6 +117,11 @@ class RailModel:
         self._tell()
 
     @property
+    def remarks_kept(self) -> list[Remark]:
+        """All remarks: another list whenever one was altered."""
+        return self._state.remarks
+
+    @property
     def remarks(self) -> list[Remark]:
         """Remarks that lie on the rail."""
         return [one for one in self._state.remarks if one.touches(*self.bounds)]

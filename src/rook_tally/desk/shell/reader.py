@@ -11,12 +11,15 @@ import threading
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store import Store
+
+if TYPE_CHECKING:
+    from rook_tally.desk.shell.apart import WorkApart
 
 
 class Question(Protocol):
@@ -50,8 +53,29 @@ class Reply:
     error: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What came of a question or a change, on its own: its question stays where it was asked."""
+
+    answer: Any
+    error: str = ""
+
+
+def outcome_of(store: Store, wanted: StoreChange | Question) -> Outcome:
+    """Answer a question, or make a change."""
+    try:
+        if hasattr(wanted, "made"):
+            with store.write() as connection:
+                return Outcome(wanted.made(connection))
+        with store.read() as connection:
+            return Outcome(wanted.answered(connection))
+    except RookTallyError as error:
+        return Outcome(None, str(error))
+
+
 class Reader:
-    """Answers questions and makes changes in a thread of its own."""
+    """Answers questions and makes changes off the interface thread: in a thread, and once
+    `work_apart` was called in a process of its own."""
 
     def __init__(self, store: Store, *, on_reply: Callable[[Reply], None]) -> None:
         self._store = store
@@ -60,6 +84,7 @@ class Reader:
         self._to_change: deque[StoreChange] = deque()
         self._wake = threading.Condition()
         self._stopping = False
+        self._apart: WorkApart | None = None
         self._thread = threading.Thread(target=self._run, name="reader", daemon=True)
         self._thread.start()
 
@@ -75,12 +100,25 @@ class Reader:
             self._to_change.append(wanted)
             self._wake.notify()
 
+    def work_apart(self) -> None:
+        """Have the work done in a process of its own as soon as it is up."""
+        from rook_tally.desk.shell.apart import WorkApart
+
+        self._apart = WorkApart(self._store.address, outcome_of)
+
+    @property
+    def is_apart(self) -> bool:
+        """Whether a process of its own does the work by now."""
+        return self._apart is not None and self._apart.is_ready
+
     def stop(self) -> None:
-        """End the thread and wait for it."""
+        """End the thread, and the process if there is one, and wait for them."""
         with self._wake:
             self._stopping = True
             self._wake.notify()
         self._thread.join()
+        if self._apart is not None:
+            self._apart.end()
 
     def _run(self) -> None:
         while True:
@@ -92,14 +130,26 @@ class Reader:
                     return
                 else:
                     wanted = self._asked.pop(next(iter(self._asked)))
-            self._on_reply(self._done(wanted))
+            outcome = self._outcome(wanted)
+            self._on_reply(Reply(wanted, outcome.answer, outcome.error))
 
-    def _done(self, wanted: StoreChange | Question) -> Reply:
-        try:
-            if hasattr(wanted, "made"):
-                with self._store.write() as connection:
-                    return Reply(wanted, wanted.made(connection))
-            with self._store.read() as connection:
-                return Reply(wanted, wanted.answered(connection))
-        except RookTallyError as error:
-            return Reply(wanted, None, str(error))
+    def _outcome(self, wanted: StoreChange | Question) -> Outcome:
+        apart = self._apart
+        if apart is not None and apart.is_ready:
+            try:
+                told: Outcome = apart.done(wanted)
+                return told
+            except (EOFError, OSError):
+                # It was killed. A change it had begun was never committed, or stands: asking again
+                # here is safe for a question only.
+                self._apart = None
+                apart.end()
+                if hasattr(wanted, "made"):
+                    return Outcome(None, _LOST)
+        return outcome_of(self._store, wanted)
+
+
+_LOST = (
+    "the process that writes to the store was ended from outside; look whether the change was "
+    "made, and make it again if not"
+)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from typing import Any
 
@@ -45,6 +46,8 @@ from rook_tally.desk.shell.undo import UndoHistory
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
+_TELL_PAUSE_MS = 40
+_MOMENT_PAUSE_MS = 150
 VIEWS = ["Ledger", "Strip", "Stations"]
 LEDGER, STRIP, STATIONS = range(len(VIEWS))
 
@@ -100,6 +103,11 @@ class DeskWindow(QMainWindow):
         self._dialogs: Any = None
         self._views = QStackedWidget()
         self._lay_out()
+        # A hand moves the window a hundred times a second; words about it need not.
+        self._moved_timer = QTimer(self, singleShot=True, interval=_TELL_PAUSE_MS)
+        self._moved_timer.timeout.connect(self._tell_moment)
+        self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
+        self._moment_timer.timeout.connect(self._ask_moment)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self._on_tick)
         self._tick.start()
@@ -185,6 +193,8 @@ class DeskWindow(QMainWindow):
             self._views.removeWidget(self._strip_to_come)
             self._strip_to_come.deleteLater()
             self._views.insertWidget(STRIP, self._strip)
+            # All that was loaded stays: looking through it again takes as long as three frames.
+            gc.freeze()
         return self._strip
 
     @property
@@ -288,15 +298,24 @@ class DeskWindow(QMainWindow):
             self.show_view(view)
 
     def _on_window_moved(self) -> None:
-        """Say which moment is shown, and have it read when it is a past one."""
+        """Have the moment shown read, when it is a past one, and say soon which it is."""
+        self._to_live.setEnabled(not self.state.window.is_live)
+        if self._views.currentIndex() == STRIP:
+            # The lanes are being panned: how the whole site stood then can wait for the hand.
+            self._moment_timer.start()
+        else:
+            self._ask_moment()
+        if not self._moved_timer.isActive():
+            self._moved_timer.start()
+
+    def _tell_moment(self) -> None:
+        """Say which moment is shown."""
         window = self.state.window
-        self._to_live.setEnabled(not window.is_live)
         self.banner.setVisible(not window.is_live)
         self.banner.setText(
             f"Everything here is as it was on {self.rail.model.moment_words()}. "
             "Space returns to now."
         )
-        self._ask_moment()
         self._ask_rail()
         self.head.refresh()
 

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -31,7 +32,7 @@ from rook_tally.core.shown import Shown
 from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.carrying import carried_series
 from rook_tally.desk.parts.day_chart import bands_of
-from rook_tally.desk.parts.drawing import hatching, peak_column, polyline
+from rook_tally.desk.parts.drawing import hatching, polyline
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
@@ -44,10 +45,13 @@ _PAN_SHARE = 0.12
 
 @dataclass(frozen=True, slots=True)
 class LaneContent:
-    """What a lane shows. `crop` are the envelopes of the window alone, for their peaks."""
+    """What a lane shows. `crop` are the envelopes of the window alone; `peaks` where each has its
+    highest, as (moment, value), or None. `made` tells one reading of the store from another."""
 
-    traces: tuple[Trace, ...] = ()
-    crop: tuple[Envelope, ...] = ()
+    made: int = 0
+    traces: tuple[Trace, ...] = field(default=(), compare=False)
+    crop: tuple[Envelope, ...] = field(default=(), compare=False)
+    peaks: tuple[tuple[float, float] | None, ...] = ()
     limits: Limits = NO_LIMITS
     value_range: tuple[float, float] = (0.0, 1.0)
     shown: Shown | None = None
@@ -73,7 +77,8 @@ class _Ink:
     picture: QPixmap = field(default_factory=QPixmap)
     start_us: int = 0
     end_us: int = 1
-    key: object = None
+    span_us: int = 1
+    key: tuple[object, ...] = ()
 
 
 class LanePlot(QWidget):
@@ -97,6 +102,9 @@ class LanePlot(QWidget):
         self.content = LaneContent()
         self.across = Across()
         self._ink = _Ink()
+        self._ground = QPixmap()
+        self._ground_key: object = None
+        self._figures: list[tuple[float, str]] = []
         self._drag_from: float | None = None
         self._marked_from_us: int | None = None
         self.setMinimumHeight(40)
@@ -117,18 +125,26 @@ class LanePlot(QWidget):
 
     def show_content(self, content: LaneContent) -> None:
         """Show these traces, once `ink` was called."""
-        self.content = content
-        self.update()
+        if content != self.content:
+            self.content = content
+            self._figures = _axis_figures(content, self.height())
+            self.update()
 
     @property
     def is_inked(self) -> bool:
         """Whether what is drawn is what should be."""
         return self._ink.key == self._ink_key()
 
-    def _ink_key(self) -> object:
-        # Traces by identity: they are made anew with every answer, and never changed.
+    @property
+    def is_merely_stretched(self) -> bool:
+        """Whether only the window's length has changed since it was inked, and not by much."""
+        span_us = self.across.end_us - self.across.start_us
+        inked_us = self._ink.span_us
+        return self._ink.key[:-1] == self._ink_key()[:-1] and 0.6 < span_us / inked_us < 1.7
+
+    def _ink_key(self) -> tuple[object, ...]:
         return (
-            tuple(id(one) for one in self.content.traces), self.content.value_range,
+            self.content.made, self.content.value_range,
             self.size().toTuple(), self.devicePixelRatioF(),
             self.across.end_us - self.across.start_us,
         )  # fmt: skip
@@ -139,7 +155,7 @@ class LanePlot(QWidget):
         traces = self.content.traces
         if traces:
             first = traces[0].envelope
-            span_us = self.across.end_us - self.across.start_us
+            ink.span_us = span_us = self.across.end_us - self.across.start_us
             scale = self.width() / span_us
             ratio = self.devicePixelRatioF()
             # Of a trace much longer than the window (just zoomed in) only what is near it.
@@ -249,8 +265,10 @@ class LanePlot(QWidget):
         """Draw the lane; `as_lines` for a picture made of lines and not of pixels."""
         theme = self._theme
         area = QRectF(0, 0, self.width(), self.height())
-        painter.fillRect(area, colour(theme.sheet))
-        self._draw_bands(painter, area)
+        if as_lines:
+            self._draw_ground(painter, area)
+        else:
+            painter.drawPixmap(0, 0, self._inked_ground(area))
         painter.setPen(QPen(colour(theme.rule), 1))
         for tick in self.across.ticks:
             x = round(self.x_of(tick.time_us)) + 0.5
@@ -269,7 +287,21 @@ class LanePlot(QWidget):
                 painter.drawPixmap(target, self._ink.picture, source)
         self._draw_over(painter)
 
-    def _draw_bands(self, painter: QPainter, area: QRectF) -> None:
+    def _inked_ground(self, area: QRectF) -> QPixmap:
+        """The ground drawn once for as long as limits and range stay: dots are slow to draw."""
+        ratio = self.devicePixelRatioF()
+        key = (self.content.limits, self.content.value_range, self.size().toTuple(), ratio)
+        if key != self._ground_key:
+            self._ground_key = key
+            self._ground = QPixmap(self.size() * ratio)
+            self._ground.setDevicePixelRatio(ratio)
+            painter = QPainter(self._ground)
+            self._draw_ground(painter, area)
+            painter.end()
+        return self._ground
+
+    def _draw_ground(self, painter: QPainter, area: QRectF) -> None:
+        painter.fillRect(area, colour(self._theme.sheet))
         for band in bands_of(self.content.limits, self.content.value_range):
             top, bottom = self._y_of(band.high), self._y_of(band.low)
             name = self._theme.level(band.level)
@@ -301,11 +333,9 @@ class LanePlot(QWidget):
         """Axis figures, peak ticks, note, marked stretch, pins and cursor."""
         theme, across = self._theme, self.across
         self._draw_figures(painter)
-        for at, envelope in enumerate(self.content.crop):
-            peak = peak_column(envelope)
+        for at, peak in enumerate(self.content.peaks):
             if peak is not None:
-                x = self.x_of(float(envelope.centres_us[peak]))
-                y = max(self._y_of(float(envelope.high[peak])), 8.0)
+                x, y = self.x_of(peak[0]), max(self._y_of(peak[1]), 8.0)
                 painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1))
                 painter.drawLine(QLineF(round(x), y - 7, round(x), y - 2))
         if self.content.note:
@@ -329,22 +359,20 @@ class LanePlot(QWidget):
             painter.fillRect(QRectF(x, 0, 1.4, self.height()), colour(theme.sheen))
 
     def _draw_figures(self, painter: QPainter) -> None:
-        """The axis in the unit shown, its marks at round figures of that unit."""
-        shown = self.content.shown
-        if shown is None or not self.content.traces:
-            return
+        """The figures of the axis, set off from a trace that runs behind them."""
         painter.setFont(face(10))
-        low, high = sorted(float(shown.value(one)) for one in self.content.value_range)
-        for value in value_ticks(low, high, max(2, self.height() // 36)):
-            y = self.height() * (high - value) / (high - low)
-            if 8 < y < self.height() - 8:
-                text = figure(value, _decimals_for(value, shown.decimals))
-                width = painter.fontMetrics().horizontalAdvance(text)
-                # Set off from a trace that runs behind it.
-                behind = QRectF(self.width() - width - 7, y - 6, width + 5, 12)
-                painter.fillRect(behind, colour(self._theme.sheet, 0.8))
-                painter.setPen(colour(self._theme.dim))
-                painter.drawText(behind, Qt.AlignmentFlag.AlignCenter, text)
+        painter.setPen(colour(self._theme.dim))
+        words = painter.fontMetrics()
+        for share, text in self._figures:
+            width = words.horizontalAdvance(text)
+            behind = QRectF(self.width() - width - 7, share * self.height() - 6, width + 5, 12)
+            painter.fillRect(behind, colour(self._theme.sheet, 0.8))
+            painter.drawText(behind, Qt.AlignmentFlag.AlignCenter, text)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Another height has room for other figures."""
+        super().resizeEvent(event)
+        self._figures = _axis_figures(self.content, self.height())
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer; sideways or with Shift move along."""
@@ -402,6 +430,20 @@ class LanePlot(QWidget):
         """Series were dropped."""
         self.dropped.emit(carried_series(event.mimeData()))
         event.acceptProposedAction()
+
+
+def _axis_figures(content: LaneContent, height: int) -> list[tuple[float, str]]:
+    """Round figures in the unit shown, each with its share of the height from above."""
+    shown = content.shown
+    if shown is None or not content.traces:
+        return []
+    low, high = sorted(float(shown.value(one)) for one in content.value_range)
+    found = []
+    for value in value_ticks(low, high, max(2, height // 36)):
+        share = (high - value) / (high - low)
+        if 8 < share * height < height - 8:
+            found.append((share, figure(value, _decimals_for(value, shown.decimals))))
+    return found
 
 
 def _decimals_for(value: float, most: int) -> int:

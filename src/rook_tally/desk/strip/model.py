@@ -56,7 +56,8 @@ class StripModel:
     """Lanes over the window. `changed` callbacks run after every change of what is shown.
 
     `traces` are what was read, with margins; `envelopes` the same cut to the window that was asked
-    for. `picked` is the lane that keys and the comparison of spans are about.
+    for. `picked` is the lane that keys and the comparison of spans are about; `made` counts how
+    often something was read.
     """
 
     state: SiteState
@@ -67,6 +68,7 @@ class StripModel:
     stretch: tuple[int, int] | None = None
     overlay: Overlay = Overlay.NONE
     picked: int = 0
+    made: int = 0
     changed: list[Callable[[], None]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -93,6 +95,7 @@ class StripModel:
 
     def take(self, question: LanesQuestion, answer: dict[int, Trace]) -> None:
         """Traces that were asked for; those of an older set of lanes are left out."""
+        self.made += 1
         shown = {one.id for one in self.series}
         self.traces = {key: one for key, one in answer.items() if key in shown}
         self.envelopes = {

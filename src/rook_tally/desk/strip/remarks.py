@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -103,6 +104,9 @@ class RemarksModel:
     base_id: int | None = None
     answer: SpansAnswer | None = None
     changed: list[Callable[[], None]] = field(default_factory=list)
+    # What lies in the window, worked out once for each: every frame of a pan asks several times.
+    _begins: tuple[int, list[int], int] = (0, [], 0)
+    _inside: tuple[object, list[Remark], list[PlacedSpan]] = (None, [], [])
 
     def __post_init__(self) -> None:
         self.state.remarks_changed.append(self._tell)
@@ -113,11 +117,32 @@ class RemarksModel:
         for callback in self.changed:
             callback()
 
+    def _look(self) -> tuple[list[Remark], list[PlacedSpan]]:
+        window = self.state.window
+        key = (id(self.state.remarks), window.start_us, window.end_us)
+        if key != self._inside[0]:
+            # By the moment they begin: those that may reach in, and no others, are looked at.
+            known, begins = self.state.remarks, self._begins
+            if begins[0] != id(known):
+                spans_us = [one.end_us - one.start_us for one in known if one.end_us is not None]
+                begins = id(known), [one.start_us for one in known], max(spans_us, default=0)
+                self._begins = begins
+            first = bisect_left(begins[1], window.start_us - begins[2])
+            last = bisect_left(begins[1], window.end_us)
+            inside = [
+                one for one in known[first:last] if one.touches(window.start_us, window.end_us)
+            ]
+            spans = [one for one in inside if one.is_span]
+            placed = [
+                PlacedSpan(one, row) for one, row in zip(spans, rows_of_spans(spans), strict=True)
+            ]
+            self._inside = key, inside, placed
+        return self._inside[1], self._inside[2]
+
     @property
     def inside(self) -> list[Remark]:
         """Remarks that touch the window."""
-        window = self.state.window
-        return [one for one in self.state.remarks if one.touches(window.start_us, window.end_us)]
+        return self._look()[0]
 
     @property
     def pins(self) -> list[Remark]:
@@ -127,9 +152,16 @@ class RemarksModel:
     @property
     def spans(self) -> list[PlacedSpan]:
         """Spans that touch the window, each in a row where it covers no other."""
-        spans = [one for one in self.inside if one.is_span]
-        rows = rows_of_spans(spans)
-        return [PlacedSpan(one, row) for one, row in zip(spans, rows, strict=True)]
+        return self._look()[1]
+
+    def pins_apart(self, least_us: int) -> list[Remark]:
+        """Pins of the window, no two nearer than so: of those in a heap the first stands for
+        all."""
+        found: list[Remark] = []
+        for pin in self.pins:
+            if not found or pin.start_us - found[-1].start_us >= least_us:
+                found.append(pin)
+        return found
 
     @property
     def picked(self) -> Remark | None:

@@ -20,6 +20,9 @@ _TOP, _BAR, _STEP = 6, 19, 22
 _MOST_ROWS = 2
 _PIN_Y = 40
 _EDGE_REACH = 5
+_PINS_APART = 12
+# More than these in the window and their words would say nothing any more.
+_MOST_WITH_WORDS = 60
 _SHORTEST_US = SECOND_US
 
 
@@ -95,15 +98,25 @@ class RemarksLane(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour(self._theme.sheet))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        # Spans too short to be seen at this scale: one hair for all that fall on the same pixel.
+        drawn = [-1.0] * _MOST_ROWS
+        is_dense = len(self._model.inside) > _MOST_WITH_WORDS
         for placed in self._model.spans:
-            self._draw_span(painter, placed)
-        pins = self._model.pins
+            bar = self._bar(placed)
+            row = min(placed.row, _MOST_ROWS - 1)
+            if bar.right() > drawn[row] + 1:
+                drawn[row] = bar.right()
+                self._draw_span(painter, placed, bar, with_words=not is_dense)
+        window = self._model.state.window
+        pins = self._model.pins_apart(window.span_us * _PINS_APART // max(1, self.width()))
         for at, pin in enumerate(pins):
             after = self.x_of(pins[at + 1].start_us) if at + 1 < len(pins) else float(self.width())
-            self._draw_pin(painter, pin, after - 8)
+            self._draw_pin(painter, pin, after - 8, with_words=not is_dense)
 
-    def _draw_span(self, painter: QPainter, placed: PlacedSpan) -> None:
-        theme, bar = self._theme, self._bar(placed)
+    def _draw_span(
+        self, painter: QPainter, placed: PlacedSpan, bar: QRectF, *, with_words: bool
+    ) -> None:
+        theme = self._theme
         name = theme.traces[placed.remark.shade % len(theme.traces)]
         painter.fillRect(bar, colour(name, 0.22))
         painter.fillRect(QRectF(bar.left(), bar.top(), 3, bar.height()), colour(name))
@@ -112,7 +125,7 @@ class RemarksLane(QWidget):
             painter.drawRect(bar.adjusted(1, 1, -1, -1))
         left = max(bar.left(), 0.0) + 8
         room = min(bar.right(), float(self.width())) - left - 4
-        if room > 14:
+        if room > 14 and with_words:
             painter.setFont(face(12, MEDIUM))
             painter.setPen(colour(theme.ink))
             text = painter.fontMetrics().elidedText(
@@ -120,7 +133,7 @@ class RemarksLane(QWidget):
             )
             painter.drawText(QRectF(left, bar.top(), room, bar.height()), _LEFT, text)
 
-    def _draw_pin(self, painter: QPainter, pin: Remark, until: float) -> None:
+    def _draw_pin(self, painter: QPainter, pin: Remark, until: float, *, with_words: bool) -> None:
         """Draw a pin, its words up to where the next one stands."""
         theme = self._theme
         shown = self._moved if self._is_moved(pin) and self._moved is not None else pin
@@ -131,6 +144,8 @@ class RemarksLane(QWidget):
         top = float(_PIN_Y)
         triangle = [QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 8)]
         painter.drawPolygon(QPolygonF(triangle))
+        if not with_words:
+            return
         painter.setPen(QPen(colour(theme.faint), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QLineF(round(x) + 0.5, top + 9, round(x) + 0.5, self.height()))
         painter.setFont(face(11, BOLD if is_picked else face(11).weight()))

@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from rook_tally.core.levels import NO_LIMITS
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
@@ -23,6 +22,7 @@ from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done, user_name
 from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.strip.contents import lane_content
 from rook_tally.desk.strip.inking import Inking
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
 from rook_tally.desk.strip.lane_plot import Across, LaneContent, LanePlot
@@ -35,10 +35,14 @@ from rook_tally.store import Series
 
 _REFRESH_MS = 300
 _ASK_PAUSE_MS = 15
+# What lies beside the window was read with it, so that a hand seldom reaches an edge.
+_ASK_PAUSE_MOVING_MS = 200
 _PIXELS_A_TICK = 110
 _FIRST_LANES = 5
 _PAN_SHARE = 0.25
 _ZOOM_STEP = 0.7
+_MOST_PIN_LINES = 16
+_PANEL_PAUSE_MS, _PANEL_PAUSE_MOVING_MS = 20, 200
 
 
 class _Ground(QWidget):
@@ -73,6 +77,7 @@ class StripView(QWidget):
         self.heads: list[LaneHeadWidget] = []
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
+        self._contents: tuple[object, list[LaneContent]] = (None, [])
         self._asked: LanesQuestion | None = None
         self._asked_spans: SpansQuestion | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -95,6 +100,8 @@ class StripView(QWidget):
         self._ask_timer.timeout.connect(self._ask)
         self._live_timer = QTimer(self, singleShot=True, interval=_REFRESH_MS)
         self._live_timer.timeout.connect(self._follow_now)
+        self._panel_timer = QTimer(self, singleShot=True, interval=_PANEL_PAUSE_MS)
+        self._panel_timer.timeout.connect(self.panel.refresh)
         self._lay_out()
         self._does = self._deeds()
         self.model.changed.append(self._on_model_changed)
@@ -103,6 +110,7 @@ class StripView(QWidget):
         self.panel.drop_pin.clicked.connect(self.drop_pin)
         self.remarks_lane.altered.connect(lambda one: reader.change(KeepRemark(one)))
         self.remarks_lane.opened.connect(self._edit)
+        state.window_moved.append(self.inking.moved)
         state.subscribe(self._on_state_changed)
         self._build_lanes()
 
@@ -195,8 +203,10 @@ class StripView(QWidget):
                 self.panel.show_page(1)
         if reply.error:
             return  # the window's notice line says what is wrong with the store
-        if reply.question is self._asked and isinstance(reply.question, LanesQuestion):
-            self.model.take(reply.question, reply.answer)
+        if isinstance(reply.question, LanesQuestion):
+            # While a hand moves the window each answer is a little late, and better than none.
+            if reply.question.series == self.model.series:
+                self.model.take(reply.question, reply.answer)
         elif reply.question is self._asked_spans and self._asked_spans is not None:
             self.model.remarks.take(reply.answer)
 
@@ -219,7 +229,18 @@ class StripView(QWidget):
 
     def _ask_soon(self) -> None:
         if not self._ask_timer.isActive():
-            self._ask_timer.start()
+            is_moving = self.inking.is_moving and self._margin_lasts()
+            self._ask_timer.start(_ASK_PAUSE_MOVING_MS if is_moving else _ASK_PAUSE_MS)
+
+    def _margin_lasts(self) -> bool:
+        """Whether what was read reaches over the window, with a little to spare."""
+        window = self.model.window
+        spare_us = window.span_us // 8
+        return bool(self.model.traces) and all(
+            one.envelope.start_us <= window.start_us - spare_us
+            and one.envelope.end_us >= window.end_us + spare_us
+            for one in self.model.traces.values()
+        )
 
     def _ask(self) -> None:
         if self.model.lanes:
@@ -374,27 +395,36 @@ class StripView(QWidget):
         ticks = time_ticks(start_us, end_us, model.state.zone, most)
         across = Across(
             start_us, end_us, tuple(ticks), model.cursor_us,
-            tuple(one.start_us for one in model.remarks.pins), model.stretch,
+            self._pins_us(), model.stretch,
         )  # fmt: skip
-        for at, (lane, head, plot) in enumerate(
-            zip(model.lanes, self.heads, self.plots, strict=True)
-        ):
+        contents = self._lane_contents()
+        for at, (head, plot) in enumerate(zip(self.heads, self.plots, strict=True)):
             head.show_head(model.head(at), is_picked=at == model.picked)
-            shown = [one.id for one in lane.series if one.id in model.traces]
-            content = LaneContent(
-                tuple(model.traces[one] for one in shown),
-                tuple(model.envelopes[one] for one in shown),
-                lane.series[0].limits if len(lane.series) == 1 else NO_LIMITS,
-                model.value_range(at), lane.series[0].shown, model.note(at),
-            )  # fmt: skip
             plot.show_across(across)
-            plot.show_content(content)
-            plot.setAccessibleName(f"{head.accessibleName()}, {content.note}")
+            plot.show_content(contents[at])
         self.inking.start()
         self.axis.show_axis((start_us, end_us), ticks, self._cursor_words())
         self.remarks_head.update()
         self.remarks_lane.refresh()
-        self.panel.refresh()
+        # Words beside the picture need not follow at every frame of a gesture.
+        if not self._panel_timer.isActive():
+            is_moving = self.inking.is_moving
+            self._panel_timer.start(_PANEL_PAUSE_MOVING_MS if is_moving else _PANEL_PAUSE_MS)
+
+    def _lane_contents(self) -> list[LaneContent]:
+        """What the lanes show, worked out anew only after something was read or lanes changed."""
+        key = (self.model.made, tuple(self.model.lanes))
+        if key != self._contents[0]:
+            told = [lane_content(self.model, at) for at in range(len(self.model.lanes))]
+            self._contents = key, told
+            for head, plot, content in zip(self.heads, self.plots, told, strict=True):
+                plot.setAccessibleName(f"{head.accessibleName()}, {content.note}")
+        return self._contents[1]
+
+    def _pins_us(self) -> tuple[int, ...]:
+        """Pins whose lines run through the lanes; a thicket of them would hide the traces."""
+        pins = self.model.remarks.pins
+        return tuple(one.start_us for one in pins) if len(pins) <= _MOST_PIN_LINES else ()
 
     def _cursor_words(self) -> tuple[int, str] | None:
         if self.model.cursor_us is None:

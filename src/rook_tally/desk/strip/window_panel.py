@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QStringListModel, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QCompleter,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -16,28 +14,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
 from rook_tally.core.numerals import duration
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.ink import MEDIUM, face
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.time_window import PRESETS
-from rook_tally.desk.strip.figures import WindowFigures, level_at_peak, window_figures
+from rook_tally.desk.strip.figures_table import FiguresTable
 from rook_tally.desk.strip.model import LaneOffer, StripModel
 from rook_tally.desk.strip.spans_page import SpansPage
-
-
-class _Swatch(QWidget):
-    """The colour a series is drawn in."""
-
-    def __init__(self, shade: str) -> None:
-        super().__init__()
-        self._shade = shade
-        self.setFixedSize(3, 30)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        QPainter(self).fillRect(self.rect(), colour(self._shade))
 
 
 class WindowPanel(SidePaper):
@@ -49,12 +34,8 @@ class WindowPanel(SidePaper):
     def __init__(self, theme: Theme, model: StripModel) -> None:
         super().__init__(theme)
         self._model = model
-        self._shown: list[WindowFigures] = []
         self._title, self._span = _label(face(16, MEDIUM), theme.ink), _label(face(12), theme.dim)
-        self._table = QGridLayout()
-        self._table.setHorizontalSpacing(8)
-        self._table.setVerticalSpacing(5)
-        self._table.setColumnStretch(1, 1)
+        self.table = FiguresTable(theme, model)
         self.figures, self.spans = QWidget(), SpansPage(theme, model.remarks)
         self.pages = QStackedWidget()
         self._page_names = [QPushButton("Figures"), QPushButton("Spans compared")]
@@ -86,7 +67,7 @@ class WindowPanel(SidePaper):
         names.addStretch(1)
         figures = QVBoxLayout(self.figures)
         figures.setContentsMargins(0, 0, 0, 0)
-        figures.addLayout(self._table)
+        figures.addWidget(self.table)
         figures.addStretch(1)
         self.pages.addWidget(self.figures)
         self.pages.addWidget(self.spans)
@@ -134,10 +115,7 @@ class WindowPanel(SidePaper):
         self.mark.setText(self._mark_words())
         self.mark.setVisible(bool(self.mark.text()))
         self.spans.refresh()
-        figures = window_figures(self._model)
-        if figures != self._shown:
-            self._shown = figures
-            self._fill_table(figures)
+        self.table.refresh()
 
     def _mark_words(self) -> str:
         """The marked stretch, and what lies behind the lanes."""
@@ -149,38 +127,6 @@ class WindowPanel(SidePaper):
             length = duration((end_us - start_us) / SECOND_US)
             told.append(f"marked: {start:%H:%M:%S} – {end:%H:%M:%S}, {length}")
         return "\n".join(part for part in told if part)
-
-    def _fill_table(self, figures: list[WindowFigures]) -> None:
-        while self._table.count():
-            item = self._table.takeAt(0)
-            widget = None if item is None else item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-        theme = self._theme
-        for at, text in enumerate(("lowest", "mean", "highest")):
-            self._table.addWidget(_label(face(11), theme.dim, text), 0, at + 2, _RIGHT)
-        within = {one.id: at for lane in self._model.lanes for at, one in enumerate(lane.series)}
-        for row, told in enumerate(figures, start=1):
-            shade = theme.traces[within.get(told.series.id, 0) % len(theme.traces)]
-            self._table.addWidget(_Swatch(shade), row, 0)
-            name = _label(
-                face(12), theme.ink, f"{told.series.quantity.heading}\n"
-                f"{told.series.station.place.name}",
-            )  # fmt: skip
-            name.setToolTip(f"{told.name}, {told.heard} heard")
-            self._table.addWidget(name, row, 1)
-            level = level_at_peak(self._model, told.series)
-            accent = theme.level(level) if level >= Level.RAISED else theme.ink
-            for at, (text, name_of) in enumerate(
-                ((told.lowest, theme.dim), (told.mean, theme.ink), (told.highest, accent))
-            ):
-                font = face(12, BOLD if at else face(12).weight())
-                self._table.addWidget(_label(font, name_of, text), row, at + 2, _RIGHT)
-        heard = {told.series.station.key: told.heard for told in figures}
-        for row, (key, share) in enumerate(heard.items(), start=len(figures) + 1):
-            self._table.addWidget(_label(face(11), theme.dim, f"{key} heard"), row, 0, 1, 3)
-            self._table.addWidget(_label(face(11), theme.dim, share), row, 3, 1, 2, _RIGHT)
 
     def _offer(self, letters: str) -> None:
         self._offers = self._model.offers(letters)
