@@ -233,15 +233,28 @@ def _fleet() -> list[Figure]:
 
 
 def _desk() -> list[Figure]:
-    """The rail dragged over a year to everything shown, and the Ledger's full repaint, ms."""
-    from rook_tally.cli.bench_desk import desk_ms
+    """One window over a year: the rail dragged to everything shown, the Ledger's full repaint,
+    frames of panning eight lanes (ms), and what it all holds (MB)."""
+    from rook_tally.cli.bench_desk import desk_figures
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
-        drags, paints = desk_ms(Path(folder), environment)
+        told = desk_figures(Path(folder), environment)
     return [
-        figure_of("scrub", ours=_p95(drags), limit=80.0, bar=1.0),
-        figure_of("ledger", ours=_p95(paints), limit=12.0, bar=1.0),
+        figure_of("scrub", ours=_p95(told.drags), limit=80.0, bar=1.0),
+        figure_of("ledger", ours=_p95(told.paints), limit=12.0, bar=1.0),
+        figure_of("pan", ours=_p95(told.frames), limit=16.7, bar=1.0),
+        figure_of("pan.worst", ours=max(told.frames), limit=50.0, bar=1.0),
+        figure_of("rss", ours=told.memory_mb, limit=260.0, bar=1.0),
     ]
+
+
+def _idle() -> list[Figure]:
+    """An open desk while five readings a second come in, in % of one core."""
+    from rook_tally.cli.bench_desk import idle_core_share
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        share = idle_core_share(Path(folder), environment)
+    return [figure_of("idle", ours=100 * share, limit=4.0, bar=1.0)]
 
 
 def _decode() -> list[Figure]:
@@ -276,4 +289,5 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "decode": _decode,
     "fleet": _fleet,
     "desk": _desk,
+    "idle": _idle,
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import locale
 import sys
 from functools import partial
@@ -51,11 +52,14 @@ def _read_file(store: Store, file: Path, station: str, zone: str, *, dry_run: bo
 
 
 def _settle_in(window: DeskWindow) -> None:
-    """What can wait until the first picture stands: the log and the tray."""
+    """What can wait until the first picture stands: the log, the tray, a process that reads."""
     from rook_tally.cli.logs import log_to_file
     from rook_tally.cli.places import desk_log_file
 
     log_to_file(desk_log_file())
+    window.reader.work_apart()
+    # What has been loaded stays for good: looking through it again takes as long as three frames.
+    gc.freeze()
     if QSystemTrayIcon.isSystemTrayAvailable():
         from rook_tally.desk.shell.tray import Tray
 

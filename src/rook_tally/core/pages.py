@@ -199,7 +199,12 @@ def _unshuffled(
     raw: np.ndarray[tuple[int], np.dtype[np.uint8]], kind: str
 ) -> np.ndarray[tuple[int], np.dtype[np.generic]]:
     size = np.dtype(kind).itemsize
-    return np.ascontiguousarray(raw.reshape(size, len(raw) // size).T).view(kind).ravel()
+    count = len(raw) // size
+    whole = np.empty((count, size), dtype=np.uint8)
+    # Byte by byte of all numbers: a transposing copy would walk two to eight bytes at a time.
+    for place, plane in enumerate(raw.reshape(size, count)):
+        whole[:, place] = plane
+    return whole.view(kind).ravel()
 
 
 def _parts(payload: bytes) -> list[bytes]:

@@ -41,6 +41,7 @@ from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.judging import mark_what_became_certain
 from rook_tally.store.kinds import keep_kind, kind_of_site, kinds
+from rook_tally.store.moments import Moment, moment_of
 from rook_tally.store.mqtt_sessions import sessions_used, take_session
 from rook_tally.store.opening import open_store
 from rook_tally.store.overruling import Overruling, overrule, overrulings, withdraw_overruling
@@ -63,6 +64,7 @@ from rook_tally.store.query import (
     Latest,
     gaps_between,
     latest,
+    latest_written,
     read_range,
     read_raw_range,
     span_of,
@@ -166,6 +168,7 @@ __all__ = [
     "History",
     "Latest",
     "LatestRow",
+    "Moment",
     "NewReading",
     "Overruling",
     "Place",
@@ -226,8 +229,10 @@ __all__ = [
     "kinds",
     "latest",
     "latest_rows",
+    "latest_written",
     "load_site",
     "mark_what_became_certain",
+    "moment_of",
     "new_access_key",
     "newest_requests",
     "newest_seq",

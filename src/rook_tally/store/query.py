@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import sqlalchemy as sa
@@ -15,6 +15,7 @@ from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store import schema
 from rook_tally.store.corrections import corrections_of
+from rook_tally.store.driver import fetched
 from rook_tally.store.pages import (
     day_of,
     page_readings,
@@ -150,6 +151,32 @@ def latest(
             value = float(corrected_values(moment, raw, corrections[series_id])[0])
         found[series_id] = Latest(series_id, time_us, value, quality)
     return found
+
+
+def latest_written(connection: Connection, moments: Sequence[tuple[int, int]]) -> dict[int, Latest]:
+    """Readings that were just written, by series id, corrected.
+
+    For (series id, moment) a change notice tells of: straight from the rows, as this is asked with
+    every reading that comes in. One that is gone again is left out.
+    """
+    found: dict[int, Latest] = {}
+    for series_id, time_us in moments:
+        for value, quality in fetched(connection, _WRITTEN, (series_id, time_us)):
+            if series_id not in found or time_us > found[series_id].time_us:
+                found[series_id] = Latest(series_id, time_us, value, Quality(quality))
+    for series_id, from_us, gain, offset in fetched(connection, _CORRECTIONS) if found else ():
+        one = found.get(series_id)
+        if one is not None and from_us <= one.time_us:
+            # By moment: the last that has begun holds.
+            (raw,) = fetched(connection, _WRITTEN, (series_id, one.time_us))
+            found[series_id] = replace(one, value=gain * raw[0] + offset)
+    return found
+
+
+_WRITTEN = "SELECT value, quality FROM reading WHERE series_id = ? AND time_us = ?"
+_CORRECTIONS = (
+    'SELECT series_id, from_us, gain, "offset" FROM correction ORDER BY series_id, from_us'
+)
 
 
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:

@@ -23,7 +23,7 @@ from rook_tally.desk.ledger.arranging import cell_name, in_given_order, moved
 from rook_tally.desk.shell.feed import HEARD_REPORTS
 from rook_tally.desk.shell.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Place, Series
+from rook_tally.store import Place, Series, Site
 
 
 class Summary(enum.Enum):
@@ -93,8 +93,9 @@ class Cell:
 class LedgerModel:
     """Rows, columns and cells over a `SiteState`.
 
-    `laid_out` callbacks run when rows or columns changed; `cells_changed` ones get (row, column)
-    pairs; `heads_changed` ones run when ages moved on.
+    `laid_out` callbacks run when rows or columns changed; `all_changed` ones when every cell may
+    have; `cells_changed` ones get (row, column) pairs; `heads_changed` ones get the
+    rows whose heads say something else.
     """
 
     def __init__(self, state: SiteState) -> None:
@@ -104,7 +105,11 @@ class LedgerModel:
         self.columns: list[Quantity] = []
         self.laid_out: list[Callable[[], None]] = []
         self.cells_changed: list[Callable[[set[tuple[int, int]]], None]] = []
-        self.heads_changed: list[Callable[[], None]] = []
+        self.all_changed: list[Callable[[], None]] = []
+        self._site: Site | None = None
+        self.heads_changed: list[Callable[[set[int]], None]] = []
+        self._heads: dict[int, tuple[str, Freshness, bytes]] = {}
+        self._cells: dict[tuple[int, int], Cell | None] = {}
         self._where: dict[int, tuple[int, int]] = {}
         self._freshness: dict[int, Freshness] = {}
         state.subscribe(self._on_state_changed)
@@ -116,17 +121,46 @@ class LedgerModel:
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None:
-            self._lay_out()
+            if self._is_laid_out():
+                # Another moment of the same site: every cell may say something else.
+                self._cells.clear()
+                for callback in self.all_changed:
+                    callback()
+            else:
+                self._lay_out()
             return
         cells = {self._where[one] for one in changed if one in self._where}
         if cells:
             self._announce(cells | self._summaries_of(cells))
 
+    def _is_laid_out(self) -> bool:
+        """Whether rows and columns are as they should be."""
+        if self._site is not self._state.site:
+            return False
+        by_place = self.arrangement.order is LedgerOrder.PLACES
+        return by_place or not self._is_out_of_order()
+
     def _announce(self, cells: set[tuple[int, int]]) -> None:
+        for where in cells:
+            self._cells.pop(where, None)
         for callback in self.cells_changed:
             callback(cells)
-        for heads in self.heads_changed:
-            heads()
+        self._announce_heads({row for row, _ in cells})
+
+    def _announce_heads(self, rows: set[int]) -> None:
+        """Tell of the heads among these rows that say something else than before."""
+        moved = set()
+        for row in rows:
+            head = self.head(row)
+            if head is None:
+                continue
+            told = (head.age, head.freshness, head.heard.tobytes())
+            if self._heads.get(row) != told:
+                self._heads[row] = told
+                moved.add(row)
+        if moved:
+            for callback in self.heads_changed:
+                callback(moved)
 
     def _summaries_of(self, cells: set[tuple[int, int]]) -> set[tuple[int, int]]:
         lines = [at for at, row in enumerate(self.rows) if isinstance(row, SummaryRow)]
@@ -147,16 +181,16 @@ class LedgerModel:
         }
         if cells:
             self._announce(cells | self._summaries_of(cells))
-        else:
-            for heads in self.heads_changed:
-                heads()
+        self._announce_heads(set(range(len(self.rows))))
 
     def _is_out_of_order(self) -> bool:
         places = [one for one in self.rows if isinstance(one, PlaceRow)]
         return self._worst_first(places) != places
 
     def _lay_out(self) -> None:
-        site = self._state.site
+        site = self._site = self._state.site
+        self._cells.clear()
+        self._heads.clear()
         told_by = Counter(
             slug for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series}
         )
@@ -331,7 +365,13 @@ class LedgerModel:
         return bool(several) and several[0].id in self._state.latest
 
     def cell(self, row: int, column: int) -> Cell | None:
-        """What a cell shows; None where the place does not tell the quantity."""
+        """What a cell shows; None where the place does not tell the quantity. The same object for
+        as long as it shows the same."""
+        if (row, column) not in self._cells:
+            self._cells[row, column] = self._cell(row, column)
+        return self._cells[row, column]
+
+    def _cell(self, row: int, column: int) -> Cell | None:
         several = self.series_at(row, column)
         if not several:
             return None

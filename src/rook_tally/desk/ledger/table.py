@@ -17,6 +17,7 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import (
+    QAccessible,
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
@@ -37,11 +38,11 @@ from PySide6.QtWidgets import (
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cells import CellDelegate, draw_rule
-from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, SummaryRow
+from rook_tally.desk.ledger.cells import CellInk, draw_rule
+from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
 from rook_tally.desk.parts.carrying import carry
 from rook_tally.desk.parts.drawing import draw_heard
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.commands import key_words
 from rook_tally.desk.shell.theme import Theme
 
@@ -62,8 +63,6 @@ class LedgerTableModel(QAbstractTableModel):
         super().__init__()
         self._model = model
         model.laid_out.append(self._on_laid_out)
-        model.cells_changed.append(self._on_cells_changed)
-        model.heads_changed.append(self._on_heads_changed)
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
         """How many rows."""
@@ -113,15 +112,6 @@ class LedgerTableModel(QAbstractTableModel):
     def _on_laid_out(self) -> None:
         self.beginResetModel()
         self.endResetModel()
-
-    def _on_cells_changed(self, cells: set[tuple[int, int]]) -> None:
-        for row, column in cells:
-            index = self.index(row, column)
-            self.dataChanged.emit(index, index)
-
-    def _on_heads_changed(self) -> None:
-        if self._model.rows:
-            self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, len(self._model.rows) - 1)
 
 
 class PlaceHeader(QHeaderView):
@@ -260,8 +250,8 @@ class LedgerTable(QTableView):
         super().__init__(parent)
         self._ledger = model
         self.setModel(LedgerTableModel(model))
-        self.cells = CellDelegate(model, theme, self)
-        self.setItemDelegate(self.cells)
+        self._theme = theme
+        self.cells = CellInk(model, theme)
         self.setVerticalHeader(PlaceHeader(model, theme, self))
         # Qt's own least height follows the application's font of the moment.
         self.verticalHeader().setMinimumSectionSize(SUMMARY_HEIGHT)
@@ -278,13 +268,36 @@ class LedgerTable(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setTabKeyNavigation(False)
+        model.laid_out.append(self.cells.forget)
         model.laid_out.append(self.fit)
+        model.all_changed.append(self._repaint)
+        model.cells_changed.append(self._repaint_cells)
+        model.heads_changed.append(self._repaint_heads)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Fit rows and columns into the new size."""
         super().resizeEvent(event)
         self._corner.setGeometry(0, 0, HEAD_WIDTH, HEAD_HEIGHT)
         self.fit()
+
+    def _repaint(self) -> None:
+        for part in (self.viewport(), self.verticalHeader().viewport()):
+            part.update()
+
+    def _repaint_cells(self, cells: set[tuple[int, int]]) -> None:
+        """Only what has changed: five readings a second must not cost five tables a second."""
+        told = self.model()
+        for row, column in cells:
+            index = told.index(row, column)
+            self.viewport().update(self.visualRect(index))
+            if QAccessible.isActive():
+                told.dataChanged.emit(index, index)
+
+    def _repaint_heads(self, rows: set[int]) -> None:
+        heads = self.verticalHeader()
+        for row in rows:
+            top = heads.sectionViewportPosition(row)
+            heads.viewport().update(0, top, heads.width(), heads.sectionSize(row))
 
     def fit(self) -> None:
         """Set the heights and widths of rows and columns for the room there is."""
@@ -304,6 +317,66 @@ class LedgerTable(QTableView):
         each = min(max(width // visible, NARROWEST_COLUMN), WIDEST_COLUMN)
         for at in range(len(columns)):
             self.setColumnWidth(at, each)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw what is seen of the table, row by row.
+
+        Not cell by cell through Qt's delegates: asking, styling and saving for each of them takes
+        longer than drawing it.
+        """
+        area, region = event.rect(), event.region()
+        rows = [
+            (row, self.rowViewportPosition(row), self.rowHeight(row))
+            for row in range(len(self._ledger.rows))
+        ]
+        columns = [
+            (column, self.columnViewportPosition(column), self.columnWidth(column))
+            for column in range(len(self._ledger.columns))
+        ]
+        rows = [one for one in rows if one[1] < area.bottom() + 1 and one[1] + one[2] > area.top()]
+        columns = [
+            one for one in columns if one[1] < area.right() + 1 and one[1] + one[2] > area.left()
+        ]
+        shown = [
+            ((row, column), QSize(width, height))
+            for row, _, height in rows
+            for column, _, width in columns
+            if self._ledger.has_cell(row, column)
+        ]
+        # Of a few cells far apart not all that lies between them.
+        painter = QPainter(self.viewport())
+        painter.setClipRegion(region)
+        self.cells.ink(shown, self.devicePixelRatioF())
+        painter.fillRect(area, colour(self._theme.sheet))
+        for row, top, height in rows:
+            line = QRect(0, top, self.viewport().width(), height)
+            if region.intersects(line):
+                near = [
+                    one for one in columns if region.intersects(QRect(one[1], top, one[2], height))
+                ]
+                self._draw_row(painter, row, line, near)
+
+    def _draw_row(
+        self, painter: QPainter, row: int, rect: QRect, columns: list[tuple[int, int, int]]
+    ) -> None:
+        theme, current = self._theme, self.currentIndex()
+        match self._ledger.rows[row]:
+            case GroupRow():
+                painter.fillRect(rect, colour(theme.paper))
+                draw_rule(painter, theme, rect)
+            case SummaryRow() as line:
+                strong = line.summary is Summary.MEAN
+                painter.setFont(face(11, MEDIUM if strong else REGULAR))
+                painter.setPen(colour(theme.ink if strong else theme.dim))
+                for column, left, width in columns:
+                    cell = QRect(left, rect.top(), width - 10, rect.height())
+                    painter.drawText(cell, _RIGHT, self._ledger.summary_text(row, column))
+            case PlaceRow():
+                draw_rule(painter, theme, rect)
+                for column, left, width in columns:
+                    is_current = (current.row(), current.column()) == (row, column)
+                    cell = QRect(left, rect.top(), width, rect.height())
+                    self.cells.lay(painter, (row, column), cell, is_current=is_current)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows alone move from cell to cell; with a modifier they are the view's."""

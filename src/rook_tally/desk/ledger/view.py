@@ -69,6 +69,7 @@ class LedgerView(QWidget):
         self.table.doubleClicked.connect(self._open_picked)
         self.model.laid_out.append(self._on_laid_out)
         self.model.cells_changed.append(self._on_cells_changed)
+        self.model.all_changed.append(self._ask_soon)
         self._does = self._deeds()
         self.table.quantity_head.unit_clicked.connect(self.show_in_next_unit)
         self.table.acts.connect(self.do)
@@ -214,6 +215,10 @@ class LedgerView(QWidget):
         current = self.table.currentIndex()
         if (current.row(), current.column()) in cells and not self._account_timer.isActive():
             self._account_timer.start()
+
+    def _ask_soon(self) -> None:
+        # Again and again while a hand drags the rail: the account is read once it rests.
+        self._account_timer.start()
 
     def _ask_for_account(self) -> None:
         if self._picked is None or self._picked.id not in self._state.latest:

@@ -9,11 +9,10 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from rook_tally.core.arrays import BoolArray, FloatArray
+from rook_tally.core.arrays import BoolArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level
 from rook_tally.desk.parts.ink import colour
-from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
 
 
@@ -44,46 +43,6 @@ def strokes_width(level: Level, height: float) -> float:
 def polyline(x: NDArray[np.floating[Any]], y: NDArray[np.floating[Any]]) -> QPolygonF:
     """Points for Qt from two (N,) arrays."""
     return QPolygonF([QPointF(*point) for point in zip(x.tolist(), y.tolist(), strict=True)])
-
-
-def draw_ribbon(
-    painter: QPainter,
-    theme: Theme,
-    envelope: Envelope,
-    area: QRectF,
-    *,
-    value_range: tuple[float, float],
-    pen_colour: QColor,
-    limit: float | None = None,
-) -> None:
-    """A day as a thin line, its peak ticked, a limit dotted where it is in range."""
-    low, high = value_range
-
-    def height_of(value: FloatArray) -> FloatArray:
-        return np.asarray(area.bottom() - (value - low) / (high - low) * area.height())
-
-    if limit is not None and low < limit < high:
-        painter.setPen(QPen(pen_colour, 1, Qt.PenStyle.DotLine))
-        y = float(height_of(np.array([limit]))[0])
-        painter.drawLine(QLineF(area.left(), y, area.right(), y))
-    width = area.width() / len(envelope)
-    device = painter.device()
-    ratio = device.devicePixelRatioF() if device is not None else 1.0
-    # A little room for the line's thickness over and under the area.
-    over = round(2 * ratio)
-    size = (round(area.width() * ratio) + 2 * over, round(area.height() * ratio) + 2 * over)
-    image = trace_image(
-        envelope, value_range, size, pen_colour, ratio=ratio, thickness=1.3 * ratio, band=False,
-        inset=over,
-    )  # fmt: skip
-    if image is not None:
-        painter.drawImage(QPointF(area.left() - over / ratio, area.top() - over / ratio), image)
-    painter.setPen(QPen(pen_colour, 1))
-    peak = peak_column(envelope)
-    if peak is not None:
-        x_peak = area.left() + (peak + 0.5) * width
-        top = float(height_of(envelope.mean[peak : peak + 1])[0])
-        painter.drawLine(QLineF(x_peak, top - 6, x_peak, top - 2.5))
 
 
 def peak_column(envelope: Envelope) -> int | None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.desk.parts.coverage import (
+    Strength,
     band_coverage,
     line_coverage,
     spread_over,
@@ -63,6 +64,12 @@ def trace_image(
     line = line_coverage(mean, height, thickness)
     shaded = band_coverage(top - 0.5, bottom + 0.5, height) if band else None
     strength = strength_of(line, shaded, BAND_OPACITY)
+    return tinted(strength, shade, ratio)
+
+
+def tinted(strength: Strength, shade: QColor, ratio: float) -> QImage:
+    """A picture of one colour, as strong as (height, width) uint8 says."""
+    height, width = strength.shape
     # Qt wants each line of pixels to begin at a multiple of four bytes.
     stride = -(-width // 4) * 4
     padded = np.zeros((height, stride), dtype=np.uint8)

@@ -30,6 +30,7 @@ from rook_tally.store import (
     collectors,
     envelopes,
     latest,
+    latest_written,
     load_site,
     read_range,
     remarks,
@@ -124,13 +125,17 @@ def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, T
     """By station id, when it last reported before a moment: as often as a row's head shows."""
     reports: dict[int, TimeArray] = {}
     first = {one.station.id: one for one in reversed(site.series)}
-    for station in site.stations:
-        if station.id in first:
-            span_us = round((HEARD_REPORTS + 2) * station.cadence_s * SECOND_US)
-            reports[station.id] = read_range(
-                connection, first[station.id].id, now_us - span_us, now_us + 1
+    for station_id, span_us in reports_us(site).items():
+        if station_id in first:
+            reports[station_id] = read_range(
+                connection, first[station_id].id, now_us - span_us, now_us + 1
             ).time_us
     return reports
+
+
+def reports_us(site: Site) -> dict[int, int]:
+    """How far back reports are shown, by station id."""
+    return {one.id: round((HEARD_REPORTS + 2) * one.cadence_s * SECOND_US) for one in site.stations}
 
 
 def ribbons_before(
@@ -263,12 +268,23 @@ class Feed:
                 involved.add(one.series_id)
             seen.add(one.series_id)
         now_us = self._clock()
+        plain = {
+            (one.series_id, one.from_us)
+            for one in changes
+            if one.series_id in touched - involved and one.from_us is not None
+        }
         with self._store.read() as connection:
-            newest = latest(
-                connection, [one for one in touched if one is not None], until_us=now_us + _AHEAD_US
-            )
-            ribbons = ribbons_before(
-                connection, [self._series[one] for one in involved if one in self._series], now_us
+            newest = latest_written(connection, [(key, at) for key, at in plain if key is not None])
+            if involved:
+                newest |= latest(connection, involved & touched, until_us=now_us + _AHEAD_US)
+            ribbons = (
+                ribbons_before(
+                    connection,
+                    [self._series[one] for one in involved if one in self._series],
+                    now_us,
+                )
+                if involved
+                else {}
             )
         self._newest.update({series_id: one.time_us for series_id, one in newest.items()})
         self._on_news(NewReadings(newest, ribbons))

@@ -8,8 +8,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
-from rook_tally.desk.shell.feed import last_reports, ribbons_before
-from rook_tally.store import Latest, Site, Station, latest
+from rook_tally.desk.shell.feed import RIBBON_COLUMNS, reports_us, ribbon_window
+from rook_tally.store import Latest, Site, Station, moment_of
 
 
 @dataclass(slots=True)
@@ -54,11 +54,8 @@ class MomentQuestion:
 
     def answered(self, connection: Connection) -> PastMoment:
         """The site at that moment; a reading later than it is not known yet."""
-        return PastMoment(
-            self.at_us,
-            Shown(
-                latest(connection, until_us=self.at_us),
-                ribbons_before(connection, self.site.series, self.at_us),
-                last_reports(connection, self.site, self.at_us),
-            ),
-        )
+        told = moment_of(
+            connection, self.site.series, self.at_us, window=ribbon_window(self.at_us),
+            columns=RIBBON_COLUMNS, reports_us=reports_us(self.site),
+        )  # fmt: skip
+        return PastMoment(self.at_us, Shown(told.latest, told.ribbons, told.reports))

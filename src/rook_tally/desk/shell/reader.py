@@ -111,6 +111,11 @@ class Reader:
         """Whether a process of its own does the work by now."""
         return self._apart is not None and self._apart.is_ready
 
+    @property
+    def pid(self) -> int | None:
+        """The number of that process."""
+        return None if self._apart is None else self._apart.pid
+
     def stop(self) -> None:
         """End the thread, and the process if there is one, and wait for them."""
         with self._wake:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from rook_tally.desk.strip.lane_plot import LanePlot
 
@@ -19,14 +19,17 @@ class Inking(QObject):
     """Inks the plots that are not as they should be, one after another between events.
 
     A lane that is merely stretched by a zoom is inked once the hand rests, or something new was
-    read, which comes first as a rule.
+    read, which comes first as a rule. `rested` is sent when the hand has come to rest.
     """
+
+    rested = Signal()
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.plots: Sequence[LanePlot] = ()
         self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
         self._rest.timeout.connect(self.start)
+        self._rest.timeout.connect(self.rested)
         self._turn = QTimer(self, interval=_TURN_MS)
         self._turn.timeout.connect(self._ink_some)
 

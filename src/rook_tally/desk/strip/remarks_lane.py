@@ -22,7 +22,7 @@ _PIN_Y = 40
 _EDGE_REACH = 5
 _PINS_APART = 12
 # More than these in the window and their words would say nothing any more.
-_MOST_WITH_WORDS = 60
+_MOST_WITH_WORDS = 24
 _SHORTEST_US = SECOND_US
 
 

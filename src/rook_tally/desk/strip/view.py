@@ -102,6 +102,8 @@ class StripView(QWidget):
         self._live_timer.timeout.connect(self._follow_now)
         self._panel_timer = QTimer(self, singleShot=True, interval=_PANEL_PAUSE_MS)
         self._panel_timer.timeout.connect(self.panel.refresh)
+        self.panel.page_turned.connect(self._on_model_changed)
+        self.inking.rested.connect(self._ask_spans)
         self._lay_out()
         self._does = self._deeds()
         self.model.changed.append(self._on_model_changed)
@@ -221,8 +223,13 @@ class StripView(QWidget):
         )
         wanted = self.model.remarks.question(self.model.picked_series)
         answer = self.model.remarks.answer
-        is_compared = wanted is None or (answer is not None and answer.spans == wanted.spans)
-        return is_read and is_compared and all(plot.is_inked for plot in self.plots)
+        is_compared = (
+            wanted is None
+            or not self.panel.compares_spans
+            or (answer is not None and answer.spans == wanted.spans)
+        )
+        is_told = not self._panel_timer.isActive() and not self.inking.is_moving
+        return is_read and is_compared and is_told and all(plot.is_inked for plot in self.plots)
 
     def _columns(self) -> int:
         return max(50, self.axis.width())
@@ -277,12 +284,17 @@ class StripView(QWidget):
         # Whoever moved the window or added a lane: what is shown has to be read.
         if self.model.lanes and self.model.question(self._columns()) != self._asked:
             self._ask_soon()
+        if self.panel.compares_spans and not self.inking.is_moving:
+            self._ask_spans()
+        self._draw()
+
+    def _ask_spans(self) -> None:
+        """Have the spans of the window compared; not at every frame of a gesture."""
         spans = self.model.remarks.question(self.model.picked_series)
-        if spans != self._asked_spans and self.isVisible():
+        if spans != self._asked_spans and self.panel.compares_spans and self.isVisible():
             self._asked_spans = spans
             if spans is not None:
                 self._reader.ask(spans)
-        self._draw()
 
     def _build_lanes(self) -> None:
         old: list[QWidget] = [*self.heads, *self.plots]

@@ -30,6 +30,7 @@ class WindowPanel(SidePaper):
     (a `LaneOffer`)."""
 
     lanes_chosen = Signal(object)
+    page_turned = Signal()
 
     def __init__(self, theme: Theme, model: StripModel) -> None:
         super().__init__(theme)
@@ -93,11 +94,17 @@ class WindowPanel(SidePaper):
         column.addLayout(buttons)
         self.show_page(0)
 
+    @property
+    def compares_spans(self) -> bool:
+        """Whether the page of spans is shown."""
+        return self.pages.currentWidget() is self.spans
+
     def show_page(self, page: int | None = None) -> None:
         """Show the figures (0) or the spans (1); None turns to the other."""
         if page is None:
             page = 1 - self.pages.currentIndex()
         self.pages.setCurrentIndex(page)
+        self.page_turned.emit()
         self._page_names[page].setChecked(True)
 
     def refresh(self) -> None:
@@ -114,7 +121,8 @@ class WindowPanel(SidePaper):
         )  # fmt: skip
         self.mark.setText(self._mark_words())
         self.mark.setVisible(bool(self.mark.text()))
-        self.spans.refresh()
+        if self.compares_spans:
+            self.spans.refresh()
         self.table.refresh()
 
     def _mark_words(self) -> str:
