@@ -27,6 +27,7 @@ from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store import schema
 from rook_tally.store.corrections import corrections_of
+from rook_tally.store.driver import fetched
 from rook_tally.store.query import read_range
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import BUCKET_US, DAY_ROW, PAGE_US, STEP_ROW, unpacked_buckets
@@ -265,6 +266,10 @@ def _add_rows(
     ends = _ends_of_rows(connection, list(sums), start_us, end_us)
     if ends is None:
         return
+    columns = (ends[1] - ends[0]) // width_us + 1
+    if _row_count(connection, list(sums), start_us, end_us) <= _ROWS_A_LOOKUP * columns * len(sums):
+        _add_rows_themselves(connection, sums, start_us, end_us)
+        return
     first, last = ((moment - start_us) // width_us for moment in ends)
     numbers = sa.select(sa.literal(first).label("at")).cte("numbers", recursive=True)
     numbers = numbers.union_all(sa.select(numbers.c.at + 1).where(numbers.c.at < last))
@@ -308,6 +313,29 @@ def _add_rows(
             start_us + at * width_us,
             table[:, 0], table[:, 1], table[:, 2], good, heard - good,
         )  # fmt: skip
+
+
+# So many rows are fetched in the time that one column takes to be looked up.
+_ROWS_A_LOOKUP = 6
+_COUNT = "SELECT count(*) FROM reading WHERE series_id = ? AND time_us >= ? AND time_us < ?"
+_ROWS = (
+    "SELECT time_us, value, quality FROM reading "
+    "WHERE series_id = ? AND time_us >= ? AND time_us < ? ORDER BY time_us"
+)
+_ROW = np.dtype([("time_us", np.int64), ("value", np.float64), ("quality", np.uint8)])
+
+
+def _row_count(connection: Connection, ids: list[int], start_us: int, end_us: int) -> int:
+    return sum(fetched(connection, _COUNT, (one, start_us, end_us))[0][0] for one in ids)
+
+
+def _add_rows_themselves(
+    connection: Connection, sums: dict[int, ColumnSums], start_us: int, end_us: int
+) -> None:
+    """Fresh rows one by one: of narrow columns there are hardly fewer than of them."""
+    for series_id, columns in sums.items():
+        rows = np.array(fetched(connection, _ROWS, (series_id, start_us, end_us)), dtype=_ROW)
+        columns.add_readings(Readings(rows["time_us"], rows["value"], rows["quality"]))
 
 
 _NOTHING = "[null,null,null,0,0]"

@@ -317,32 +317,21 @@ def _row_runs(
     connection: Connection, series_id: int, start_us: int, end_us: int, gap_us: int
 ) -> list[tuple[int, int]]:
     """First and last moment of every run in the rows of a window."""
-    reading = schema.reading.c
-    inner = (
-        sa.select(
-            sa.func.lag(reading.time_us).over(order_by=reading.time_us).label("before"),
-            reading.time_us,
-        )
-        .where(
-            reading.series_id == series_id,
-            reading.quality == int(Quality.GOOD),
-            reading.time_us >= start_us,
-            reading.time_us < end_us,
-        )
-        .subquery()
-    )
-    wide = connection.execute(
-        sa.select(inner.c.before, inner.c.time_us)
-        .where(inner.c.time_us - inner.c.before > gap_us)
-        .order_by(inner.c.time_us)
-    ).all()
-    first, last = connection.execute(
-        sa.select(sa.func.min(inner.c.time_us), sa.func.max(inner.c.time_us))
-    ).one()
-    if first is None:
+    rows = fetched(connection, _GOOD_TIMES, (series_id, start_us, end_us))
+    if not rows:
         return []
-    edges = [first, *(moment for row in wide for moment in row), last]
-    return list(zip(edges[::2], edges[1::2], strict=True))
+    # Compared here: the database's own window functions take ten times as long.
+    time_us = np.array(rows, dtype=np.int64).ravel()
+    wide = np.flatnonzero(np.diff(time_us) > gap_us)
+    starts = time_us[np.concatenate(([0], wide + 1))]
+    ends = time_us[np.concatenate((wide, [len(time_us) - 1]))]
+    return list(zip(starts.tolist(), ends.tolist(), strict=True))
+
+
+_GOOD_TIMES = (
+    f"SELECT time_us FROM reading WHERE series_id = ? AND quality = {int(Quality.GOOD)} "
+    "AND time_us >= ? AND time_us < ? ORDER BY time_us"
+)
 
 
 def span_of(connection: Connection) -> tuple[int, int] | None:

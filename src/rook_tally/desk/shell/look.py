@@ -61,6 +61,26 @@ def style_sheet(theme: Theme) -> str:
     QLineEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
                  border-radius: 4px; padding: 5px 8px; color: {theme.ink}; }}
     QLineEdit:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
+    QComboBox {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
+                 color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
+                 font-family: "{family}"; font-size: 13px; }}
+    QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: none; width: 0; height: 0; margin-right: 8px;
+                             border-left: 4px solid transparent;
+                             border-right: 4px solid transparent;
+                             border-top: 5px solid {theme.dim}; }}
+    QComboBox QAbstractItemView, QMenu {{ background: {theme.sheet}; color: {theme.ink};
+                 border: 1px solid {theme.strong_rule}; selection-background-color: {theme.sheen};
+                 selection-color: {theme.on_sheen}; }}
+    QMenu::item {{ padding: 4px 18px; }}
+    QMenu::item:selected {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
+    QListWidget {{ background: {theme.sheet}; border: none; }}
+    QHeaderView::section {{ background: {theme.sheet}; color: {theme.dim}; border: none;
+                            border-bottom: 1px solid {theme.strong_rule}; padding: 4px; }}
+    QProgressBar {{ background: {theme.rule}; border: none; border-radius: 3px; height: 8px;
+                    color: transparent; }}
+    QProgressBar::chunk {{ background: {theme.sheen}; border-radius: 3px; }}
     QScrollBar:horizontal {{ height: 9px; background: {theme.sheet}; }}
     QScrollBar:vertical {{ width: 9px; background: {theme.sheet}; }}
     QScrollBar::handle {{ background: {theme.strong_rule}; border-radius: 3px; margin: 2px;

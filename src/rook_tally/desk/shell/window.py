@@ -75,6 +75,8 @@ class DeskWindow(QMainWindow):
         self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
     ) -> None:
         super().__init__()
+        # Before any part is made: each measures its words as it comes.
+        QApplication.setFont(face(13))
         self.setWindowTitle("Rook Tally")
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
@@ -148,7 +150,6 @@ class DeskWindow(QMainWindow):
         column.addWidget(self._views, 1)
         column.addWidget(self.rail)
         self.setCentralWidget(whole)
-        QApplication.setFont(face(13))
         self.setPalette(palette_of(theme))
         self.setStyleSheet(style_sheet(theme))
         self.head.view_chosen.connect(self.show_view)

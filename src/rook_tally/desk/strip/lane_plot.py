@@ -239,7 +239,9 @@ class LanePlot(QWidget):
         painter.setBrush(colour(self._theme.sheet))
         scale = width / (ink.end_us - ink.start_us)
         for at_us, value in zip(trace.suspect_us.tolist(), trace.suspect.tolist(), strict=True):
-            y = min(max(self._y_of(value), 5.0), self.height() - 5.0)
+            y = self.height() - 5.0
+            if math.isfinite(value):
+                y = min(max(self._y_of(value), 5.0), y)
             painter.drawEllipse(QPointF((at_us - ink.start_us) * scale, y), 3.0, 3.0)
 
     def x_of(self, time_us: float) -> float:

@@ -9,12 +9,12 @@ from datetime import timedelta, tzinfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
+from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.envelope import Envelope
-from rook_tally.core.timestamps import datetime_from_time_us, time_us_from_datetime
+from rook_tally.core.timestamps import DAY_US, datetime_from_time_us, time_us_from_datetime
 from rook_tally.store import Series, envelopes, gaps_between, read_range
 
-_MOST_SUSPECT_STRETCHES = 40
+_LONGEST_EXACT_US = 4 * DAY_US
 _MOST_SUSPECT = 400
 
 
@@ -47,7 +47,8 @@ class Trace:
     Attributes
     ----------
     suspect_us, suspect : (K,) int64 and float64
-        Suspect readings, unless they are too many to be told apart.
+        Suspect readings, unless they are too many to be told apart; NaN where only the moment is
+        known.
     earlier : tuple of Envelope
         Earlier days, moved to the window's time.
     """
@@ -114,26 +115,15 @@ class LanesQuestion:
 def _suspect(
     connection: Connection, series: Series, envelope: Envelope
 ) -> tuple[TimeArray, FloatArray]:
-    """The suspect readings of an envelope, none when they are too many."""
-    stretches = _stretches(np.asarray(envelope.suspect > 0, np.bool_))
-    nothing = np.empty(0, dtype=np.int64), np.empty(0)
-    if not len(stretches) or len(stretches) > _MOST_SUSPECT_STRETCHES:
-        return nothing
+    """The suspect readings of an envelope; over a long stretch only their columns, without values,
+    and none when they are too many to be told apart."""
+    marked = np.flatnonzero(envelope.suspect > 0)
+    if not len(marked) or envelope.suspect.sum() > _MOST_SUSPECT:
+        return np.empty(0, dtype=np.int64), np.empty(0)
+    if envelope.end_us - envelope.start_us > _LONGEST_EXACT_US:
+        return envelope.centres_us[marked].astype(np.int64), np.full(len(marked), np.nan)
     width = (envelope.end_us - envelope.start_us) // len(envelope)
-    times, values = [], []
-    for first, last in stretches.tolist():
-        readings = read_range(
-            connection, series.id, envelope.start_us + first * width,
-            envelope.start_us + last * width,
-        )  # fmt: skip
-        times.append(readings.time_us[~readings.good])
-        values.append(readings.value[~readings.good])
-    if sum(len(part) for part in times) > _MOST_SUSPECT:
-        return nothing
-    return np.concatenate(times), np.concatenate(values)
-
-
-def _stretches(marked: BoolArray) -> TimeArray:
-    """(K, 2) first and end of each run of marked columns."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], marked, [False])).astype(np.int8)))
-    return edges.reshape(-1, 2)
+    first_us = envelope.start_us + int(marked[0]) * width
+    last_us = envelope.start_us + (int(marked[-1]) + 1) * width
+    readings = read_range(connection, series.id, first_us, last_us)
+    return readings.time_us[~readings.good], readings.value[~readings.good]
