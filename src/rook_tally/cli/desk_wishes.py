@@ -9,12 +9,21 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLocale, QProcess, QProcessEnvironment, QSocketNotifier, QTimer
+from PySide6.QtCore import (
+    QLocale,
+    QProcess,
+    QProcessEnvironment,
+    QSocketNotifier,
+    QTimer,
+    QTranslator,
+)
 from PySide6.QtWidgets import QSystemTrayIcon
 
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.numerals import write_with
+from rook_tally.desk import languages
 from rook_tally.desk.ledger.first_sheet import FirstStep
+from rook_tally.desk.wording import CONTEXT, speak
 from rook_tally.store import Store
 
 if TYPE_CHECKING:
@@ -28,11 +37,27 @@ def speak_as_the_person_does() -> None:
     """Write figures and the names of days as this person's locale does."""
     mark = QLocale.system().decimalPoint()
     write_with("," if mark == "," else ".")
+    speak(catalogue_of(QLocale.system()))
     try:
         locale.setlocale(locale.LC_TIME, "")
     except locale.Error:
         # A locale that is named but not installed: days keep their English names.
         locale.setlocale(locale.LC_TIME, "C")
+
+
+def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str]:
+    """What Qt's translation says for each of our texts; empty for a language without one."""
+    where = Path(languages.__file__).parent if folder is None else folder
+    translator = QTranslator()
+    if not translator.load(language, "rook_tally", "_", str(where), ".qm"):
+        return {}
+    # Loaded late: most people read what is written.
+    from xml.etree import ElementTree
+
+    root = ElementTree.parse(Path(languages.__file__).parent / "rook_tally.ts").getroot()
+    texts = [one.text or "" for one in root.iter("source")]
+    told = {text: translator.translate(CONTEXT, text) for text in texts}
+    return {text: other for text, other in told.items() if other}
 
 
 def attend_to(window: DeskWindow, only: OnlyWindow | None) -> None:

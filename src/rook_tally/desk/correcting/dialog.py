@@ -45,6 +45,7 @@ from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done, user_name
+from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 
@@ -95,11 +96,13 @@ class CorrectionsDialog(QDialog):
         self._theme, self._state, self._reader = theme, state, reader
         self._series = series
         self._answer: CorrectionsAnswer | None = None
-        self.setWindowTitle(f"Corrections: {series.station.place.name} {series.quantity.name}")
+        self.setWindowTitle(
+            said("Corrections: {0} {1}", series.station.place.name, series.quantity.name)
+        )
         unit = series.shown.symbol
         self.way = QComboBox()
         for way in CorrectionWay:
-            self.way.addItem(way.value, way)
+            self.way.addItem(said(way.value), way)
         names = (
             "from", "offset", "gain", "shown first", "true first", "shown second", "true second",
             "why",
@@ -108,26 +111,26 @@ class CorrectionsDialog(QDialog):
         for name, line in self.typed.items():
             line.setAccessibleName(name)
             line.textChanged.connect(self._preview)
-        self.typed["from"].setPlaceholderText("now, yesterday 14:00, 2026-08-12 …")
-        self.typed["why"].setPlaceholderText("such as: beside the reference meter")
+        self.typed["from"].setPlaceholderText(said("now, yesterday 14:00, 2026-08-12 …"))
+        self.typed["why"].setPlaceholderText(said("such as: beside the reference meter"))
         self.chart = BeforeAndAfter(theme, series.quantity.accuracy)
         self.effect, self.problem = QLabel(), QLabel()
         tint(self.effect, theme.dim)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.setWordWrap(True)
-        self.save = QPushButton("Correct")
+        self.save = QPushButton(said("Correct"))
         self.save.setObjectName("main")
         self.list = QGridLayout()
         self.form = QFormLayout()
-        self.form.addRow("How", self.way)
-        self.form.addRow("From", self.typed["from"])
-        self.form.addRow("Gain ×", self.typed["gain"])
-        self.form.addRow(f"Offset, {unit}", self.typed["offset"])
-        self.form.addRow(f"Shown, {unit}", self.typed["shown first"])
-        self.form.addRow(f"True, {unit}", self.typed["true first"])
-        self.form.addRow(f"Shown then, {unit}", self.typed["shown second"])
-        self.form.addRow(f"True then, {unit}", self.typed["true second"])
-        self.form.addRow("Why", self.typed["why"])
+        self.form.addRow(said("How"), self.way)
+        self.form.addRow(said("From"), self.typed["from"])
+        self.form.addRow(said("Gain ×"), self.typed["gain"])
+        self.form.addRow(said("Offset, {0}", unit), self.typed["offset"])
+        self.form.addRow(said("Shown, {0}", unit), self.typed["shown first"])
+        self.form.addRow(said("True, {0}", unit), self.typed["true first"])
+        self.form.addRow(said("Shown then, {0}", unit), self.typed["shown second"])
+        self.form.addRow(said("True then, {0}", unit), self.typed["true second"])
+        self.form.addRow(said("Why"), self.typed["why"])
         self._lay_out()
         self.way.currentIndexChanged.connect(self._on_way)
         self.save.clicked.connect(self._on_save)
@@ -136,7 +139,7 @@ class CorrectionsDialog(QDialog):
         self._ask()
 
     def _lay_out(self) -> None:
-        heading = QLabel("What the sensor said stays as it is; a correction lies on top.")
+        heading = QLabel(said("What the sensor said stays as it is; a correction lies on top."))
         heading.setWordWrap(True)
         tint(heading, self._theme.dim)
         foot = QHBoxLayout()
@@ -259,15 +262,15 @@ class CorrectionsDialog(QDialog):
             what, why = QLabel(words), QLabel(f"{entry.who}: {entry.why}")
             what.setFont(face(13, BOLD))
             tint(why, self._theme.dim)
-            withdraw = QPushButton("Withdraw")
+            withdraw = QPushButton(said("Withdraw"))
             withdraw.setObjectName("small")
-            withdraw.setAccessibleName(f"Withdraw {words}")
+            withdraw.setAccessibleName(said("Withdraw {0}", words))
             withdraw.clicked.connect(partial(self._withdraw, entry.id))
             self.list.addWidget(what, row, 0)
             self.list.addWidget(why, row, 1)
             self.list.addWidget(withdraw, row, 2, Qt.AlignmentFlag.AlignRight)
         if not self._answer.entries:
-            none = QLabel("No correction yet.")
+            none = QLabel(said("No correction yet."))
             tint(none, self._theme.dim)
             self.list.addWidget(none, 0, 0)
 

@@ -22,6 +22,7 @@ from rook_tally.core.numerals import MINUS
 from rook_tally.core.shown import Shown
 from rook_tally.core.statistics import Window, mean_of, pieces_of
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
+from rook_tally.desk.wording import said
 from rook_tally.store import (
     CorrectionEntry,
     Series,
@@ -171,4 +172,4 @@ def correction_words(correction: Correction, shown: Shown, zone: tzinfo) -> str:
         parts.append(f"× {correction.gain:.4g}")
     if abs(offset) > 1e-12 or not parts:
         parts.append(f"{offset:+.4g}".replace("-", MINUS) + f" {shown.symbol}".rstrip())
-    return f"{' '.join(parts)} from {since:%Y-%m-%d %H:%M} on"
+    return said("{0} from {1:%Y-%m-%d %H:%M} on", " ".join(parts), since)

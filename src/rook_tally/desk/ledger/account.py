@@ -27,6 +27,7 @@ from rook_tally.core.statistics import (
 )
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, datetime_from_time_us
 from rook_tally.core.trend import SURE_STANDARD_ERRORS, Trend, trend_of
+from rook_tally.desk.wording import said
 from rook_tally.store import Latest, Series, envelopes, gaps_between, read_range
 
 CHART_COLUMNS = 250
@@ -132,20 +133,20 @@ def limit_sentence(series: Series, value: float) -> str:
     upper = limit == series.limits.above[Level.RAISED - 1]
     over = value >= limit if upper else value <= limit
     if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
-        return f"just at the limit of {shown}"
+        return said("just at the limit of {0}", shown)
     if over:
-        return f"{distance} {'over' if upper else 'under'} the limit of {shown}"
-    return f"{distance} {'below' if upper else 'above'} the limit of {shown}"
+        return said("{0} {1} the limit of {2}", distance, "over" if upper else "under", shown)
+    return said("{0} {1} the limit of {2}", distance, "below" if upper else "above", shown)
 
 
 def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
     """Where it is going over the last hour, and when it would cross its limit at this pace."""
     if trend is None:
-        return "too few readings in the last hour to tell a trend"
+        return said("too few readings in the last hour to tell a trend")
     told = series.shown
     steady_below = max(series.quantity.accuracy, 10.0 ** -(series.quantity.decimals + 1))
     if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
-        return "steady over the last hour"
+        return said("steady over the last hour")
     word = "rising" if trend.per_hour > 0 else "falling"
     # A slope with no word of its uncertainty would claim more than it knows.
     within = SURE_STANDARD_ERRORS * trend.standard_error
@@ -159,7 +160,7 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     if not math.isfinite(ahead_us) or ahead_us > _FARTHEST_CROSSING_US:
         return pace
     clock = _clock(round(now_us + ahead_us), zone)
-    return f"{pace} · at this pace {told.limit_text(limit)} by {clock}"
+    return said("{0} · at this pace {1} by {2}", pace, told.limit_text(limit), clock)
 
 
 def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
@@ -183,25 +184,25 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
         facts += _facts_today(series, readings, Window(midnight_us, now_us + 1), zone)
     over = _time_over(series, readings, day)
     if over is not None:
-        facts.append(Fact("Past the limit", over, "of 24 h"))
+        facts.append(Fact(said("Past the limit"), over, said("of 24 h")))
     heard = completeness(
         readings, max_gap_s=gap_s, cadence_s=cadence_s, start_us=now_us - DAY_US, end_us=now_us
     )
     missed = max(0, heard.expected - heard.heard)
     facts.append(
         Fact(
-            "Heard",
+            said("Heard"),
             f"{figure(100 * heard.completeness, 1)} %",
-            f"{figure(missed, 0)} missed" if missed else "none missed",
+            said("{0} missed", figure(missed, 0)) if missed else said("none missed"),
         )
     )
     suspect = int(np.count_nonzero(~readings.good & (readings.time_us >= now_us - DAY_US)))
     if suspect:
-        facts.append(Fact("Set aside", figure(suspect, 0), "as suspect"))
+        facts.append(Fact(said("Set aside"), figure(suspect, 0), said("as suspect")))
     if quantity.scale is Scale.NUMBER and quantity.accuracy:
         told = series.shown
         accuracy = told.difference_figure(quantity.accuracy)
-        facts.append(Fact("Sensor can tell", f"±{accuracy}", told.symbol))
+        facts.append(Fact(said("Sensor can tell"), f"±{accuracy}", told.symbol))
     return facts
 
 
@@ -212,15 +213,19 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
         return []
     mean = mean_of(pieces)
     if series.quantity.scale is Scale.STATE:
-        return [Fact("On today", duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")]
+        return [
+            Fact(said("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")
+        ]
     told = series.shown
     facts = []
     top, bottom = highest(readings, today), lowest(readings, today)
     if top.value is not None and top.time_us is not None:
-        facts.append(Fact("Highest today", told.figure(top.value), _clock(top.time_us, zone)))
-    facts.append(Fact("Mean today", told.figure(mean, more=1)))
+        facts.append(Fact(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone)))
+    facts.append(Fact(said("Mean today"), told.figure(mean, more=1)))
     if bottom.value is not None and bottom.time_us is not None:
-        facts.append(Fact("Lowest today", told.figure(bottom.value), _clock(bottom.time_us, zone)))
+        facts.append(
+            Fact(said("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone))
+        )
     return facts
 
 
@@ -236,7 +241,7 @@ def _time_over(series: Series, readings: Readings, window: Window) -> str | None
         total_s += excess_of(pieces, upper)[0]
     if lower is not None:
         total_s += excess_of(mirrored(pieces), -lower)[0]
-    return "not once" if total_s == 0 else duration(total_s)
+    return said("not once") if total_s == 0 else duration(total_s)
 
 
 def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:

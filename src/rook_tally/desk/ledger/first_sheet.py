@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 
 class FirstStep(enum.Enum):
@@ -37,7 +38,10 @@ class FirstSheet(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        title, told = QLabel("Nothing has been heard yet"), QLabel("There are three ways on.")
+        title, told = (
+            QLabel(said("Nothing has been heard yet")),
+            QLabel(said("There are three ways on.")),
+        )
         title.setFont(face(19, MEDIUM))
         told.setFont(face(13))
         tint(told, theme.dim)
@@ -46,12 +50,12 @@ class FirstSheet(QWidget):
         ways.setVerticalSpacing(6)
         self.buttons: dict[FirstStep, QPushButton] = {}
         for at, step in enumerate(FirstStep):
-            button = QPushButton(f"&{at + 1}  {step.value}")
+            button = QPushButton(f"&{at + 1}  {said(step.value)}")
             button.setObjectName("main" if at == 0 else "")
             button.setShortcut(str(at + 1))
             button.setFont(face(13, BOLD))
             button.clicked.connect(lambda _=False, one=step: self.chosen.emit(one))
-            words = QLabel(_TOLD[step])
+            words = QLabel(said(_TOLD[step]))
             words.setFont(face(12))
             words.setWordWrap(True)
             words.setFixedWidth(270)

@@ -23,6 +23,7 @@ from rook_tally.desk.ledger.arranging import cell_name, in_given_order, moved
 from rook_tally.desk.shell.feed import HEARD_REPORTS
 from rook_tally.desk.shell.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Site
 
 
@@ -441,11 +442,11 @@ def _ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
 def _spoken(one: Series, text: str, level: Level, state: Freshness, is_suspect: bool) -> str:
     """The cell for a screen reader."""
     parts = [
-        f"{one.station.place.name}, {one.quantity.name} {text} {one.shown.symbol}".rstrip(),
-        level.wording,
+        f"{one.station.place.name}, {said(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
+        said(level.wording),
     ]
     if state is not Freshness.FRESH:
-        parts.append(state.value)
+        parts.append(said(state.value))
     if is_suspect:
-        parts.append("suspect")
+        parts.append(said("suspect"))
     return ", ".join(parts)

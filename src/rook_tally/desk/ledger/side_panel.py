@@ -16,6 +16,7 @@ from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _MOST_FACTS = 8
 _STROKE_HEIGHT = 28
@@ -84,14 +85,14 @@ class SidePanel(SidePaper):
         self._place, self._name = QLabel(), QLabel()
         self._value, self._unit = QLabel(), QLabel()
         self._sentence, self._outlook = QLabel(), QLabel()
-        self._from, self._until = QLabel(), QLabel("now")
+        self._from, self._until = QLabel(), QLabel(said("now"))
         self._also = QLabel()
-        self._remarks_head, self.remarks = QLabel("Remarks"), QLabel()
+        self._remarks_head, self.remarks = QLabel(said("Remarks")), QLabel()
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
-        self._button = QPushButton("Open in Strip")
-        self._button.setToolTip("Enter")
+        self._button = QPushButton(said("Open in Strip"))
+        self._button.setToolTip(said("Enter"))
         self._button.clicked.connect(self.open_in_strip)
         self._lay_out()
         state.remarks_changed.append(self._show_remarks)
@@ -161,14 +162,14 @@ class SidePanel(SidePaper):
         for line in self._facts:
             line.setVisible(False)
         if account is None:
-            self._name.setText("Nothing picked")
-            self._outlook.setText("Pick a cell with the mouse or the arrow keys.")
+            self._name.setText(said("Nothing picked"))
+            self._outlook.setText(said("Pick a cell with the mouse or the arrow keys."))
             for label in (self._place, self._value, self._unit, self._sentence, self._also):
                 label.setText("")
             return
         theme, one = self._theme, account.series
         self._place.setText(one.station.place.name)
-        self._name.setText(one.quantity.name)
+        self._name.setText(said(one.quantity.name))
         self._value.setText(account.value)
         long = len(account.value) > 6
         self._value.setFont(face(34 if long else 46, BOLD))
@@ -187,7 +188,7 @@ class SidePanel(SidePaper):
         is_live = self._state.window.is_live
         self._from.setText(start.strftime("%H:%M yesterday" if is_live else "%a %H:%M"))
         moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
-        self._until.setText("now" if is_live else moment.strftime("%a %H:%M"))
+        self._until.setText(said("now") if is_live else moment.strftime("%a %H:%M"))
         for line, fact in zip(self._facts, account.facts, strict=False):
             line.name.setText(fact.name)
             line.value.setText(fact.value)

@@ -45,6 +45,7 @@ from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.commands import key_words
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 HEAD_WIDTH = 170
 HEAD_HEIGHT = 40
@@ -135,13 +136,13 @@ class PlaceHeader(QHeaderView):
             case GroupRow():
                 painter.setFont(face(11, BOLD))
                 painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, row.title.upper())
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said(row.title).upper())
                 draw_rule(painter, theme, rect)
             case SummaryRow():
                 painter.setFont(face(11))
                 painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, row.title)
-                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, row.summary.value)
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said(row.title))
+                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, said(row.summary.value))
             case PlaceRow():
                 self._paint_place(painter, rect, section)
                 draw_rule(painter, theme, rect)
@@ -181,7 +182,7 @@ class QuantityHeader(QHeaderView):
         self._theme = theme
         self.setFixedHeight(HEAD_HEIGHT)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.setToolTip("A click on the unit shows another (U)")
+        self.setToolTip(said("A click on the unit shows another (U)"))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Ask for another unit where one was clicked."""
@@ -202,7 +203,7 @@ class QuantityHeader(QHeaderView):
         painter.setPen(colour(theme.ink))
         area = rect.adjusted(4, 6, -10, 0)
         words = painter.fontMetrics()
-        name = words.elidedText(quantity.heading, Qt.TextElideMode.ElideRight, area.width())
+        name = words.elidedText(said(quantity.heading), Qt.TextElideMode.ElideRight, area.width())
         painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, name)
         painter.setFont(face(10))
         painter.setPen(colour(theme.dim))
@@ -228,10 +229,10 @@ class _Corner(QWidget):
         painter.fillRect(rect, colour(theme.sheet))
         painter.setFont(face(13, MEDIUM))
         painter.setPen(colour(theme.ink))
-        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, "Place")
+        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said("Place"))
         painter.setFont(face(11))
         painter.setPen(colour(theme.dim))
-        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, "heard")
+        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, said("heard"))
         painter.setPen(QPen(colour(theme.margin), 1))
         for x in (rect.right() - 4, rect.right() - 1):
             painter.drawLine(x, 0, x, rect.bottom())
@@ -259,7 +260,7 @@ class LedgerTable(QTableView):
         self.setHorizontalHeader(self.quantity_head)
         self._pressed_at: QPoint | None = None
         self._corner = _Corner(theme, self)
-        self.setAccessibleName("Ledger")
+        self.setAccessibleName(said("Ledger"))
         self.setFrameShape(QTableView.Shape.NoFrame)
         self.setShowGrid(False)
         self.setCornerButtonEnabled(False)

@@ -20,6 +20,7 @@ from rook_tally.desk.shell.changes import ShowInUnit
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series
 
 _ACCOUNT_PAUSE_MS = 250
@@ -134,7 +135,7 @@ class LedgerView(QWidget):
 
     def _hide(self, hide: Callable[[int], str], at: int) -> None:
         if self._picked is not None and at >= 0:
-            self.told.emit(f"{hide(at)} is hidden. Ctrl+H shows everything again.")
+            self.told.emit(said("{0} is hidden. Ctrl+H shows everything again.", hide(at)))
 
     def _show_next_station(self) -> None:
         if self._picked is None:
@@ -157,7 +158,7 @@ class LedgerView(QWidget):
         if len(units) > 1:
             self._reader.change(ShowInUnit(quantity, units[(now + 1) % len(units)]))
         else:
-            self.told.emit(f"{quantity.name} has no other unit.")
+            self.told.emit(said("{0} has no other unit.", quantity.name))
 
     def pick(self, row: int, column: int) -> None:
         """Pick a cell, as the mouse or the arrow keys do."""

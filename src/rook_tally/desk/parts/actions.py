@@ -7,6 +7,8 @@ import enum
 
 from PySide6.QtGui import QKeyEvent, QKeySequence
 
+from rook_tally.desk.wording import said
+
 
 class ViewAction(enum.Enum):
     """Base of a view's actions; a member's value is its keys, as Qt writes them, and its words."""
@@ -21,7 +23,7 @@ class ViewAction(enum.Enum):
     def words(self) -> str:
         """What it does."""
         words: str = self.value[1]
-        return words
+        return said(words)
 
 
 def keys_of(event: QKeyEvent) -> tuple[str, ...]:

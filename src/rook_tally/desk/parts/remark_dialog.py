@@ -30,6 +30,7 @@ from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
 
@@ -63,9 +64,9 @@ class RemarkDialog(QDialog):
         self.remark = remark
         self._state = state
         sort = "span" if remark.is_span else "pin"
-        self.setWindowTitle(f"Alter the {sort}" if remark.id else f"A new {sort}")
+        self.setWindowTitle(said("Alter the {0}", sort) if remark.id else said("A new {0}", sort))
         self.words = QLineEdit(remark.text if remark.id else "")
-        self.words.setPlaceholderText("What happened, in a few words")
+        self.words.setPlaceholderText(said("What happened, in a few words"))
         self.start, self.end = QLineEdit(), QLineEdit()
         zone = state.zone
         self.start.setText(time_words(remark.start_us, zone))
@@ -86,13 +87,13 @@ class RemarkDialog(QDialog):
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
-        form.addRow("Words", self.words)
-        form.addRow("From" if remark.is_span else "At", self.start)
+        form.addRow(said("Words"), self.words)
+        form.addRow(said("From") if remark.is_span else said("At"), self.start)
         if remark.end_us is not None:
             self.end.setText(time_words(remark.end_us, zone))
-            form.addRow("To", self.end)
-        form.addRow("About", self.place)
-        form.addRow("Colour", shades)
+            form.addRow(said("To"), self.end)
+        form.addRow(said("About"), self.place)
+        form.addRow(said("Colour"), shades)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
         )

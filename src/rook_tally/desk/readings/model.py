@@ -13,6 +13,7 @@ from rook_tally.core.arrays import FloatArray, IntArray
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.shell.changes import Overrule
+from rook_tally.desk.wording import said
 from rook_tally.store import Overruling, Series, overrulings, read_range, read_raw_range
 
 COLUMNS = ("Time", "Value", "As sent", "Worth", "By whose word")
@@ -83,7 +84,7 @@ class ReadingsModel:
             f"{moment:%Y-%m-%d %H:%M:%S}.{moment.microsecond // 1000:03}",
             shown.text(value),
             "" if raw == value else shown.text(raw),
-            Quality(int(readings.quality[at])).wording,
+            said(Quality(int(readings.quality[at])).wording),
             "" if spoken is None else f"{spoken.who}: {spoken.why}",
         )
 
@@ -116,4 +117,8 @@ class ReadingsModel:
         count = len(self.answer.readings)
         told = f"{count:,}".replace(",", "\u2009") + (" reading" if count == 1 else " readings")
         suspect = self.suspect_count
-        return f"{told}, {suspect} of them suspect" if suspect else f"{told}, none suspect"
+        return (
+            said("{0}, {1} of them suspect", told, suspect)
+            if suspect
+            else said("{0}, none suspect", told)
+        )

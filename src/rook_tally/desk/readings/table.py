@@ -32,6 +32,7 @@ from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done, user_name
+from rook_tally.desk.wording import said
 
 _Index = QModelIndex | QPersistentModelIndex
 _WIDTHS = (190, 90, 90, 110)
@@ -65,7 +66,7 @@ class _Lines(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in (1, 2):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole and index.column() in (1, 2):
-            is_good = self.model.texts(index.row())[3] == Quality.GOOD.wording
+            is_good = self.model.texts(index.row())[3] == said(Quality.GOOD.wording)
             return colour(self._theme.ink if is_good else self._theme.faint)
         return None
 
@@ -73,7 +74,7 @@ class _Lines(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation is Qt.Orientation.Horizontal:
-            return COLUMNS[section]
+            return said(COLUMNS[section])
         return None
 
 
@@ -87,19 +88,19 @@ class ReadingsTable(QDialog):
         super().__init__(parent)
         self._state, self._reader, self._question = state, reader, question
         one = question.series
-        self.setWindowTitle(f"Readings: {one.station.place.name} {one.quantity.name}")
+        self.setWindowTitle(said("Readings: {0} {1}", one.station.place.name, one.quantity.name))
         self.resize(720, 520)
-        self.words = QLabel("Reading …")
+        self.words = QLabel(said("Reading …"))
         self.words.setFont(face(13, BOLD))
         tint(self.words, theme.ink)
-        self.only_suspect = QCheckBox("Only &suspect ones")
+        self.only_suspect = QCheckBox(said("Only &suspect ones"))
         self.lines = _Lines(theme)
         self.table = QTableView()
         self.table.setModel(self.lines)
         self.table.setFont(face(12))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setShowGrid(False)
-        self.table.setAccessibleName("readings")
+        self.table.setAccessibleName(said("readings"))
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.table.verticalHeader().setDefaultSectionSize(22)
@@ -109,8 +110,11 @@ class ReadingsTable(QDialog):
         self.table.setStyleSheet(
             f"QTableView::item:selected {{ background: {theme.rule}; color: {theme.ink}; }}"
         )
-        self.good, self.suspect = QPushButton("Count as good"), QPushButton("Count as suspect")
-        self.copy = QPushButton("Copy")
+        self.good, self.suspect = (
+            QPushButton(said("Count as good")),
+            QPushButton(said("Count as suspect")),
+        )
+        self.copy = QPushButton(said("Copy"))
         for button, keys in ((self.good, "Ctrl+G"), (self.suspect, "Ctrl+X"), (self.copy, "")):
             button.setObjectName("small")
             button.setEnabled(False)

@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from multiprocessing.connection import Connection as Pipe
 from typing import Any
 
+from rook_tally.desk.wording import speak
 from rook_tally.store import Store, open_store
 
 _STOP_WITHIN_S = 5.0
@@ -21,16 +22,22 @@ _STOP_WITHIN_S = 5.0
 class WorkApart:
     """A process that does one kind of work with a store, one piece after the other.
 
-    It ends with the process it belongs to, however that ends: its pipe is closed then.
+    It ends with the process it belongs to, however that ends: its pipe is closed then. `catalogue`
+    is how it says things.
     """
 
-    def __init__(self, address: str, work: Callable[[Store, Any], Any]) -> None:
+    def __init__(
+        self, address: str, work: Callable[[Store, Any], Any], catalogue: Mapping[str, str]
+    ) -> None:
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
         self._is_ready = False
         # The address may hold a password; this way it is not among the words everybody can see.
         self._process = context.Process(
-            target=_serve, args=(theirs, address, work), name="rook-tally-reader", daemon=True
+            target=_serve,
+            args=(theirs, address, work, catalogue),
+            name="rook-tally-reader",
+            daemon=True,
         )
         self._process.start()
         theirs.close()
@@ -70,10 +77,16 @@ class WorkApart:
             self._process.join()
 
 
-def _serve(pipe: Pipe, address: str, work: Callable[[Store, Any], Any]) -> None:
+def _serve(
+    pipe: Pipe,
+    address: str,
+    work: Callable[[Store, Any], Any],
+    catalogue: Mapping[str, str],
+) -> None:
     """What the process does until its pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    speak(catalogue)
     store = open_store(address)
     try:
         pipe.send(True)

@@ -12,6 +12,7 @@ from rook_tally.core.readings import Quality
 from rook_tally.core.remarks import Remark
 from rook_tally.core.units import Unit
 from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.wording import said
 from rook_tally.store import (
     CorrectionEntry,
     Overruling,
@@ -42,8 +43,10 @@ class KeepRemark:
         kept = keep_remark(connection, self.remark)
         sort = "span" if kept.is_span else "pin"
         if before is None:
-            return Done(f"{sort} “{kept.text}” written down", RemoveRemark(kept.id), kept)
-        return Done(f"{sort} “{kept.text}” altered", KeepRemark(before), kept)
+            return Done(
+                said("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
+            )
+        return Done(said("{0} “{1}” altered", sort, kept.text), KeepRemark(before), kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +59,7 @@ class RemoveRemark:
         """Take it away."""
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
-        return Done(f"{sort} “{gone.text}” taken away", KeepRemark(gone))
+        return Done(said("{0} “{1}” taken away", sort, gone.text), KeepRemark(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +113,8 @@ class WithdrawCorrection:
         withdraw_correction(connection, self.entry_id)
         assert before is not None  # withdrawing one that is not there has raised
         return Done(
-            f"correction of {_name(self.series)} withdrawn", _correct_as(self.series, before)
+            said("correction of {0} withdrawn", _name(self.series)),
+            _correct_as(self.series, before),
         )
 
 

@@ -10,6 +10,7 @@ from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.shell.commands import Command, Section
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.wording import said
 
 if TYPE_CHECKING:
     from rook_tally.desk.shell.window import DeskWindow
@@ -27,17 +28,17 @@ def _everywhere(window: DeskWindow) -> Iterator[Command]:
         return Command(Section.EVERYWHERE, words, keys, call)
 
     for at, name in enumerate(window.view_names):
-        yield command(f"{name} view", (f"Alt+{at + 1}",), partial(window.show_view, at))
-    yield command("Find a place, station, series, remark or command", ("/", "Ctrl+K"),
+        yield command(said("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
+    yield command(said("Find a place, station, series, remark or command"), ("/", "Ctrl+K"),
                   lambda: window.dialogs.find())  # fmt: skip
-    yield command("This sheet of keys", ("?", "F1"), lambda: window.dialogs.show_keys())
-    yield command("Undo", ("Ctrl+Z",), lambda: window.undo.undo())
-    yield command("Do again", ("Ctrl+Shift+Z",), lambda: window.undo.redo())
-    yield command("Theme: the desktop's, light, night", ("Ctrl+Shift+L",),
+    yield command(said("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
+    yield command(said("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())
+    yield command(said("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())
+    yield command(said("Theme: the desktop's, light, night"), ("Ctrl+Shift+L",),
                   window.theme_wanted.emit)  # fmt: skip
-    yield command("Read a CSV file", ("Ctrl+O",), lambda: window.dialogs.read_file())
-    yield command("Full screen", ("F11",), window.turn_full_screen)
-    yield command("Close the window", ("Ctrl+Q",), window.close)
+    yield command(said("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
+    yield command(said("Full screen"), ("F11",), window.turn_full_screen)
+    yield command(said("Close the window"), ("Ctrl+Q",), window.close)
 
 
 def _of_time(window: DeskWindow) -> Iterator[Command]:
@@ -46,13 +47,15 @@ def _of_time(window: DeskWindow) -> Iterator[Command]:
 
     rail = window.rail
     yield Command(
-        Section.TIME, "Back to now", ("Space",), rail.model.go_live, is_shown=True
+        Section.TIME, said("Back to now"), ("Space",), rail.model.go_live, is_shown=True
     )  # fmt: skip
-    yield command("Go to a time you type", ("G",), rail.ask_where_to)
+    yield command(said("Go to a time you type"), ("G",), rail.ask_where_to)
     for keys, (words, span_us) in zip(_PRESET_KEYS, PRESETS, strict=True):
-        yield command(f"The last {words}", (keys,), partial(rail.model.show_last, span_us))
-    yield command("Everything", ("Ctrl+0",), rail.model.show_everything)
-    yield command("To the time rail: arrows move the window", ("Ctrl+T",), rail.track.setFocus)
+        yield command(said("The last {0}", words), (keys,), partial(rail.model.show_last, span_us))
+    yield command(said("Everything"), ("Ctrl+0",), rail.model.show_everything)
+    yield command(
+        said("To the time rail: arrows move the window"), ("Ctrl+T",), rail.track.setFocus
+    )
 
 
 def _of_views(window: DeskWindow) -> Iterator[Command]:
@@ -75,9 +78,9 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
     for other in StripAction:
         yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
     for words, keys, call in (
-        ("Add a station", ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
-        ("The picked station's connection sheet", ("C",),
+        (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
+        (said("The picked station's connection sheet"), ("C",),
          lambda: window.stations.tasks.show_sheet()),
-        ("Adopt the first stray sender", ("A",), lambda: window.stations.note.adopt.click()),
+        (said("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
     ):  # fmt: skip
         yield Command(Section.STATIONS, words, keys, partial(stations, call))

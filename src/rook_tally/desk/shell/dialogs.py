@@ -17,6 +17,7 @@ from rook_tally.desk.shell.finding import Target
 from rook_tally.desk.shell.reader import Reply
 from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.desk.shell.undo import user_name
+from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Station
 
 if TYPE_CHECKING:
@@ -134,7 +135,7 @@ class Dialogs:
 
         model = self._window.strip.model
         QGuiApplication.clipboard().setText(figures_as_text(model))
-        self._window.tell("The figures of the window are on the clipboard.")
+        self._window.tell(said("The figures of the window are on the clipboard."))
 
     def save_csv(self) -> None:
         """Save the readings of the lanes over the window."""
@@ -143,12 +144,12 @@ class Dialogs:
         window = self._window
         series = window.strip.model.series
         if not series:
-            window.tell("There is no lane to save.")
+            window.tell(said("There is no lane to save."))
             return
         stretch = window.strip.model.stretch
         shown = window.state.window
         start_us, end_us = stretch or (shown.start_us, shown.end_us)
-        dialog = QFileDialog(window, "Save the readings shown", "readings.csv", "CSV (*.csv)")
+        dialog = QFileDialog(window, said("Save the readings shown"), "readings.csv", "CSV (*.csv)")
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("csv")
         dialog.fileSelected.connect(
@@ -161,7 +162,9 @@ class Dialogs:
         from rook_tally.desk.shell.picture import save_picture
 
         window = self._window
-        dialog = QFileDialog(window, "Save the picture", "strip.png", "PNG (*.png);;SVG (*.svg)")
+        dialog = QFileDialog(
+            window, said("Save the picture"), "strip.png", "PNG (*.png);;SVG (*.svg)"
+        )
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.fileSelected.connect(partial(save_picture, window))
         self._show(dialog)
@@ -172,6 +175,6 @@ class Dialogs:
 
         window = self._window
         if window.importer is None:
-            window.tell("Files are read with: rook-tally import FILE --station KEY")
+            window.tell(said("Files are read with: rook-tally import FILE --station KEY"))
             return
         self._show(ImportDialog(window.theme, window.state, window.importer, window))

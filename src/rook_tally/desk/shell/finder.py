@@ -32,6 +32,7 @@ from rook_tally.desk.shell.commands import Command
 from rook_tally.desk.shell.finding import Found, found
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _ROW_HEIGHT = 26
 _WIDTH, _ROWS = 560, 12
@@ -65,7 +66,7 @@ class _Lines(QStyledItemDelegate):
         line = rect.adjusted(12, 0, -12, 0)
         painter.setFont(face(11))
         painter.setPen(dim)
-        painter.drawText(line, _LEFT, one.sort.value)
+        painter.drawText(line, _LEFT, said(one.sort.value))
         painter.drawText(line, _RIGHT, one.keys)
         line = line.adjusted(74, 0, -90, 0)
         painter.setFont(face(13, MEDIUM))
@@ -90,18 +91,18 @@ class Finder(QDialog):
     ) -> None:
         super().__init__(parent)
         self._state, self._commands = state, commands
-        self.setWindowTitle("Find")
+        self.setWindowTitle(said("Find"))
         self.setFixedWidth(_WIDTH)
         self.typed = QLineEdit()
-        self.typed.setPlaceholderText("A place, station, series, remark or something to do")
-        self.typed.setAccessibleName("Find")
+        self.typed.setPlaceholderText(said("A place, station, series, remark or something to do"))
+        self.typed.setAccessibleName(said("Find"))
         self.list = QListWidget()
         self.list.setFrameShape(QListWidget.Shape.NoFrame)
         self.list.setItemDelegate(_Lines(theme, self.list))
         self.list.setUniformItemSizes(True)
         self.list.setFixedHeight(_ROWS * _ROW_HEIGHT + 4)
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setAccessibleName("Found")
+        self.list.setAccessibleName(said("Found"))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.typed)

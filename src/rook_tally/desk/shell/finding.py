@@ -12,6 +12,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.shell.commands import Command, key_words
 from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Station
 
 MOST = 40
@@ -61,7 +62,7 @@ def found(letters: str, state: SiteState, commands: Sequence[Command]) -> list[F
 def _everything(state: SiteState, commands: Sequence[Command]) -> Iterator[Found]:
     site = state.site
     for place in site.places:
-        where = "indoors" if place.indoors else "outdoors"
+        where = said("indoors") if place.indoors else said("outdoors")
         yield Found(FoundSort.PLACE, place.name, where, "", place)
     for station in site.stations:
         yield Found(FoundSort.STATION, station.key, station.place.name, "", station)
@@ -78,6 +79,6 @@ def _everything(state: SiteState, commands: Sequence[Command]) -> Iterator[Found
     for command in commands:
         if command.is_shown:
             yield Found(
-                FoundSort.COMMAND, command.words, command.section.value, key_words(command.keys),
-                command,
+                FoundSort.COMMAND, command.words, said(command.section.value),
+                key_words(command.keys), command,
             )  # fmt: skip

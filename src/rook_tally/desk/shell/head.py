@@ -11,6 +11,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 HEAD_HEIGHT = 46
 
@@ -47,7 +48,9 @@ class _ViewName(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         self.ensurePolished()
-        return QSize(QFontMetrics(face(15, BOLD)).horizontalAdvance(self.text()) + 4, HEAD_HEIGHT)
+        return QSize(
+            QFontMetrics(face(15, BOLD)).horizontalAdvance(said(self.text())) + 4, HEAD_HEIGHT
+        )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -55,7 +58,7 @@ class _ViewName(QAbstractButton):
         painter.setFont(face(15, BOLD if here else REGULAR))
         bright = here or self.underMouse()
         painter.setPen(colour(self._theme.on_night if bright else self._theme.on_night_dim))
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.text())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, said(self.text()))
         if here:
             painter.fillRect(0, HEAD_HEIGHT - 4, self.width(), 4, colour(self._theme.here))
         if self.hasFocus():
@@ -74,11 +77,13 @@ class _Standing(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
     def show_count(self, count: int, level: Level) -> None:
-        text = f"{count} past a limit" if count else ""
+        text = said("{0} past a limit", count) if count else ""
         if (text, level) == (self._text, self._level):
             return
         self._text, self._level = text, level
-        self.setAccessibleName(f"{text}, worst {level.wording}" if text else "all settled")
+        self.setAccessibleName(
+            said("{0}, worst {1}", text, said(level.wording)) if text else said("all settled")
+        )
         self.updateGeometry()
         self.update()
 
@@ -114,7 +119,7 @@ class Head(QWidget):
         self._theme = theme
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
-        name, self._site = QLabel("Rook Tally"), QLabel()
+        name, self._site = QLabel(said("Rook Tally")), QLabel()
         self._heard, self._clock = QLabel(), QLabel()
         self._standing = _Standing(theme)
         self._views = [_ViewName(text, theme) for text in views]
@@ -147,7 +152,7 @@ class Head(QWidget):
         row.addStretch(1)
         row.addWidget(right)
         for at, button in enumerate(self._views):
-            button.setAccessibleName(f"{views[at]} view")
+            button.setAccessibleName(said("{0} view", views[at]))
             button.setToolTip(f"Alt+{at + 1}")
             button.clicked.connect(lambda _checked=False, place=at: self.view_chosen.emit(place))
         self.refresh()
@@ -161,7 +166,7 @@ class Head(QWidget):
         state = self._state
         self._site.setText(state.site.name)
         heard, stations = state.stations_heard()
-        self._heard.setText(f"{heard} of {stations} heard" if stations else "")
+        self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
         self._standing.show_count(*state.raised())
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
         self._clock.setText(now.strftime("%H:%M:%S"))

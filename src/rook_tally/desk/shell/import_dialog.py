@@ -23,6 +23,7 @@ from rook_tally.core.errors import RookTallyError
 from rook_tally.desk.shell.importing import FileImporter
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 
 class ImportDialog(QDialog):
@@ -36,23 +37,29 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self._importer = importer
         self._thread: threading.Thread | None = None
-        self.setWindowTitle("Read a CSV file")
+        self.setWindowTitle(said("Read a CSV file"))
         self.setMinimumWidth(560)
         self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
-        self.file.setAccessibleName("file")
-        self.zone.setAccessibleName("time zone of its times")
+        self.file.setAccessibleName(said("file"))
+        self.zone.setAccessibleName(said("time zone of its times"))
         self.station = QComboBox()
         self.station.setEditable(True)
-        self.station.setAccessibleName("station")
+        self.station.setAccessibleName(said("station"))
         self.station.addItems([one.key for one in state.site.stations])
         self.said = QPlainTextEdit()
         self.said.setReadOnly(True)
-        self.said.setAccessibleName("what the file holds")
+        self.said.setAccessibleName(said("what the file holds"))
         self.said.setPlaceholderText(
-            "Choose a file and the station it belongs to. A station is added in the Stations view."
+            said(
+                "Choose a file and the station it belongs to. "
+                "A station is added in the Stations view."
+            )
         )
-        self.choose = QPushButton("Choose …")
-        self.rehearse, self.read = QPushButton("What would it bring?"), QPushButton("Read it")
+        self.choose = QPushButton(said("Choose …"))
+        self.rehearse, self.read = (
+            QPushButton(said("What would it bring?")),
+            QPushButton(said("Read it")),
+        )
         self.choose.setObjectName("small")
         self.read.setObjectName("main")
         self.read.setEnabled(False)
@@ -60,9 +67,9 @@ class ImportDialog(QDialog):
         row.addWidget(self.file, 1)
         row.addWidget(self.choose)
         form = QFormLayout()
-        form.addRow("File", row)
-        form.addRow("Station", self.station)
-        form.addRow("Times without a zone are of", self.zone)
+        form.addRow(said("File"), row)
+        form.addRow(said("Station"), self.station)
+        form.addRow(said("Times without a zone are of"), self.zone)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.rehearse)
@@ -80,7 +87,7 @@ class ImportDialog(QDialog):
             changed.connect(lambda _: self.read.setEnabled(False))
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, "Choose a file", "", "CSV (*.csv *.txt);;All (*)")
+        dialog = QFileDialog(self, said("Choose a file"), "", "CSV (*.csv *.txt);;All (*)")
         dialog.fileSelected.connect(self.file.setText)
         dialog.open()
 
@@ -89,7 +96,7 @@ class ImportDialog(QDialog):
             return
         for button in (self.rehearse, self.read):
             button.setEnabled(False)
-        self.said.setPlainText("Reading …")
+        self.said.setPlainText(said("Reading …"))
         self._thread = threading.Thread(
             target=self._run, daemon=True, name="importing",
             args=(Path(self.file.text()), self.station.currentText(), self.zone.text(), dry_run),

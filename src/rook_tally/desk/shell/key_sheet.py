@@ -10,6 +10,7 @@ from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.commands import Command, Section, key_words
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
@@ -23,7 +24,7 @@ class KeySheet(QDialog):
 
     def __init__(self, theme: Theme, commands: Sequence[Command], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(said("Keys"))
         row = QHBoxLayout(self)
         row.setContentsMargins(24, 20, 24, 20)
         row.setSpacing(36)
@@ -33,7 +34,7 @@ class KeySheet(QDialog):
             for section in sections:
                 told = [one for one in commands if one.section is section and one.keys]
                 if told:
-                    column.addWidget(_label(section.value, face(14, BOLD), theme.ink))
+                    column.addWidget(_label(said(section.value), face(14, BOLD), theme.ink))
                     column.addLayout(_lines(theme, told))
                     column.addSpacing(12)
             column.addStretch(1)

@@ -65,11 +65,6 @@ def style_sheet(theme: Theme) -> str:
                  color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
                  font-family: "{family}"; font-size: 13px; }}
     QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
-    QComboBox::drop-down {{ border: none; width: 22px; }}
-    QComboBox::down-arrow {{ image: none; width: 0; height: 0; margin-right: 8px;
-                             border-left: 4px solid transparent;
-                             border-right: 4px solid transparent;
-                             border-top: 5px solid {theme.dim}; }}
     QComboBox QAbstractItemView, QMenu {{ background: {theme.sheet}; color: {theme.ink};
                  border: 1px solid {theme.strong_rule}; selection-background-color: {theme.sheen};
                  selection-color: {theme.on_sheen}; }}

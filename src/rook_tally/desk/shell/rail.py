@@ -30,6 +30,7 @@ from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.shell.rail_model import RailModel
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.time_window import PRESETS
+from rook_tally.desk.wording import said
 
 RAIL_HEIGHT = 92
 _HANDLE_REACH = 7
@@ -62,7 +63,7 @@ class _Track(QWidget):
         self._ground_key: tuple[object, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("time rail")
+        self.setAccessibleName(said("time rail"))
         self.setMinimumHeight(RAIL_HEIGHT - 8)
 
     def x_of(self, time_us: float) -> float:
@@ -266,15 +267,15 @@ class TimeRail(QWidget):
         self._theme, self.model = theme, model
         self.setFixedHeight(RAIL_HEIGHT)
         self.track = _Track(theme, model)
-        self.live = QPushButton("Live")
+        self.live = QPushButton(said("Live"))
         self.live.setCheckable(True)
-        self.live.setToolTip("Back to now (Space)")
+        self.live.setToolTip(said("Back to now (Space)"))
         self.span = QPushButton()
         self.span.setObjectName("words")
-        self.span.setToolTip("How long a time is shown; a moment to go to (G)")
+        self.span.setToolTip(said("How long a time is shown; a moment to go to (G)"))
         self.go = QLineEdit()
-        self.go.setPlaceholderText("yesterday 14:00")
-        self.go.setAccessibleName("time to go to")
+        self.go.setPlaceholderText(said("yesterday 14:00"))
+        self.go.setAccessibleName(said("time to go to"))
         self.go.hide()
         self.live.clicked.connect(self._on_live)
         self.span.clicked.connect(self._offer)
@@ -354,12 +355,12 @@ class TimeRail(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for text, span_us in PRESETS:
-            action = menu.addAction(f"Last {text}")
+            action = menu.addAction(said("Last {0}", text))
             action.triggered.connect(lambda _=False, span=span_us: self._show_last(span))
-        menu.addAction("Everything").triggered.connect(self.model.show_everything)
+        menu.addAction(said("Everything")).triggered.connect(self.model.show_everything)
         menu.addSeparator()
-        menu.addAction("Go to …\tG").triggered.connect(self.ask_where_to)
-        whole = menu.addAction("Whole archive on the rail")
+        menu.addAction(said("Go to …\tG")).triggered.connect(self.ask_where_to)
+        whole = menu.addAction(said("Whole archive on the rail"))
         whole.setCheckable(True)
         whole.setChecked(self.model.shows_all)
         whole.triggered.connect(self.model.show_all)

@@ -16,6 +16,7 @@ from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import PRESETS, SHORTEST_US, TimeWindow
+from rook_tally.desk.wording import said
 from rook_tally.store import Site, envelopes, span_of
 
 COLUMNS = 336
@@ -204,7 +205,7 @@ class RailModel:
         window = self.window
         named = next((text for text, span in PRESETS if span == window.span_us), None)
         words = named or _length(window.span_us)
-        return f"last {words}" if window.is_live else words
+        return said("last {0}", words) if window.is_live else words
 
     def moment_words(self) -> str:
         """The moment shown, when it is not now."""
@@ -214,7 +215,7 @@ class RailModel:
 
 def _length(span_us: int) -> str:
     if span_us >= 2 * DAY_US:
-        return f"{span_us / DAY_US:.0f} days"
+        return said("{0:.0f} days", span_us / DAY_US)
     if span_us >= 2 * HOUR_US:
         return f"{span_us / HOUR_US:.0f} h"
-    return f"{max(1, round(span_us / MINUTE_US))} min"
+    return said("{0} min", max(1, round(span_us / MINUTE_US)))

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
+from rook_tally.desk.wording import spoken
 from rook_tally.store import Store
 
 if TYPE_CHECKING:
@@ -104,7 +105,7 @@ class Reader:
         """Have the work done in a process of its own as soon as it is up."""
         from rook_tally.desk.shell.apart import WorkApart
 
-        self._apart = WorkApart(self._store.address, outcome_of)
+        self._apart = WorkApart(self._store.address, outcome_of, spoken())
 
     @property
     def is_apart(self) -> bool:

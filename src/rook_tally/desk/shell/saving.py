@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.desk.wording import said
 from rook_tally.store import Series, Store
 from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
 
@@ -74,12 +75,12 @@ class CsvSaving(QDialog):
         parent: QWidget,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.setWindowTitle("Saving readings")
+        self.setWindowTitle(said("Saving readings"))
         self._gives_up = threading.Event()
-        self.told = QLabel(f"Writing {path} …")
+        self.told = QLabel(said("Writing {0} …", path))
         self.told.setWordWrap(True)
         self.bar = QProgressBar()
-        self.stop = QPushButton("Give up")
+        self.stop = QPushButton(said("Give up"))
         self.stop.clicked.connect(self._on_button)
         foot = QHBoxLayout()
         foot.addStretch(1)
@@ -106,16 +107,16 @@ class CsvSaving(QDialog):
 
         try:
             rows = write_csv(store, series, start_us, end_us, path, went_on=heard)
-            self.ended.emit(f"{rows} readings are in {path}.")
+            self.ended.emit(said("{0} readings are in {1}.", rows, path))
         except GivenUpError:
-            self.ended.emit("Given up; nothing was written.")
+            self.ended.emit(said("Given up; nothing was written."))
         except RookTallyError as error:
             self.ended.emit(str(error))
 
     def _on_ended(self, told: str) -> None:
         self._thread.join()
         self.told.setText(told)
-        self.stop.setText("Close")
+        self.stop.setText(said("Close"))
 
     def _on_button(self) -> None:
         if self._thread.is_alive():

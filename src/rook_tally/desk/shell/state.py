@@ -26,6 +26,7 @@ from rook_tally.desk.shell.feed import (
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.desk.shell.past import MomentQuestion, PastMoment, Shown
 from rook_tally.desk.shell.time_window import TimeWindow
+from rook_tally.desk.wording import said
 from rook_tally.store import Collector, DoorState, Latest, Series, Site, Station
 
 # A day of a busy site; SQLite needs some of it to commit at all.
@@ -239,12 +240,15 @@ class SiteState:
             return ""
         if self.room_bytes is not None and self.room_bytes < _LITTLE_ROOM_BYTES:
             # Before anything else: a collector that cannot write cannot say that it lives either.
-            return (
-                f"The disk that holds the store is full ({self.room_bytes / 1e6:.0f} MB left). "
-                "New readings are refused until there is room; all that came before is kept."
+            return said(
+                "The disk that holds the store is full ({0:.0f} MB left). "
+                "New readings are refused until there is room; all that came before is kept.",
+                self.room_bytes / 1e6,
             )
         if not self.collectors:
-            return "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
+            return said(
+                "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
+            )
         waiting = [
             f"{door.name.upper()} door: {door.detail}; trying again. What came before is kept."
             for collector in self.collectors

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QWidget
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _SHOWN_MS = 6_000
 _MARGIN = 12
@@ -23,7 +24,7 @@ class Teller(QLabel):
         self.setFont(face(12))
         tint(self, theme.ink)
         self.setContentsMargins(12, 7, 12, 7)
-        self.setAccessibleName("what was done")
+        self.setAccessibleName(said("what was done"))
         self._going = QTimer(self, singleShot=True, interval=_SHOWN_MS)
         self._going.timeout.connect(self.hide)
         self.hide()

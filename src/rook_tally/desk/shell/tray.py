@@ -11,6 +11,7 @@ from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
 
 _SIZE = 64
 
@@ -19,8 +20,14 @@ def tray_words(state: SiteState) -> str:
     """The site in a line: how many series are past a limit and how bad, how many stations heard."""
     count, worst = state.raised()
     heard, stations = state.stations_heard()
-    told = f"{count} past a limit, worst {worst.wording}" if count else "all settled"
-    return f"{state.site.name or 'Rook Tally'}: {told}; {heard} of {stations} heard"
+    told = (
+        said("{0} past a limit, worst {1}", count, said(worst.wording))
+        if count
+        else said("all settled")
+    )
+    return said(
+        "{0}: {1}; {2} of {3} heard", state.site.name or "Rook Tally", told, heard, stations
+    )
 
 
 def tray_picture(theme: Theme, level: Level) -> QPixmap:
@@ -59,8 +66,8 @@ class Tray(QObject):
         self._level: Level | None = None
         self.icon = QSystemTrayIcon(self)
         self.menu = QMenu()
-        self.menu.addAction("Show the window").triggered.connect(self.shown_wanted)
-        self.menu.addAction("Close").triggered.connect(self.end_wanted)
+        self.menu.addAction(said("Show the window")).triggered.connect(self.shown_wanted)
+        self.menu.addAction(said("Close")).triggered.connect(self.end_wanted)
         self.icon.setContextMenu(self.menu)
         self.icon.activated.connect(self._on_activated)
         state.subscribe(lambda _: self.refresh())

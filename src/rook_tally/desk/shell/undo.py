@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
+from rook_tally.desk.wording import said
 
 _KEPT_STEPS = 100
 
@@ -43,7 +44,7 @@ class UndoHistory:
     def undo(self) -> None:
         """Take the newest step back."""
         if not self._done:
-            self._told("There is nothing to undo.")
+            self._told(said("There is nothing to undo."))
             return
         step = self._done.pop()
         self._back.append(step.inverse)
@@ -52,7 +53,7 @@ class UndoHistory:
     def redo(self) -> None:
         """Make the step again that was taken back last."""
         if not self._undone:
-            self._told("There is nothing to do again.")
+            self._told(said("There is nothing to do again."))
             return
         step = self._undone.pop()
         self._again.append(step.inverse)
@@ -72,12 +73,12 @@ class UndoHistory:
         done = reply.answer
         if is_back:
             self._undone.append(done)
-            self._told(f"Undone: {done.words}. Ctrl+Shift+Z does it again.")
+            self._told(said("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
             return
         self._done = [*self._done[-_KEPT_STEPS:], done]
         if not is_again:
             self._undone.clear()
-        self._told(f"{done.words[:1].upper()}{done.words[1:]}. Ctrl+Z undoes it.")
+        self._told(said("{0}{1}. Ctrl+Z undoes it.", done.words[:1].upper(), done.words[1:]))
 
 
 def user_name() -> str:
@@ -85,4 +86,4 @@ def user_name() -> str:
     try:
         return getpass.getuser()
     except (OSError, KeyError):
-        return "somebody"
+        return said("somebody")

@@ -43,6 +43,7 @@ from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.teller import Teller
 from rook_tally.desk.shell.theme import LIGHT, Theme
 from rook_tally.desk.shell.undo import UndoHistory
+from rook_tally.desk.wording import said
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
@@ -74,10 +75,10 @@ class DeskWindow(QMainWindow):
     def __init__(
         self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
     ) -> None:
-        super().__init__()
         # Before any part is made: each measures its words as it comes.
         QApplication.setFont(face(13))
-        self.setWindowTitle("Rook Tally")
+        super().__init__()
+        self.setWindowTitle(said("Rook Tally"))
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self._refusal = ""
@@ -314,8 +315,10 @@ class DeskWindow(QMainWindow):
         window = self.state.window
         self.banner.setVisible(not window.is_live)
         self.banner.setText(
-            f"Everything here is as it was on {self.rail.model.moment_words()}. "
-            "Space returns to now."
+            said(
+                "Everything here is as it was on {0}. Space returns to now.",
+                self.rail.model.moment_words(),
+            )
         )
         self._ask_rail()
         self.head.refresh()

@@ -24,6 +24,7 @@ from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.adopting import LEFT_OUT, Adoption, AdoptionStep
 from rook_tally.desk.stations.control_list import filled
+from rook_tally.desk.wording import said
 
 
 class AdoptDialog(QDialog):
@@ -36,18 +37,18 @@ class AdoptDialog(QDialog):
         self._theme = theme
         self.adoption = adoption
         self._shown_step: AdoptionStep | None = None
-        self.setWindowTitle(f"Adopt {adoption.key}")
+        self.setWindowTitle(said("Adopt {0}", adoption.key))
         self.setMinimumWidth(560)
         self.said, self.key = QLabel(), QLabel()
         self.place, self.kind = QComboBox(), QComboBox()
         self.place.setEditable(True)
-        self.place.setAccessibleName("place")
-        self.kind.setAccessibleName("kind")
-        self.indoors = QCheckBox("indoors, if the place is new")
+        self.place.setAccessibleName(said("place"))
+        self.kind.setAccessibleName(said("kind"))
+        self.indoors = QCheckBox(said("indoors, if the place is new"))
         self.indoors.setChecked(True)
         self.fields: list[tuple[QComboBox, QComboBox]] = []
         self._field_grid = QGridLayout()
-        self.adopt, self.close_button = QPushButton("Adopt"), QPushButton("Cancel")
+        self.adopt, self.close_button = QPushButton(said("Adopt")), QPushButton(said("Cancel"))
         self._form = QWidget()
         self._lay_out()
         self.refresh()
@@ -63,9 +64,9 @@ class AdoptDialog(QDialog):
         )
         tint(self.said, self._theme.dim)
         form = QFormLayout()
-        form.addRow("It stands in", self.place)
+        form.addRow(said("It stands in"), self.place)
         form.addRow("", self.indoors)
-        form.addRow("What sort it is", self.kind)
+        form.addRow(said("What sort it is"), self.kind)
         self._field_grid.setHorizontalSpacing(12)
         self._field_grid.setColumnStretch(1, 1)
         inner = QVBoxLayout(self._form)
@@ -101,18 +102,21 @@ class AdoptDialog(QDialog):
         self._form.setVisible(deciding)
         self.adopt.setVisible(one.step in (AdoptionStep.DECIDING, AdoptionStep.ASKED))
         self.adopt.setEnabled(one.is_ready)
-        said = one.said
+        told = one.said
         if one.step is AdoptionStep.DONE:
-            said = f"It is a station now: {one.said}."
-            self.close_button.setText("Close")
-        self.said.setText(said)
-        self.said.setVisible(bool(said))
+            told = said("It is a station now: {0}.", one.said)
+            self.close_button.setText(said("Close"))
+        self.said.setText(told)
+        self.said.setVisible(bool(told))
         shows_key = one.step is AdoptionStep.DONE and bool(one.access_key)
         self.key.setVisible(shows_key)
         if shows_key:
             self.key.setText(
-                f"Its access key, shown this once:\n{one.access_key}\n"
-                "It needs it as soon as the doors are open to the network."
+                said(
+                    "Its access key, shown this once:\n{0}\n"
+                    "It needs it as soon as the doors are open to the network.",
+                    one.access_key,
+                )
             )
 
     def _offer(self) -> None:
@@ -134,8 +138,8 @@ class AdoptDialog(QDialog):
             name = QLabel(told.name)
             name.setFont(face(13, BOLD))
             quantity, unit = QComboBox(), QComboBox()
-            quantity.setAccessibleName(f"what {told.name} measures")
-            unit.setAccessibleName(f"unit of {told.name}")
+            quantity.setAccessibleName(said("what {0} measures", told.name))
+            unit.setAccessibleName(said("unit of {0}", told.name))
             choices = [(LEFT_OUT, "wait: nobody knows yet")]
             if told.continues:
                 choices.insert(0, (f"={told.continues}", f"goes on as {told.continues}"))

@@ -21,6 +21,7 @@ from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.model import StationRow, StationsModel
+from rook_tally.desk.wording import said
 
 LIST_WIDTH = 452
 HEARD_LEFT, HEARD_WIDTH = 212, 108
@@ -156,7 +157,7 @@ class FleetList(QListView):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(_Line(model, theme, self))
-        self.setAccessibleName("stations")
+        self.setAccessibleName(said("stations"))
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)

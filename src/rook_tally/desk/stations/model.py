@@ -29,6 +29,7 @@ from rook_tally.desk.stations.questions import (
     PageQuestion,
     StationPage,
 )
+from rook_tally.desk.wording import said
 from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
@@ -222,7 +223,7 @@ class StationsModel:
             one for one in self._state.site.stations if one.kind.slug == station.kind.slug
         )
         alike = "" if "," not in spread else f" (of its kind: {spread})"
-        return f"firmware {station.firmware}{alike}"
+        return said("firmware {0}{1}", station.firmware, alike)
 
     def control_rows(self) -> list[ControlRow]:
         """The picked station's controls."""
@@ -282,7 +283,7 @@ class StationsModel:
         count = len(self.strays())
         if not count:
             return ""
-        return "A stray is talking" if count == 1 else f"{count} strays are talking"
+        return said("A stray is talking") if count == 1 else said("{0} strays are talking", count)
 
     def stray_lines(self) -> list[str]:
         """A line a stray sender: who, how many messages since when, and why."""
@@ -351,7 +352,7 @@ class StationsModel:
         gain = "" if correction.gain == 1 else f"× {correction.gain:g} "
         offset = f"{correction.offset:+g} " if correction.offset else ""
         since = datetime_from_time_us(correction.from_us).astimezone(self._state.zone)
-        return f"{gain}{offset}since {since.day} {since:%b}"
+        return said("{0}{1}since {2} {3:%b}", gain, offset, since.day, since)
 
     def _series_of(self, station: Station) -> list[Series]:
         return [one for one in self._state.site.series if one.station.id == station.id]

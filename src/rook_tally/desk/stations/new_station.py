@@ -18,6 +18,7 @@ from rook_tally.core.levels import Level
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.changes import AddStation, Choices
+from rook_tally.desk.wording import said
 
 
 class NewStationDialog(QDialog):
@@ -25,30 +26,33 @@ class NewStationDialog(QDialog):
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Connect a station")
+        self.setWindowTitle(said("Connect a station"))
         self.setMinimumWidth(460)
         told = QLabel(
-            "Give it a name to send by. What it measures is known from what it sends; you get the "
-            "address, its key and programs that send, ready to run."
+            said(
+                "Give it a name to send by. What it measures is known from what it sends; "
+                "you get the address, its key and programs that send, ready to run."
+            )
         )
         told.setWordWrap(True)
         tint(told, theme.dim)
         self.key = QLineEdit()
-        self.key.setPlaceholderText("such as kiln-1")
+        self.key.setPlaceholderText(said("such as kiln-1"))
         self.place, self.kind = QComboBox(), QComboBox()
         self.place.setEditable(True)
-        self.indoors = QCheckBox("indoors, if the place is new")
+        self.indoors = QCheckBox(said("indoors, if the place is new"))
         self.indoors.setChecked(True)
         self.problem = QLabel()
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
-        form.addRow("Its name on the wire", self.key)
-        form.addRow("It stands in", self.place)
+        form.addRow(said("Its name on the wire"), self.key)
+        form.addRow(said("It stands in"), self.place)
         form.addRow("", self.indoors)
-        form.addRow("What sort it is", self.kind)
+        form.addRow(said("What sort it is"), self.kind)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.add = self.buttons.addButton("Add it", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.add = self.buttons.addButton(said("Add it"), QDialogButtonBox.ButtonRole.AcceptRole)
+        self.add.setObjectName("main")
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)

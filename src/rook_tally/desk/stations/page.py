@@ -24,6 +24,7 @@ from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
+from rook_tally.desk.wording import said
 
 _TAPE_ROW, _FIELD_ROW = 23, 28
 _TAPE_SHOWN = 11
@@ -92,21 +93,23 @@ class StationPageView(QWidget):
         self._model = model
         self._name, self._about, self._counts = QLabel(), QLabel(), QLabel()
         self._whole, self._firmware, self._where = QLabel(), QLabel(), QLabel()
-        self._nothing = QLabel("Nothing has come from it yet. What it sends appears here at once.")
-        self.hold = QPushButton("Hold")
+        self._nothing = QLabel(
+            said("Nothing has come from it yet. What it sends appears here at once.")
+        )
+        self.hold = QPushButton(said("Hold"))
         self.hold.setObjectName("preset")
         self.hold.setCheckable(True)
-        self.hold.setToolTip("Let the tape stand still (H)")
+        self.hold.setToolTip(said("Let the tape stand still (H)"))
         self.hold.setShortcut("H")
         self.hold.toggled.connect(self.held)
         self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
         self.controls = ControlList(theme)
-        self._controls_title = QLabel("Controls")
-        self.sheet = QPushButton("Connect…")
-        self.sheet.setToolTip("Address, key, programs that send, and its first contact (C)")
+        self._controls_title = QLabel(said("Controls"))
+        self.sheet = QPushButton(said("Connect…"))
+        self.sheet.setToolTip(said("Address, key, programs that send, and its first contact (C)"))
         self.sheet.setShortcut("C")
-        self.new_key = QPushButton("New key…")
-        self.notes = QPushButton("Notes…")
+        self.new_key = QPushButton(said("New key…"))
+        self.notes = QPushButton(said("Notes…"))
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self._lay_out()
 
@@ -148,7 +151,7 @@ class StationPageView(QWidget):
         self._whole.setWordWrap(True)
         self._whole.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._whole.setObjectName("whole message")
-        self._whole.setAccessibleName("the picked message")
+        self._whole.setAccessibleName(said("the picked message"))
         self._whole.hide()
         self._set_widths(self.tape, (116, 0, 316), stretched=1)
         for at, name in enumerate(_FIELD_HEADS):
@@ -207,11 +210,11 @@ class StationPageView(QWidget):
         if station is None:
             return
         self._name.setText(station.key)
-        self._about.setText(f"{station.place.name} · {station.kind.name} · every "
-                            f"{station.cadence_s:g} s")  # fmt: skip
+        place, kind = station.place.name, station.kind.name
+        self._about.setText(said("{0} · {1} · every {2:g} s", place, kind, station.cadence_s))
         self._counts.setText(self._model.counts())
         self.hold.setChecked(self._model.is_held)
-        self.hold.setText("Held" if self._model.is_held else "Hold")
+        self.hold.setText(said("Held") if self._model.is_held else said("Hold"))
         rows = self._model.tape_rows()
         self._nothing.setVisible(not rows)
         self.tape.setVisible(bool(rows))

@@ -24,6 +24,7 @@ from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.contact import ContactStep, StepState
+from rook_tally.desk.wording import said
 
 _SENDER_NAMES = {
     Sender.CURL: "curl, over HTTP",
@@ -45,17 +46,17 @@ class SheetDialog(QDialog):
         self._theme = theme
         self._sheet = sheet
         self._key = access_key
-        self.setWindowTitle(f"Connect {sheet.station}")
+        self.setWindowTitle(said("Connect {0}", sheet.station))
         self.resize(760, 640)
         self.key = QLabel()
-        self.show_key = QPushButton("Show")
+        self.show_key = QPushButton(said("Show"))
         self.show_key.setObjectName("preset")
         self.show_key.setCheckable(True)
         self.senders = QComboBox()
-        self.senders.setAccessibleName("sender")
+        self.senders.setAccessibleName(said("sender"))
         self.program = QPlainTextEdit()
-        self.program.setAccessibleName("program")
-        self.copy = QPushButton("Copy")
+        self.program.setAccessibleName(said("program"))
+        self.copy = QPushButton(said("Copy"))
         self._steps = QVBoxLayout()
         self.steps: list[QLabel] = []
         self._lay_out()
@@ -82,7 +83,7 @@ class SheetDialog(QDialog):
         keys.addWidget(self.key)
         keys.addWidget(self.show_key)
         keys.addStretch(1)
-        form.addRow("access key", keys)
+        form.addRow(said("access key"), keys)
         self.show_key.toggled.connect(self._show_program)
         for one, name in _SENDER_NAMES.items():
             self.senders.addItem(name, one)
@@ -96,7 +97,7 @@ class SheetDialog(QDialog):
         choosing.addWidget(self.senders)
         choosing.addWidget(self.copy)
         choosing.addStretch(1)
-        steps_title = QLabel("First contact")
+        steps_title = QLabel(said("First contact"))
         steps_title.setFont(face(13, BOLD))
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
@@ -133,7 +134,7 @@ class SheetDialog(QDialog):
         is_shown = self.show_key.isChecked()
         self.show_key.setVisible(self._key is not None)
         if self._key is None:
-            self.key.setText("shown once, when it was made; make another with New key…")
+            self.key.setText(said("shown once, when it was made; make another with New key…"))
         else:
             self.key.setText(self._key if is_shown else _HIDDEN)
         self.program.setPlainText(

@@ -34,6 +34,7 @@ from rook_tally.desk.stations.changes import (
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.sheet_dialog import SheetDialog
+from rook_tally.desk.wording import said
 from rook_tally.store import Request, Station
 
 
@@ -109,12 +110,14 @@ class StationTasks:
         if station is None:
             return
         question = QMessageBox(
-            QMessageBox.Icon.NoIcon, f"New key for {station.key}",
-            f"{station.key} gets a new access key. Where it has the old one it is turned away "
-            "until you give it the new one; what it has sent stays.",
+            QMessageBox.Icon.NoIcon, said("New key for {0}", station.key),
+            said(
+                "{0} gets a new access key. Where it has the old one it is turned away "
+                "until you give it the new one; what it has sent stays.", station.key,
+            ),
             QMessageBox.StandardButton.Cancel, self._parent,
         )  # fmt: skip
-        button = question.addButton("Make a new key", QMessageBox.ButtonRole.AcceptRole)
+        button = question.addButton(said("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
         button.clicked.connect(lambda: self._reader.change(RenewKey(station)))
         question.open()
 
@@ -155,7 +158,7 @@ class StationTasks:
             asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe | AddStation
         ):
             QMessageBox(
-                QMessageBox.Icon.NoIcon, "Not done", reply.error,
+                QMessageBox.Icon.NoIcon, said("Not done"), reply.error,
                 QMessageBox.StandardButton.Ok, self._parent,
             ).open()  # fmt: skip
         elif isinstance(asked, RenewKey):
@@ -186,10 +189,10 @@ class NotesDialog(QDialog):
     def __init__(self, station: Station, parent: QWidget) -> None:
         super().__init__(parent)
         self.station = station
-        self.setWindowTitle(f"Notes on {station.key}")
+        self.setWindowTitle(said("Notes on {0}", station.key))
         self.setMinimumWidth(460)
         self.text = QPlainTextEdit(station.notes)
-        self.text.setAccessibleName("notes")
+        self.text.setAccessibleName(said("notes"))
         self.text.setTabChangesFocus(True)
         self.latitude, self.longitude = QLineEdit(), QLineEdit()
         for edit, value in (
@@ -205,9 +208,9 @@ class NotesDialog(QDialog):
         self._buttons.rejected.connect(self.reject)
         form = QFormLayout(self)
         form.setContentsMargins(24, 16, 24, 16)
-        form.addRow("Notes", self.text)
-        form.addRow("Latitude, °", self.latitude)
-        form.addRow("Longitude, °", self.longitude)
+        form.addRow(said("Notes"), self.text)
+        form.addRow(said("Latitude, °"), self.latitude)
+        form.addRow(said("Longitude, °"), self.longitude)
         form.addRow("", self.wrong)
         form.addRow(self._buttons)
 

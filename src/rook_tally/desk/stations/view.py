@@ -25,6 +25,7 @@ from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.questions import Fleet, StationPage
 from rook_tally.desk.stations.tasks import StationTasks
+from rook_tally.desk.wording import said
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000
@@ -44,8 +45,8 @@ class _StrayNote(QWidget):
         self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         tint(self._headline, theme.ink)
         tint(self._lines, theme.dim)
-        self.adopt = QPushButton("Adopt…")
-        self.adopt.setToolTip("Make the first of them a station (A)")
+        self.adopt = QPushButton(said("Adopt…"))
+        self.adopt.setToolTip(said("Make the first of them a station (A)"))
         self.adopt.setShortcut("A")
         self.adopt.setObjectName("main")
         words = QVBoxLayout()
@@ -118,8 +119,11 @@ class StationsView(QWidget):
         self._again = QTimer(self, interval=_FLEET_EVERY_MS)
         self._again.timeout.connect(self._ask)
         self._empty = QLabel(
-            "No station has been added yet. Let one send to the doors: it shows here as a stray.\n"
-            'Or add it first:   rook-tally station add kiln-1 --place "Kiln room"'
+            said(
+                "No station has been added yet. Let one send to the doors: "
+                "it shows here as a stray.\n"
+                'Or add it first:   rook-tally station add kiln-1 --place "Kiln room"'
+            )
         )
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)

@@ -11,6 +11,7 @@ from rook_tally.desk.parts.ink import BOLD, REGULAR, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.figures import WindowFigures, level_at_peak, window_figures
 from rook_tally.desk.strip.model import StripModel
+from rook_tally.desk.wording import said
 
 _HEAD, _ROW, _HEARD = 20, 35, 19
 _RIGHTS = (0.62, 0.79, 1.0)
@@ -24,7 +25,7 @@ class FiguresTable(QWidget):
         self._theme, self._model = theme, model
         self._figures: list[WindowFigures] = []
         self._levels: list[Level] = []
-        self.setAccessibleName("figures of the window")
+        self.setAccessibleName(said("figures of the window"))
 
     def refresh(self) -> None:
         """Draw what the model says."""
@@ -69,7 +70,7 @@ class FiguresTable(QWidget):
         painter.setPen(colour(theme.dim))
         for key, share in self._heard().items():
             line = QRectF(0, top, self.width(), _HEARD)
-            painter.drawText(line, _LEFT, f"{key} heard")
+            painter.drawText(line, _LEFT, said("{0} heard", key))
             painter.drawText(line, _RIGHT, share)
             top += _HEARD
 

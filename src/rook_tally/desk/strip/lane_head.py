@@ -20,6 +20,7 @@ from rook_tally.desk.parts.carrying import carried_series, carry
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.model import LaneHead
+from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 HEAD_WIDTH = 196
@@ -92,7 +93,7 @@ class LaneHeadWidget(QWidget):
 
     def enterEvent(self, event: object) -> None:
         """Show the cross."""
-        self.setToolTip("The cross takes this lane away")
+        self.setToolTip(said("The cross takes this lane away"))
         self.update()
 
     def leaveEvent(self, event: object) -> None:

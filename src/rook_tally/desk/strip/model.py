@@ -16,6 +16,7 @@ from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import SHORTEST_US, TimeWindow
 from rook_tally.desk.strip.questions import LanesQuestion, Overlay, Trace, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
+from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 _MOST_OFFERS = 12
@@ -159,9 +160,9 @@ class StripModel:
         """Which earlier days lie behind; empty for none."""
         return {
             Overlay.NONE: "",
-            Overlay.DAY_BEFORE: "behind: the same hours the day before",
-            Overlay.THREE_DAYS: "behind: the same hours of the three days before",
-            Overlay.WEEK_BEFORE: "behind: the same hours a week before",
+            Overlay.DAY_BEFORE: said("behind: the same hours the day before"),
+            Overlay.THREE_DAYS: said("behind: the same hours of the three days before"),
+            Overlay.WEEK_BEFORE: said("behind: the same hours a week before"),
         }[self.overlay]
 
     def add(self, series: Sequence[Series]) -> None:
@@ -303,7 +304,10 @@ class StripModel:
         values = [self._value_text(one) for one in shown.series]
         places = dict.fromkeys(one.station.place.name for one in shown.series)
         return LaneHead(
-            quantity.heading, " + ".join(places), " · ".join(values), shown.series[0].shown.symbol
+            said(quantity.heading),
+            " + ".join(places),
+            " · ".join(values),
+            shown.series[0].shown.symbol,
         )
 
     def _value_text(self, one: Series) -> str:
@@ -353,18 +357,21 @@ class StripModel:
         if waiting:
             return ""
         if not lows:
-            return "nothing was heard in this window"
+            return said("nothing was heard in this window")
         notes = []
         accuracy = shown.quantity.accuracy
         is_number = shown.quantity.scale is Scale.NUMBER
         if is_number and max(highs) - min(lows) <= 2 * accuracy:
             as_shown = shown.series[0].shown
             told = f"±{as_shown.difference_figure(accuracy)} {as_shown.symbol}"
-            notes.append(f"moves less than the sensor can tell ({told})")
+            notes.append(said("moves less than the sensor can tell ({0})", told))
         suspect = sum(int(self.envelopes[one.id].suspect.sum()) for one in shown.series)
         if suspect:
-            plural = "reading" if suspect == 1 else "readings"
-            notes.append(f"{suspect} {plural} set aside as suspect")
+            notes.append(
+                said("{0} reading set aside as suspect", suspect)
+                if suspect == 1
+                else said("{0} readings set aside as suspect", suspect)
+            )
         return " · ".join(notes)
 
 

@@ -24,6 +24,7 @@ from rook_tally.core.span_comparison import (
 from rook_tally.core.statistics import Window
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wording import said
 from rook_tally.store import Series, read_range
 
 BINS = 60
@@ -241,7 +242,7 @@ class RemarksModel:
             return ""
         at = [one.id for one in self.answer.spans].index(self.base.id)
         count = figure(self.answer.figures[at].count, 0)
-        return f"base: {self.base.text} · {count} readings"
+        return said("base: {0} · {1} readings", self.base.text, count)
 
 
 def _line(

@@ -14,6 +14,7 @@ from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
 from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel
+from rook_tally.desk.wording import said
 
 REMARKS_HEIGHT = 62
 _TOP, _BAR, _STEP = 6, 19, 22
@@ -41,7 +42,7 @@ class RemarksHead(QWidget):
         painter.fillRect(self.rect(), colour(theme.paper))
         painter.setFont(face(13, BOLD))
         painter.setPen(colour(theme.ink))
-        painter.drawText(QRectF(16, 6, HEAD_WIDTH - 24, 20), _LEFT, "Remarks")
+        painter.drawText(QRectF(16, 6, HEAD_WIDTH - 24, 20), _LEFT, said("Remarks"))
         painter.setFont(face(11))
         painter.setPen(colour(theme.dim))
         painter.drawText(QRectF(16, 25, HEAD_WIDTH - 24, 18), _LEFT, self._model.counted())
@@ -65,7 +66,7 @@ class RemarksLane(QWidget):
         self._holds_end = False
         self.setFixedHeight(REMARKS_HEIGHT)
         self.setMouseTracking(True)
-        self.setAccessibleName("remarks")
+        self.setAccessibleName(said("remarks"))
 
     def refresh(self) -> None:
         """Draw it anew."""

@@ -13,6 +13,7 @@ from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
+from rook_tally.desk.wording import said
 
 _ROW_HEIGHT = 30
 _NAME_WIDTH = 92
@@ -24,7 +25,7 @@ class SpreadChart(QWidget):
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()
         self._theme, self._model = theme, model
-        self.setAccessibleName("spread of readings")
+        self.setAccessibleName(said("spread of readings"))
 
     def sizeHint(self) -> QSize:
         """A row a span."""
@@ -76,7 +77,7 @@ class _SpanName(QLabel):
         self.setFont(face(12, MEDIUM))
         tint(self, theme.ink)
         self.setContentsMargins(9, 4, 0, 4)
-        self.setToolTip(f"{line.told}. A click compares the others with it.")
+        self.setToolTip(said("{0}. A click compares the others with it.", line.told))
         self.setAccessibleDescription(line.told)
         self.setMaximumWidth(_NAME_WIDTH)
         words = QFontMetrics(face(12, MEDIUM))
@@ -104,8 +105,10 @@ class SpansPage(QWidget):
         self.about, self.base = QLabel(), QLabel()
         self.sure = QLabel()
         self.hint = QLabel(
-            "No span lies in this window. Hold Shift and drag over the lanes to mark a stretch, "
-            "then name it: N."
+            said(
+                "No span lies in this window. Hold Shift and drag over the lanes to mark "
+                "a stretch, then name it: N."
+            )
         )
         self.hint.setWordWrap(True)
         for label in (self.about, self.base, self.sure, self.hint):
@@ -116,7 +119,7 @@ class SpansPage(QWidget):
         self.table.setHorizontalSpacing(6)
         self.table.setVerticalSpacing(2)
         self.table.setColumnStretch(0, 1)
-        self.heading = QLabel("Spread of readings")
+        self.heading = QLabel(said("Spread of readings"))
         self.heading.setFont(face(12, BOLD))
         tint(self.heading, theme.ink)
         self.chart = SpreadChart(theme, model)
@@ -152,8 +155,8 @@ class SpansPage(QWidget):
             self.base.setText(self._model.base_words())
             unsure = [line.remark.text for line in lines if not line.is_base and not line.is_sure]
             self.sure.setText(
-                f"No more than chance may tell: {', '.join(unsure)}" if unsure
-                else "All differ by more than chance (95 %)." if len(lines) > 1 else ""
+                said("No more than chance may tell: {0}", ', '.join(unsure)) if unsure
+                else said("All differ by more than chance (95 %).") if len(lines) > 1 else ""
             )  # fmt: skip
             self.sure.setVisible(bool(self.sure.text()))
             self.chart.setFixedHeight(self.chart.sizeHint().height())

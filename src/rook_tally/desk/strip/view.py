@@ -31,6 +31,7 @@ from rook_tally.desk.strip.questions import LanesQuestion
 from rook_tally.desk.strip.remarks import SpansQuestion, span_of_window
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
+from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 _REFRESH_MS = 300
@@ -85,7 +86,9 @@ class StripView(QWidget):
         self.remarks_head = RemarksHead(theme, self.model.remarks)
         self.remarks_lane = RemarksLane(theme, self.model.remarks)
         self.panel = WindowPanel(theme, self.model)
-        self._empty = QLabel("Add a lane to begin: type a few letters at the right, or press A")
+        self._empty = QLabel(
+            said("Add a lane to begin: type a few letters at the right, or press A")
+        )
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.area = _Ground(theme.strong_rule)

@@ -23,6 +23,7 @@ from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.figures_table import FiguresTable
 from rook_tally.desk.strip.model import LaneOffer, StripModel
 from rook_tally.desk.strip.spans_page import SpansPage
+from rook_tally.desk.wording import said
 
 
 class WindowPanel(SidePaper):
@@ -39,13 +40,16 @@ class WindowPanel(SidePaper):
         self.table = FiguresTable(theme, model)
         self.figures, self.spans = QWidget(), SpansPage(theme, model.remarks)
         self.pages = QStackedWidget()
-        self._page_names = [QPushButton("Figures"), QPushButton("Spans compared")]
-        self.name_span, self.drop_pin = QPushButton("Name a span"), QPushButton("Drop a pin")
+        self._page_names = [QPushButton(said("Figures")), QPushButton(said("Spans compared"))]
+        self.name_span, self.drop_pin = (
+            QPushButton(said("Name a span")),
+            QPushButton(said("Drop a pin")),
+        )
         self.mark = _label(face(12), theme.sheen)
         self.adder = QLineEdit()
-        self.adder.setPlaceholderText("Add a lane: type a few letters")
+        self.adder.setPlaceholderText(said("Add a lane: type a few letters"))
         self.adder.setToolTip("A")
-        self.adder.setAccessibleName("Add a lane")
+        self.adder.setAccessibleName(said("Add a lane"))
         self._completer = QCompleter(QStringListModel(self), self)
         self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         self.adder.setCompleter(self._completer)
@@ -133,7 +137,7 @@ class WindowPanel(SidePaper):
             zone = self._model.state.zone
             start, end = (datetime_from_time_us(one).astimezone(zone) for one in (start_us, end_us))
             length = duration((end_us - start_us) / SECOND_US)
-            told.append(f"marked: {start:%H:%M:%S} – {end:%H:%M:%S}, {length}")
+            told.append(said("marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}", start, end, length))
         return "\n".join(part for part in told if part)
 
     def _offer(self, letters: str) -> None:
@@ -166,8 +170,8 @@ def _span_text(span_us: int, *, is_live: bool) -> str:
     named = next((text for text, known in PRESETS if known == span_us), None)
     if named is None:
         days = span_us / DAY_US
-        named = f"{days:.0f} days" if days >= 2 else duration(span_us / SECOND_US)
-    return f"The last {named}" if is_live else named
+        named = said("{0:.0f} days", days) if days >= 2 else duration(span_us / SECOND_US)
+    return said("The last {0}", named) if is_live else named
 
 
 _RIGHT = Qt.AlignmentFlag.AlignRight

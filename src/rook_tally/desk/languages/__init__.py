@@ -1,0 +1,1 @@
+"""The texts of the window (`rook_tally.ts`), and compiled translations of them."""

@@ -1,0 +1,1875 @@
+<?xml version="1.0" encoding="utf-8"?>
+<!DOCTYPE TS>
+<TS version="2.1" sourcelanguage="en">
+  <context>
+    <name>rook-tally</name>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Corrections: {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>now, yesterday 14:00, 2026-08-12 …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>such as: beside the reference meter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Correct</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>How</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>From</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Gain ×</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Offset, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Shown, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>True, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Shown then, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>True then, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>What the sensor said stays as it is; a correction lies on top.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Withdraw</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>Withdraw {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/dialog.py" />
+      <source>No correction yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/model.py" />
+      <source>one offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/model.py" />
+      <source>gain and offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/model.py" />
+      <source>two points: shown and true</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="correcting/model.py" />
+      <source>{0} from {1:%Y-%m-%d %H:%M} on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>{0} {1} the limit of {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>{0} · at this pace {1} by {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>just at the limit of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>too few readings in the last hour to tell a trend</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>steady over the last hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>not once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Mean today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Past the limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>of 24 h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>{0} missed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>none missed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Set aside</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Sensor can tell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>On today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Highest today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/account.py" />
+      <source>Lowest today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Open the cell in the Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Order by place, or worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Show the quantity in its next unit, everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Show the place's next station in the cell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Move the place up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Move the place down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Move the quantity left</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Move the quantity right</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Hide the place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Hide the quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Show hidden places and quantities again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Table of the day's readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Correct the cell's series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
+      <source>Write down what happened now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Look at the demo</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Connect a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Read a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>A made-up pottery with twelve stations and a week of history, in a window and a store of its own. Nothing of it comes into this one.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Send something to this machine; whoever speaks is shown at once, and you say what it is. No account, no cloud, nothing leaves this machine.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Readings you have as CSV become series of a station. A rehearsal first shows what would be kept, and a file that was read can be taken back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>Nothing has been heard yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/first_sheet.py" />
+      <source>There are three ways on.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/model.py" />
+      <source>lowest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/model.py" />
+      <source>mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/model.py" />
+      <source>median</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/model.py" />
+      <source>highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/model.py" />
+      <source>suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>Open in Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>Enter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>Remarks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>Nothing picked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/side_panel.py" />
+      <source>Pick a cell with the mouse or the arrow keys.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/table.py" />
+      <source>A click on the unit shows another (U)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/table.py" />
+      <source>Place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/table.py" />
+      <source>heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/view.py" />
+      <source>{0} is hidden. Ctrl+H shows everything again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/view.py" />
+      <source>{0} has no other unit.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>What happened, in a few words</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>Words</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>About</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>Colour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>Alter the {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>A new {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>At</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/remark_dialog.py" />
+      <source>To</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>Time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>Value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>As sent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>Worth</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>By whose word</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>{0}, {1} of them suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/model.py" />
+      <source>{0}, none suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Readings: {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Reading …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Only &amp;suspect ones</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Count as good</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="readings/table.py" />
+      <source>Count as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/changes.py" />
+      <source>{0} “{1}” altered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/changes.py" />
+      <source>{0} “{1}” taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/changes.py" />
+      <source>correction of {0} withdrawn</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/changes.py" />
+      <source>{0} “{1}” written down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Find a place, station, series, remark or command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>This sheet of keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Undo</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Do again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Theme: the desktop's, light, night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Read a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Full screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Close the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Back to now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Go to a time you type</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>To the time rail: arrows move the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Add a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>The picked station's connection sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>Adopt the first stray sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>{0} view</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>The last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/commands.py" />
+      <source>Everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/dialogs.py" />
+      <source>The figures of the window are on the clipboard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/dialogs.py" />
+      <source>Save the readings shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/dialogs.py" />
+      <source>Save the picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/dialogs.py" />
+      <source>There is no lane to save.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/dialogs.py" />
+      <source>Files are read with: rook-tally import FILE --station KEY</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finder.py" />
+      <source>Find</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finder.py" />
+      <source>A place, station, series, remark or something to do</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finder.py" />
+      <source>Found</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/finding.py" />
+      <source>outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>{0} past a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>{0}, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>all settled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>Rook Tally</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>{0} of {1} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>time zone of its times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>what the file holds</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Choose a file and the station it belongs to. A station is added in the Stations view.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Choose …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>File</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Times without a zone are of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Choose a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>What would it bring?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/import_dialog.py" />
+      <source>Read it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/key_sheet.py" />
+      <source>Keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/picture.py" />
+      <source>The picture is in {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/picture.py" />
+      <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>start</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>end</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>whole</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>time rail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>Live</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>Back to now (Space)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>How long a time is shown; a moment to go to (G)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>yesterday 14:00</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>time to go to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>Whole archive on the rail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>Last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail.py" />
+      <source>Go to …	G</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail_model.py" />
+      <source>{0} min</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail_model.py" />
+      <source>{0:.0f} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/rail_model.py" />
+      <source>last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>Saving readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>Writing {0} …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>Give up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>{0} readings are in {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/saving.py" />
+      <source>Given up; nothing was written.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/settings.py" />
+      <source>follow</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/settings.py" />
+      <source>light</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/settings.py" />
+      <source>night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/settings.py" />
+      <source>places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/settings.py" />
+      <source>worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/state.py" />
+      <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/state.py" />
+      <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/teller.py" />
+      <source>what was done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/tray.py" />
+      <source>{0}: {1}; {2} of {3} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/tray.py" />
+      <source>{0} past a limit, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/tray.py" />
+      <source>Show the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/undo.py" />
+      <source>{0}{1}. Ctrl+Z undoes it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/undo.py" />
+      <source>somebody</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/undo.py" />
+      <source>There is nothing to undo.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/undo.py" />
+      <source>There is nothing to do again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/undo.py" />
+      <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/window.py" />
+      <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>Adopt {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>indoors, if the place is new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>It stands in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>What sort it is</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>It is a station now: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>Adopt</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>Its access key, shown this once:
+{0}
+It needs it as soon as the doors are open to the network.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>what {0} measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopt_dialog.py" />
+      <source>unit of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopting.py" />
+      <source>proposing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopting.py" />
+      <source>deciding</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopting.py" />
+      <source>asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopting.py" />
+      <source>done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/adopting.py" />
+      <source>failed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/contact.py" />
+      <source>waiting</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/fleet_list.py" />
+      <source>stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/model.py" />
+      <source>firmware {0}{1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/model.py" />
+      <source>{0}{1}since {2} {3:%b}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/model.py" />
+      <source>A stray is talking</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/model.py" />
+      <source>{0} strays are talking</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/new_station.py" />
+      <source>Give it a name to send by. What it measures is known from what it sends; you get the address, its key and programs that send, ready to run.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/new_station.py" />
+      <source>such as kiln-1</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/new_station.py" />
+      <source>Its name on the wire</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/new_station.py" />
+      <source>Add it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Nothing has come from it yet. What it sends appears here at once.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Hold</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Let the tape stand still (H)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Controls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Connect…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Address, key, programs that send, and its first contact (C)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>New key…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Notes…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>the picked message</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>{0} · {1} · every {2:g} s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/page.py" />
+      <source>Held</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>Connect {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>Show</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>program</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>access key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>First contact</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/sheet_dialog.py" />
+      <source>shown once, when it was made; make another with New key…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>New key for {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>{0} gets a new access key. Where it has the old one it is turned away until you give it the new one; what it has sent stays.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Make a new key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Notes on {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>notes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Notes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Latitude, °</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Longitude, °</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/tasks.py" />
+      <source>Not done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/view.py" />
+      <source>Adopt…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/view.py" />
+      <source>Make the first of them a station (A)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="stations/view.py" />
+      <source>No station has been added yet. Let one send to the doors: it shows here as a stray.
+Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the window earlier</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the window later</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Zoom in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Zoom out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Pick the lane above</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Pick the lane below</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the lane up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the lane down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Take the picked remark or lane away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Add a lane by typing a few letters</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Add everything in this place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Add this quantity everywhere, in one lane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the cursor earlier</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Move the cursor later</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Mark a stretch from the cursor on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Mark the stretch up to the cursor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Zoom into the marked stretch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Forget the marked stretch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Name a span: the marked stretch, or the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Drop a pin at the cursor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Pick the next remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Alter the picked remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Compare with the picked span as base</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Lay earlier days behind: the day before, three days, a week before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Figures or spans at the side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Table of the readings behind the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Correct the picked series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Copy the window's figures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Save the readings shown as CSV</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/actions.py" />
+      <source>Save the picture as PNG or SVG</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/figures_table.py" />
+      <source>figures of the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/figures_table.py" />
+      <source>{0} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/lane_head.py" />
+      <source>The cross takes this lane away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>nothing was heard in this window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>behind: the same hours the day before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>behind: the same hours of the three days before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>behind: the same hours a week before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>moves less than the sensor can tell ({0})</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>{0} reading set aside as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/model.py" />
+      <source>{0} readings set aside as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/remarks.py" />
+      <source>base: {0} · {1} readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/remarks_lane.py" />
+      <source>remarks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>spread of readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>{0}. A click compares the others with it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>No span lies in this window. Hold Shift and drag over the lanes to mark a stretch, then name it: N.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>Spread of readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>No more than chance may tell: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/spans_page.py" />
+      <source>All differ by more than chance (95 %).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/view.py" />
+      <source>Add a lane to begin: type a few letters at the right, or press A</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Add a lane: type a few letters</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Add a lane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Figures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Spans compared</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Name a span</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>Drop a pin</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="strip/window_panel.py" />
+      <source>marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Temperature</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Surface temperature</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Surface</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Humidity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Pressure</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>CO₂</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>CO</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PM0.3 count</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PM1</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PM2.5</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PM4</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PM10</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>VOC</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>NOx</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>TVOC</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Gas resistance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Formaldehyde</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Ozone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>NO₂</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Light</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>UV</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Noise</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Vibration x</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Vibration y</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Vibration z</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Moisture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Substrate temperature</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Water level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Flow</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Distance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Rain</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Wind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Gust</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Wind from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Voltage</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Voltage drop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Current</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Power</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Energy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Charge</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Mains frequency</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Battery</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Signal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Presence</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Switch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Contact</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Fan speed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>settled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>noticed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>raised</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>high</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>severe</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>fresh</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>silent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>good</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: outside the believable range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: lone zero</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: lone spike</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: stuck value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: set aside by a person</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>All indoors</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+</TS>

@@ -1,0 +1,90 @@
+"""The window in another language: texts gathered, translated with Qt's tools, said everywhere."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import xml.etree.ElementTree as ElementTree
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QLocale, Qt
+from PySide6.QtWidgets import QLabel, QPushButton
+from pytestqt.qtbot import QtBot
+
+from rook_tally.cli.desk_wishes import catalogue_of
+from rook_tally.desk import languages
+from rook_tally.desk.shell.moment import held_clock
+from rook_tally.desk.wording import said, speak, spoken
+from rook_tally.store import Store
+from tests.builders import NOON_US, append, begin_series
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS, to_strip
+
+ROOT = Path(__file__).resolve().parents[2]
+SOURCE = Path(languages.__file__).parent / "rook_tally.ts"
+
+
+def test_every_text_is_gathered() -> None:
+    """Whoever adds one runs scripts/words."""
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "scripts" / "words"), "--check"], timeout=60, check=False
+    )
+    assert done.returncode == 0
+
+
+@pytest.fixture
+def guillemets(tmp_path: Path) -> Iterator[dict[str, str]]:
+    """A language in which every text stands between guillemets, compiled by Qt's own compiler."""
+    tree = ElementTree.parse(SOURCE)
+    for message in tree.getroot().iter("message"):
+        translation = message.find("translation")
+        assert translation is not None
+        translation.attrib.pop("type")
+        translation.text = f"«{message.findtext('source')}»"
+    path = tmp_path / "rook_tally_eo.ts"
+    tree.write(path, encoding="utf-8", xml_declaration=True)
+    compiler = Path(sys.executable).with_name("pyside6-lrelease")
+    subprocess.run([str(compiler), str(path)], timeout=60, check=True, capture_output=True)
+    told = catalogue_of(QLocale("eo"), tmp_path)
+    speak(told)
+    yield told
+    speak({})
+
+
+def test_a_language_without_a_translation_is_said_as_written(tmp_path: Path) -> None:
+    assert catalogue_of(QLocale("eo"), tmp_path) == {}
+    assert said("{0} missed", 3) == "3 missed"
+    assert spoken() == {}
+
+
+def test_the_window_speaks_the_language(
+    qtbot: QtBot, store: Store, guillemets: dict[str, str], open_desk: OpenDesk
+) -> None:
+    assert guillemets["{0} missed"] == "«{0} missed»"
+    append(store, begin_series(store), *((NOON_US - at * 60_000_000, 20.0) for at in range(90)))
+    window = open_desk(held_clock(NOON_US))
+    panel = window.ledger.panel
+    qtbot.waitUntil(lambda: panel.account is not None, timeout=PATIENCE_MS)
+    assert panel.account is not None
+    assert panel.account.outlook == "«steady over the last hour»"
+    told = window.ledger.table.model().index(1, 0).data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "«Temperature»" in told
+    assert all("«" in one.words for one in window.commands)
+
+
+def test_nothing_in_the_strip_stays_unsaid(
+    qtbot: QtBot, store: Store, guillemets: dict[str, str], open_desk: OpenDesk
+) -> None:
+    append(store, begin_series(store), (NOON_US - 60_000_000, 20.0))
+    window = open_desk(held_clock(NOON_US))
+    to_strip(qtbot, window)
+    unsaid = {
+        widget.text()
+        for sort in (QLabel, QPushButton)
+        for widget in window.strip.findChildren(sort)
+        if any(letter.isalpha() for letter in widget.text()) and "«" not in widget.text()
+    }
+    # Days have their names from the locale.
+    assert {text for text in unsaid if "23 Nov" not in text} == set()
