@@ -145,8 +145,9 @@ class StationTasks:
     def refresh(self) -> None:
         """Show how far a first contact has come; and the sheet of a station just added."""
         if self._to_show and self._model.has(self._to_show):
-            self._model.pick(self._to_show)
-            self._to_show = ""
+            # Picking tells of a change, which comes back here.
+            key, self._to_show = self._to_show, ""
+            self._model.pick(key)
             self.show_sheet()
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_steps(self._model.contact())

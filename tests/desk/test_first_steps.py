@@ -1,0 +1,131 @@
+"""From an empty store on: the demo, a station, a file; and a store that goes and comes back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
+from pytestqt.qtbot import QtBot
+
+from rook_tally.cli.import_file import import_for_desk
+from rook_tally.desk.ledger.first_sheet import FirstStep
+from rook_tally.desk.shell.import_dialog import ImportDialog
+from rook_tally.desk.shell.moment import held_clock, running_clock
+from rook_tally.desk.shell.window import STATIONS, DeskWindow
+from rook_tally.store import Store, open_store, schema
+from tests.builders import NOON_US, append, begin_series
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS, opened
+
+
+def test_the_demo_is_asked_of_whoever_opened_the_window(qtbot: QtBot, open_desk: OpenDesk) -> None:
+    window = open_desk()
+    with qtbot.waitSignal(window.first_step) as asked:
+        QTest.mouseClick(window.ledger.first.buttons[FirstStep.DEMO], Qt.MouseButton.LeftButton)
+    assert asked.args == [FirstStep.DEMO]
+
+
+def test_a_station_is_added_and_its_sheet_shown(qtbot: QtBot, open_desk: OpenDesk) -> None:
+    window = open_desk()
+    window.ledger.first.buttons[FirstStep.STATION].click()
+    assert window.view == STATIONS
+    tasks = window.stations.tasks
+    qtbot.waitUntil(lambda: tasks.adding.kind.count() > 0, timeout=PATIENCE_MS)
+    QTest.keyClicks(tasks.adding.key, "kiln-1")
+    tasks.adding.place.setCurrentText("Kiln room")
+    tasks.adding.add.click()
+    qtbot.waitUntil(lambda: tasks.sheet is not None, timeout=PATIENCE_MS)
+    assert tasks.sheet.windowTitle().endswith("kiln-1")
+    assert window.state.site.stations[0].place.name == "Kiln room"
+    # The key was made in this window: here it can be read.
+    tasks.sheet.show_key.click()
+    assert "•" not in tasks.sheet.key.text()
+
+
+def test_a_station_with_an_impossible_key_is_refused(qtbot: QtBot, open_desk: OpenDesk) -> None:
+    window = open_desk()
+    window.ledger.first.buttons[FirstStep.STATION].click()
+    tasks = window.stations.tasks
+    qtbot.waitUntil(lambda: tasks.adding.kind.count() > 0, timeout=PATIENCE_MS)
+    tasks.adding.key.setText("two words")
+    tasks.adding.place.setCurrentText("Shop")
+    tasks.adding.add.click()
+    refused = opened(qtbot, window, QMessageBox)
+    assert "cannot be a station's key" in refused.text()
+    refused.close()
+    assert window.state.site.stations == ()
+
+
+@pytest.fixture
+def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
+    begin_series(store, key="kiln-1", place="Kiln room")
+    window = open_desk(held_clock(NOON_US))
+
+    def importer(file: Path, station: str, zone: str, *, dry_run: bool) -> str:
+        return import_for_desk(store, file, station, zone, dry_run=dry_run)
+
+    window.importer = importer
+    return window
+
+
+def test_a_file_is_rehearsed_and_then_read(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    window = with_importer
+    file = tmp_path / "kiln.csv"
+    file.write_text("time,temperature\n2026-11-20 08:00,21.5\n2026-11-20 08:10,22.5\nsoon,9\n")
+    window.dialogs.read_file()
+    dialog = opened(qtbot, window, ImportDialog)
+    dialog.file.setText(str(file))
+    dialog.station.setCurrentText("kiln-1")
+    assert not dialog.read.isEnabled()
+    dialog.rehearse.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    said = dialog.said.toPlainText()
+    assert "2 readings from 2026-11-20" in said
+    assert "line 4" in said
+    assert "nothing was written" in said
+    dialog.read.click()
+    qtbot.waitUntil(lambda: "take them back" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(
+        lambda: any(one.value == 22.5 for one in window.state.latest.values()),
+        timeout=PATIENCE_MS,
+    )
+
+
+def test_a_file_that_is_not_there_says_so(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    with_importer.dialogs.read_file()
+    dialog = opened(qtbot, with_importer, ImportDialog)
+    dialog.file.setText(str(tmp_path / "none.csv"))
+    dialog.rehearse.click()
+    qtbot.waitUntil(lambda: "none.csv" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    assert not dialog.read.isEnabled()
+
+
+def test_the_store_is_unplugged_and_plugged_back(
+    qtbot: QtBot, tmp_path: Path, store_path: Path, store: Store, open_desk: OpenDesk
+) -> None:
+    """A table gone is what a torn-out disk looks like to a reader: said, nothing lost, and gone by
+    itself once it is back."""
+    series = begin_series(store)
+    append(store, series, (running_clock() - 1_000_000, 21.0))
+    window = open_desk()
+    other = open_store(store_path)
+    with other.write() as connection:
+        connection.execute(sa.text("ALTER TABLE reading RENAME TO reading_away"))
+        connection.execute(sa.insert(schema.change).values(subject=2))
+    qtbot.waitUntil(lambda: bool(window.state.trouble), timeout=PATIENCE_MS)
+    assert window.notice.isVisible()
+    assert window.state.latest[series.id].value == 21.0
+    with other.write() as connection:
+        connection.execute(sa.text("ALTER TABLE reading_away RENAME TO reading"))
+    append(other, series, (running_clock(), 22.0))
+    qtbot.waitUntil(lambda: window.state.latest[series.id].value == 22.0, timeout=PATIENCE_MS)
+    assert window.state.trouble == ""
+    other.close()
