@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import sys
 from typing import TYPE_CHECKING
@@ -86,6 +87,7 @@ def show_desk(
     # The store is read in the feed's thread while Qt is being loaded in this one.
     feed = Feed(store, clock=running_clock)
     feed.start()
+    _load_what_needs_no_qt()
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
@@ -139,6 +141,15 @@ def show_desk(
     if for_s is not None:
         QTimer.singleShot(round(for_s * 1000), lambda: opened[-1].close())
     return application.exec()
+
+
+def _load_what_needs_no_qt() -> None:
+    """The models, before Qt: PySide reads the source of every module that is loaded after it."""
+    for name in (
+        "ledger.account", "ledger.remark_lines", "parts.coverage", "shell.changes",
+        "shell.command_list", "shell.importing", "shell.rail_model", "shell.settings",
+    ):  # fmt: skip
+        importlib.import_module(f"rook_tally.desk.{name}")
 
 
 def _theme(application: QApplication, choice: ThemeChoice) -> Theme:

@@ -29,8 +29,8 @@ from rook_tally.store import Store
 if TYPE_CHECKING:
     from rook_tally.desk.shell.window import DeskWindow
 
-# Nothing of this is in the first picture.
-_LATER_MS = 400
+# Nothing of this is in the first picture, and none of it may take time from it.
+_LATER_MS = 2_500
 
 
 def speak_as_the_person_does() -> None:

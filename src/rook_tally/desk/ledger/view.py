@@ -15,7 +15,7 @@ from rook_tally.desk.ledger.first_sheet import FirstSheet
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
-from rook_tally.desk.parts.actions import keys_of
+from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.shell.changes import ShowInUnit
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState

@@ -6,7 +6,6 @@ it back. That one, made, answers with a `Done` of its own, which is how a step i
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -83,6 +82,9 @@ class UndoHistory:
 
 def user_name() -> str:
     """Who sits here, for what is written down with a name."""
+    # Loaded late: nothing is written down at the start.
+    import getpass
+
     try:
         return getpass.getuser()
     except (OSError, KeyError):

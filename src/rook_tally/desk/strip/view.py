@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLa
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.parts.actions import keys_of
 from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
 from rook_tally.desk.shell.reader import Reader, Reply
