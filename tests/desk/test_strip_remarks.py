@@ -127,8 +127,7 @@ def test_a_pin_is_dropped_at_the_cursor_and_dragged(
     window = window_on(qtbot, open_desk)
     strip = window.strip
     strip.model.point_at(NOON_US - HOUR_US)
-    name_pin = strip.drop_pin
-    name_pin()
+    QTest.keyClick(strip, Qt.Key.Key_P)
     dialog = opened(qtbot, strip, RemarkDialog)
     assert dialog.end.isHidden()
     QTest.keyClicks(dialog.words, "door opened")

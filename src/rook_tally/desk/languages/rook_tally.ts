@@ -269,6 +269,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="ledger/cell.py" />
+      <source>suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="ledger/first_sheet.py" />
       <source>Look at the demo</source>
       <translation type="unfinished" />
@@ -326,11 +331,6 @@
     <message>
       <location filename="ledger/model.py" />
       <source>highest</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="ledger/model.py" />
-      <source>suspect</source>
       <translation type="unfinished" />
     </message>
     <message>

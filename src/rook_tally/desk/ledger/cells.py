@@ -14,7 +14,8 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
-from rook_tally.desk.ledger.model import Cell, LedgerModel
+from rook_tally.desk.ledger.cell import Cell
+from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.parts.coverage import ribbon_strengths
 from rook_tally.desk.parts.drawing import draw_strokes, peak_column
 from rook_tally.desk.parts.ink import MEDIUM, colour, face

@@ -12,7 +12,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.freshness import Freshness, expected_reports_heard
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age
@@ -20,10 +19,10 @@ from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.registry import ORDER
 from rook_tally.core.shown import Shown, base_shown
 from rook_tally.desk.ledger.arranging import cell_name, in_given_order, moved
+from rook_tally.desk.ledger.cell import Cell, ribbon_range, spoken_cell
 from rook_tally.desk.shell.feed import HEARD_REPORTS
 from rook_tally.desk.shell.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Site
 
 
@@ -71,24 +70,6 @@ class RowHead:
     age: str
     freshness: Freshness
     heard: BoolArray
-
-
-@dataclass(frozen=True, slots=True)
-class Cell:
-    """One place's value of one quantity.
-
-    `others` says how many more stations of the place tell the same quantity.
-    """
-
-    text: str
-    level: Level
-    freshness: Freshness
-    is_suspect: bool
-    ribbon: Envelope | None
-    value_range: tuple[float, float]
-    limit: float | None
-    others: int
-    spoken: str
 
 
 class LedgerModel:
@@ -391,10 +372,10 @@ class LedgerModel:
             freshness=state,
             is_suspect=is_suspect,
             ribbon=ribbon,
-            value_range=_ribbon_range(one, ribbon),
+            value_range=ribbon_range(one, ribbon),
             limit=one.limits.nearest(newest.value),
             others=len(several) - 1,
-            spoken=_spoken(one, text, level, state, is_suspect),
+            spoken=spoken_cell(one, text, level, state, is_suspect),
         )
 
     def summary_text(self, row: int, column: int) -> str:
@@ -428,25 +409,3 @@ class LedgerModel:
             (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),
             base_shown(quantity),
         )
-
-
-def _ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
-    if one.quantity.scale is Scale.STATE:
-        return -0.2, 1.2
-    if ribbon is None or ribbon.is_empty:
-        return 0.0, 1.0
-    low, high = float(np.nanmin(ribbon.mean)), float(np.nanmax(ribbon.mean))
-    return honest_range(low, high, one.quantity.accuracy)
-
-
-def _spoken(one: Series, text: str, level: Level, state: Freshness, is_suspect: bool) -> str:
-    """The cell for a screen reader."""
-    parts = [
-        f"{one.station.place.name}, {said(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
-        said(level.wording),
-    ]
-    if state is not Freshness.FRESH:
-        parts.append(said(state.value))
-    if is_suspect:
-        parts.append(said("suspect"))
-    return ", ".join(parts)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import NO_LIMITS
 from rook_tally.desk.parts.drawing import peak_column
-from rook_tally.desk.strip.lane_plot import LaneContent
+from rook_tally.desk.strip.lane_ink import LaneContent
 from rook_tally.desk.strip.model import StripModel
 
 

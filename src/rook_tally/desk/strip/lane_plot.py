@@ -8,9 +8,8 @@ only lays that picture down elsewhere. A zoom stretches it until the traces have
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
-import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QDragEnterEvent,
@@ -25,37 +24,17 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from rook_tally.core.envelope import Envelope
-from rook_tally.core.levels import NO_LIMITS, Limits
 from rook_tally.core.numerals import figure
-from rook_tally.core.shown import Shown
 from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.carrying import carried_series
 from rook_tally.desk.parts.day_chart import bands_of
-from rook_tally.desk.parts.drawing import hatching, polyline
 from rook_tally.desk.parts.ink import colour, face
-from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.strip.questions import Trace
+from rook_tally.desk.strip.lane_ink import Ink, LaneContent, TracePainter
 
 _BAND_OPACITY = 0.10
 _WHEEL_STEP = 120
 _PAN_SHARE = 0.12
-
-
-@dataclass(frozen=True, slots=True)
-class LaneContent:
-    """What a lane shows. `crop` are the envelopes of the window alone; `peaks` where each has its
-    highest, as (moment, value), or None. `made` tells one reading of the store from another."""
-
-    made: int = 0
-    traces: tuple[Trace, ...] = field(default=(), compare=False)
-    crop: tuple[Envelope, ...] = field(default=(), compare=False)
-    peaks: tuple[tuple[float, float] | None, ...] = ()
-    limits: Limits = NO_LIMITS
-    value_range: tuple[float, float] = (0.0, 1.0)
-    shown: Shown | None = None
-    note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,17 +47,6 @@ class Across:
     cursor_us: int | None = None
     pins_us: tuple[int, ...] = ()
     stretch: tuple[int, int] | None = None
-
-
-@dataclass(slots=True)
-class _Ink:
-    """The inked traces and what of time and value they stand for."""
-
-    picture: QPixmap = field(default_factory=QPixmap)
-    start_us: int = 0
-    end_us: int = 1
-    span_us: int = 1
-    key: tuple[object, ...] = ()
 
 
 class LanePlot(QWidget):
@@ -101,7 +69,7 @@ class LanePlot(QWidget):
         self._theme = theme
         self.content = LaneContent()
         self.across = Across()
-        self._ink = _Ink()
+        self._ink = Ink()
         self._ground = QPixmap()
         self._ground_key: object = None
         self._figures: list[tuple[float, str]] = []
@@ -151,98 +119,10 @@ class LanePlot(QWidget):
 
     def ink(self) -> None:
         """Ink the traces as they are now."""
-        ink = _Ink(key=self._ink_key())
-        traces = self.content.traces
-        if traces:
-            first = traces[0].envelope
-            ink.span_us = span_us = self.across.end_us - self.across.start_us
-            scale = self.width() / span_us
-            ratio = self.devicePixelRatioF()
-            # Of a trace much longer than the window (just zoomed in) only what is near it.
-            ink.start_us = max(first.start_us, self.across.start_us - span_us)
-            ink.end_us = min(first.end_us, self.across.end_us + span_us)
-            if ink.end_us > ink.start_us:
-                # Whole columns of it.
-                near = first.cropped(ink.start_us, ink.end_us)
-                ink.start_us, ink.end_us = near.start_us, near.end_us
-            if ink.end_us > ink.start_us:
-                wide = max(1, round((ink.end_us - ink.start_us) * scale * ratio))
-                size = (wide, max(1, round(self.height() * ratio)))
-                ink.picture = QPixmap(*size)
-                ink.picture.setDevicePixelRatio(ratio)
-                ink.picture.fill(Qt.GlobalColor.transparent)
-                painter = QPainter(ink.picture)
-                self._ink_traces(painter, ink, size, ratio)
-                painter.end()
-        self._ink = ink
+        window = (self.across.start_us, self.across.end_us)
+        painter = TracePainter(self._theme, self.content, self.height())
+        self._ink = painter.inked(window, self.width(), self.devicePixelRatioF(), self._ink_key())
         self.update()
-
-    def _ink_traces(
-        self, painter: QPainter, ink: _Ink, size: tuple[int, int], ratio: float
-    ) -> None:
-        theme = self._theme
-        for at, trace in enumerate(self.content.traces):
-            shade = theme.traces[at % len(theme.traces)]
-            for back, earlier in enumerate(trace.earlier):
-                faded = colour(shade, 0.5 / (1 + 0.5 * back))
-                part = earlier.cropped(ink.start_us, ink.end_us)
-                image = trace_image(
-                    part, self.content.value_range, size, faded, ratio=ratio,
-                    thickness=ratio, band=False,
-                )  # fmt: skip
-                if image is not None:
-                    painter.drawImage(0, 0, image)
-        for at, trace in enumerate(self.content.traces):
-            shade = theme.traces[at % len(theme.traces)]
-            part = trace.envelope.cropped(ink.start_us, ink.end_us)
-            self._ink_gaps(painter, ink, part, size[0] / ratio)
-            image = trace_image(
-                part, self.content.value_range, size, colour(shade), ratio=ratio,
-                thickness=1.4 * ratio,
-            )  # fmt: skip
-            if image is not None:
-                painter.drawImage(0, 0, image)
-            self._ink_points(painter, ink, part, shade, size[0] / ratio)
-            self._ink_suspect(painter, ink, trace, shade, size[0] / ratio)
-
-    def _ink_gaps(self, painter: QPainter, ink: _Ink, part: Envelope, width: float) -> None:
-        if part.gaps is None:
-            return
-        scale = width / (ink.end_us - ink.start_us)
-        for begin_us, end_us in part.gaps.tolist():
-            left, right = (begin_us - ink.start_us) * scale, (end_us - ink.start_us) * scale
-            if right - left >= 1.5:
-                stretch = QRectF(left, 0, right - left, self.height())
-                painter.fillRect(stretch, colour(self._theme.sheet, 0.75))
-                painter.fillRect(stretch, hatching(self._theme))
-
-    def _ink_points(
-        self, painter: QPainter, ink: _Ink, part: Envelope, shade: str, width: float
-    ) -> None:
-        """Readings far enough apart to be told from one another get a dot each."""
-        filled = np.flatnonzero(part.count)
-        if not len(filled) or len(filled) > width / 14:
-            return
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour(shade))
-        x = (filled + 0.5) * (width / len(part))
-        for left, value in zip(x.tolist(), part.mean[filled].tolist(), strict=True):
-            painter.drawEllipse(QPointF(left, self._y_of(value)), 2.2, 2.2)
-
-    def _ink_suspect(
-        self, painter: QPainter, ink: _Ink, trace: Trace, shade: str, width: float
-    ) -> None:
-        """Suspect readings hollow; those off the axis at its edge."""
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour(shade), 1.4))
-        painter.setBrush(colour(self._theme.sheet))
-        scale = width / (ink.end_us - ink.start_us)
-        for at_us, value in zip(trace.suspect_us.tolist(), trace.suspect.tolist(), strict=True):
-            y = self.height() - 5.0
-            if math.isfinite(value):
-                y = min(max(self._y_of(value), 5.0), y)
-            painter.drawEllipse(QPointF((at_us - ink.start_us) * scale, y), 3.0, 3.0)
 
     def x_of(self, time_us: float) -> float:
         """Where a moment stands."""
@@ -276,7 +156,7 @@ class LanePlot(QWidget):
             x = round(self.x_of(tick.time_us)) + 0.5
             painter.drawLine(QLineF(x, 0, x, area.height()))
         if as_lines:
-            self._draw_lines(painter)
+            TracePainter(theme, self.content, self.height()).draw_lines(painter, self.width())
         elif not self._ink.picture.isNull():
             left, right = self.x_of(self._ink.start_us), self.x_of(self._ink.end_us)
             source = QRectF(self._ink.picture.rect())
@@ -313,23 +193,6 @@ class LanePlot(QWidget):
             painter.setPen(QPen(colour(name, 0.75), 1, Qt.PenStyle.DotLine))
             y = round(self._y_of(band.edge)) + 0.5
             painter.drawLine(QLineF(0, y, area.width(), y))
-
-    def _draw_lines(self, painter: QPainter) -> None:
-        theme = self._theme
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for at, envelope in enumerate(self.content.crop):
-            shade = theme.traces[at % len(theme.traces)]
-            ink = _Ink(start_us=envelope.start_us, end_us=envelope.end_us)
-            self._ink_gaps(painter, ink, envelope, self.width())
-            scale = self.width() / (envelope.end_us - envelope.start_us)
-            low, high = self.content.value_range
-            for part in envelope.segments():
-                x = (envelope.centres_us[part] - envelope.start_us) * scale
-                y = self.height() * (high - envelope.mean[part]) / (high - low)
-                painter.setPen(QPen(colour(shade), 1.3))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawPolyline(polyline(x, y))
-            self._ink_suspect(painter, ink, self.content.traces[at], shade, self.width())
 
     def _draw_over(self, painter: QPainter) -> None:
         """Axis figures, peak ticks, note, marked stretch, pins and cursor."""

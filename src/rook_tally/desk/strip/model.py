@@ -144,11 +144,15 @@ class StripModel:
             end_us = max(end_us, start_us + SHORTEST_US)
             self.show_window(TimeWindow(start_us, end_us, is_live=False))
 
+    @property
+    def cursor_or_middle_us(self) -> int:
+        """The moment at the cursor, without one the middle of the window."""
+        return self.cursor_us or (self.window.start_us + self.window.end_us) // 2
+
     def move_cursor(self, steps: int) -> None:
         """Move the cursor by hundredths of the window; it begins in the middle."""
         window = self.window
-        middle = (window.start_us + window.end_us) // 2
-        at_us = (self.cursor_us or middle) + steps * window.span_us // 100
+        at_us = self.cursor_or_middle_us + steps * window.span_us // 100
         self.point_at(min(max(at_us, window.start_us), window.end_us - 1))
 
     def lay_over(self, overlay: Overlay) -> None:

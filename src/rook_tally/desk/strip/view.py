@@ -8,27 +8,28 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.keys import keys_of
-from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.shell.undo import Done, user_name
+from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.strip.contents import lane_content
 from rook_tally.desk.strip.inking import Inking
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
-from rook_tally.desk.strip.lane_plot import Across, LaneContent, LanePlot
+from rook_tally.desk.strip.lane_ink import LaneContent
+from rook_tally.desk.strip.lane_plot import Across, LanePlot
 from rook_tally.desk.strip.model import Lane, LaneOffer, StripModel
 from rook_tally.desk.strip.questions import LanesQuestion
-from rook_tally.desk.strip.remarks import SpansQuestion, span_of_window
+from rook_tally.desk.strip.remark_tasks import RemarkTasks
+from rook_tally.desk.strip.remarks import SpansQuestion
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.desk.wording import said
@@ -107,14 +108,15 @@ class StripView(QWidget):
         self._panel_timer.timeout.connect(self.panel.refresh)
         self.panel.page_turned.connect(self._on_model_changed)
         self.inking.rested.connect(self._ask_spans)
+        self.remark_tasks = RemarkTasks(theme, self.model, reader, self)
         self._lay_out()
         self._does = self._deeds()
         self.model.changed.append(self._on_model_changed)
         self.panel.lanes_chosen.connect(self._on_offer)
-        self.panel.name_span.clicked.connect(self.name_span)
-        self.panel.drop_pin.clicked.connect(self.drop_pin)
-        self.remarks_lane.altered.connect(lambda one: reader.change(KeepRemark(one)))
-        self.remarks_lane.opened.connect(self._edit)
+        self.panel.name_span.clicked.connect(self.remark_tasks.name_span)
+        self.panel.drop_pin.clicked.connect(self.remark_tasks.drop_pin)
+        self.remarks_lane.altered.connect(self.remark_tasks.keep)
+        self.remarks_lane.opened.connect(self.remark_tasks.edit)
         state.window_moved.append(self.inking.moved)
         state.subscribe(self._on_state_changed)
         self._build_lanes()
@@ -163,14 +165,14 @@ class StripView(QWidget):
             StripAction.QUANTITY: lambda: self._with_series(model.add_quantity),
             StripAction.CURSOR_EARLIER: lambda: model.move_cursor(-1),
             StripAction.CURSOR_LATER: lambda: model.move_cursor(1),
-            StripAction.MARK_START: lambda: model.mark_end(start_us=self._cursor_us()),
-            StripAction.MARK_END: lambda: model.mark_end(end_us=self._cursor_us()),
+            StripAction.MARK_START: lambda: model.mark_end(start_us=self.model.cursor_or_middle_us),
+            StripAction.MARK_END: lambda: model.mark_end(end_us=self.model.cursor_or_middle_us),
             StripAction.ZOOM_TO_STRETCH: model.zoom_to_stretch,
             StripAction.UNMARK: lambda: model.mark(None),
-            StripAction.NAME_SPAN: self.name_span,
-            StripAction.DROP_PIN: self.drop_pin,
+            StripAction.NAME_SPAN: self.remark_tasks.name_span,
+            StripAction.DROP_PIN: self.remark_tasks.drop_pin,
             StripAction.NEXT_REMARK: remarks.pick_next,
-            StripAction.EDIT_REMARK: lambda: self._with_remark(self._edit),
+            StripAction.EDIT_REMARK: lambda: self._with_remark(self.remark_tasks.edit),
             StripAction.BASE_SPAN: lambda: self._with_remark(remarks.take_as_base),
             StripAction.OVERLAY: lambda: model.lay_over(model.overlay.next),
             StripAction.FIGURES: lambda: self.panel.show_page(None),
@@ -357,38 +359,6 @@ class StripView(QWidget):
     def _on_offer(self, offer: LaneOffer) -> None:
         self.model.add_offer(offer)
         self.setFocus()
-
-    def _cursor_us(self) -> int:
-        window = self.model.window
-        return self.model.cursor_us or (window.start_us + window.end_us) // 2
-
-    def name_span(self) -> None:
-        """Let the person name the marked stretch, or the window where none is marked."""
-        window, now_us = self.model.window, self.model.state.clock()
-        stretch = self.model.stretch or (window.start_us, window.end_us)
-        start_us, end_us = span_of_window(*stretch, now_us)
-        self._edit(self._new_remark(start_us, end_us))
-
-    def drop_pin(self) -> None:
-        """Let the person say what happened at the cursor."""
-        self._edit(self._new_remark(span_of_window(self._cursor_us(), 0, 0)[0], None))
-
-    def _new_remark(self, start_us: int, end_us: int | None) -> Remark:
-        one = self.model.picked_series
-        place = None if one is None else one.station.place.name
-        shade = self.model.remarks.next_shade
-        return Remark("remark", start_us, end_us, shade, place, user_name())
-
-    def _edit(self, remark: Remark) -> None:
-        dialog = RemarkDialog(self._theme, self.model.state, remark, self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.finished.connect(partial(self._on_edited, dialog))
-        dialog.open()
-
-    def _on_edited(self, dialog: RemarkDialog, result: int) -> None:
-        if result == QDialog.DialogCode.Accepted:
-            self.model.mark(None)
-            self._reader.change(KeepRemark(dialog.remark))
 
     def _zoom(self, factor: float, at_us: int) -> None:
         self.model.show_window(self.model.window.zoomed(factor, at_us))

@@ -1,0 +1,59 @@
+"""Remarks written in the Strip: a span named, a pin dropped, one altered or taken away."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QWidget
+
+from rook_tally.core.remarks import Remark
+from rook_tally.desk.parts.remark_dialog import RemarkDialog
+from rook_tally.desk.shell.changes import KeepRemark
+from rook_tally.desk.shell.reader import Reader
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.shell.undo import user_name
+from rook_tally.desk.strip.model import StripModel
+from rook_tally.desk.strip.remarks import span_of_window
+
+
+class RemarkTasks:
+    """Opens the dialog of a remark, and has written down what comes of it."""
+
+    def __init__(self, theme: Theme, model: StripModel, reader: Reader, parent: QWidget) -> None:
+        self._theme, self._model, self._reader = theme, model, reader
+        self._parent = parent
+
+    def name_span(self) -> None:
+        """Let the person name the marked stretch, or the window where none is marked."""
+        window, now_us = self._model.window, self._model.state.clock()
+        stretch = self._model.stretch or (window.start_us, window.end_us)
+        start_us, end_us = span_of_window(*stretch, now_us)
+        self.edit(self._new_remark(start_us, end_us))
+
+    def drop_pin(self) -> None:
+        """Let the person say what happened at the cursor."""
+        at_us = span_of_window(self._model.cursor_or_middle_us, 0, 0)[0]
+        self.edit(self._new_remark(at_us, None))
+
+    def _new_remark(self, start_us: int, end_us: int | None) -> Remark:
+        one = self._model.picked_series
+        place = None if one is None else one.station.place.name
+        shade = self._model.remarks.next_shade
+        return Remark("remark", start_us, end_us, shade, place, user_name())
+
+    def edit(self, remark: Remark) -> None:
+        """Let the person write, or alter, a remark."""
+        dialog = RemarkDialog(self._theme, self._model.state, remark, self._parent)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(partial(self._on_edited, dialog))
+        dialog.open()
+
+    def _on_edited(self, dialog: RemarkDialog, result: int) -> None:
+        if result == QDialog.DialogCode.Accepted:
+            self._model.mark(None)
+            self.keep(dialog.remark)
+
+    def keep(self, remark: Remark) -> None:
+        """Have a remark written down as it is now."""
+        self._reader.change(KeepRemark(remark))

@@ -1,0 +1,173 @@
+"""Steps taken back and made again: remarks, corrections, qualities and units, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from rook_tally.core.corrections import Correction
+from rook_tally.core.errors import UsageError
+from rook_tally.core.readings import Quality
+from rook_tally.core.remarks import Remark
+from rook_tally.core.units import FAHRENHEIT
+from rook_tally.desk.shell.changes import (
+    Correct,
+    KeepRemark,
+    Overrule,
+    RemoveRemark,
+    ShowInUnit,
+    WithdrawCorrection,
+)
+from rook_tally.desk.shell.reader import Reply, StoreChange
+from rook_tally.desk.shell.undo import Done, UndoHistory
+from rook_tally.store import (
+    Series,
+    Store,
+    correction_entries,
+    load_site,
+    overrulings,
+    read_range,
+    remarks,
+    shown_units,
+)
+from tests.builders import MINUTE_US, NOON_US, append, begin_series
+
+
+class Hands:
+    """A reader that does at once what it is asked, and hands the reply to the history."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self.told: list[str] = []
+        self.history = UndoHistory(self, told=self.told.append)  # type: ignore[arg-type]
+
+    def change(self, wanted: StoreChange) -> None:
+        try:
+            with self._store.write() as connection:
+                reply = Reply(wanted, wanted.made(connection))
+        except UsageError as error:
+            reply = Reply(wanted, None, str(error))
+        self.history.take_reply(reply)
+
+
+@pytest.fixture
+def hands(store: Store) -> Iterator[Hands]:
+    yield Hands(store)
+
+
+@pytest.fixture
+def series(store: Store) -> Series:
+    made = begin_series(store)
+    append(store, made, *((NOON_US - at * MINUTE_US, 20.0) for at in range(10)))
+    return made
+
+
+def texts(store: Store) -> list[str]:
+    with store.read() as connection:
+        return [one.text for one in remarks(connection)]
+
+
+def test_steps_are_taken_back_in_turn_and_made_again(store: Store, hands: Hands) -> None:
+    for text in ("one", "two", "three"):
+        hands.change(KeepRemark(Remark(text, NOON_US)))
+    assert hands.told[-1] == "Pin “three” written down. Ctrl+Z undoes it."
+    hands.history.undo()
+    hands.history.undo()
+    assert texts(store) == ["one"]
+    assert hands.told[-1] == "Undone: pin “two” taken away. Ctrl+Shift+Z does it again."
+    hands.history.redo()
+    assert texts(store) == ["one", "two"]
+    hands.history.undo()
+    hands.history.undo()
+    assert texts(store) == []
+    hands.history.undo()
+    assert hands.told[-1] == "There is nothing to undo."
+    for _ in range(3):
+        hands.history.redo()
+    assert texts(store) == ["one", "two", "three"]
+    hands.history.redo()
+    assert hands.told[-1] == "There is nothing to do again."
+
+
+def test_a_new_step_forgets_what_was_taken_back(store: Store, hands: Hands) -> None:
+    hands.change(KeepRemark(Remark("one", NOON_US)))
+    hands.history.undo()
+    hands.change(KeepRemark(Remark("other", NOON_US)))
+    hands.history.redo()
+    assert texts(store) == ["other"]
+
+
+def test_a_step_that_cannot_be_taken_back_says_why(store: Store, hands: Hands) -> None:
+    hands.change(KeepRemark(Remark("one", NOON_US)))
+    with store.read() as connection:
+        (kept,) = remarks(connection)
+    # Somebody else takes it away meanwhile.
+    with store.write() as connection:
+        RemoveRemark(kept.id).made(connection)
+    hands.history.undo()
+    assert "not there any more" in hands.told[-1]
+    assert texts(store) == []
+
+
+def test_a_correction_that_replaced_another_gives_it_back(
+    store: Store, hands: Hands, series: Series
+) -> None:
+    def offsets() -> list[float]:
+        with store.read() as connection:
+            return [one.correction.offset for one in correction_entries(connection, series.id)]
+
+    for offset in (1.0, 2.0):
+        hands.change(Correct(series, Correction(NOON_US, 1.0, offset), "potter", "meter", NOON_US))
+    assert offsets() == [2.0]
+    hands.history.undo()
+    assert offsets() == [1.0]
+    hands.history.undo()
+    assert offsets() == []
+    hands.history.redo()
+    hands.history.redo()
+    assert offsets() == [2.0]
+    with store.read() as connection:
+        (entry,) = correction_entries(connection, series.id)
+    hands.change(WithdrawCorrection(series, entry.id))
+    assert offsets() == []
+    hands.history.undo()
+    assert offsets() == [2.0]
+
+
+def test_an_overruling_replaced_comes_back(store: Store, hands: Hands, series: Series) -> None:
+    stretch = ((NOON_US - 3 * MINUTE_US, NOON_US - MINUTE_US + 1),)
+
+    def qualities() -> list[int]:
+        with store.read() as connection:
+            told = read_range(connection, series.id, stretch[0][0], stretch[0][1])
+            return [int(one) for one in told.quality]
+
+    hands.change(Overrule(series, stretch, Quality.SET_ASIDE, "potter", "door open"))
+    assert qualities() == [Quality.SET_ASIDE] * 3
+    hands.change(Overrule(series, stretch, Quality.GOOD, "potter", "it was shut after all"))
+    assert qualities() == [Quality.GOOD] * 3
+    hands.history.undo()
+    assert qualities() == [Quality.SET_ASIDE] * 3
+    with store.read() as connection:
+        assert [one.why for one in overrulings(connection, series.id)] == ["door open"]
+    hands.history.undo()
+    assert qualities() == [Quality.GOOD] * 3
+    hands.history.redo()
+    assert qualities() == [Quality.SET_ASIDE] * 3
+
+
+def test_a_unit_goes_back_to_the_one_before(store: Store, hands: Hands, series: Series) -> None:
+    hands.change(ShowInUnit(series.quantity, FAHRENHEIT))
+    with store.read() as connection:
+        assert shown_units(connection) == {"temperature": FAHRENHEIT}
+        assert load_site(connection).series[0].shown.symbol == "°F"
+    hands.history.undo()
+    with store.read() as connection:
+        assert shown_units(connection) == {}
+
+
+def test_what_is_no_step_is_left_alone(hands: Hands) -> None:
+    hands.history.take_reply(Reply(KeepRemark(Remark("x", 1)), None, "refused"))
+    assert (hands.told, hands.history.can_undo) == ([], False)
+    assert isinstance(Done("x", RemoveRemark(1)), Done)
