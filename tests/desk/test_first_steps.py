@@ -127,5 +127,5 @@ def test_the_store_is_unplugged_and_plugged_back(
         connection.execute(sa.text("ALTER TABLE reading_away RENAME TO reading"))
     append(other, series, (running_clock(), 22.0))
     qtbot.waitUntil(lambda: window.state.latest[series.id].value == 22.0, timeout=PATIENCE_MS)
-    assert window.state.trouble == ""
+    qtbot.waitUntil(lambda: window.state.trouble == "", timeout=PATIENCE_MS)
     other.close()

@@ -55,7 +55,8 @@ class OldStore:
             for statement in (
                 f"INSERT INTO meta VALUES ('format', '{number}'), ('id', 'old')",
                 "INSERT INTO place VALUES (1, 'Kiln room', NULL, 0, true)",
-                "INSERT INTO station VALUES (1, 'old', 1, 'plain', 60, NULL, 0)",
+                "INSERT INTO station (id, key, place_id, kind, cadence_s, access_hash, position) "
+                "VALUES (1, 'old', 1, 'plain', 60, NULL, 0)",
                 "INSERT INTO series VALUES (1, 1, 'temperature', 'temperature', '°C', NULL)",
                 "INSERT INTO tally (station_id, kept, duplicate, revised, suspect, stray, refused, "
                 "arrival_timed) VALUES (1, 5, 4, 3, 2, 1, 0, 0)",

@@ -16,7 +16,7 @@ from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
 from rook_tally.desk.wording import said
 
 _ROW_HEIGHT = 30
-_NAME_WIDTH = 92
+_NAME_WIDTH = 82
 
 
 class SpreadChart(QWidget):
