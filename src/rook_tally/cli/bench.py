@@ -105,7 +105,7 @@ def _start() -> list[Figure]:
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
         ours, bare = start_ms(Path(folder), environment)
     return [
-        figure_of("start", ours=statistics.median(ours), limit=statistics.median(bare), bar=1.6)
+        figure_of("start", ours=statistics.median(ours), limit=statistics.median(bare), bar=1.5)
     ]
 
 
