@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.remarks import Remark
+from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.shell.feed import NewRemarks, read_picture
 from rook_tally.desk.shell.state import SiteState
@@ -102,7 +102,8 @@ def test_without_a_span_there_is_nothing_to_compare(model: RemarksModel, series:
     assert model.question(series) is None
     assert model.lines() == []
     assert model.base_words() == ""
-    assert model.next_shade == 0
+    assert next_shade(model.state.remarks) == 0
+    assert next_shade([Remark("x", 1, shade=5)]) == 0
 
 
 def test_a_span_of_the_window_is_of_whole_seconds_and_not_to_come() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from rook_tally.core.errors import UsageError
@@ -49,6 +50,11 @@ class Remark:
         """Whether any of it lies in [start, end)."""
         last_us = self.start_us if self.end_us is None else self.end_us
         return self.start_us < end_us and last_us >= start_us
+
+
+def next_shade(remarks: Sequence[Remark]) -> int:
+    """The colour for a new remark: the one after that of the last, round and round."""
+    return (remarks[-1].shade + 1) % SHADES if remarks else 0
 
 
 def rows_of_spans(spans: list[Remark]) -> list[int]:

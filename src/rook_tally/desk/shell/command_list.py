@@ -47,7 +47,7 @@ def _of_time(window: DeskWindow) -> Iterator[Command]:
 
     rail = window.rail
     yield Command(
-        Section.TIME, said("Back to now"), ("Space",), rail.model.go_live, is_shown=True
+        Section.TIME, said("Back to now"), ("Space",), rail.model.go_live
     )  # fmt: skip
     yield command(said("Go to a time you type"), ("G",), rail.ask_where_to)
     for keys, (words, span_us) in zip(_PRESET_KEYS, PRESETS, strict=True):

@@ -19,16 +19,12 @@ class Section(enum.Enum):
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """Something to do: in words, by these keys, by this call.
-
-    `is_shown` is False for a command that would only clutter what is found.
-    """
+    """Something to do: in words, by these keys, by this call."""
 
     section: Section
     words: str
     keys: tuple[str, ...]
     call: Callable[[], object]
-    is_shown: bool = True
 
 
 _SIGNS = {

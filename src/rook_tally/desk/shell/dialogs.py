@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog
 
-from rook_tally.core.remarks import Remark
+from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.shell.changes import KeepRemark
 from rook_tally.desk.shell.commands import Command
@@ -123,7 +123,7 @@ class Dialogs:
 
         window = self._window
         at_us = window.state.now_us // SECOND_US * SECOND_US
-        shade = (window.state.remarks[-1].shade + 1) % 6 if window.state.remarks else 0
+        shade = next_shade(window.state.remarks)
         remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
         dialog = RemarkDialog(window.theme, window.state, remark, window)
         dialog.accepted.connect(lambda: window.reader.change(KeepRemark(dialog.remark)))

@@ -77,8 +77,7 @@ def _everything(state: SiteState, commands: Sequence[Command]) -> Iterator[Found
             remark,
         )  # fmt: skip
     for command in commands:
-        if command.is_shown:
-            yield Found(
-                FoundSort.COMMAND, command.words, said(command.section.value),
-                key_words(command.keys), command,
-            )  # fmt: skip
+        yield Found(
+            FoundSort.COMMAND, command.words, said(command.section.value),
+            key_words(command.keys), command,
+        )  # fmt: skip

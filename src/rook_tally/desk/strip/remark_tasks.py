@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QWidget
 
-from rook_tally.core.remarks import Remark
+from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.shell.changes import KeepRemark
 from rook_tally.desk.shell.reader import Reader
@@ -39,7 +39,7 @@ class RemarkTasks:
     def _new_remark(self, start_us: int, end_us: int | None) -> Remark:
         one = self._model.picked_series
         place = None if one is None else one.station.place.name
-        shade = self._model.remarks.next_shade
+        shade = next_shade(self._model.state.remarks)
         return Remark("remark", start_us, end_us, shade, place, user_name())
 
     def edit(self, remark: Remark) -> None:

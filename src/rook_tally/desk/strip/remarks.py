@@ -12,7 +12,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.gaps import cleaned, inside, max_gap_s, microseconds
 from rook_tally.core.numerals import UNKNOWN, figure
-from rook_tally.core.remarks import SHADES, Remark, rows_of_spans
+from rook_tally.core.remarks import Remark, rows_of_spans
 from rook_tally.core.span_comparison import (
     Compared,
     Distribution,
@@ -186,11 +186,6 @@ class RemarksModel:
         """Compare the other spans with this one."""
         self.base_id = remark.id
         self._tell()
-
-    @property
-    def next_shade(self) -> int:
-        """The colour for a new remark: the one used least lately."""
-        return (self.state.remarks[-1].shade + 1) % SHADES if self.state.remarks else 0
 
     def counted(self) -> str:
         """How many there are in the window, in words."""
