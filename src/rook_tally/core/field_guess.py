@@ -101,7 +101,9 @@ def _fitting_unit(quantity: Quantity, told: str, values: Sequence[float]) -> str
     low, high = quantity.believable
     numbers = np.asarray(values, dtype=np.float64)
     for unit in quantity.units:
-        base = unit.to_base(numbers)
+        # What is too large to convert is believable in no unit.
+        with np.errstate(over="ignore"):
+            base = unit.to_base(numbers)
         if bool(((base >= low) & (base <= high)).all()):
             return unit.symbol
     return quantity.base.symbol

@@ -1,0 +1,188 @@
+"""Moist air (section A of our formulas).
+
+es(T) is over liquid water also below 0 °C, the meteorological convention for relative humidity; the
+enhancement factor (about 0.4 % at sea level) is left out. Ranges are those of the sources unless a
+docstring says that they are ours.
+"""
+
+from __future__ import annotations
+
+import enum
+
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.formulas.elements import elementwise, where, within
+
+
+class Over(enum.Enum):
+    """What saturated air stands over."""
+
+    WATER = "water"
+    ICE = "ice"
+
+
+_T = (-40.0, 50.0)
+_RH = (0.0, 100.0)
+_VAPOUR_GAS_CONSTANT = 461.5  # J/(kg·K), AMS Glossary of Meteorology
+_MASS_RATIO = 0.621945  # ASHRAE Handbook Fundamentals, ch. 1
+_ZERO_CELSIUS_K = 273.15
+
+
+def _es(t: FloatArray) -> FloatArray:
+    return 6.1094 * np.exp(17.625 * t / (243.04 + t))
+
+
+def _moist(t: FloatArray, rh: FloatArray) -> FloatArray:
+    return _es(t) * (rh / 100)
+
+
+@elementwise("temperature_c")
+def saturation_vapour_pressure(temperature_c: FloatArray, over: str = "water") -> FloatArray:
+    """Saturation vapour pressure, hPa: over water −40…50 °C, over ice −80…0 °C.
+
+    6.1094·exp(17.625·T/(243.04+T)) and 6.1121·exp(22.587·T/(273.86+T)): Alduchov & Eskridge 1996,
+    J. Appl. Meteor. 35:601–609 (AERK, AERKi). ValueError for another `over`.
+    """
+    t = temperature_c
+    if Over(over) is Over.WATER:
+        return where(within(t, *_T), _es(t))
+    return where(within(t, -80, 0), 6.1121 * np.exp(22.587 * t / (273.86 + t)))
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def vapour_pressure(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
+    """Vapour pressure es(T)·RH/100, hPa; −40…50 °C, 0…100 %. Definition: WMO-No. 8."""
+    t, rh = temperature_c, relative_humidity_pct
+    return where(within(t, *_T) & within(rh, *_RH), _moist(t, rh))
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def dew_point(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
+    """Dew point, °C (not the frost point below zero); −40…50 °C, over 0 to 100 %.
+
+    g = ln(RH/100) + 17.625·T/(243.04+T), Td = 243.04·g/(17.625−g): Lawrence 2005, BAMS 86:225–233,
+    with the AERK constants. NaN where the result leaves the fit (below −40 °C).
+    """
+    t, rh = temperature_c, relative_humidity_pct
+    g = np.log(rh / 100) + 17.625 * t / (243.04 + t)
+    dew = 243.04 * g / (17.625 - g)
+    return where(within(t, *_T) & (rh > 0) & (rh <= 100) & (dew >= -40), dew)
+
+
+@elementwise("temperature_c", "dew_point_c")
+def relative_humidity_from_dew_point(
+    temperature_c: FloatArray, dew_point_c: FloatArray
+) -> FloatArray:
+    """Relative humidity 100·es(Td)/es(T), %; both −40…50 °C, Td ≤ T. Source as `dew_point`."""
+    t, dew = temperature_c, dew_point_c
+    valid = within(t, *_T) & within(dew, *_T) & (dew <= t)
+    return where(valid, 100 * _es(dew) / _es(t))
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def absolute_humidity(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
+    """Water in a volume of air 1000·e/(Rv·T), g/m³; −40…50 °C, 0…100 %.
+
+    Ideal gas, Rv = 461.5 J/(kg·K) (AMS Glossary of Meteorology).
+    """
+    t, rh = temperature_c, relative_humidity_pct
+    e_pa = 100 * _moist(t, rh)
+    result = 1000 * e_pa / (_VAPOUR_GAS_CONSTANT * (t + _ZERO_CELSIUS_K))
+    return where(within(t, *_T) & within(rh, *_RH), result)
+
+
+@elementwise("temperature_c", "relative_humidity_pct", "pressure_hpa")
+def mixing_ratio(
+    temperature_c: FloatArray, relative_humidity_pct: FloatArray, pressure_hpa: FloatArray
+) -> FloatArray:
+    """Water by mass of dry air, g/kg: 1000·0.621945·e/(p−e).
+
+    ASHRAE Handbook Fundamentals ch. 1 (2009 and later). −40…50 °C, 0…100 %, 300…1100 hPa (ours).
+    """
+    t, rh, p = temperature_c, relative_humidity_pct, pressure_hpa
+    e = _moist(t, rh)
+    valid = within(t, *_T) & within(rh, *_RH) & within(p, 300, 1100)
+    return where(valid, 1000 * _MASS_RATIO * e / (p - e))
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def vapour_pressure_deficit(
+    temperature_c: FloatArray, relative_humidity_pct: FloatArray
+) -> FloatArray:
+    """Vapour pressure deficit (es−e)/10, kPa; −40…50 °C, 0…100 %.
+
+    Definition: FAO Irrigation & Drainage Paper 56 (Allen et al. 1998); es is AERK, not FAO's form.
+    """
+    t, rh = temperature_c, relative_humidity_pct
+    result = _es(t) * (1 - rh / 100) / 10
+    return where(within(t, *_T) & within(rh, *_RH), result)
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def wet_bulb_stull(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
+    """Wet-bulb temperature at sea-level pressure, °C; −20…50 °C, 5…99 %.
+
+    Stull 2011, J. Appl. Meteor. Climatol. 50:2267–2269. Its cold and dry corner, given there only
+    as a graph, is cut by a line of ours: NaN where RH < 27.7 − 2.27·T.
+    """
+    t, rh = temperature_c, relative_humidity_pct
+    result = (
+        t * np.arctan(0.151977 * np.sqrt(rh + 8.313659))
+        + np.arctan(t + rh)
+        - np.arctan(rh - 1.676331)
+        + 0.00391838 * rh**1.5 * np.arctan(0.023101 * rh)
+        - 4.686035
+    )
+    valid = within(t, -20, 50) & within(rh, 5, 99) & (rh >= 27.7 - 2.27 * t)
+    return where(valid, result)
+
+
+@elementwise("temperature_c", "relative_humidity_pct")
+def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
+    """Heat index, °C; 40 °F to 50 °C (both ours), 0…100 %.
+
+    Rothfusz 1990, NWS Technical Attachment SR 90-23, with the simple form, the adjustments and the
+    threshold of 80 °F of the NWS WPC heat index equation page.
+    """
+    t, rh = 1.8 * temperature_c + 32, relative_humidity_pct
+    simple = 0.5 * (t + 61.0 + 1.2 * (t - 68.0) + 0.094 * rh)
+    full = (
+        -42.379 + 2.04901523 * t + 10.14333127 * rh - 0.22475541 * t * rh
+        - 0.00683783 * t**2 - 0.05481717 * rh**2 + 0.00122874 * t**2 * rh
+        + 0.00085282 * t * rh**2 - 0.00000199 * t**2 * rh**2
+    )  # fmt: skip
+    dry = (rh < 13) & within(t, 80, 112)
+    damp = (rh > 85) & within(t, 80, 87)
+    less = (13 - rh) / 4 * np.sqrt(np.maximum(17 - np.abs(t - 95), 0) / 17)
+    more = (rh - 85) / 10 * ((87 - t) / 5)
+    full = full - np.where(dry, less, 0.0) + np.where(damp, more, 0.0)
+    index = np.where(simple < 80, simple, full)
+    valid = (t >= 40 - 1e-9) & (temperature_c <= 50) & within(rh, *_RH)
+    return where(valid, (index - 32) / 1.8)
+
+
+@elementwise("temperature_c", "wind_speed_kmh")
+def wind_chill(temperature_c: FloatArray, wind_speed_kmh: FloatArray) -> FloatArray:
+    """Wind chill, °C, for wind at 10 m; −50 (ours)…10 °C, over 4.8 km/h.
+
+    13.12 + 0.6215·T − 11.37·V^0.16 + 0.3965·T·V^0.16: Environment Canada / NWS 2001 index;
+    Osczevski & Bluestein 2005, BAMS 86:1453–1458.
+    """
+    t, v = temperature_c, wind_speed_kmh
+    power = v**0.16
+    result = 13.12 + 0.6215 * t - 11.37 * power + 0.3965 * t * power
+    return where(within(t, -50, 10) & (v > 4.8) & np.isfinite(v), result)
+
+
+@elementwise("temperature_c", "dew_point_c")
+def humidex(temperature_c: FloatArray, dew_point_c: FloatArray) -> FloatArray:
+    """Humidex, read as °C; 20…50 °C, dew point −40 °C to the temperature (limits ours).
+
+    T + (5/9)·(e−10), e = 6.11·exp(5417.7530·(1/273.16 − 1/(273.15+Td))): Masterton & Richardson
+    1979, Environment Canada CLI 1-79.
+    """
+    t, dew = temperature_c, dew_point_c
+    e = 6.11 * np.exp(5417.7530 * (1 / 273.16 - 1 / (_ZERO_CELSIUS_K + dew)))
+    valid = within(t, 20, 50) & (dew >= -40) & (dew <= t)
+    return where(valid, t + 5 / 9 * (e - 10))

@@ -1,0 +1,353 @@
+"""The calculations over series (sections H, I, J and L) in the form `by_name` calls them.
+
+Plain arrays in, plain numbers, lists and dictionaries out; what they compute lives in the modules
+named after their subjects. `t_us` are microseconds, `value` in any unit, `quality` 0 for good.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+
+from rook_tally.core import baselines, comparing, faults, statistics, watching
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.formulas.elements import Given, floats
+from rook_tally.core.gaps import find_gaps, find_runs
+from rook_tally.core.readings import Readings
+from rook_tally.core.statistics import Window, pieces_of
+from rook_tally.core.watching import NEVER, AlarmEvent, AlarmState, Direction, Terms
+
+
+def _readings(t_us: Given, value: Given, quality: Given | None) -> Readings:
+    times = np.asarray(t_us, dtype=np.int64)
+    marks = np.zeros(len(times), np.uint8) if quality is None else np.asarray(quality, np.uint8)
+    return Readings(times, floats(value), marks)
+
+
+def runs(t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None) -> Any:
+    """`gaps.find_runs` as [first_us, last_us, count] each."""
+    found = find_runs(_readings(t_us, value, quality), max_gap_s=max_gap_s)
+    return np.stack((found.first_us, found.last_us, found.count), axis=1).tolist()
+
+
+def gaps(
+    t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None,
+    start_us: int | None = None, end_us: int | None = None,
+) -> Any:  # fmt: skip
+    """`gaps.find_gaps` as [from_us, to_us] each."""
+    readings = _readings(t_us, value, quality)
+    return find_gaps(readings, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us).tolist()
+
+
+def _over_pieces(what: str, figure: Callable[..., float]) -> Callable[..., float]:
+    """A statistic of the pieces of a window; further keywords are the statistic's own."""
+
+    def asked(
+        t_us: Given, value: Given, max_gap_s: float, cadence_s: float,
+        quality: Given | None = None, start_us: int | None = None, end_us: int | None = None,
+        **options: float,
+    ) -> float:  # fmt: skip
+        pieces = pieces_of(
+            _readings(t_us, value, quality), max_gap_s=max_gap_s, cadence_s=cadence_s,
+            window=Window(start_us, end_us),
+        )  # fmt: skip
+        return figure(pieces, **options)
+
+    asked.__doc__ = what
+    return asked
+
+
+covered_s = _over_pieces("How long the readings speak for, s.", lambda pieces: pieces.covered_s)
+time_weighted_mean = _over_pieces("Time-weighted mean.", statistics.mean_of)
+time_weighted_std = _over_pieces("Time-weighted standard deviation.", statistics.std_of)
+exposure = _over_pieces("Integral of the value, unit·h.", statistics.exposure_of)
+time_above_s = _over_pieces(
+    "Time strictly above `limit`, s.", lambda pieces, limit: statistics.excess_of(pieces, limit)[0]
+)
+time_below_s = _over_pieces(
+    "Time strictly below `limit`, s.",
+    lambda pieces, limit: statistics.excess_of(statistics.mirrored(pieces), -limit)[0],
+)
+degree_hours_above = _over_pieces(
+    "Integral of what is above `limit`, unit·h.",
+    lambda pieces, limit: statistics.excess_of(pieces, limit)[1] / statistics.HOUR_S,
+)
+degree_hours_below = _over_pieces(
+    "Integral of what is below `limit`, unit·h.",
+    lambda pieces, limit: (
+        statistics.excess_of(statistics.mirrored(pieces), -limit)[1] / statistics.HOUR_S
+    ),
+)
+
+
+def lowest(
+    t_us: Given, value: Given, quality: Given | None = None,
+    start_us: int | None = None, end_us: int | None = None,
+) -> Any:  # fmt: skip
+    """`statistics.lowest` as a dictionary."""
+    readings = _readings(t_us, value, quality)
+    return asdict(statistics.lowest(readings, Window(start_us, end_us)))
+
+
+def highest(
+    t_us: Given, value: Given, quality: Given | None = None,
+    start_us: int | None = None, end_us: int | None = None,
+) -> Any:  # fmt: skip
+    """`statistics.highest` as a dictionary."""
+    readings = _readings(t_us, value, quality)
+    return asdict(statistics.highest(readings, Window(start_us, end_us)))
+
+
+def percentiles(
+    t_us: Given, value: Given, q: Sequence[float], quality: Given | None = None,
+    start_us: int | None = None, end_us: int | None = None,
+) -> Any:  # fmt: skip
+    """`statistics.percentiles`, one a share asked for."""
+    readings = _readings(t_us, value, quality)
+    return statistics.percentiles(readings, q, Window(start_us, end_us))
+
+
+def completeness(
+    t_us: Given, value: Given, start_us: int, end_us: int, max_gap_s: float, cadence_s: float,
+    quality: Given | None = None,
+) -> Any:  # fmt: skip
+    """`statistics.completeness` as a dictionary."""
+    return asdict(statistics.completeness(
+        _readings(t_us, value, quality), max_gap_s=max_gap_s, cadence_s=cadence_s,
+        start_us=start_us, end_us=end_us,
+    ))  # fmt: skip
+
+
+def rolling_median_baseline(
+    t_us: Given, value: Given, window_s: float, quality: Given | None = None,
+    mode: str = "centred", min_count: int = 3,
+) -> Any:  # fmt: skip
+    """`baselines.rolling_median_baseline`."""
+    return baselines.rolling_median_baseline(
+        _readings(t_us, value, quality), window_s=window_s, mode=mode, min_count=min_count
+    )
+
+
+def robust_z(value: Given, quality: Given | None = None, baseline: Given | None = None) -> Any:
+    """`baselines.robust_z`; times do not matter to it."""
+    readings = _readings(np.arange(len(floats(value))), value, quality)
+    return baselines.robust_z(readings, None if baseline is None else floats(baseline))
+
+
+def spells(
+    t_us: Given, value: Given, threshold: float, max_gap_s: float, cadence_s: float,
+    quality: Given | None = None, baseline: Given | None = None, **options: Any,
+) -> Any:  # fmt: skip
+    """`baselines.spells` as dictionaries."""
+    found = baselines.spells(
+        _readings(t_us, value, quality), threshold=threshold, max_gap_s=max_gap_s,
+        cadence_s=cadence_s, baseline=None if baseline is None else floats(baseline), **options,
+    )  # fmt: skip
+    return [asdict(one) for one in found]
+
+
+def hampel(
+    t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None, **options: Any
+) -> Any:
+    """`faults.hampel`."""
+    return faults.hampel(_readings(t_us, value, quality), max_gap_s=max_gap_s, **options)
+
+
+def lone_zero(
+    t_us: Given, value: Given, min_neighbour: float, max_gap_s: float,
+    quality: Given | None = None, eps: float = 0.0,
+) -> Any:  # fmt: skip
+    """`faults.lone_zero`."""
+    return faults.lone_zero(
+        _readings(t_us, value, quality), max_gap_s=max_gap_s, min_neighbour=min_neighbour, eps=eps
+    )
+
+
+def stuck(
+    t_us: Given, value: Given, min_count: int, min_duration_s: float, max_gap_s: float,
+    quality: Given | None = None, eps: float = 0.0,
+) -> Any:  # fmt: skip
+    """`faults.stuck` as dictionaries."""
+    found = faults.stuck(
+        _readings(t_us, value, quality), min_count=min_count, min_duration_s=min_duration_s,
+        max_gap_s=max_gap_s, eps=eps,
+    )  # fmt: skip
+    return [asdict(one) for one in found]
+
+
+def align_nearest(
+    t_a_us: Given, value_a: Given, t_b_us: Given, value_b: Given, tolerance_s: float,
+    quality_a: Given | None = None, quality_b: Given | None = None,
+) -> Any:  # fmt: skip
+    """`comparing.align_nearest` as a dictionary."""
+    return asdict(comparing.align_nearest(
+        _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b),
+        tolerance_s=tolerance_s,
+    ))  # fmt: skip
+
+
+def lag_s(
+    t_a_us: Given, value_a: Given, t_b_us: Given, value_b: Given,
+    quality_a: Given | None = None, quality_b: Given | None = None, **options: Any,
+) -> Any:  # fmt: skip
+    """`comparing.lag_s` as a dictionary."""
+    a, b = _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b)
+    return asdict(comparing.lag_s(a, b, **options))
+
+
+def bias(a: Given, b: Given) -> float:
+    """`comparing.bias`."""
+    return comparing.bias(floats(a), floats(b))
+
+
+def mae(a: Given, b: Given) -> float:
+    """`comparing.mae`."""
+    return comparing.mae(floats(a), floats(b))
+
+
+def rmse(a: Given, b: Given) -> float:
+    """`comparing.rmse`."""
+    return comparing.rmse(floats(a), floats(b))
+
+
+def pearson_r(a: Given, b: Given) -> float:
+    """`comparing.pearson_r`."""
+    return comparing.pearson_r(floats(a), floats(b))
+
+
+def spearman_r(a: Given, b: Given) -> float:
+    """`comparing.spearman_r`."""
+    return comparing.spearman_r(floats(a), floats(b))
+
+
+def limits_of_agreement(a: Given, b: Given, z: float = 1.96) -> Any:
+    """`comparing.limits_of_agreement` as a dictionary."""
+    return asdict(comparing.limits_of_agreement(floats(a), floats(b), z))
+
+
+def deming(a: Given, b: Given, variance_ratio: float = 1.0) -> Any:
+    """`comparing.deming` as a dictionary."""
+    return asdict(comparing.deming(floats(a), floats(b), variance_ratio))
+
+
+def theil_sen(a: Given, b: Given, max_n: int = 2000) -> Any:
+    """`comparing.theil_sen` as a dictionary."""
+    return asdict(comparing.theil_sen(floats(a), floats(b), max_n))
+
+
+def drift_per_month(
+    t_us: Given, a: Given, b: Given, min_span_days: float = 7.0, max_n: int = 2000
+) -> Any:
+    """`comparing.drift_per_month` as a dictionary."""
+    times = np.asarray(t_us, dtype=np.int64)
+    return asdict(comparing.drift_per_month(times, floats(a), floats(b), min_span_days, max_n))
+
+
+_RISE = {"rise": Direction.ABOVE, "fall": Direction.BELOW, "both": Direction.BOTH}
+
+
+def _pairs(rings: TimeArray) -> list[list[int | None]]:
+    return [[ring, None if clear == NEVER else clear] for ring, clear in rings.tolist()]
+
+
+def _guard(guard: Given | None) -> Any:
+    return None if guard is None else np.asarray(guard, dtype=np.bool_)
+
+
+def limit_watch(
+    t_us: Given, value: Given, limit: float, max_gap_s: float, quality: Given | None = None,
+    direction: str = "above", clear_limit: float | None = None, on_delay_s: float = 0.0,
+    off_delay_s: float = 0.0, guard: Given | None = None,
+) -> Any:  # fmt: skip
+    """`watching.limit_watch` as [ring_us, clear_us or None] each."""
+    side = Direction(direction)
+    beyond = clear_limit is not None and (
+        clear_limit > limit if side is Direction.ABOVE else clear_limit < limit
+    )
+    if beyond:
+        raise ValueError(f"clearing limit {clear_limit} is beyond the limit {limit}")
+    terms = Terms(limit, max_gap_s, clear_limit, on_delay_s, off_delay_s)
+    return _pairs(watching.limit_watch(_readings(t_us, value, quality), terms, side, _guard(guard)))
+
+
+def rate_per_h(
+    t_us: Given, value: Given, window_s: float, max_gap_s: float, quality: Given | None = None
+) -> Any:
+    """`watching.rate_per_h`."""
+    readings = _readings(t_us, value, quality)
+    return watching.rate_per_h(readings, window_s=window_s, max_gap_s=max_gap_s)
+
+
+def rate_watch(
+    t_us: Given, value: Given, limit_per_h: float, window_s: float, max_gap_s: float,
+    quality: Given | None = None, direction: str = "rise", clear_per_h: float | None = None,
+    on_delay_s: float = 0.0, off_delay_s: float = 0.0, guard: Given | None = None,
+) -> Any:  # fmt: skip
+    """Rings of how fast readings rise or fall; [ring_us, clear_us or None] each."""
+    if direction not in _RISE:
+        raise ValueError(f"direction is rise, fall or both, got {direction!r}")
+    readings = _readings(t_us, value, quality)
+    rate = watching.rate_per_h(readings, window_s=window_s, max_gap_s=max_gap_s)
+    terms = Terms(limit_per_h, max_gap_s, clear_per_h, on_delay_s, off_delay_s)
+    return _pairs(watching.rings_by_number(readings, rate, terms, _RISE[direction], _guard(guard)))
+
+
+def usual_level(
+    t_us: Given, value: Given, window_s: float, min_spread: float,
+    quality: Given | None = None, **options: Any,
+) -> Any:  # fmt: skip
+    """`baselines.usual_level` as a dictionary."""
+    return asdict(baselines.usual_level(
+        _readings(t_us, value, quality), window_s=window_s, min_spread=min_spread, **options
+    ))  # fmt: skip
+
+
+def usual_level_watch(
+    t_us: Given, value: Given, window_s: float, min_spread: float, z_limit: float,
+    max_gap_s: float, quality: Given | None = None, clear_z: float | None = None,
+    direction: str = "above", on_delay_s: float = 0.0, off_delay_s: float = 0.0,
+    guard: Given | None = None, **options: Any,
+) -> Any:  # fmt: skip
+    """`watching.usual_level_watch` as [ring_us, clear_us or None] each."""
+    return _pairs(watching.usual_level_watch(
+        _readings(t_us, value, quality),
+        Terms(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
+        window_s=window_s, min_spread=min_spread, direction=Direction(direction),
+        guard=_guard(guard), **options,
+    ))  # fmt: skip
+
+
+def silence_watch(
+    t_us: Given, value: Given, timeout_s: float, now_us: int, quality: Given | None = None,
+    start_us: int | None = None, any_quality: bool = False,
+) -> Any:  # fmt: skip
+    """`watching.silence_watch` as [ring_us, clear_us or None] each."""
+    return _pairs(watching.silence_watch(
+        _readings(t_us, value, quality), timeout_s=timeout_s, now_us=now_us, start_us=start_us,
+        any_quality=any_quality,
+    ))  # fmt: skip
+
+
+def guard_gate(
+    t_us: Given, guard_t_us: Given, guard_value: Given, guard_limit: float,
+    guard_max_age_s: float, guard_quality: Given | None = None, guard_direction: str = "above",
+    settle_s: float = 0.0, unknown: str = "allow",
+) -> Any:  # fmt: skip
+    """`watching.guard_gate`."""
+    if unknown not in ("allow", "block"):
+        raise ValueError(f"unknown is allow or block, got {unknown!r}")
+    return watching.guard_gate(
+        np.asarray(t_us, dtype=np.int64), _readings(guard_t_us, guard_value, guard_quality),
+        guard_limit=guard_limit, guard_max_age_s=guard_max_age_s,
+        guard_direction=Direction(guard_direction), settle_s=settle_s,
+        allows_unknown=unknown == "allow",
+    )  # fmt: skip
+
+
+def alarm_replay(events: Sequence[str], start: str = "normal") -> list[str]:
+    """`watching.alarm_replay` by the names of states and events."""
+    states = watching.alarm_replay([AlarmEvent(one) for one in events], AlarmState(start))
+    return [state.value for state in states]

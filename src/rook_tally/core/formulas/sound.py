@@ -1,0 +1,61 @@
+"""Sound levels over time (section E)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+
+
+def leq(levels_db: Given, durations_s: Given | None = None) -> float:
+    """Equivalent continuous level 10·lg(Σdᵢ·10^(Lᵢ/10)/Σdᵢ), dB (ISO 1996-1:2016).
+
+    Equal durations when left out; those not above 0 are dropped; NaN without a level.
+    """
+    levels = floats(levels_db)
+    durations = np.ones(len(levels)) if durations_s is None else floats(durations_s)
+    heard = np.isfinite(levels) & np.isfinite(durations) & (durations > 0)
+    levels, durations = levels[heard], durations[heard]
+    if not len(levels):
+        return math.nan
+    # From the highest level on: powers of a thousand decibels would not fit a double.
+    highest = float(levels.max())
+    energy = float((durations * 10 ** ((levels - highest) / 10)).sum() / durations.sum())
+    return highest + 10 * math.log10(energy)
+
+
+def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
+    """Level exceeded for a share of the time (10 for L10), dB; equally spaced samples.
+
+    The (100−N)th percentile, Hyndman & Fan 1996 type 7 (ours); ISO 1996-1:2016.
+    """
+    levels = floats(levels_db)
+    levels = levels[np.isfinite(levels)]
+    if not len(levels) or not 0 <= exceeded_pct <= 100:
+        return math.nan
+    return float(np.percentile(levels, 100 - exceeded_pct))
+
+
+@elementwise("lday_db", "levening_db", "lnight_db")
+def lden(
+    lday_db: FloatArray,
+    levening_db: FloatArray,
+    lnight_db: FloatArray,
+    day_h: float = 12.0,
+    evening_h: float = 4.0,
+    night_h: float = 8.0,
+) -> FloatArray:
+    """Day-evening-night level, dB: evenings count 5 dB more, nights 10 (2002/49/EC, Annex I).
+
+    NaN unless the hours are 24 together.
+    """
+    energy = (
+        day_h * 10 ** (lday_db / 10)
+        + evening_h * 10 ** ((levening_db + 5) / 10)
+        + night_h * 10 ** ((lnight_db + 10) / 10)
+    )
+    is_a_day = math.isclose(day_h + evening_h + night_h, 24) and min(day_h, evening_h, night_h) >= 0
+    return where(np.full(energy.shape, is_a_day), 10 * np.log10(energy / 24))

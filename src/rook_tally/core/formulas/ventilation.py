@@ -1,0 +1,156 @@
+"""Air changes, and how long until a limit (section K)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+
+_HOUR_S = 3600.0
+_GRID = 241
+_GOLDEN = (math.sqrt(5) - 1) / 2
+_FEWEST_FOR_A_LINE = 3
+_FEWEST_FOR_A_CURVE = 5
+
+
+def air_changes_per_hour(
+    time_s: Given,
+    co2_ppm: Given,
+    outdoor_ppm: float = 420.0,
+    min_excess_ppm: float = 50.0,
+    confidence: float = 0.95,
+) -> dict[str, float]:
+    """Air changes per hour from a CO₂ decay, with bounds, r² and the samples used.
+
+    Least squares of ln(C − Cout) on time: tracer decay, ASTM E741-11, ISO 12569:2017. Needs an
+    empty, mixed room; 420 and 50 ppm are ours. NaN for fewer than three samples or no decay.
+    """
+    from scipy.special import stdtrit
+
+    times, excess = floats(time_s), floats(co2_ppm) - outdoor_ppm
+    used = np.isfinite(times) & np.isfinite(excess) & (excess >= max(min_excess_ppm, 1e-12))
+    hours, y = times[used] / _HOUR_S, np.log(excess[used])
+    count = len(y)
+    unknown = {"ach": math.nan, "low": math.nan, "high": math.nan, "r2": math.nan, "n": count}
+    if count < _FEWEST_FOR_A_LINE:
+        return unknown
+    centred, deviation = hours - hours.mean(), y - y.mean()
+    sxx, syy = float((centred**2).sum()), float((deviation**2).sum())
+    if sxx == 0:
+        return unknown
+    slope = float((centred * deviation).sum()) / sxx
+    if slope >= 0:
+        return unknown
+    error_squares = float(((deviation - slope * centred) ** 2).sum())
+    error = math.sqrt(error_squares / (count - 2) / sxx)
+    half = float(stdtrit(count - 2, 0.5 + confidence / 2)) * error
+    return {
+        "ach": -slope,
+        "low": -slope - half,
+        "high": -slope + half,
+        "r2": 1 - error_squares / syy if syy else math.nan,
+        "n": count,
+    }
+
+
+def minutes_until_limit_linear(
+    time_s: Given,
+    values: Given,
+    limit: float,
+    direction: str = "up",
+    max_minutes: float = 1440.0,
+) -> float:
+    """Minutes until a straight line through the samples meets a limit; 0 when it is past it.
+
+    NaN when it goes the other way, for more than `max_minutes` (ours), for fewer than three.
+    """
+    sign = _sign(direction)
+    times, y = floats(time_s), sign * floats(values)
+    heard = np.isfinite(times) & np.isfinite(y)
+    times, y = times[heard], y[heard]
+    if len(y) < _FEWEST_FOR_A_LINE or not math.isfinite(limit):
+        return math.nan
+    centred = times - times.mean()
+    spread = float((centred**2).sum())
+    slope = float((centred * (y - y.mean())).sum()) / spread if spread else 0.0
+    now = float(y.mean() + slope * centred[-1])
+    if now >= sign * limit:
+        return 0.0
+    if slope <= 0:
+        return math.nan
+    minutes = (sign * limit - now) / slope / 60
+    return minutes if minutes <= max_minutes else math.nan
+
+
+def _sign(direction: str) -> float:
+    if direction not in ("up", "down"):
+        raise ValueError(f"direction is up or down, got {direction!r}")
+    return 1.0 if direction == "up" else -1.0
+
+
+@elementwise("current", "steady", "rate_per_h", "limit")
+def minutes_until_limit_exponential(
+    current: FloatArray,
+    steady: FloatArray,
+    rate_per_h: FloatArray,
+    limit: FloatArray,
+    direction: str = "up",
+    max_minutes: float = 1440.0,
+) -> FloatArray:
+    """Minutes until C(t) = Css + (C0−Css)·e^(−kt) meets a limit; 0 when it is past it.
+
+    (60/k)·ln((Css−C0)/(Css−limit)): single-zone mass balance, e.g. ASTM D6245. NaN when the steady
+    value never reaches the limit, k ≤ 0, or it takes more than `max_minutes` (ours).
+    """
+    sign = _sign(direction)
+    c0, css, bound = sign * current, sign * steady, sign * limit
+    minutes = 60 / rate_per_h * np.log((css - c0) / (css - bound))
+    reached = (css > bound) & (rate_per_h > 0) & (minutes <= max_minutes)
+    known = np.isfinite(c0) & np.isfinite(bound) & np.isfinite(css) & np.isfinite(rate_per_h)
+    return where(known & ((c0 >= bound) | reached), np.where(c0 >= bound, 0.0, minutes))
+
+
+def exponential_approach_fit(
+    time_s: Given, values: Given, rate_min_per_h: float = 0.05, rate_max_per_h: float = 20.0
+) -> dict[str, float]:
+    """The steady value and rate of a + b·e^(−kt) through the samples, and its value at the last.
+
+    For each k, a and b are linear (variable projection, Golub & Pereyra 1973); the squares are
+    made least over ln k, on a grid and then by golden section. NaN for fewer than five
+    samples, none of them different, or k at a bound (bounds ours).
+    """
+    unknown = {"steady": math.nan, "rate_per_h": math.nan, "now": math.nan}
+    times, y = floats(time_s), floats(values)
+    heard = np.isfinite(times) & np.isfinite(y)
+    hours, y = (times[heard] - times[heard][:1]) / _HOUR_S, y[heard]
+    if len(y) < _FEWEST_FOR_A_CURVE or float(np.ptp(y)) == 0:
+        return unknown
+
+    centred_y = y - y.mean()
+
+    def squares(ln_k: float) -> float:
+        """Σ of squares left by the best a and b at one rate."""
+        decay = np.exp(-math.exp(ln_k) * hours)
+        decay -= decay.mean()
+        power = float(decay @ decay)
+        b = float(decay @ centred_y) / power if power > 0 else 0.0
+        left = centred_y - b * decay
+        return float(left @ left)
+
+    grid = np.linspace(math.log(rate_min_per_h), math.log(rate_max_per_h), _GRID)
+    best = int(np.argmin([squares(ln_k) for ln_k in grid.tolist()]))
+    if best in (0, _GRID - 1):
+        return unknown
+    low, high = float(grid[best - 1]), float(grid[best + 1])
+    while high - low > 1e-10:
+        first, second = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
+        low, high = (low, second) if squares(first) < squares(second) else (first, high)
+    rate = math.exp((low + high) / 2)
+    decay = np.exp(-rate * hours)
+    centred = decay - decay.mean()
+    b = float((centred * y).sum() / (centred**2).sum())
+    a = float(y.mean() - b * decay.mean())
+    return {"steady": a, "rate_per_h": rate, "now": a + b * float(decay[-1])}

@@ -1,0 +1,307 @@
+"""Order statistics, extremes and slopes of many windows of one array at once.
+
+A window is a pair of positions [first, after); windows may have any lengths, so that readings at
+irregular times need no resampling. No loop runs over readings: short windows are sorted side by
+side as rows of a matrix, long ones are asked of a wavelet matrix (Claude, Navarro & Ordóñez, "The
+wavelet matrix", Inf. Syst. 47 (2015) 15-32), all of them going down its levels together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.timestamps import HOUR_US
+
+_SORTED_UP_TO = 256
+"""Longest window that is sorted in a row of its own."""
+_CELLS = 1 << 19
+"""Cells of one matrix of such rows: what fits the processor's cache a few times over."""
+_QUERIES = 1 << 17
+_SLOPE_BLOCK = 4096
+
+
+class OrderStatistics:
+    """Quantiles of windows of an array.
+
+    Parameters
+    ----------
+    values : (N,) float64, finite
+
+    Notes
+    -----
+    Windows are given as `first` and `after`, (Q,) or (Q, D): the latter for windows made of D
+    stretches that do not overlap, an empty one where after ≤ first.
+    """
+
+    def __init__(self, values: FloatArray) -> None:
+        self._values = values
+
+    def quantile(
+        self, first: IntArray, after: IntArray, share: float, *, fewest: int = 1
+    ) -> FloatArray:
+        """Quantile 0…1 of each window (Hyndman & Fan 1996, type 7); (Q,) float64.
+
+        NaN for windows of fewer than `fewest` values.
+        """
+        return self._asked(first, after, fewest, lambda part: part.quantile(share))
+
+    def median(self, first: IntArray, after: IntArray, *, fewest: int = 1) -> FloatArray:
+        """Median of each window; (Q,) float64, NaN for fewer than `fewest` values."""
+        return self.quantile(first, after, 0.5, fewest=fewest)
+
+    def median_deviation(
+        self, first: IntArray, after: IntArray, centre: FloatArray, *, fewest: int = 1
+    ) -> FloatArray:
+        """Median of |value − centre| of each window; (Q,) float64, NaN for fewer than `fewest`."""
+        return self._asked(
+            first, after, fewest, lambda part: part.median_deviation(), centre=centre
+        )
+
+    def _asked(
+        self,
+        first: IntArray,
+        after: IntArray,
+        fewest: int,
+        answer: Callable[[_Windows], FloatArray],
+        centre: FloatArray | None = None,
+    ) -> FloatArray:
+        first = first.reshape(len(first), -1)
+        after = np.maximum(after.reshape(first.shape), first)
+        counts = (after - first).sum(axis=1)
+        result = np.full(len(first), np.nan)
+        wanted = np.flatnonzero(counts >= max(fewest, 1))
+        is_short = first.shape[1] == 1 and bool(counts[wanted].max(initial=0) <= _SORTED_UP_TO)
+        longest = int(counts[wanted].max(initial=1))
+        step = max(1, _CELLS // longest if is_short else _QUERIES // first.shape[1])
+        for start in range(0, len(wanted), step):
+            rows = wanted[start : start + step]
+            centres = np.zeros(len(rows)) if centre is None else centre[rows]
+            kind = _SortedRows if is_short else _WaveletMatrix
+            result[rows] = answer(kind(self._values, first[rows], after[rows], centres))
+        return result
+
+
+class _Windows:
+    """Some windows, each with at least one value."""
+
+    count: IntArray
+
+    def quantile(self, share: float) -> FloatArray:
+        raise NotImplementedError
+
+    def median_deviation(self) -> FloatArray:
+        raise NotImplementedError
+
+
+def _between(low: FloatArray, high: FloatArray, part: FloatArray) -> FloatArray:
+    return low + part * (high - low)
+
+
+class _SortedRows(_Windows):
+    """Short windows, each copied into a row and sorted."""
+
+    def __init__(
+        self, values: FloatArray, first: IntArray, after: IntArray, centre: FloatArray
+    ) -> None:
+        begin, end = first[:, 0], after[:, 0]
+        self.count = end - begin
+        reach = begin[:, None] + np.arange(int(self.count.max()))
+        self._outside = reach >= end[:, None]
+        self._rows = values[np.minimum(reach, len(values) - 1)]
+        self._centre = centre
+
+    def quantile(self, share: float) -> FloatArray:
+        return self._of(self._rows.copy(), share)
+
+    def median_deviation(self) -> FloatArray:
+        return self._of(np.abs(self._rows - self._centre[:, None]), 0.5)
+
+    def _of(self, rows: FloatArray, share: float) -> FloatArray:
+        rows[self._outside] = np.inf
+        rows.sort(axis=1)
+        at = (self.count - 1) * share
+        low = np.floor(at).astype(np.int64)
+        row = np.arange(len(rows))
+        high = np.minimum(low + 1, self.count - 1)
+        return _between(rows[row, low], rows[row, high], at - low)
+
+
+class _WaveletMatrix(_Windows):
+    """Long windows, or ones of several stretches, over the part of the array they touch."""
+
+    def __init__(
+        self, values: FloatArray, first: IntArray, after: IntArray, centre: FloatArray
+    ) -> None:
+        taken = after > first
+        base = int(first[taken].min())
+        part = values[base : int(after[taken].max())]
+        self._first = np.where(taken, first - base, 0)
+        self._after = np.where(taken, after - base, 0)
+        self.count = (after - first).sum(axis=1)
+        self._centre = centre
+        order = np.argsort(part, kind="stable")
+        self._sorted = part[order]
+        rank = np.empty(len(part), dtype=np.int32)
+        rank[order] = np.arange(len(part), dtype=np.int32)
+        self._zeros_before: list[IntArray] = []
+        for bit in reversed(range(max(1, int(len(part) - 1).bit_length()))):
+            is_one = (rank >> bit) & 1 == 1
+            self._zeros_before.append(np.concatenate(([0], np.cumsum(~is_one, dtype=np.int64))))
+            rank = np.concatenate((rank[~is_one], rank[is_one]))
+
+    def quantile(self, share: float) -> FloatArray:
+        at = (self.count - 1) * share
+        low = np.floor(at).astype(np.int64)
+        high = np.minimum(low + 1, self.count - 1)
+        return _between(self._value_at(low), self._value_at(high), at - low)
+
+    def median_deviation(self) -> FloatArray:
+        """The middle distance is found by halving how many of the nearest lie below the centre."""
+        below = self._count_below(self._centre)
+        above = self.count - below
+        middle = (self.count - 1) // 2
+        # `taken` values below the centre are among the middle+1 nearest ones.
+        taken = np.maximum(0, middle + 1 - above)
+        most = np.minimum(middle + 1, below)
+        while (open_ := taken < most).any():
+            half = (taken + most) // 2
+            nearer = self._down(below, half) < self._up(below, middle - half)
+            taken = np.where(open_ & nearer, half + 1, taken)
+            most = np.where(open_ & ~nearer, half, most)
+        inner = np.maximum(
+            np.where(taken > 0, self._down(below, taken - 1), -np.inf),
+            np.where(middle - taken >= 0, self._up(below, middle - taken), -np.inf),
+        )
+        outer = np.minimum(self._down(below, taken), self._up(below, middle + 1 - taken))
+        return np.where(self.count % 2 == 1, inner, _between(inner, outer, np.asarray(0.5)))
+
+    def _down(self, below: IntArray, step: IntArray) -> FloatArray:
+        """Distance from the centre of the step-th value below it; infinite past the last."""
+        at = below - 1 - step
+        value = self._value_at(np.clip(at, 0, self.count - 1))
+        return np.where((at >= 0) & (step >= 0), self._centre - value, np.inf)
+
+    def _up(self, below: IntArray, step: IntArray) -> FloatArray:
+        at = below + step
+        value = self._value_at(np.clip(at, 0, self.count - 1))
+        return np.where((at < self.count) & (step >= 0), value - self._centre, np.inf)
+
+    def _value_at(self, k: IntArray) -> FloatArray:
+        """The k-th smallest value (from 0) of each window."""
+        first, after, k = self._first, self._after, k.copy()
+        rank = np.zeros(len(k), dtype=np.int64)
+        for zeros in self._zeros_before:
+            zeros_first, zeros_after = zeros[first], zeros[after]
+            count = (zeros_after - zeros_first).sum(axis=1)
+            is_one = k >= count
+            k -= np.where(is_one, count, 0)
+            one = is_one[:, None]
+            first = np.where(one, zeros[-1] + first - zeros_first, zeros_first)
+            after = np.where(one, zeros[-1] + after - zeros_after, zeros_after)
+            rank = 2 * rank + is_one
+        return self._sorted[rank]
+
+    def _count_below(self, bound: FloatArray) -> IntArray:
+        """How many values of each window are less than its bound."""
+        limit = np.searchsorted(self._sorted, bound, side="left")
+        first, after = self._first, self._after
+        found = np.zeros(len(limit), dtype=np.int64)
+        for level, zeros in enumerate(self._zeros_before):
+            bit = len(self._zeros_before) - 1 - level
+            zeros_first, zeros_after = zeros[first], zeros[after]
+            is_one = (limit >> bit) & 1 == 1
+            found += np.where(is_one, (zeros_after - zeros_first).sum(axis=1), 0)
+            one = is_one[:, None]
+            first = np.where(one, zeros[-1] + first - zeros_first, zeros_first)
+            after = np.where(one, zeros[-1] + after - zeros_after, zeros_after)
+        # Above every rank there is no bit to go down by.
+        return np.where(limit >= 1 << len(self._zeros_before), self.count, found)
+
+
+def highest_of(values: FloatArray, first: IntArray, after: IntArray) -> FloatArray:
+    """Highest value of each window; NaN for an empty one. (N,), (Q,), (Q,) → (Q,) float64."""
+    at = position_of_highest(values, first, after)
+    return np.where(at >= 0, values[at] if len(values) else np.nan, np.nan)
+
+
+def position_of_highest(values: FloatArray, first: IntArray, after: IntArray) -> IntArray:
+    """Position of the highest value of each window, the last of equals; −1 for an empty one.
+
+    By doubling: the highest of 1, 2, 4, … values in a row; a window is two such rows that overlap.
+    """
+    result = np.full(len(first), -1, dtype=np.int64)
+    length = after - first
+    best = np.arange(len(values), dtype=np.int64)
+    width = 1
+    while len(best):
+        fits = (length >= width) & (length < 2 * width)
+        rows = np.flatnonzero(fits)
+        if len(rows):
+            result[rows] = _higher(values, best[first[rows]], best[after[rows] - width])
+        if not (length >= 2 * width).any():
+            break
+        best = _higher(values, best[: len(best) - width], best[width:])
+        width *= 2
+    return result
+
+
+def _higher(values: FloatArray, earlier: IntArray, later: IntArray) -> IntArray:
+    return np.where(values[later] >= values[earlier], later, earlier)
+
+
+def slopes_per_h(
+    time_us: TimeArray, values: FloatArray, first: IntArray, after: IntArray
+) -> FloatArray:
+    """Least-squares slope of each window, unit/h; NaN where the times of a window are all one.
+
+    Slope = Σ(t−t̄)(v−v̄)/Σ(t−t̄)². Sums run from a moment near their window: over years of seconds
+    squared they would lose all their digits.
+
+    Parameters
+    ----------
+    time_us, values : (N,), values finite; (Q,) windows in order of `first`.
+    """
+    result = np.full(len(first), np.nan)
+    for rows, base, end in _near(first, after):
+        hours = (time_us[base:end] - time_us[base]) / HOUR_US
+        hours -= hours.mean()
+        value = values[base:end] - values[base:end].mean()
+        sums = [_summed(one) for one in (hours, value, hours * value, hours * hours)]
+        begin, stop = first[rows] - base, after[rows] - base
+        t, v, tv, tt = (one[stop] - one[begin] for one in sums)
+        count = stop - begin
+        with np.errstate(divide="ignore", invalid="ignore"):
+            spread = tt - t * t / count
+            result[rows] = np.where(
+                (count >= 2) & (spread > 1e-12 * tt), (tv - t * v / count) / spread, np.nan
+            )
+    return result
+
+
+def _summed(values: FloatArray) -> FloatArray:
+    return np.concatenate(([0.0], np.cumsum(values)))
+
+
+def _near(first: IntArray, after: IntArray) -> Iterator[tuple[slice, int, int]]:
+    """Windows in blocks, with the part of the array that each block touches."""
+    longest = int((after - first).max(initial=1))
+    step = max(_SLOPE_BLOCK, longest)
+    for start in range(0, len(first), step):
+        rows = slice(start, min(start + step, len(first)))
+        taken = after[rows] > first[rows]
+        if taken.any():
+            yield rows, int(first[rows].min()), int(max(after[rows].max(), first[rows].max()))
+
+
+def last_before(moments: TimeArray, time_us: TimeArray) -> IntArray:
+    """Position of the last of rising times at or before each moment; −1 for none."""
+    return np.searchsorted(time_us, moments, side="right") - 1
+
+
+def is_rising(time_us: TimeArray) -> bool:
+    """Whether no time is before the one before it."""
+    rising: BoolArray = np.diff(time_us) >= 0
+    return bool(rising.all())

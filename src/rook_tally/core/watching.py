@@ -1,0 +1,309 @@
+"""When a watch rings and clears (section L of our formulas): one logic for kept and new readings.
+
+Rows count in the order they arrived; rows that are not good are skipped. *Beyond* is strictly past
+the limit, *calm* at or inside the clearing limit. A delay runs from the first such reading on and
+must be confirmed by a reading; a gap (longer than `max_gap_s`, or a clock that went back) throws a
+running delay away, and never clears. All rules are our own.
+"""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
+from rook_tally.core.baselines import usual_level
+from rook_tally.core.gaps import cleaned, microseconds
+from rook_tally.core.readings import Readings
+from rook_tally.core.rolling import last_before, slopes_per_h
+
+NEVER = np.iinfo(np.int64).max
+"""The clearing time of a ring that still stands."""
+_FEWEST_FOR_RATE = 3
+
+
+class Direction(enum.Enum):
+    """On which side of a limit a watch rings."""
+
+    ABOVE = "above"
+    BELOW = "below"
+    BOTH = "both"
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """When a watched number rings and clears.
+
+    ValueError when the clearing limit lies beyond the limit or a delay is negative.
+    """
+
+    limit: float
+    max_gap_s: float
+    clear_limit: float | None = None
+    on_delay_s: float = 0.0
+    off_delay_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        if self.on_delay_s < 0 or self.off_delay_s < 0:
+            raise ValueError("a delay cannot be negative")
+
+
+def rings_of(
+    time_us: TimeArray, number: FloatArray, terms: Terms, guard: BoolArray | None = None
+) -> TimeArray:
+    """Rings of a number that is watched for being above a limit.
+
+    Parameters
+    ----------
+    time_us, number : (M,) judged rows in order of arrival, all finite
+    guard : (M,) bool, optional
+        A row without it counts as calm.
+
+    Returns
+    -------
+    (K, 2) int64 of ring and clear times; `NEVER` for a ring that stands.
+    """
+    clear = terms.limit if terms.clear_limit is None else terms.clear_limit
+    if clear > terms.limit:
+        raise ValueError(f"it would clear at {clear:g}, beyond the limit of {terms.limit:g}")
+    beyond, calm = number > terms.limit, number <= clear
+    if guard is not None:
+        beyond, calm = beyond & guard, calm | ~guard
+    step = np.diff(time_us)
+    parted = np.concatenate(([True], (step > microseconds(terms.max_gap_s)) | (step < 0)))[
+        : len(time_us)
+    ]
+    ring = _confirmed(time_us, beyond, parted, microseconds(terms.on_delay_s))
+    settle = _confirmed(time_us, calm, parted, microseconds(terms.off_delay_s))
+    # Both go on being confirmed row after row; what counts is each change from one to the other.
+    at = np.flatnonzero(ring | settle)
+    is_ring = ring[at]
+    at = at[is_ring != np.concatenate(([False], is_ring[:-1]))[: len(at)]]
+    begin, end = time_us[at[0::2]], time_us[at[1::2]]
+    pairs = np.full((len(begin), 2), NEVER, dtype=np.int64)
+    pairs[:, 0] = begin
+    pairs[: len(end), 1] = np.maximum(end, begin[: len(end)])
+    return pairs
+
+
+def _confirmed(
+    time_us: TimeArray, condition: BoolArray, parted: BoolArray, delay_us: int
+) -> BoolArray:
+    """Rows at which a condition has held, row after row and without a gap, for a delay."""
+    if delay_us == 0:
+        return condition
+    before = np.concatenate(([False], condition[:-1]))[: len(condition)]
+    begins = condition & (parted | ~before)
+    start = np.maximum.accumulate(np.where(begins, np.arange(len(condition)), 0))
+    return condition & (time_us - time_us[start] >= delay_us)
+
+
+def limit_watch(
+    readings: Readings,
+    terms: Terms,
+    direction: Direction = Direction.ABOVE,
+    guard: BoolArray | None = None,
+) -> TimeArray:
+    """Rings of readings above or below a limit; (K, 2) as `rings_of`."""
+    good = readings.good
+    sign, terms = _turned(terms, direction)
+    return rings_of(
+        readings.time_us[good], sign * readings.value[good], terms,
+        None if guard is None else guard[good],
+    )  # fmt: skip
+
+
+def _turned(terms: Terms, direction: Direction) -> tuple[float, Terms]:
+    """The sign and terms by which watching below is watching above."""
+    if direction is not Direction.BELOW:
+        return 1.0, terms
+    clear = None if terms.clear_limit is None else -terms.clear_limit
+    return -1.0, Terms(-terms.limit, terms.max_gap_s, clear, terms.on_delay_s, terms.off_delay_s)
+
+
+def rate_per_h(readings: Readings, *, window_s: float, max_gap_s: float) -> FloatArray:
+    """How fast readings rise, unit/h: the slope over the last while; (N,) float64.
+
+    Least squares over the good readings with t ≥ t_i − window since the last gap or step back of
+    the clock; NaN for fewer than three or a span under half the window.
+    """
+    rate = np.full(len(readings), np.nan)
+    good = np.flatnonzero(readings.good)
+    time_us, value = readings.time_us[good], readings.value[good]
+    if not len(good):
+        return rate
+    step = np.diff(time_us)
+    parted = np.concatenate(([True], (step > microseconds(max_gap_s)) | (step < 0)))
+    part = np.cumsum(parted) - 1
+    # Times of each part moved past those of the one before, so that all of them rise.
+    first_of_part = np.flatnonzero(parted)
+    lengths = time_us[np.append(first_of_part[1:], len(good)) - 1] - time_us[first_of_part]
+    window_us = microseconds(window_s)
+    offset = np.concatenate(([0], np.cumsum(lengths + window_us + 1)[:-1]))
+    rising = time_us - time_us[first_of_part][part] + offset[part]
+    after = np.arange(len(good)) + 1
+    first = np.searchsorted(rising, rising - window_us)
+    slopes = slopes_per_h(rising, value, first, after)
+    span = rising - rising[first]
+    sure = (after - first >= _FEWEST_FOR_RATE) & (2 * span >= window_us)
+    rate[good] = np.where(sure, slopes, np.nan)
+    return rate
+
+
+def rings_by_number(
+    readings: Readings,
+    number: FloatArray,
+    terms: Terms,
+    direction: Direction,
+    guard: BoolArray | None = None,
+) -> TimeArray:
+    """Rings of a number derived from readings (a rate, a z); rows without one are skipped."""
+    judged = readings.good & np.isfinite(number)
+    watched = {
+        Direction.ABOVE: number, Direction.BELOW: -number, Direction.BOTH: np.abs(number),
+    }[direction]  # fmt: skip
+    return rings_of(
+        readings.time_us[judged], watched[judged], terms, None if guard is None else guard[judged]
+    )
+
+
+def usual_level_watch(
+    readings: Readings,
+    terms: Terms,
+    *,
+    window_s: float,
+    min_spread: float,
+    exclude_s: float = 0.0,
+    min_count: int = 20,
+    tod_half_width_s: float | None = None,
+    direction: Direction = Direction.ABOVE,
+    guard: BoolArray | None = None,
+) -> TimeArray:
+    """Rings of readings so many spreads from their usual level; (K, 2) as `rings_of`."""
+    z = usual_level(
+        readings, window_s=window_s, min_spread=min_spread, exclude_s=exclude_s,
+        min_count=min_count, tod_half_width_s=tod_half_width_s,
+    ).z  # fmt: skip
+    return rings_by_number(readings, z, terms, direction, guard)
+
+
+def silence_watch(
+    readings: Readings,
+    *,
+    timeout_s: float,
+    now_us: int,
+    start_us: int | None = None,
+    any_quality: bool = False,
+) -> TimeArray:
+    """Rings of a station that says nothing for longer than a time; (K, 2) as `rings_of`.
+
+    Exactly the time is not yet silence. With `start_us`, when the watch was armed, rows that came
+    before it are skipped and a station never heard rings as well.
+    """
+    heard = readings.time_us if any_quality else readings.time_us[readings.good]
+    if start_us is not None:
+        since = heard >= start_us
+        heard = heard[int(np.argmax(since)) if since.any() else len(heard) :]
+        heard = np.concatenate((np.array([start_us], dtype=np.int64), heard))
+    if not len(heard):
+        return np.empty((0, 2), dtype=np.int64)
+    timeout_us = microseconds(timeout_s)
+    following = np.append(heard[1:], NEVER)
+    until = np.append(heard[1:], now_us)
+    silent = until - heard > timeout_us
+    return np.stack((heard[silent] + timeout_us, following[silent]), axis=1)
+
+
+def guard_gate(
+    time_us: TimeArray,
+    guard: Readings,
+    *,
+    guard_limit: float,
+    guard_max_age_s: float,
+    guard_direction: Direction = Direction.ABOVE,
+    settle_s: float = 0.0,
+    allows_unknown: bool = True,
+) -> BoolArray:
+    """At which moments another series lets a watch ring; (N,) bool.
+
+    The last good guard reading at or before a moment holds for `guard_max_age_s`; without one an
+    alarm is let through unless said otherwise. The guard must have been past its limit, without a
+    gap, for `settle_s`.
+    """
+    held_us, value = cleaned(guard)
+    sign = 1.0 if guard_direction is Direction.ABOVE else -1.0
+    at = last_before(time_us, held_us)
+    if not len(held_us):
+        return np.full(len(time_us), allows_unknown)
+    known = (at >= 0) & (time_us - held_us[at] <= microseconds(guard_max_age_s))
+    is_on = sign * value > sign * guard_limit
+    joined = np.concatenate(([False], np.diff(held_us) <= microseconds(guard_max_age_s)))
+    goes_on = is_on & joined & np.concatenate(([False], is_on[:-1]))
+    start = np.maximum.accumulate(np.where(goes_on, 0, np.arange(len(held_us))))
+    settled = time_us - held_us[start][at] >= microseconds(settle_s)
+    return np.where(known, is_on[at] & settled, allows_unknown)
+
+
+class AlarmState(enum.Enum):
+    """The states of IEC 62682 and ANSI/ISA-18.2 (our own words for what they say)."""
+
+    NORMAL = "normal"
+    UNACKNOWLEDGED = "unacknowledged"
+    ACKNOWLEDGED = "acknowledged"
+    RETURNED_UNACKNOWLEDGED = "returned_unacknowledged"
+    SHELVED = "shelved"
+    SUPPRESSED = "suppressed"
+
+
+class AlarmEvent(enum.Enum):
+    """What moves an alarm from state to state."""
+
+    RING = "ring"
+    CLEAR = "clear"
+    ACK = "ack"
+    SHELVE = "shelve"
+    UNSHELVE = "unshelve"
+    SUPPRESS = "suppress"
+    UNSUPPRESS = "unsuppress"
+
+
+_S, _E = AlarmState, AlarmEvent
+_NEXT: dict[tuple[AlarmState, AlarmEvent], AlarmState] = {
+    (_S.NORMAL, _E.RING): _S.UNACKNOWLEDGED,
+    (_S.UNACKNOWLEDGED, _E.CLEAR): _S.RETURNED_UNACKNOWLEDGED,
+    (_S.UNACKNOWLEDGED, _E.ACK): _S.ACKNOWLEDGED,
+    (_S.ACKNOWLEDGED, _E.CLEAR): _S.NORMAL,
+    (_S.RETURNED_UNACKNOWLEDGED, _E.RING): _S.UNACKNOWLEDGED,
+    (_S.RETURNED_UNACKNOWLEDGED, _E.ACK): _S.NORMAL,
+}
+
+
+def alarm_next(state: AlarmState, event: AlarmEvent, *, active: bool) -> AlarmState:
+    """The state after an event; `active` says whether the watch's condition holds by then.
+
+    Suppressing wins over shelving and ends it; leaving either goes by the condition.
+    """
+    if event is _E.SUPPRESS:
+        return _S.SUPPRESSED
+    if event is _E.SHELVE:
+        return state if state is _S.SUPPRESSED else _S.SHELVED
+    leaves = (state, event) in ((_S.SHELVED, _E.UNSHELVE), (_S.SUPPRESSED, _E.UNSUPPRESS))
+    if leaves:
+        return _S.UNACKNOWLEDGED if active else _S.NORMAL
+    return _NEXT.get((state, event), state)
+
+
+def alarm_replay(
+    events: list[AlarmEvent], start: AlarmState = AlarmState.NORMAL
+) -> list[AlarmState]:
+    """The states after each of a list of events."""
+    state, active = start, start in (_S.UNACKNOWLEDGED, _S.ACKNOWLEDGED)
+    states = []
+    for event in events:
+        if event in (_E.RING, _E.CLEAR):
+            active = event is _E.RING
+        state = alarm_next(state, event, active=active)
+        states.append(state)
+    return states

@@ -1,0 +1,43 @@
+"""Every formula against its collected vectors."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from rook_tally.core.formulas import by_name
+
+VECTORS = json.loads((Path(__file__).parent / "formula_vectors.json").read_text())
+
+
+def _check(found: Any, expected: Any, tolerance: float) -> None:
+    if expected is None:
+        assert found is None or np.isnan(found)
+    elif isinstance(expected, dict):
+        assert set(found) == set(expected)
+        for name, value in expected.items():
+            _check(found[name], value, tolerance)
+    elif isinstance(expected, list):
+        assert len(found) == len(expected)
+        for one, value in zip(found, expected, strict=True):
+            _check(one, value, tolerance)
+    elif isinstance(expected, str):
+        assert found == expected
+    else:
+        assert abs(float(found) - float(expected)) <= tolerance
+
+
+@pytest.mark.parametrize("vector", VECTORS, ids=lambda vector: vector["id"])
+def test_a_formula_gives_what_its_vector_says(vector: dict[str, Any]) -> None:
+    found = by_name[vector["function"]](**vector["inputs"])
+    _check(found, vector["expected"], vector["tolerance"])
+
+
+def test_all_formulas_are_there_and_say_what_they_do() -> None:
+    assert {vector["function"] for vector in VECTORS} == set(by_name)
+    assert len(VECTORS) == 200
+    assert all(function.__doc__ for name, function in by_name.items())
