@@ -22,7 +22,7 @@ class Dimension(enum.Enum):
     TEMPERATURE = "temperature"
     SHARE = "share"
     PRESSURE = "pressure"
-    FRACTION = "fraction"
+    FRACTION = "volume fraction"
     MASS_CONCENTRATION = "mass concentration"
     NUMBER_CONCENTRATION = "number concentration"
     INDEX = "index"
@@ -44,6 +44,9 @@ class Dimension(enum.Enum):
     ROTATION = "rotation"
     FREQUENCY = "frequency"
     FLOW = "flow"
+    DURATION = "duration"
+    NUMBER = "number"
+    WORKED_OUT = "worked out"
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +123,11 @@ STATE = Unit("", _D.STATE, names=("bool", "/"))
 PER_MINUTE = Unit("1/min", _D.ROTATION, names=("rpm", "r/min"))
 HERTZ = Unit("Hz", _D.FREQUENCY)
 LITRE_MINUTE = Unit("L/min", _D.FLOW, names=("l/min",))
+SECOND = Unit("s", _D.DURATION)
+MINUTE = Unit("min", _D.DURATION, 60.0)
+HOUR = Unit("h", _D.DURATION, 3600.0)
+DAY = Unit("d", _D.DURATION, 86_400.0)
+NUMBER = Unit("", _D.NUMBER)
 
 UNITS: tuple[Unit, ...] = tuple(
     candidate for candidate in list(globals().values()) if isinstance(candidate, Unit)

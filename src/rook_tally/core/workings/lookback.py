@@ -1,0 +1,279 @@
+"""The last while of a value: means, extremes, slopes and more over (t − N, t] at many moments.
+
+What lies between two readings is a straight line, unless they are a gap apart; a window speaks when
+at least half of it is covered by such lines (extremes, counts and quantiles go by the readings in
+it, the same rule holding).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
+from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
+from rook_tally.core.timestamps import DAY_US, SECOND_US
+
+LEAST_COVERED = 0.5
+_HOUR_S = 3600.0
+
+Weighed = Callable[[FloatArray, FloatArray, FloatArray], FloatArray]
+"""What a straight piece counts for: left value, right value, length in s → amount."""
+
+
+@dataclass
+class Lookback:
+    """Windows of one length over one value.
+
+    Attributes
+    ----------
+    time_us, value : (N,) strictly rising times, NaN where there is a gap
+    gap_us : int
+        Readings further apart are not joined.
+    window_us : int
+    at : (M,) int64
+        The moments asked for.
+    """
+
+    time_us: TimeArray
+    value: FloatArray
+    gap_us: int
+    window_us: int
+    at: TimeArray
+    _centre: float = field(init=False, default=0.0)
+
+    def __post_init__(self) -> None:
+        known = self.value[np.isfinite(self.value)]
+        # Sums of squares keep their digits when taken from a value nearby.
+        self._centre = float(known[0]) if len(known) else 0.0
+
+    @cached_property
+    def _joined(self) -> BoolArray:
+        """(N−1,) which neighbours have a line between them."""
+        known = np.isfinite(self.value)
+        return known[1:] & known[:-1] & (np.diff(self.time_us) <= self.gap_us)
+
+    @cached_property
+    def _steps_s(self) -> FloatArray:
+        return np.diff(self.time_us) / SECOND_US
+
+    def amount(self, weigh: Weighed, value: FloatArray | None = None) -> FloatArray:
+        """Sum of what the pieces of each window count for, those at its edges cut; (M,)."""
+        values = self.value if value is None else value
+        count = len(self.time_us)
+        if count < 2:
+            return np.zeros(len(self.at))
+        left, right = values[:-1], values[1:]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            whole = np.where(self._joined, weigh(left, right, self._steps_s), 0.0)
+        upto = np.concatenate(([0.0], np.cumsum(whole)))
+        start = self.at - self.window_us
+        first = np.searchsorted(self.time_us, start, side="right") - 1
+        # What comes after the newest reading is not known at that moment.
+        last = np.searchsorted(self.time_us, self.at, side="right") - 1
+        reaches = last > first
+        inner = np.where(reaches, upto[np.maximum(last, 0)] - upto[first + 1], 0.0)
+        head_end = self.time_us[np.minimum(first + 1, count - 1)]
+        return inner + np.where(reaches, self._cut(values, weigh, first, start, head_end), 0.0)
+
+    def _cut(
+        self, values: FloatArray, weigh: Weighed, piece: IntArray, from_us: TimeArray,
+        to_us: TimeArray,
+    ) -> FloatArray:  # fmt: skip
+        """What the later parts of pieces count for; 0 where there is no such piece."""
+        at = np.clip(piece, 0, len(self._joined) - 1)
+        there = (piece >= 0) & (piece < len(self._joined)) & self._joined[at] & (to_us > from_us)
+        begin = self.time_us[at]
+        length = (self.time_us[at + 1] - begin).astype(np.float64)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            slope = (values[at + 1] - values[at]) / length
+            a = values[at] + slope * (from_us - begin)
+            amount = weigh(a, values[at + 1], (to_us - from_us) / SECOND_US)
+        return np.where(there, amount, 0.0)
+
+    @cached_property
+    def covered_s(self) -> FloatArray:
+        """How much of each window the readings speak for, s."""
+        return self.amount(lambda left, right, length: length)
+
+    @cached_property
+    def speaks(self) -> BoolArray:
+        """Which windows are covered enough to say anything."""
+        window_s = self.window_us / SECOND_US
+        return self.covered_s >= LEAST_COVERED * window_s - 1e-6
+
+    def _said(self, result: FloatArray) -> FloatArray:
+        return np.where(self.speaks, result, np.nan)
+
+    def integral(self) -> FloatArray:
+        """Integral over time, unit·s; gaps add nothing."""
+        return self._said(self.amount(lambda left, right, length: (left + right) / 2 * length))
+
+    def mean(self) -> FloatArray:
+        """Time-weighted mean."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return self._said(
+                self._centre
+                + self.amount(lambda a, b, d: (a + b) / 2 * d, self.value - self._centre)
+                / self.covered_s
+            )
+
+    def spread(self) -> FloatArray:
+        """Time-weighted standard deviation."""
+        moved = self.value - self._centre
+        with np.errstate(invalid="ignore", divide="ignore"):
+            mean = self.amount(lambda a, b, d: (a + b) / 2 * d, moved) / self.covered_s
+            square = self.amount(lambda a, b, d: (a * a + b * b) / 2 * d, moved) / self.covered_s
+        return self._said(np.sqrt(np.maximum(square - mean * mean, 0.0)))
+
+    def energy_mean(self) -> FloatArray:
+        """Equivalent level of decibels: 10·lg of the mean of 10^(L/10)."""
+        power = 10 ** ((self.value - self._centre) / 10)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            mean = self.amount(lambda a, b, d: (a + b) / 2 * d, power) / self.covered_s
+            return self._said(self._centre + 10 * np.log10(mean))
+
+    def time_over_s(self, limit: float) -> FloatArray:
+        """Time strictly above a limit, s, crossings exact."""
+        return self._said(self.amount(lambda a, b, d: _part_above(a - limit, b - limit) * d))
+
+    def time_under_s(self, limit: float) -> FloatArray:
+        """Time strictly below a limit, s."""
+        return self._said(self.amount(lambda a, b, d: _part_above(limit - a, limit - b) * d))
+
+    def excess(self, limit: float, *, above: bool) -> FloatArray:
+        """Integral of what is beyond a limit, unit·s, crossings exact."""
+        sign = 1.0 if above else -1.0
+        return self._said(
+            self.amount(lambda a, b, d: _excess(sign * (a - limit), sign * (b - limit)) * d)
+        )
+
+    @cached_property
+    def _known(self) -> tuple[TimeArray, FloatArray, IntArray, IntArray]:
+        """Readings that are there, and which of them lie in each window: [first, after)."""
+        known = np.isfinite(self.value)
+        time_us, value = self.time_us[known], self.value[known]
+        first = np.searchsorted(time_us, self.at - self.window_us, side="right")
+        after = np.searchsorted(time_us, self.at, side="right")
+        return time_us, value, first, after
+
+    def quantile(self, share: float) -> FloatArray:
+        """Quantile 0…1 by readings."""
+        _, value, first, after = self._known
+        return self._said(OrderStatistics(value).quantile(first, after, share))
+
+    def spreads_from_usual(self, least_spread: float) -> FloatArray:
+        """How many robust spreads the newest reading is from the median of the window."""
+        from rook_tally.core.faults import MAD_TO_SIGMA
+
+        _, value, first, after = self._known
+        order = OrderStatistics(value)
+        usual = order.median(first, after)
+        deviation = order.median_deviation(first, after, np.nan_to_num(usual))
+        spread = np.maximum(MAD_TO_SIGMA * deviation, least_spread)
+        newest = value[np.maximum(after - 1, 0)] if len(value) else np.full(len(first), np.nan)
+        return self._said((newest - usual) / spread)
+
+    def highest(self, sign: float = 1.0) -> FloatArray:
+        """Highest reading; with a sign of −1 the lowest."""
+        _, value, first, after = self._known
+        at = position_of_highest(sign * value, first, after)
+        found = value[np.maximum(at, 0)] if len(value) else np.full(len(first), np.nan)
+        return self._said(np.where(at >= 0, found, np.nan))
+
+    def since_highest_s(self, sign: float = 1.0) -> FloatArray:
+        """How long ago the highest (or lowest) reading was, s; the newest of equals."""
+        time_us, value, first, after = self._known
+        at = position_of_highest(sign * value, first, after)
+        when = time_us[np.maximum(at, 0)] if len(value) else self.at
+        return self._said(np.where(at >= 0, (self.at - when) / SECOND_US, np.nan))
+
+    def slope_per_s(self) -> FloatArray:
+        """Least-squares slope, unit/s."""
+        time_us, value, first, after = self._known
+        return self._said(slopes_per_h(time_us, value, first, after) / _HOUR_S)
+
+    def fitted(self) -> FloatArray:
+        """Where the least-squares line is at the newest reading of each window."""
+        time_us, value, first, after = self._known
+        slope = slopes_per_h(time_us, value, first, after) / _HOUR_S
+        count = np.maximum(after - first, 1)
+        if not len(value):
+            return np.full(len(self.at), np.nan)
+        seconds = (time_us - time_us[0]) / SECOND_US
+        sums = [np.concatenate(([0.0], np.cumsum(one))) for one in (seconds, value - self._centre)]
+        mean_s, mean = ((one[after] - one[first]) / count for one in sums)
+        newest_s = seconds[np.maximum(after - 1, 0)]
+        return self._said(self._centre + mean + slope * (newest_s - mean_s))
+
+    def change(self) -> FloatArray:
+        """By how much it changed since the window began, where it may lie between two readings."""
+        if len(self.time_us) < 2:
+            return np.full(len(self.at), np.nan)
+        newest = np.searchsorted(self.time_us, self.at, side="right") - 1
+        start = self.at - self.window_us
+        left = np.searchsorted(self.time_us, start, side="right") - 1
+        at, right = np.maximum(left, 0), np.clip(left + 1, 0, len(self.time_us) - 1)
+        exact = (left >= 0) & (self.time_us[at] == start)
+        between = (left >= 0) & np.append(self._joined, False)[at] & (right <= newest)
+        length = np.maximum(self.time_us[right] - self.time_us[at], 1)
+        with np.errstate(invalid="ignore"):
+            rise = (self.value[right] - self.value[at]) / length
+            line = self.value[at] + rise * (start - self.time_us[at])
+        then = np.where(exact, self.value[at], np.where(between, line, np.nan))
+        return np.where(newest >= 0, self.value[np.maximum(newest, 0)], np.nan) - then
+
+    def moving(self) -> tuple[FloatArray, FloatArray]:
+        """Root mean square and largest size of the readings less their mean."""
+        _, value, first, after = self._known
+        moved = value - self._centre
+        sums = [np.concatenate(([0.0], np.cumsum(one))) for one in (moved, moved * moved)]
+        count = np.maximum(after - first, 1)
+        mean, square = ((one[after] - one[first]) / count for one in sums)
+        rms = np.sqrt(np.maximum(square - mean * mean, 0.0))
+        middle = self._centre + mean
+        peak = np.maximum(self.highest() - middle, middle - self.highest(-1.0))
+        return self._said(np.where(after - first >= 2, rms, np.nan)), self._said(peak)
+
+    def charge_pct(
+        self, capacity_c: float, start_pct: float, charge_efficiency: float = 1.0
+    ) -> FloatArray:
+        """Charge of a battery, %, counted from the midnight (UTC) before each window begins.
+
+        There it was `start_pct`; as what is counted stays within 0…100, it is right from the first
+        time on that the battery was full or empty.
+        """
+        result = np.full(len(self.at), np.nan)
+        known = np.isfinite(self.value)
+        time_us, value = self.time_us[known], self.value[known]
+        days = self.at // DAY_US
+        for day in np.unique(days).tolist():
+            rows = np.flatnonzero(days == day)
+            begin = (day * DAY_US - self.window_us) // DAY_US * DAY_US
+            part = slice(*np.searchsorted(time_us, [begin, int(self.at[rows[-1]]) + 1]).tolist())
+            if part.stop - part.start < 2:
+                continue
+            seconds = (time_us[part] - time_us[part.start]) / SECOND_US
+            flows = charge_flows(seconds, value[part], charge_efficiency, self.gap_us / SECOND_US)
+            walk = clamped_walk(100 * flows * _HOUR_S / capacity_c, start_pct, 0.0, 100.0)
+            at = np.searchsorted(time_us[part], self.at[rows], side="right") - 1
+            result[rows] = np.where(at >= 0, walk[at], np.nan)
+        return self._said(result)
+
+
+def _part_above(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Share of a straight piece that is above 0."""
+    high, low = np.maximum(a, b), np.minimum(a, b)
+    share = np.where(low >= 0, 1.0, high / np.where(high > low, high - low, 1.0))
+    return np.where(high > 0, share, 0.0)
+
+
+def _excess(a: FloatArray, b: FloatArray) -> FloatArray:
+    """Mean of what a straight piece has above 0."""
+    high, low = np.maximum(a, b), np.minimum(a, b)
+    triangle = high * high / (2 * np.where(high > low, high - low, 1.0))
+    return np.where(low >= 0, (a + b) / 2, np.where(high > 0, triangle, 0.0))

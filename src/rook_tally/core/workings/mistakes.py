@@ -1,0 +1,43 @@
+"""What is wrong with a formula, and where."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from rook_tally.core.errors import UsageError
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where something stands in a formula: characters [start, end)."""
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Mistake:
+    """Something said of a part of a formula, and what could be done about it."""
+
+    at: Place
+    what: str
+    suggestion: str = ""
+
+    def underlined(self, text: str) -> str:
+        """The formula with the part underlined, in three lines a person can read."""
+        start, end = self.at.start, max(self.at.end, self.at.start + 1)
+        told = f"{self.what}; {self.suggestion}" if self.suggestion else self.what
+        return f"{text}\n{' ' * start}{'^' * (end - start)}\n{told}"
+
+
+class FormulaError(UsageError):
+    """A formula that cannot be worked out; `mistake` says where and why."""
+
+    def __init__(self, mistake: Mistake) -> None:
+        super().__init__(mistake.what, remedy=mistake.suggestion)
+        self.mistake = mistake
+
+
+def wrong(at: Place, what: str, suggestion: str = "") -> FormulaError:
+    """The error to raise for a part of a formula."""
+    return FormulaError(Mistake(at, what, suggestion))

@@ -1,0 +1,132 @@
+"""Laws of the language: units promised are units given, and a piece of history is as the whole."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.checking import checked
+from rook_tally.core.workings.measures import (
+    NUMBER,
+    Measure,
+    coherent_factor,
+    measure_of,
+    scale_named,
+)
+from rook_tally.core.workings.mistakes import FormulaError
+from tests.core.workings.formulas import FORMULAS, MEASURED
+from tests.core.workings.sites import USUAL, pottery
+
+NAMES = pottery()
+SECONDS = 10_000_000
+
+
+@st.composite
+def arrivals(draw: st.DrawFn) -> Inputs:
+    """Readings of every series at odd moments of three hours, with gaps."""
+    found = {}
+    for one in NAMES.series:
+        steps = draw(st.lists(st.sampled_from([1, 3, 6, 7, 12, 30, 200]), max_size=40))
+        at = np.cumsum(np.array([0, *steps], dtype=np.int64)) * SECONDS
+        swing = draw(st.floats(0, 0.3))
+        value = USUAL[one.quantity.slug] * (1 + swing * np.sin(np.arange(len(at)) + one.id))
+        if one.quantity.slug == "presence":
+            value = (np.arange(len(at)) // 3 % 2).astype(np.float64)
+        found[one.id] = Heard(at, value * coherent_factor(one.quantity.base.dimension))
+    return Inputs(found)
+
+
+@settings(max_examples=60, deadline=None)
+@given(FORMULAS, arrivals())
+def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs) -> None:
+    """What live work rests on: with readings from `reach_us` before it, a stretch comes out the
+    same as from all of them."""
+    program = checked(formula, NAMES).program
+    times, value = program.worked_out(inputs)
+    for start in times[:: max(1, len(times) // 5)].tolist():
+        end = start + 10 * MINUTE_US
+        part = Inputs({
+            series_id: Heard(
+                one.time_us[(keep := (one.time_us >= start - program.reach_us)
+                             & (one.time_us < end))], one.value[keep],
+            )
+            for series_id, one in inputs.heard.items()
+        })  # fmt: skip
+        some_times, some = program.worked_out(part, start, end)
+        inside = (times >= start) & (times < end)
+        assert np.array_equal(some_times, times[inside])
+        assert some == pytest.approx(value[inside], rel=1e-6, abs=1e-9, nan_ok=True)
+
+
+@settings(max_examples=60, deadline=None)
+@given(FORMULAS, arrivals())
+def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs) -> None:
+    program = checked(formula, NAMES).program
+    times, value = program.worked_out(inputs)
+    for now in times[:: max(1, len(times) // 4)].tolist():
+        until_now = Inputs({
+            series_id: Heard(one.time_us[one.time_us <= now], one.value[one.time_us <= now])
+            for series_id, one in inputs.heard.items()
+        })  # fmt: skip
+        _, then = program.worked_out(until_now)
+        assert then == pytest.approx(value[times <= now], rel=1e-6, abs=1e-9, nan_ok=True)
+
+
+@settings(max_examples=80, deadline=None)
+@given(MEASURED, st.floats(1.05, 3.0))
+def test_what_checks_evaluates_with_the_unit_promised(told: tuple[str, str], scale: float) -> None:
+    """Were every unit of length, mass, time and current another one, a result would change by just
+    what its measure says: the test of dimensional analysis (Bridgman 1922)."""
+    formula, quantity_unit = told
+    check = checked(formula, NAMES)
+    scale_told = scale_named(quantity_unit)
+    assert check.measure == (NUMBER if scale_told is None else scale_told.measure)
+    # Of kelvin, second, metre, kilogram, ampere, and what has no other unit.
+    sizes = (1.0, 1.0, scale, scale**2, scale**0.5, 1, 1, 1, 1, 1, 1)
+
+    def grown(measure: Measure) -> float:
+        powers = zip(sizes, measure.powers, strict=True)
+        return float(np.prod([size ** float(power) for size, power in powers]))
+
+    def readings(*, is_grown: bool) -> Inputs:
+        at = np.arange(30) * MINUTE_US
+        found = {}
+        for one in NAMES.series:
+            value = USUAL[one.quantity.slug] * (1 + 0.1 * np.sin(np.arange(30) + one.id))
+            factor = coherent_factor(one.quantity.base.dimension)
+            measure = measure_of(one.quantity.base.dimension)
+            found[one.id] = Heard(at, value * factor * (grown(measure) if is_grown else 1.0))
+        return Inputs(found)
+
+    _, plain = check.program.worked_out(readings(is_grown=False))
+    _, other = check.program.worked_out(readings(is_grown=True))
+    assert other == pytest.approx(plain * grown(check.measure), rel=1e-6, nan_ok=True)
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.text(alphabet="temperatureco2humidity@yardkilnmean()+-*/^<>=., 0123456789°C%ppmhin\"'",
+            max_size=60)
+    | st.lists(st.sampled_from([
+        "temperature@yard", "co2@shop", "mean(", ")", "+", "-", "*", "/", "over", "1 h", "3", "if",
+        "then", "else", "in", "°F", "ago", "not", "and", ",", "humidity@here", "co2@indoors/*",
+        "dew_point(", "@", "^", "<", "within", "pm25", "state_of_charge(", "%", "e",
+    ]), max_size=14).map(" ".join)
+)  # fmt: skip
+def test_any_text_is_a_formula_or_a_mistake_with_a_place(text: str) -> None:
+    try:
+        check = checked(text, NAMES)
+    except FormulaError as error:
+        mistake = error.mistake
+        assert mistake.what
+        assert 0 <= mistake.at.start <= mistake.at.end <= len(text) + 1
+        return
+    times = np.arange(5) * MINUTE_US
+    _, value = check.program.worked_out(
+        Inputs({one.id: Heard(times, np.full(5, 1.0)) for one in NAMES.series})
+    )
+    assert np.isfinite(value[~np.isnan(value)]).all()
