@@ -20,6 +20,7 @@ from rook_tally.collector.moment import now_us
 from rook_tally.collector.mqtt import MqttSide
 from rook_tally.collector.presence import Presence, presence_in
 from rook_tally.collector.requests import RequestRunner
+from rook_tally.collector.reworking import Reworking
 from rook_tally.intake.addresses import (
     BuiltinBroker,
     Certificate,
@@ -106,7 +107,10 @@ async def collect(
         doors = DoorKeeper(store, commits, presence, requests, settings.doors)
         stack.push_async_callback(doors.close)
 
+        reworking = Reworking(store, clock=now_us)
+
         async def take_up(changed: set[Subject]) -> None:
+            reworking.take_up(changed)
             if Subject.REQUESTS in changed:
                 requests.wake()
             if Subject.SITE in changed:
@@ -121,6 +125,7 @@ async def collect(
             asyncio.create_task(keep_log_short(store)),
             asyncio.create_task(keep_bounded(store, clock=now_us)),
             asyncio.create_task(requests.run()),
+            asyncio.create_task(reworking.run()),
         ]
         following = asyncio.create_task(follow(store, take_up, stop))
         settle_memory()

@@ -350,8 +350,11 @@ def _write(
         if (moments := [reading.time_us for reading in written[one.id]])
     }
     marked = mark_what_became_certain(connection, doubtful, touched)
-    for series_id, count in marked.items():
-        batch.tallies[series[series_id].station.id].suspect += count
+    for series_id, judged in marked.items():
+        batch.tallies[series[series_id].station.id].suspect += judged.became_suspect
+    directory.workings.work_out(
+        connection, written, {series_id: judged.first_us for series_id, judged in marked.items()}
+    )
     hear_words(connection, batch.words)
     confirm_requests(connection, directory, batch.words)
     keep_strays(connection, batch.strays)

@@ -15,6 +15,7 @@ from rook_tally.intake.decode.hints import NO_HINTS, Hints
 from rook_tally.intake.decode.patterned import line_pattern_from
 from rook_tally.intake.message import Item, Message
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.intake.working_out import LiveWorkings
 from rook_tally.store import (
     DoorSettings,
     PollSetting,
@@ -56,16 +57,18 @@ class Placed(NamedTuple):
 class Directory:
     """Stations and series by their names on the wire; follows the store's configuration.
 
-    `recent` are their last readings, as far as this writer knows them.
+    `recent` are their last readings, as far as this writer knows them; `workings` is what rests on
+    them.
     """
 
     def __init__(self) -> None:
-        self._seen_seq = -1
+        self._seen_seq = self._site_seq = -1
         self._stations: dict[str, Station] = {}
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
         self._has_begun_series = False
         self.recent = RecentReadings()
+        self.workings = LiveWorkings()
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], Hints] = {}
 
@@ -74,9 +77,11 @@ class Directory:
         changed, newest = site_changed_since(connection, max(self._seen_seq, 0))
         if not changed and self._seen_seq >= 0:
             self._seen_seq = newest
+            self.workings.refresh(connection, self._site_seq)
             return
         site = load_site(connection)
-        self._seen_seq = newest
+        self._seen_seq = self._site_seq = newest
+        self.workings.refresh(connection, self._site_seq)
         self._stations = {station.key: station for station in site.stations}
         self._by_access_hash = {
             station.access_hash: station for station in site.stations if station.access_hash
@@ -170,6 +175,7 @@ class Directory:
         """Read everything anew next time: series begun in a failed transaction are not there."""
         self._seen_seq = -1
         self.recent.forget()
+        self.workings.forget()
 
 
 def _meaning(station: Station, field: str) -> tuple[Quantity, str]:

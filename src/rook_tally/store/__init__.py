@@ -6,13 +6,20 @@ happens together. May import the core only.
 """
 
 from rook_tally.store.announced import Announced, announced, note_announced, withdraw_announced
-from rook_tally.store.append import Appended, NewReading, append_history, append_readings
+from rook_tally.store.append import (
+    Appended,
+    NewReading,
+    append_history,
+    append_readings,
+    remove_readings,
+)
 from rook_tally.store.changes import (
     Change,
     ChangeTail,
     Subject,
     newest_seq,
     prune_changes,
+    readings_changed_since,
     site_changed_since,
 )
 from rook_tally.store.clocks import ClockFault, clock_faults, report_clocks
@@ -20,6 +27,7 @@ from rook_tally.store.corrections import (
     CorrectionEntry,
     add_correction,
     correction_entries,
+    corrections_of,
     withdraw_correction,
 )
 from rook_tally.store.credentials import Credentials, access_hash, credentials_of, new_access_key
@@ -37,6 +45,7 @@ from rook_tally.store.door_settings import (
     door_settings,
     remove_door,
 )
+from rook_tally.store.due import Due, add_due, drop_due, note_past_changed, stretches_to_work_out
 from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.judging import mark_what_became_certain
@@ -65,6 +74,7 @@ from rook_tally.store.query import (
     gaps_between,
     latest,
     latest_written,
+    newest_row_us,
     read_range,
     read_raw_range,
     span_of,
@@ -137,6 +147,18 @@ from rook_tally.store.strays import (
 from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.tallies import NOBODY, Tally, add_tallies, tallies, total
 from rook_tally.store.tape import Problem, TapeLine, newest_tape, prune_tape, write_tape
+from rook_tally.store.working_out import inputs_of, work_out_due, work_out_everything
+from rook_tally.store.workings import (
+    bind_workings,
+    bound_workings,
+    groups,
+    keep_group,
+    keep_working,
+    names_of,
+    remove_group,
+    remove_working,
+    workings,
+)
 
 __all__ = [
     "CONTROL_PREFIX",
@@ -162,6 +184,7 @@ __all__ = [
     "DoorSetting",
     "DoorSettings",
     "DoorState",
+    "Due",
     "Duty",
     "FolderSetting",
     "HeldDuty",
@@ -196,6 +219,7 @@ __all__ = [
     "access_hash",
     "add_correction",
     "add_door",
+    "add_due",
     "add_place",
     "add_series",
     "add_station",
@@ -206,25 +230,33 @@ __all__ = [
     "append_readings",
     "append_sealed",
     "ask",
+    "bind_workings",
+    "bound_workings",
     "change_door",
     "clock_faults",
     "collectors",
     "continue_field",
     "control_reports",
     "correction_entries",
+    "corrections_of",
     "credentials_of",
     "damaged_pages",
     "describe_station",
     "door_settings",
+    "drop_due",
     "drop_strays",
     "envelopes",
     "gaps_between",
+    "groups",
     "hear_words",
     "history_of",
+    "inputs_of",
+    "keep_group",
     "keep_kind",
     "keep_partitions",
     "keep_remark",
     "keep_strays",
+    "keep_working",
     "kind_of_site",
     "kinds",
     "latest",
@@ -233,12 +265,15 @@ __all__ = [
     "load_site",
     "mark_what_became_certain",
     "moment_of",
+    "names_of",
     "new_access_key",
     "newest_requests",
+    "newest_row_us",
     "newest_seq",
     "newest_strays",
     "newest_tape",
     "note_announced",
+    "note_past_changed",
     "note_sent",
     "open_requests",
     "open_store",
@@ -250,9 +285,13 @@ __all__ = [
     "prune_tape",
     "read_range",
     "read_raw_range",
+    "readings_changed_since",
     "remarks",
     "remove_door",
+    "remove_group",
+    "remove_readings",
     "remove_remark",
+    "remove_working",
     "renew_access_key",
     "report_alive",
     "report_clocks",
@@ -273,6 +312,7 @@ __all__ = [
     "stray_groups",
     "strays_of",
     "stretches_due",
+    "stretches_to_work_out",
     "take_duty",
     "take_session",
     "tallies",
@@ -282,5 +322,8 @@ __all__ = [
     "withdraw_correction",
     "withdraw_door",
     "withdraw_overruling",
+    "work_out_due",
+    "work_out_everything",
+    "workings",
     "write_tape",
 ]

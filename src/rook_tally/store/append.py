@@ -8,9 +8,11 @@ from typing import NamedTuple
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.arrays import TimeArray
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store.changes import note_readings
 from rook_tally.store.driver import executed, executed_many, fetched
+from rook_tally.store.due import note_past_changed
 from rook_tally.store.query import readings_at
 from rook_tally.store.summaries import PAGE_US
 
@@ -107,11 +109,24 @@ def append_history(connection: Connection, series_id: int, readings: Readings) -
     """Write a long stretch of one series at once; an equal time replaces what was there."""
     if not len(readings):
         return
+    write_rows(connection, series_id, readings)
+    first_us, last_us = int(readings.time_us.min()), int(readings.time_us.max())
+    note_readings(connection, {series_id: (first_us, last_us)})
+    note_past_changed(connection, series_id, first_us, last_us + 1)
+
+
+def write_rows(connection: Connection, series_id: int, readings: Readings) -> None:
+    """Write readings as rows without a notice; an equal time replaces what was there."""
     columns = (readings.time_us.tolist(), readings.value.tolist(), readings.quality.tolist())
     rows = list(zip([series_id] * len(readings), *columns, strict=True))
     _insert(connection, rows, _REPLACE)
-    touched = {series_id: (int(readings.time_us.min()), int(readings.time_us.max()))}
-    note_readings(connection, touched)
+
+
+def remove_readings(connection: Connection, series_id: int, time_us: TimeArray) -> None:
+    """Take fresh rows of a series away, at these moments."""
+    rows = [(series_id, moment) for moment in time_us.tolist()]
+    executed_many(connection, "DELETE FROM reading WHERE series_id = ? AND time_us = ?", rows)
+    note_readings(connection, {series_id: (int(time_us.min()), int(time_us.max()))})
 
 
 _NEWEST_PAGE = "SELECT max(start_us) FROM page"

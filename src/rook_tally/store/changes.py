@@ -33,6 +33,7 @@ class Subject(enum.IntEnum):
     REQUESTS = 6
     SERIES = 7
     REMARKS = 8
+    WORKINGS = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +89,20 @@ def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
     """Whether the configuration changed after a notice, and the number of the newest notice."""
     ((newest, newest_site),) = fetched(connection, _NEWEST_SINCE, (seq,))
     return newest_site is not None, seq if newest is None else int(newest)
+
+
+def readings_changed_since(connection: Connection, seq: int) -> tuple[int, list[int]]:
+    """Number of the newest notice, and the series whose readings changed after a notice."""
+    ((newest,),) = fetched(connection, "SELECT max(seq) FROM change WHERE seq > ?", (seq,))
+    if newest is None:
+        return seq, []
+    rows = fetched(connection, _CHANGED_READINGS, (seq,))
+    return int(newest), [int(row[0]) for row in rows]
+
+
+_CHANGED_READINGS = (
+    f"SELECT DISTINCT series_id FROM change WHERE seq > ? AND subject = {int(Subject.READINGS)}"
+)
 
 
 def prune_changes(connection: Connection) -> None:

@@ -12,6 +12,7 @@ from rook_tally.core.corrections import Correction
 from rook_tally.core.errors import UsageError
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.due import note_past_changed, refuse_workings
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +33,7 @@ def add_correction(
 ) -> int:  # fmt: skip
     """Enter a correction; one that begins at the same moment is replaced. Returns its id."""
     table = schema.correction
+    refuse_workings(connection, series_id, "corrected")
     connection.execute(
         sa.delete(table).where(
             table.c.series_id == series_id, table.c.from_us == correction.from_us
@@ -44,6 +46,7 @@ def add_correction(
         )
     )  # fmt: skip
     # What is shown of the past changes with it: everybody reads anew.
+    note_past_changed(connection, series_id, correction.from_us)
     note_change(connection, Subject.SITE)
     key = inserted.inserted_primary_key
     assert key is not None
@@ -53,9 +56,13 @@ def add_correction(
 def withdraw_correction(connection: Connection, correction_id: int) -> None:
     """Take a correction out of the list: readings are shown as they were before it."""
     table = schema.correction
-    gone = connection.execute(sa.delete(table).where(table.c.id == correction_id))
-    if not gone.rowcount:
+    found = connection.execute(
+        sa.select(table.c.series_id, table.c.from_us).where(table.c.id == correction_id)
+    ).first()
+    if found is None:
         raise UsageError(f"there is no correction {correction_id}", remedy="see the list again")
+    connection.execute(sa.delete(table).where(table.c.id == correction_id))
+    note_past_changed(connection, found.series_id, found.from_us)
     note_change(connection, Subject.SITE)
 
 

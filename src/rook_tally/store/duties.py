@@ -28,6 +28,7 @@ class Duty(enum.IntEnum):
     SEALING = 1
     WATCHING = 2
     MQTT_SESSION = 3
+    WORKING_OUT = 4
 
 
 class HeldDuty(Protocol):

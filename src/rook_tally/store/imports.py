@@ -19,6 +19,7 @@ from rook_tally.core.readings import Readings
 from rook_tally.store import schema
 from rook_tally.store.append import append_history
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.due import note_past_changed
 from rook_tally.store.pages import page_rows, sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
@@ -99,7 +100,11 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
         sa.select(schema.imported).where(schema.imported.c.import_id == number)
     ).all()
     for row in brought:
-        gone += _remove(connection, series[row.series_id], decode(row.payload))
+        readings = decode(row.payload)
+        gone += _remove(connection, series[row.series_id], readings)
+        note_past_changed(
+            connection, row.series_id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
+        )
     connection.execute(sa.delete(schema.imported).where(schema.imported.c.import_id == number))
     connection.execute(sa.delete(schema.import_).where(schema.import_.c.id == number))
     note_change(connection, Subject.SITE)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -36,9 +37,17 @@ _AROUND = (
 )
 
 
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """Readings whose quality changed: how many became suspect, and the moment of the first."""
+
+    became_suspect: int
+    first_us: int
+
+
 def mark_what_became_certain(
     connection: Connection, series: Collection[Series], touched: Mapping[int, tuple[int, int]]
-) -> dict[int, int]:
+) -> dict[int, Judged]:
     """Screen around readings just written and mark earlier ones that now are known to be suspect.
 
     Parameters
@@ -47,14 +56,14 @@ def mark_what_became_certain(
 
     Returns
     -------
-    dict of series id to how many readings became suspect; series without a change are left out.
+    dict of series id to what was judged anew; series without a change are left out.
     """
-    marked: dict[int, int] = {}
+    marked: dict[int, Judged] = {}
     for one in series:
         if one.id not in touched or not _is_screened_later(one.quantity):
             continue
         near = _rows_around(connection, one.id, *touched[one.id])
-        changed = 0
+        changed: list[Judged] = []
         if _may_hold_a_fault(near, one.quantity):
             changed += _mark(connection, one, near, _told_nearby(one, near, touched[one.id][0]))
         if one.quantity.never_still:
@@ -71,20 +80,25 @@ def mark_what_became_certain(
                         connection, one, part, np.full(len(part), Quality.STUCK, np.uint8)
                     )
         if changed:
-            marked[one.id] = changed
+            marked[one.id] = Judged(
+                sum(part.became_suspect for part in changed), min(part.first_us for part in changed)
+            )
     return marked
 
 
-def _mark(connection: Connection, series: Series, readings: Readings, told: QualityArray) -> int:
-    """Write qualities that differ; how many readings became suspect."""
+def _mark(
+    connection: Connection, series: Series, readings: Readings, told: QualityArray
+) -> list[Judged]:
+    """Write qualities that differ; what was judged anew, if anything was."""
     changed = told != readings.quality
-    if not changed.any():
-        return 0
-    changed &= ~overruled(connection, series.id, readings)
     if changed.any():
-        write_row_qualities(connection, series.id, readings, told, changed)
+        changed &= ~overruled(connection, series.id, readings)
+    if not changed.any():
+        return []
+    write_row_qualities(connection, series.id, readings, told, changed)
     was_good = readings.quality == Quality.GOOD
-    return int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
+    became_suspect = int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
+    return [Judged(became_suspect, int(readings.time_us[changed][0]))]
 
 
 def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:

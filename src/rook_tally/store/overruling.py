@@ -19,6 +19,7 @@ from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.screening import SCREENED_TAIL, screened
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change, note_readings
+from rook_tally.store.due import note_past_changed, refuse_workings
 from rook_tally.store.pages import page_rows, sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
@@ -50,6 +51,7 @@ def overrule(
         When the stretch is empty or overlaps one that was spoken of before.
     """
     table = schema.overruling
+    refuse_workings(connection, series.id, "overruled")
     if to_us <= from_us:
         raise UsageError("the stretch is empty", remedy="let it end after it begins")
     overlapping = sa.select(table.c.id).where(
@@ -149,6 +151,7 @@ def _judge_anew(
     _rewrite_pages(connection, series, days, from_us, to_us, Readings(
         around.time_us, around.value, judged
     ))  # fmt: skip
+    note_past_changed(connection, series.id, from_us, to_us)
     # Statistics, ribbons and lanes over the stretch follow.
     note_change(connection, Subject.SITE)
 

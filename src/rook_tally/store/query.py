@@ -179,6 +179,15 @@ _CORRECTIONS = (
 )
 
 
+def newest_row_us(connection: Connection, series_id: int) -> int:
+    """Moment of the newest fresh row of a series; −1 without one."""
+    ((newest,),) = fetched(connection, _NEWEST_ROW, (series_id,))
+    return -1 if newest is None else int(newest)
+
+
+_NEWEST_ROW = "SELECT max(time_us) FROM reading WHERE series_id = ?"
+
+
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
     """The exact readings of a series in [start, end), corrected, ordered by time.
 

@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 9
+FORMAT = 10
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -205,6 +205,51 @@ shown_unit = Table(
     "shown_unit", metadata,
     Column("quantity", String, primary_key=True),
     Column("unit", String, nullable=False),
+)  # fmt: skip
+
+# What is worked out of other series; `document` is JSON (`core.workings.definitions.Working`).
+working = Table(
+    "working", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+    Column("position", Integer, nullable=False),
+)  # fmt: skip
+
+# A series that a working gives: what it is kept as, and what it was last worked out from.
+worked = Table(
+    "worked", metadata,
+    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    Column("working_id", Integer, ForeignKey("working.id"), nullable=False),
+    Column("place", String, nullable=False),
+    Column("result", String, nullable=False),
+    Column("made_from", String, nullable=False),
+)  # fmt: skip
+
+# Which series each such series uses, and how far after a reading of them it can still change.
+working_input = Table(
+    "working_input", metadata,
+    Column("series_id", Integer, ForeignKey("series.id"), primary_key=True),
+    Column("input_id", Integer, primary_key=True),
+    Column("reach_us", BigInteger, nullable=False),
+    Index("working_input_by_input", "input_id"),
+)  # fmt: skip
+
+# Stretches [from, to) to be worked out again, and how far that has come.
+due = Table(
+    "due", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+    Column("from_us", BigInteger, nullable=False),
+    Column("to_us", BigInteger, nullable=False),
+    Column("reached_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+# Named sets; `document` is JSON: places by name, series by id.
+place_group = Table(
+    "place_group", metadata,
+    Column("name", String, primary_key=True),
+    Column("document", String, nullable=False),
 )  # fmt: skip
 
 change = Table(

@@ -20,6 +20,7 @@ from rook_tally.store import schema
 from rook_tally.store.append import append_history
 from rook_tally.store.changes import newest_seq
 from rook_tally.store.database import Store
+from rook_tally.store.due import note_past_changed
 from rook_tally.store.pages import day_of, page_rows, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
@@ -114,6 +115,9 @@ def history_of(series: Series, readings: Readings, *, before_us: int) -> History
 def append_sealed(connection: Connection, history: History) -> None:
     """Write a long history, which must not overlap what is there already."""
     write_pages(connection, history.pages)
+    if history.pages:
+        note_past_changed(connection, history.series_id, history.pages[0]["first_us"],
+                          history.pages[-1]["last_us"] + 1)  # fmt: skip
     append_history(connection, history.series_id, history.fresh)
 
 

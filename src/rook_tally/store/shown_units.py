@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -13,10 +15,15 @@ from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 
 
+def units_picked(connection: Connection) -> dict[str, str]:
+    """By quantity slug the symbol of the unit picked, where it is not the base unit."""
+    return {row.quantity: row.unit for row in connection.execute(sa.select(schema.shown_unit))}
+
+
 def shown_units(connection: Connection) -> dict[str, Unit]:
-    """By quantity slug the unit picked; quantities in their base unit are left out."""
+    """By slug of a quantity of the registry the unit picked, where it is not the base unit."""
     found = {}
-    for slug, symbol in connection.execute(sa.select(schema.shown_unit)):
+    for slug, symbol in units_picked(connection).items():
         quantity = QUANTITIES.get(slug)
         unit = None if quantity is None else next(
             (one for one in quantity.units if one.symbol == symbol), None
@@ -24,6 +31,22 @@ def shown_units(connection: Connection) -> dict[str, Unit]:
         if unit is not None:
             found[slug] = unit
     return found
+
+
+def unit_of_result(
+    quantity: Quantity, usual: Unit | None, picked: Mapping[str, str]
+) -> Unit | None:
+    """The unit a working's result is shown in; None for the one it is kept in.
+
+    As picked for itself, else its own, else as picked for what it is a sort of: a dew point follows
+    the temperatures.
+    """
+    alike = next(
+        (one.slug for one in QUANTITIES.values() if one.base.dimension is quantity.base.dimension),
+        "",
+    )
+    symbol = picked.get(quantity.slug) or (picked.get(alike) if usual is None else None)
+    return next((one for one in quantity.units if one.symbol == symbol), usual)
 
 
 def show_in_unit(connection: Connection, quantity: Quantity, unit: Unit) -> None:
@@ -35,6 +58,7 @@ def show_in_unit(connection: Connection, quantity: Quantity, unit: Unit) -> None
         )
     table = schema.shown_unit
     connection.execute(sa.delete(table).where(table.c.quantity == quantity.slug))
-    if unit != quantity.base:
+    # A working's result may have another usual unit than the one it is kept in.
+    if unit != quantity.base or quantity.slug not in QUANTITIES:
         connection.execute(sa.insert(table).values(quantity=quantity.slug, unit=unit.symbol))
     note_change(connection, Subject.SITE)

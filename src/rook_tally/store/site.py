@@ -18,11 +18,12 @@ from rook_tally.core.quantities import Quantity
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.shown import Shown
 from rook_tally.core.units import Unit
+from rook_tally.core.workings.definitions import Result
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 from rook_tally.store.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.kinds import kinds
-from rook_tally.store.shown_units import shown_units
+from rook_tally.store.shown_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.station_words import (
     FIRMWARE,
     OFFLINE,
@@ -31,6 +32,8 @@ from rook_tally.store.station_words import (
     station_words,
 )
 
+WORKED_KIND = "worked out"
+"""The kind of the stations that stand for workings; no real kind has a space in its name."""
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
 
@@ -45,7 +48,7 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """A box that reports.
+    """A box that reports, or in the place of one a working.
 
     Attributes
     ----------
@@ -59,6 +62,8 @@ class Station:
         Since when it has been offline by its own word or its will; None while it is not.
     latitude, longitude : float or None
         Degrees, WGS 84.
+    is_worked_out : bool
+        It stands for a working at its place: its key is the working's name there.
     """
 
     id: int
@@ -73,6 +78,7 @@ class Station:
     notes: str = ""
     latitude: float | None = None
     longitude: float | None = None
+    is_worked_out: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +105,8 @@ class Series:
 @dataclass(frozen=True, slots=True)
 class Site:
     """Everything a store is configured to hold, in display order.
+
+    `stations` are those that report; the series of workings are among `series`.
 
     `other_names` are further names of fields on the wire: series id by station id and name.
     """
@@ -131,17 +139,21 @@ def load_site(connection: Connection) -> Site:
             sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
         )
     }
-    units = shown_units(connection)
+    units, picked = shown_units(connection), units_picked(connection)
+    results = worked_results(connection)
     series = tuple(
-        _series(row, stations[row.station_id], units.get(row.quantity))
+        _worked_series(row, stations[row.station_id], results[row.id], picked)
+        if row.id in results
+        else _series(row, stations[row.station_id], units.get(row.quantity))
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
     )
+    reporting = tuple(one for one in stations.values() if not one.is_worked_out)
     name, zone = named if named is not None else ("", "UTC")
     other_names = {
         (row.station_id, row.name): row.series_id
         for row in connection.execute(sa.select(schema.field_name))
     }
-    return Site(name, zone, tuple(places.values()), tuple(stations.values()), series, other_names)
+    return Site(name, zone, tuple(places.values()), reporting, series, other_names)
 
 
 def _station(
@@ -156,7 +168,7 @@ def _station(
         row.cadence_s, row.access_hash, row.broker_hash,
         firmware.value if firmware else "",
         status.since_us if status is not None and is_offline else None,
-        row.notes, row.latitude, row.longitude,
+        row.notes, row.latitude, row.longitude, row.kind == WORKED_KIND,
     )  # fmt: skip
 
 
@@ -181,6 +193,23 @@ def _series(row: sa.Row[tuple[object, ...]], station: Station, unit_shown: Unit 
         else msgspec.json.decode(row.limits, type=Limits)
     )
     return Series(row.id, station, row.field, quantity, row.unit, limits, unit_shown)
+
+
+def _worked_series(
+    row: sa.Row[tuple[object, ...]], station: Station, result: Result, picked: Mapping[str, str]
+) -> Series:
+    quantity = result.quantity
+    shown = unit_of_result(quantity, result.unit_shown, picked)
+    return Series(row.id, station, row.field, quantity, row.unit, quantity.limits, shown)
+
+
+def worked_results(connection: Connection) -> dict[int, Result]:
+    """What each series of a working is kept as, by series id."""
+    table = schema.worked.c
+    return {
+        row.series_id: msgspec.json.decode(row.result, type=Result)
+        for row in connection.execute(sa.select(table.series_id, table.result))
+    }
 
 
 def set_site(connection: Connection, *, name: str, zone: str) -> None:

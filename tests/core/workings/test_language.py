@@ -128,7 +128,7 @@ def test_a_reference_that_matches_nothing_yet_is_a_gap_and_said() -> None:
     check = checked("co@yard + 1 ppm", NAMES)
     assert [note.what for note in check.notes] == ["nothing tells co at yard yet"]
     assert check.shown.preferred.symbol == "ppm"
-    times, value = check.program.worked_out(waving(NAMES))
+    _, value = check.program.worked_out(waving(NAMES))
     assert np.isnan(value).all()
 
 
@@ -152,7 +152,7 @@ def test_how_old_a_reading_may_be_can_be_said() -> None:
 def test_a_group_speaks_for_those_that_are_fresh() -> None:
     a, b = (numbered(NAMES, "co2", name).id for name in ("shop-a", "shop-b"))
     inputs = heard({a: {0: 400, 10: 500}, b: {0: 600}}, NAMES)
-    times, value = checked("mean(co2@shop/*)", NAMES).program.worked_out(inputs)
+    _, value = checked("mean(co2@shop/*)", NAMES).program.worked_out(inputs)
     assert value.tolist() == [500, 500]
     _, counted = checked("count(co2@shop/*)", NAMES).program.worked_out(inputs)
     assert counted.tolist() == [2, 1]

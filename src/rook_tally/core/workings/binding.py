@@ -7,16 +7,17 @@ from dataclasses import dataclass, replace
 
 from rook_tally.core.levels import Limits
 from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.units import Dimension
+from rook_tally.core.units import Dimension, Unit
 from rook_tally.core.workings.checking import Checked, checked_part
 from rook_tally.core.workings.definitions import KeptUnit, Made, Result, Score, Working
 from rook_tally.core.workings.measures import NUMBER, shown_in
 from rook_tally.core.workings.mistakes import FormulaError, Mistake, Place, wrong
 from rook_tally.core.workings.naming import HERE, Names, slug_of
 from rook_tally.core.workings.nodes import Program
+from rook_tally.core.workings.order import formulas_of, references_of
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.core.workings.scores import ScoreProgram
-from rook_tally.core.workings.tree import Part, Reference, parts_of
+from rook_tally.core.workings.tree import Part
 
 WHOLE_SITE = "Whole site"
 """Where a working stands that belongs to no one place."""
@@ -78,21 +79,11 @@ def _places(working: Working, names: Names) -> list[str]:
 
 
 def _parts(working: Working) -> list[Part]:
-    formulas = (
-        [working.formula] if working.score is None
-        else [one.formula for one in working.score.inputs]
-    )  # fmt: skip
-    return [parsed(formula) for formula in formulas]
-
-
-def _references(part: Part) -> list[Reference]:
-    if isinstance(part, Reference):
-        return [part]
-    return [one for inner in parts_of(part) for one in _references(inner)]
+    return [parsed(formula) for formula in formulas_of(working)]
 
 
 def _is_there(part: Part, names: Names) -> bool:
-    for one in _references(part):
+    for one in references_of(part):
         if one.place != HERE:
             continue
         try:
@@ -161,13 +152,8 @@ def _bound_score(working: Working, score: Score, names: Names, place: str) -> Bo
     )  # fmt: skip
 
 
-def _kept(units: Sequence[object]) -> tuple[KeptUnit, ...]:
-    from rook_tally.core.units import Unit
-
-    return tuple(
-        KeptUnit(one.symbol, one.dimension, one.factor, one.offset)
-        for one in units if isinstance(one, Unit)
-    )  # fmt: skip
+def _kept(units: Sequence[Unit]) -> tuple[KeptUnit, ...]:
+    return tuple(KeptUnit(one.symbol, one.dimension, one.factor, one.offset) for one in units)
 
 
 def result_of(working: Working, check: Checked) -> Result:

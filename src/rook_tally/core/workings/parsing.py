@@ -192,6 +192,7 @@ def seconds_of(duration: tree.Number) -> float:
 _LONGEST_S = 10 * 366 * 86_400.0
 
 
+@lru_cache(512)
 def parsed(text: str) -> Part:
     """The tree of a formula.
 

@@ -1,0 +1,108 @@
+"""The past of workings: bound to what the site has, and worked out again where it changed.
+
+One collector at a time does this for a store, beside the doors: a part at a time, each in a
+transaction of its own.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+import structlog
+
+from rook_tally.core.errors import StoreError
+from rook_tally.store import (
+    Due,
+    Duty,
+    HeldDuty,
+    Store,
+    Subject,
+    bind_workings,
+    bound_workings,
+    drop_due,
+    load_site,
+    stretches_to_work_out,
+    take_duty,
+    work_out_due,
+)
+
+LOOK_EVERY_S = 5.0
+# Between two parts the doors have the store to themselves.
+_BREATH_S = 0.02
+_CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS})
+
+_log = structlog.get_logger(__name__)
+
+
+class Reworking:
+    """Keeps the past of workings up to date; woken by what changes in the store."""
+
+    def __init__(self, store: Store, *, clock: Callable[[], int]) -> None:
+        self._store = store
+        self._clock = clock
+        self._moved = asyncio.Event()
+        self._needs_binding = True
+
+    def take_up(self, changed: set[Subject]) -> None:
+        """Hear what changed in the store."""
+        if changed & _CONCERNED:
+            self._needs_binding |= bool(changed & {Subject.SITE, Subject.SERIES})
+            self._moved.set()
+
+    async def run(self) -> None:
+        """Work out what is due whenever that is ours to do, until cancelled."""
+        duty: HeldDuty | None = None
+        try:
+            while True:
+                self._moved.clear()
+                try:
+                    duty = await asyncio.to_thread(self._taken, duty)
+                    if duty is not None:
+                        await self._catch_up()
+                except StoreError as error:
+                    _log.warning("working_out_put_off", error=str(error))
+                try:
+                    await asyncio.wait_for(self._moved.wait(), LOOK_EVERY_S)
+                except TimeoutError:
+                    continue
+        finally:
+            if duty is not None:
+                duty.release()
+
+    def _taken(self, held: HeldDuty | None) -> HeldDuty | None:
+        if held is not None and held.is_still_held():
+            return held
+        return take_duty(self._store, Duty.WORKING_OUT)
+
+    async def _catch_up(self) -> None:
+        if self._needs_binding:
+            self._needs_binding = False
+            troubles = await asyncio.to_thread(self._bind)
+            for slug, error in troubles.items():
+                _log.warning("not_worked_out", working=slug, why=error)
+        while due := await asyncio.to_thread(self._due):
+            await asyncio.to_thread(self._work_out, due)
+            await asyncio.sleep(_BREATH_S)
+
+    def _bind(self) -> dict[str, str]:
+        with self._store.write() as connection:
+            troubles = bind_workings(connection)
+        return {slug: str(error) for slug, error in troubles.items()}
+
+    def _due(self) -> Due | None:
+        with self._store.read() as connection:
+            return next(iter(stretches_to_work_out(connection)), None)
+
+    def _work_out(self, due: Due) -> None:
+        with self._store.read() as connection:
+            bound = {
+                series.id: (series, one.program)
+                for series, one in bound_workings(connection, load_site(connection))
+            }
+        if due.series_id in bound:
+            work_out_due(self._store, due, *bound[due.series_id], now_us=self._clock())
+            return
+        # What it rested on is gone: nothing more can be said of it.
+        with self._store.write() as connection:
+            drop_due(connection, due.series_id)

@@ -1,0 +1,262 @@
+"""Working out: what new readings come to, in the transaction that writes them.
+
+Each series of a working is worked out anew from the first moment its inputs told something new, by
+the very evaluation that works out its history. What its inputs said lately is kept here, so that
+nothing is read from the store as long as readings come in order and nobody else writes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import FloatArray, TimeArray
+from rook_tally.core.corrections import Correction, corrected_values
+from rook_tally.core.readings import Quality
+from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.store import (
+    NewReading,
+    Series,
+    add_due,
+    append_readings,
+    bound_workings,
+    corrections_of,
+    load_site,
+    newest_row_us,
+    newest_seq,
+    read_range,
+    readings_changed_since,
+    remove_readings,
+)
+
+if TYPE_CHECKING:
+    from rook_tally.core.workings.binding import Bound
+
+_LATE_US = 15 * MINUTE_US
+"""What changes further back than this (and what a working looks at) is left to the background."""
+_SLACK_US = 30 * MINUTE_US
+_FIRST_ROOM = 256
+
+
+class _Tail:
+    """The last good readings of a series in coherent units, from `since_us` on."""
+
+    __slots__ = ("_begin", "_end", "_time_us", "_value", "keep_us", "since_us")
+
+    def __init__(self, keep_us: int) -> None:
+        self.keep_us = keep_us
+        self._time_us = np.empty(_FIRST_ROOM, dtype=np.int64)
+        self._value = np.empty(_FIRST_ROOM)
+        self._begin = self._end = 0
+        self.since_us = 0
+
+    def fill(self, time_us: TimeArray, value: FloatArray, since_us: int) -> None:
+        """Hold these readings and no others."""
+        self.since_us, self._begin, self._end = since_us, 0, len(time_us)
+        room = max(_FIRST_ROOM, 2 * len(time_us))
+        self._time_us, self._value = np.empty(room, dtype=np.int64), np.empty(room)
+        self._time_us[: self._end], self._value[: self._end] = time_us, value
+
+    @property
+    def newest_us(self) -> int:
+        """The moment of the last reading; −1 without one."""
+        return int(self._time_us[self._end - 1]) if self._end > self._begin else -1
+
+    def add(self, time_us: int, value: float) -> None:
+        """Take a reading after the last."""
+        if self._end == len(self._time_us):
+            oldest = max(self.since_us, time_us - self.keep_us - _SLACK_US)
+            held, told = self.since(oldest)
+            self.fill(held.copy(), told.copy(), oldest)
+        self._time_us[self._end], self._value[self._end] = time_us, value
+        self._end += 1
+
+    def since(self, moment_us: int) -> tuple[TimeArray, FloatArray]:
+        """The readings from a moment on; the arrays are ours."""
+        times = self._time_us[self._begin : self._end]
+        first = self._begin + int(np.searchsorted(times, moment_us))
+        return self._time_us[first : self._end], self._value[first : self._end]
+
+    def cut(self, moment_us: int) -> None:
+        """Forget the readings from a moment on."""
+        times = self._time_us[self._begin : self._end]
+        self._end = self._begin + int(np.searchsorted(times, moment_us))
+
+
+class LiveWorkings:
+    """The workings of a site as one collector works them out. Used by one thread."""
+
+    def __init__(self) -> None:
+        self._bound: list[tuple[Series, Bound]] = []
+        self._users: dict[int, list[int]] = {}
+        self._tails: dict[int, _Tail] = {}
+        self._reach_us: dict[int, int] = {}
+        self._factors: dict[int, float] = {}
+        self._corrections: Mapping[int, list[Correction]] = {}
+        self._seen_seq = -1
+        self._site_seq = -1
+
+    def refresh(self, connection: Connection, site_seq: int) -> None:
+        """Bind anew when the configuration changed; drop what others wrote to meanwhile."""
+        if site_seq != self._site_seq:
+            self._site_seq = site_seq
+            self._bind(connection)
+            return
+        if not self._bound:
+            return
+        newest, series_ids = readings_changed_since(connection, self._seen_seq)
+        for series_id in series_ids:
+            self._tails.pop(series_id, None)
+        self._seen_seq = newest
+
+    def _bind(self, connection: Connection) -> None:
+        self._bound = bound_workings(connection, load_site(connection))
+        self._users, self._tails, self._reach_us, self._factors = {}, {}, {}, {}
+        for at, (series, bound) in enumerate(self._bound):
+            reach_us = bound.program.reach_us
+            for one in bound.program.inputs:
+                users = self._users.setdefault(one.series_id, [])
+                if at not in users:
+                    users.append(at)
+                known = self._reach_us.get(one.series_id, 0)
+                self._reach_us[one.series_id] = max(known, reach_us)
+                self._factors[one.series_id] = one.factor
+            # Its own results are held as well, to see which of them change.
+            self._reach_us[series.id] = max(self._reach_us.get(series.id, 0), _LATE_US)
+            self._factors.setdefault(series.id, 1.0)
+        self._corrections = corrections_of(connection, list(self._factors))
+        self._seen_seq = newest_seq(connection)
+
+    def work_out(
+        self, connection: Connection, written: Mapping[int, list[NewReading]],
+        judged: Mapping[int, int],
+    ) -> None:  # fmt: skip
+        """Work out what rests on readings just written.
+
+        Parameters
+        ----------
+        written : the readings by series id, in the order they arrived
+        judged : by series id the first moment at which earlier readings were judged anew
+        """
+        changed_us: dict[int, int] = {}
+        for series_id, readings in written.items():
+            if series_id in self._users:
+                first_us = self._heard(connection, series_id, readings)
+                changed_us[series_id] = first_us
+        for series_id, moment_us in judged.items():
+            if series_id in self._users:
+                self._tails.pop(series_id, None)
+                changed_us[series_id] = min(moment_us, changed_us.get(series_id, moment_us))
+        if not changed_us:
+            return
+        touched = {at for series_id in changed_us for at in self._users[series_id]}
+        for at in range(min(touched), len(self._bound)):
+            if at in touched:
+                series, bound = self._bound[at]
+                first_us = min(
+                    changed_us[one] for one in bound.program.series_ids if one in changed_us
+                )
+                moved_us = self._work_out_one(connection, series, bound, first_us)
+                if moved_us is not None and series.id in self._users:
+                    changed_us[series.id] = moved_us
+                    touched.update(self._users[series.id])
+        self._seen_seq = newest_seq(connection)
+
+    def _heard(self, connection: Connection, series_id: int, readings: list[NewReading]) -> int:
+        """Take readings of an input in; the first moment at which it tells something new."""
+        first_us = min(one.time_us for one in readings)
+        tail = self._tails.get(series_id)
+        if tail is None:
+            return first_us
+        corrections = self._corrections.get(series_id, [])
+        factor = self._factors[series_id]
+        newest_us = tail.newest_us
+        for one in readings:
+            if one.time_us <= newest_us:
+                # Late, or said anew: read from the store when it is needed.
+                del self._tails[series_id]
+                break
+            if one.quality is Quality.GOOD and np.isfinite(one.value):
+                value = one.value
+                if corrections:
+                    moment, raw = np.array([one.time_us]), np.array([one.value])
+                    value = float(corrected_values(moment, raw, corrections)[0])
+                tail.add(one.time_us, value * factor)
+            newest_us = one.time_us
+        return first_us
+
+    def _tail(self, connection: Connection, series_id: int, since_us: int) -> _Tail:
+        """The readings of a series from a moment on, read from the store where need be."""
+        tail = self._tails.get(series_id)
+        if tail is None or tail.since_us > since_us:
+            from_us = since_us - _SLACK_US
+            readings = read_range(connection, series_id, from_us, _ALWAYS_US)
+            good = readings.good
+            tail = self._tails[series_id] = _Tail(self._reach_us[series_id] + _LATE_US)
+            tail.fill(
+                readings.time_us[good], readings.value[good] * self._factors[series_id], from_us
+            )
+        return tail
+
+    def _newest_us(self, connection: Connection, series_id: int) -> int:
+        tail = self._tails.get(series_id)
+        if tail is not None:
+            return tail.newest_us
+        return newest_row_us(connection, series_id)
+
+    def _work_out_one(
+        self, connection: Connection, series: Series, bound: Bound, first_us: int
+    ) -> int | None:
+        """Work a series out from a moment on; the first moment at which it changed, if it did."""
+        from rook_tally.core.workings.alignment import Heard, Inputs
+
+        program = bound.program
+        since_us = first_us - program.reach_us
+        newest_us = max(self._newest_us(connection, one) for one in program.series_ids)
+        if newest_us - first_us > _LATE_US:
+            # Its past changes: in the background, and nobody waits for it.
+            add_due(connection, series.id, first_us, _ALWAYS_US)
+            return None
+        held = self._tail(connection, series.id, first_us)
+        tails = {one: self._tail(connection, one, since_us) for one in program.series_ids}
+        inputs = Inputs({one: Heard(*tail.since(since_us)) for one, tail in tails.items()})
+        times, value = program.worked_out(inputs, first_us, None)
+        known = np.isfinite(value)
+        times, value = times[known], value[known]
+        old_times, old_value = held.since(first_us)
+        factor = self._factors[series.id]
+        if len(old_times) == 0:
+            new_times, new_value, gone = times, value, old_times
+        else:
+            at = np.searchsorted(old_times, times)
+            there = at < len(old_times)
+            same = np.zeros(len(times), dtype=np.bool_)
+            same[there] = (old_times[at[there]] == times[there]) & (
+                old_value[at[there]] == value[there] * factor
+            )
+            new_times, new_value = times[~same], value[~same]
+            gone = np.setdiff1d(old_times, times)
+        if not len(new_times) and not len(gone):
+            return None
+        if len(gone):
+            remove_readings(connection, series.id, gone.copy())
+        append_readings(connection, [
+            NewReading(series.id, moment, one, Quality.GOOD)
+            for moment, one in zip(new_times.tolist(), new_value.tolist(), strict=True)
+        ])  # fmt: skip
+        moved = [int(part[0]) for part in (new_times, gone) if len(part)]
+        held.cut(first_us)
+        for moment, one in zip(times.tolist(), (value * factor).tolist(), strict=True):
+            held.add(moment, one)
+        return min(moved)
+
+    def forget(self) -> None:
+        """What was written last is not in the store: read everything anew next time."""
+        self._tails.clear()
+        self._site_seq = -1
+
+
+_ALWAYS_US = 1 << 60
