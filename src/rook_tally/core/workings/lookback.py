@@ -76,8 +76,9 @@ class Lookback:
         # What comes after the newest reading is not known at that moment.
         last = np.searchsorted(self.time_us, self.at, side="right") - 1
         reaches = last > first
-        inner = np.where(reaches, upto[np.maximum(last, 0)] - upto[first + 1], 0.0)
-        head_end = self.time_us[np.minimum(first + 1, count - 1)]
+        head_stop = np.minimum(first + 1, count - 1)
+        inner = np.where(reaches, upto[np.maximum(last, 0)] - upto[head_stop], 0.0)
+        head_end = self.time_us[head_stop]
         return inner + np.where(reaches, self._cut(values, weigh, first, start, head_end), 0.0)
 
     def _cut(
