@@ -98,6 +98,7 @@ class LiveWorkings:
         self._corrections: Mapping[int, list[Correction]] = {}
         self._seen_seq = -1
         self._site_seq = -1
+        self._new: list[NewReading] = []
 
     def refresh(self, connection: Connection, site_seq: int) -> None:
         """Bind anew when the configuration changed; drop what others wrote to meanwhile."""
@@ -163,6 +164,7 @@ class LiveWorkings:
                 if moved_us is not None and series.id in self._users:
                     changed_us[series.id] = moved_us
                     touched.update(self._users[series.id])
+        self._write(connection)
         self._seen_seq = newest_seq(connection)
 
     def _heard(self, connection: Connection, series_id: int, readings: list[NewReading]) -> int:
@@ -193,6 +195,7 @@ class LiveWorkings:
         tail = self._tails.get(series_id)
         if tail is None or tail.since_us > since_us:
             from_us = since_us - _SLACK_US
+            self._write(connection)
             readings = read_range(connection, series_id, from_us, _ALWAYS_US)
             good = readings.good
             tail = self._tails[series_id] = _Tail(self._reach_us[series_id] + _LATE_US)
@@ -200,6 +203,12 @@ class LiveWorkings:
                 readings.time_us[good], readings.value[good] * self._factors[series_id], from_us
             )
         return tail
+
+    def _write(self, connection: Connection) -> None:
+        """Write the results gathered so far: all of a batch together, as far as that goes."""
+        if self._new:
+            append_readings(connection, self._new)
+            self._new = []
 
     def _newest_us(self, connection: Connection, series_id: int) -> int:
         tail = self._tails.get(series_id)
@@ -243,10 +252,10 @@ class LiveWorkings:
             return None
         if len(gone):
             remove_readings(connection, series.id, gone.copy())
-        append_readings(connection, [
+        self._new += [
             NewReading(series.id, moment, one, Quality.GOOD)
             for moment, one in zip(new_times.tolist(), new_value.tolist(), strict=True)
-        ])  # fmt: skip
+        ]
         moved = [int(part[0]) for part in (new_times, gone) if len(part)]
         held.cut(first_us)
         for moment, one in zip(times.tolist(), (value * factor).tolist(), strict=True):
@@ -255,6 +264,7 @@ class LiveWorkings:
 
     def forget(self) -> None:
         """What was written last is not in the store: read everything anew next time."""
+        self._new = []
         self._tails.clear()
         self._site_seq = -1
 

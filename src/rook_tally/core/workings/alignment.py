@@ -17,6 +17,7 @@ from rook_tally.core.gaps import GAP_CADENCES, cleaned, microseconds
 from rook_tally.core.readings import Readings
 
 HELD_CADENCES = GAP_CADENCES
+_FEW = 4096
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,17 +86,22 @@ class Inputs:
         heard = self.of(one.series_id)
         if heard.time_us is times:
             return heard.value
+        # Of stations that tell several things at once.
+        if len(heard.time_us) == len(times) and np.array_equal(heard.time_us, times):
+            return heard.value
         # Asked for by its formula and again for whether it is fresh.
         known = self._held.get((one, id(times)))
         if known is not None:
             return known[1]
         if not len(heard.time_us):
             value = np.full(len(times), np.nan)
-        else:
+        elif len(times) < max(len(heard.time_us) // 4, _FEW):
             at = np.searchsorted(heard.time_us, times, side="right") - 1
             stale = (at < 0) | (times - heard.time_us[at] > one.held_us)
             value = heard.value[at]
             value[stale] = np.nan
+        else:
+            value = _held_on(heard, times, one.held_us)
         # The moments are kept with it, so that their identity stays theirs.
         self._held[one, id(times)] = (times, value)
         return value
@@ -103,6 +109,29 @@ class Inputs:
     def is_fresh(self, one: Input, times: TimeArray) -> BoolArray:
         """Where the newest reading of a series is not too old."""
         return np.isfinite(self.held(one, times))
+
+
+def _held_on(heard: Heard, times: TimeArray, held_us: int) -> FloatArray:
+    """Each reading repeated until the next, or until it is too old.
+
+    Repeating takes half the time of looking up; what is too old is found from the few long steps
+    between readings instead of at every moment.
+    """
+    begins = np.searchsorted(times, heard.time_us)
+    value = np.empty(len(times))
+    value[: begins[0]] = np.nan
+    value[begins[0] :] = np.repeat(heard.value, np.diff(begins, append=len(times)))
+    long = np.flatnonzero(np.append(np.diff(heard.time_us) > held_us, True))
+    ends = np.append(begins[1:], len(times))[long]
+    olds = np.searchsorted(times, heard.time_us[long] + held_us, side="right")
+    # Stretches [old, end) that do not overlap, marked at their edges.
+    some = np.flatnonzero(ends > olds)
+    if len(some):
+        edges = np.zeros(len(times) + 1, dtype=np.int8)
+        np.add.at(edges, olds[some], 1)
+        np.add.at(edges, ends[some], -1)
+        value[np.cumsum(edges[:-1], dtype=np.int8) > 0] = np.nan
+    return value
 
 
 def joined_moments(several: list[TimeArray]) -> TimeArray:

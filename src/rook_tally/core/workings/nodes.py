@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -36,7 +37,7 @@ def _all_inputs(nodes: tuple[Node, ...]) -> tuple[Input, ...]:
     return tuple(dict.fromkeys(one for node in nodes for one in node.inputs))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Constant:
     """A number."""
 
@@ -50,19 +51,19 @@ class Constant:
         return np.asarray(self.value)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Held:
     """The newest reading of a series; of a state, whether it is on."""
 
     input: Input
     is_state: bool = False
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """The series."""
         return (self.input,)
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """How old its reading may be."""
         return self.input.held_us
@@ -75,7 +76,7 @@ class Held:
         return value
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Unheard:
     """A reference that matches nothing yet: a gap at every moment."""
 
@@ -87,19 +88,19 @@ class Unheard:
         return np.full(len(times), np.nan)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Applied:
     """A function of other parts, element by element. What is not finite becomes a gap."""
 
     function: Callable[..., FloatArray]
     parts: tuple[Node, ...]
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Those of its parts."""
         return _all_inputs(self.parts)
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """The farthest of its parts."""
         return max((part.reach_us for part in self.parts), default=0)
@@ -113,19 +114,19 @@ class Applied:
         return result if finite.all() else np.where(finite, result, np.nan)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Together:
     """Several series of one quantity as one: those that are fresh, whichever they are."""
 
     members: tuple[Input, ...]
     function: Callable[[FloatArray, TimeArray], FloatArray]
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Its members."""
         return self.members
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """How old the most patient member's reading may be."""
         return max((one.held_us for one in self.members), default=0)
@@ -150,7 +151,7 @@ def _read_at(inputs: Inputs, one: Input, times: TimeArray) -> TimeArray:
     return heard[np.maximum(last_before(times, heard), 0)]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Windowed:
     """Something of the last while of a part."""
 
@@ -160,12 +161,12 @@ class Windowed:
     function: Callable[[Lookback], FloatArray]
     further_us: int = 0
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Those of its part."""
         return self.part.inputs
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """The window, the line that leads into it, and how far its part looks from there."""
         return self.part.reach_us + self.window_us + self.gap_us + self.further_us
@@ -185,19 +186,19 @@ class Windowed:
             return self.function(Lookback(moments, value, self.gap_us, self.window_us, times))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Earlier:
     """What a part was a while before."""
 
     part: Node
     ago_us: int
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Those of its part."""
         return self.part.inputs
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """The while, and how far its part looks from there."""
         return self.part.reach_us + self.ago_us
@@ -207,7 +208,7 @@ class Earlier:
         return self.part.at(inputs, times - self.ago_us)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Program:
     """A whole formula, ready to be worked out.
 
@@ -220,19 +221,19 @@ class Program:
     together: tuple[tuple[Input, ...], ...]
     factor: float
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Every series it uses."""
         return tuple(
             dict.fromkeys((*self.alone, *(one for group in self.together for one in group)))
         )
 
-    @property
+    @cached_property
     def series_ids(self) -> frozenset[int]:
         """The series it uses, by their ids."""
         return frozenset(one.series_id for one in self.inputs)
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """How far back from a moment it looks: what changed then may change its value now."""
         return max([self.node.reach_us, *(one.held_us for one in self.inputs)])

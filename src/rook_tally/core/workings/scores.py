@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -14,25 +15,25 @@ from rook_tally.core.workings.definitions import Score, Way
 from rook_tally.core.workings.nodes import Program
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class ScoreProgram:
     """A score ready to be worked out: a program an input, None where a place has no such thing."""
 
     score: Score
     programs: tuple[Program | None, ...]
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[Input, ...]:
         """Every series it uses."""
         told = [one for program in self.programs if program for one in program.inputs]
         return tuple(dict.fromkeys(told))
 
-    @property
+    @cached_property
     def series_ids(self) -> frozenset[int]:
         """The series it uses, by their ids."""
         return frozenset(one.series_id for one in self.inputs)
 
-    @property
+    @cached_property
     def reach_us(self) -> int:
         """How far back from a moment it looks."""
         return max((program.reach_us for program in self.programs if program), default=0)
