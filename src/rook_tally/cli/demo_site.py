@@ -14,6 +14,7 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.demo.remarks import remarks_between
+from rook_tally.demo.workings import GROUPS, WORKINGS
 from rook_tally.store import (
     SEALED_AFTER_US,
     History,
@@ -22,10 +23,14 @@ from rook_tally.store import (
     add_series,
     add_station,
     append_sealed,
+    bound_workings,
     history_of,
+    keep_group,
     keep_remark,
+    keep_working,
     load_site,
     set_site,
+    work_out_everything,
 )
 
 # Starting another process takes as long as making this many days.
@@ -65,6 +70,22 @@ def make_demo_site(
                 append_sealed(connection, history)
         if progress is not None:
             progress(done / len(tasks))
+    with store.write() as connection:
+        # Worked out in the background by whatever collector comes.
+        for group in GROUPS:
+            keep_group(connection, group)
+        for working in WORKINGS:
+            keep_working(connection, working)
+
+
+def work_out_demo(store: Store, *, now_us: int) -> None:
+    """Work out everything that is due, at once, as a picture of it needs."""
+    with store.read() as connection:
+        bound = {
+            series.id: (series, one.program)
+            for series, one in bound_workings(connection, load_site(connection))
+        }
+    work_out_everything(store, bound, now_us=now_us)
 
 
 _Task = tuple[DemoStation, dict[str, Series], int, float]

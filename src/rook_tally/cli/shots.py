@@ -13,7 +13,7 @@ import typer
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.cli.demo_site import make_demo_site, work_out_demo
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.timestamps import HOUR_US, MINUTE_US, SECOND_US, time_us_from_text
 from rook_tally.demo.history import report_times
@@ -22,7 +22,8 @@ from rook_tally.demo.pottery import UNADOPTED
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, DeskWindow
+from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WORKINGS, DeskWindow
+from rook_tally.desk.workings.model import Sort
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive
@@ -68,6 +69,7 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
     with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
         store = open_store(Path(folder) / "demo.db")
         make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
+        work_out_demo(store, now_us=MOMENT_US)
         _send_the_last_minutes(store)
         _ask_for_controls(store)
         _pretend_collector(store)
@@ -78,6 +80,8 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
             for name, prepare in (
                 ("ledger", _prepare_ledger),
                 ("strip", _prepare_strip),
+                ("workings", _prepare_workings),
+                ("formula", _prepare_formula),
                 ("stations", _prepare_stations),
             ):
                 _wait_for(prepare(window), name)
@@ -172,6 +176,34 @@ def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
     window.strip.panel.show_page(1)
     window.show_view(STRIP)
     return lambda: window.strip.is_up_to_date
+
+
+def _prepare_workings(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WORKINGS)
+    return lambda: _picked(window, Sort.SCORE, "air_score", "Glaze booth")
+
+
+def _prepare_formula(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WORKINGS)
+    return lambda: _picked(window, Sort.FORMULA, "dew_point", "Throwing room")
+
+
+def _picked(window: DeskWindow, sort: Sort, slug: str, place: str) -> bool:
+    """Whether a working is shown at a place; picks it until it is."""
+    model = window.workings.model
+    if model.listing is None:
+        return False
+    if model.picked != (sort, slug):
+        model.pick((sort, slug))
+        return False
+    shown = model.formula or model.score
+    if shown is None:
+        return False
+    if shown.place != place:
+        if model.place != place:
+            model.show_place(place)
+        return False
+    return bool(window.workings.is_up_to_date)
 
 
 def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:

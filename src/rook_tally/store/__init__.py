@@ -45,7 +45,14 @@ from rook_tally.store.door_settings import (
     door_settings,
     remove_door,
 )
-from rook_tally.store.due import Due, add_due, drop_due, note_past_changed, stretches_to_work_out
+from rook_tally.store.due import (
+    ALWAYS_US,
+    Due,
+    add_due,
+    drop_due,
+    note_past_changed,
+    stretches_to_work_out,
+)
 from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.judging import mark_what_became_certain
@@ -161,6 +168,7 @@ from rook_tally.store.workings import (
 )
 
 __all__ = [
+    "ALWAYS_US",
     "CONTROL_PREFIX",
     "FIRMWARE",
     "HEARTBEAT_S",
@@ -298,6 +306,7 @@ __all__ = [
     "report_collector",
     "report_door",
     "request_numbered",
+    "schema",
     "seal",
     "seal_all",
     "sessions_used",

@@ -120,7 +120,7 @@ def keep_group(connection: Connection, group: Group, *, instead_of: str = "") ->
     connection.execute(sa.delete(table).where(table.c.name.in_([group.name, instead_of])))
     document = msgspec.json.encode((group.places, group.series)).decode()
     connection.execute(sa.insert(table).values(name=group.name, document=document))
-    note_change(connection, Subject.WORKINGS)
+    note_change(connection, Subject.SITE)
     bind_workings(connection)
 
 
@@ -129,7 +129,7 @@ def remove_group(connection: Connection, name: str) -> None:
     table = schema.place_group
     if not connection.execute(sa.delete(table).where(table.c.name == name)).rowcount:
         raise UsageError(f"there is no group {name}", remedy="see the list again")
-    note_change(connection, Subject.WORKINGS)
+    note_change(connection, Subject.SITE)
     bind_workings(connection)
 
 

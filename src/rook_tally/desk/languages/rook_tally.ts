@@ -255,6 +255,11 @@
     </message>
     <message>
       <location filename="ledger/actions.py" />
+      <source>Let the lines below speak for the next group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/actions.py" />
       <source>Table of the day's readings</source>
       <translation type="unfinished" />
     </message>
@@ -381,6 +386,16 @@
     <message>
       <location filename="core" />
       <source>Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/view.py" />
+      <source>The lines below speak for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/view.py" />
+      <source>The lines below speak for all places indoors.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -616,6 +631,11 @@
     <message>
       <location filename="core" />
       <source>Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Workings</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -934,6 +954,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="shell/state.py" />
+      <source>{0} at {1} is {2} instead of {3}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="shell/teller.py" />
       <source>what was done</source>
       <translation type="unfinished" />
@@ -981,6 +1006,11 @@
     <message>
       <location filename="shell/window.py" />
       <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/window.py" />
+      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1547,8 +1577,418 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="workings/actions.py" />
+      <source>Something new: ready-made, a formula, a score, a group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>Keep what was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>Leave it as it was</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>Take the picked working or group away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>Another way of adding up the picked score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>What if: move the inputs of the picked score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>{0} changed; its past is worked out again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>{0} taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>group {0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>group {0} taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>{0} is worked out from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/changes.py" />
+      <source>group {0} made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/curve.py" />
+      <source>curve of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/formula_edit.py" />
+      <source>formula</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/group_page.py" />
+      <source>Formulas call it {0}, as in mean(temperature@{0}/*). The Ledger's group line and watches can use it as well.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/group_page.py" />
+      <source>Places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/group_page.py" />
+      <source>Single series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/item_list.py" />
+      <source>workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Scores</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Formulas</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Groups</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Gives {0} at {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>worked out again, {0:.0f} %</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Used {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>Not used anywhere yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>they part by more than {0:.0f} points for {1} of {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>they never part by more than {0:.0f} points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>{0} series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>each {0}, at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>on the Ledger at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="core" />
       <source>Temperature</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>a yes or no</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>a plain number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>nowhere yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>New group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>New working</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>New score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Something new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Make it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>make {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Write a formula</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Make a score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Name a group of places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Ready-made for what this site has</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/offers_page.py" />
+      <source>Everything ready-made that this site has the makings of is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>where it is made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>place shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>in formulas {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>made once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>each place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>Keep changes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>Leave it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>Take away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>Keep it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/page_head.py" />
+      <source>each of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>weight of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>{0}, tried out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>take {0} out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>way of adding up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>Another input</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>Another way…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>What if…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>{0} ways of adding up, same days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>on trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>Why {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>weighted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>worst of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>then</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>A trial: everything shows it until you leave it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>input</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>gives</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>weight</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>reading to points, over what was read in 30 days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>All of its weight is heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>{0:.0f} % of its weight is heard; the rest is weighted anew.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/score_page.py" />
+      <source>Only {0:.0f} % of its weight is heard: too little.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/traces.py" />
+      <source>what the formula comes to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/traces.py" />
+      <source>There is nothing of it in this window.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/view.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/ways.py" />
+      <source>scores over the window</source>
       <translation type="unfinished" />
     </message>
     <message>

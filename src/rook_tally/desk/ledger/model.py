@@ -178,7 +178,13 @@ class LedgerModel:
         )
         quantities = {one.quantity.slug: one.quantity for one in site.series}
         # What many places share stands first, so that rows can be compared.
-        ranked = sorted(quantities.values(), key=lambda one: (-told_by[one.slug], ORDER[one.slug]))
+        # What is worked out follows what is measured.
+        ranked = sorted(
+            quantities.values(),
+            key=lambda one: (
+                one.slug not in ORDER, -told_by[one.slug], ORDER.get(one.slug, len(ORDER)),
+            ),
+        )  # fmt: skip
         kept = self.arrangement
         self.columns = [
             one
@@ -197,10 +203,10 @@ class LedgerModel:
             if group:
                 self.rows.append(GroupRow(title))
                 self.rows.extend(group)
-        if len(indoors) > 1:
+        told, members = self._told_together(places, indoors)
+        if len(members) > 1:
             for at, summary in enumerate(Summary):
-                title = "All indoors" if at == 0 else ""
-                self.rows.append(SummaryRow(title, summary, tuple(indoors)))
+                self.rows.append(SummaryRow(told if at == 0 else "", summary, tuple(members)))
         positions = {one.slug: at for at, one in enumerate(self.columns)}
         self._where = {
             series.id: (at, positions[slug])
@@ -221,6 +227,25 @@ class LedgerModel:
             return max((int(self._level(one)) for one in several), default=0)
 
         return sorted(places, key=lambda row: -worst(row))
+
+    def _told_together(
+        self, places: list[PlaceRow], indoors: list[PlaceRow]
+    ) -> tuple[str, list[PlaceRow]]:
+        """The rows that the group lines speak for, and what they are called."""
+        group = next(
+            (one for one in self._state.groups if one.name == self.arrangement.group), None
+        )
+        if group is None:
+            return "All indoors", indoors
+        return group.name, [row for row in places if row.place.name in group.places]
+
+    def show_next_group(self) -> str:
+        """Let the group lines speak for another group; returns what they speak for."""
+        names = ["", *(one.name for one in self._state.groups if len(one.places) > 1)]
+        at = names.index(self.arrangement.group) if self.arrangement.group in names else 0
+        group = names[(at + 1) % len(names)]
+        self.arrange(replace(self.arrangement, group=group))
+        return group
 
     @property
     def hidden_count(self) -> int:
@@ -318,7 +343,12 @@ class LedgerModel:
         line = self.rows[row]
         if not isinstance(line, PlaceRow):
             return None
-        stations = [one for one in self._state.site.stations if one.place.id == line.place.id]
+        site = self._state.site
+        stations = [one for one in site.stations if one.place.id == line.place.id]
+        if not stations:
+            # Nothing stands there; what is worked out for the place speaks for it.
+            told = [one.station for one in site.series if one.station.place.id == line.place.id]
+            stations = list({one.id: one for one in told}.values())
         ages = {one.id: self._state.station_age_s(one) for one in stations}
         known = [value for value in ages.values() if value is not None]
         # The row speaks for its station that is worst off, the age is of the newest word.

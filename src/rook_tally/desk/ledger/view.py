@@ -99,10 +99,18 @@ class LedgerView(QWidget):
             LedgerAction.HIDE_PLACE: lambda: self._hide(model.hide_place, self._row),
             LedgerAction.HIDE_QUANTITY: lambda: self._hide(model.hide_quantity, self._column),
             LedgerAction.SHOW_ALL: model.show_all,
+            LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
             LedgerAction.PIN: lambda: self._with_picked(self.pin_wanted.emit),
         }
+
+    def _show_next_group(self) -> None:
+        group = self.model.show_next_group()
+        self.told.emit(
+            said("The lines below speak for {0}.", group) if group
+            else said("The lines below speak for all places indoors.")
+        )  # fmt: skip
 
     @property
     def _row(self) -> int:

@@ -11,6 +11,7 @@ from rook_tally.desk.shell.commands import Command, Section
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.wording import said
+from rook_tally.desk.workings.actions import WorkingsAction
 
 if TYPE_CHECKING:
     from rook_tally.desk.shell.window import DeskWindow
@@ -69,6 +70,10 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         window.show_view(names.index("Strip"))
         window.strip.do(action)
 
+    def workings(action: WorkingsAction) -> None:
+        window.show_view(names.index("Workings"))
+        window.workings.do(action)
+
     def stations(call: Callable[[], object]) -> None:
         window.show_view(names.index("Stations"))
         call()
@@ -77,6 +82,8 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         yield Command(Section.LEDGER, one.words, one.keys, partial(ledger, one))
     for other in StripAction:
         yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
+    for third in WorkingsAction:
+        yield Command(Section.WORKINGS, third.words, third.keys, partial(workings, third))
     for words, keys, call in (
         (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
         (said("The picked station's connection sheet"), ("C",),

@@ -14,6 +14,7 @@ class Section(enum.Enum):
     TIME = "Time"
     LEDGER = "Ledger"
     STRIP = "Strip"
+    WORKINGS = "Workings"
     STATIONS = "Stations"
 
 

@@ -17,6 +17,7 @@ from rook_tally.core.envelope import Envelope
 from rook_tally.core.errors import StoreError
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.store import (
     Change,
@@ -29,6 +30,7 @@ from rook_tally.store import (
     Subject,
     collectors,
     envelopes,
+    groups,
     latest,
     latest_written,
     load_site,
@@ -62,6 +64,7 @@ class Picture:
     reports: dict[int, TimeArray]
     collectors: list[Collector]
     remarks: list[Remark] = field(default_factory=list)
+    groups: list[Group] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +121,7 @@ def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -
         last_reports(connection, site, now_us),
         collectors(connection, now_us=now_us),
         remarks(connection),
+        groups(connection),
     )
 
 

@@ -58,6 +58,14 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:focus {{ border-width: 2.5px; padding: 6px 13px; }}
     QPushButton#preset:focus {{ padding: 3px 1px; border-width: 2px; }}
     QPushButton:checked {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
+    QPushButton:disabled {{ color: {theme.faint}; border-color: {theme.rule};
+                            background: {theme.sheet}; }}
+    QPushButton#main:disabled {{ background: {theme.rule}; border-color: {theme.rule}; }}
+    QSlider::groove:horizontal {{ height: 3px; border-radius: 1px; background: {theme.strong_rule}; }}
+    QSlider::sub-page:horizontal {{ height: 3px; border-radius: 1px; background: {theme.sheen}; }}
+    QSlider::handle:horizontal {{ width: 9px; height: 9px; margin: -5px 0; border-radius: 6px;
+                                  background: {theme.sheet}; border: 1.6px solid {theme.sheen}; }}
+    QSlider::handle:horizontal:focus {{ background: {theme.sheen}; }}
     QLineEdit {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
                  border-radius: 4px; padding: 5px 8px; color: {theme.ink}; }}
     QLineEdit:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}

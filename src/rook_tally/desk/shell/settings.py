@@ -31,7 +31,8 @@ class LedgerOrder(enum.Enum):
 
 class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
     """How the Ledger is arranged: order, hidden places and quantities, the order a person gave them
-    (by name and slug), and whose value a cell shows: station by "place/quantity"."""
+    (by name and slug), whose value a cell shows: station by "place/quantity", and the group the
+    lines below speak for; empty for all indoors."""
 
     order: LedgerOrder = LedgerOrder.PLACES
     hidden_places: tuple[str, ...] = ()
@@ -39,6 +40,7 @@ class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
     places: tuple[str, ...] = ()
     quantities: tuple[str, ...] = ()
     stations: dict[str, str] = {}
+    group: str = ""
 
 
 class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -14,6 +14,7 @@ from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import (
     NewDoors,
     NewReadings,
@@ -50,9 +51,12 @@ class SiteState:
     past: PastMoment | None = None
     collectors: list[Collector] = field(default_factory=list)
     remarks: list[Remark] = field(default_factory=list)
+    groups: list[Group] = field(default_factory=list)
     trouble: str = ""
     room_bytes: int | None = None
     is_loaded: bool = False
+    # Values that somebody tries out, by series id: shown in place of what is so, and said to be.
+    trial: dict[int, float] = field(default_factory=dict)
     # How often messages or strays have come since the desk began.
     tape_moves: int = 0
     # Called after the window has moved, by whichever view.
@@ -82,8 +86,15 @@ class SiteState:
 
     @property
     def latest(self) -> dict[int, Latest]:
-        """The newest reading of each series, by its id."""
-        return self.shown.latest
+        """The newest reading of each series, by its id; those on trial as they are tried."""
+        latest = self.shown.latest
+        if not self.trial:
+            return latest
+        return latest | {
+            series_id: replace(latest[series_id], value=value)
+            for series_id, value in self.trial.items()
+            if series_id in latest
+        }
 
     @property
     def ribbons(self) -> dict[int, Envelope]:
@@ -126,6 +137,26 @@ class SiteState:
             self.past = moment
             self._tell(None)
 
+    def try_out(self, trial: dict[int, float]) -> None:
+        """Show these values wherever their series appear; none ends the trial."""
+        touched = set(self.trial) | set(trial)
+        self.trial = trial
+        self._tell(touched)
+
+    def trial_words(self) -> str:
+        """What is tried out: each series with its value instead of the real one."""
+        by_id = {one.id: one for one in self.site.series}
+        told = []
+        for series_id, value in self.trial.items():
+            one = by_id.get(series_id)
+            if one is not None and series_id in self.shown.latest:
+                real = one.shown.text(self.shown.latest[series_id].value)
+                told.append(
+                    said("{0} at {1} is {2} instead of {3}", one.quantity.name,
+                         one.station.place.name, one.shown.text(value), real)
+                )  # fmt: skip
+        return ", ".join(told)
+
     def subscribe(self, changed: Callable[[set[int] | None], None]) -> None:
         """Call this after every change."""
         self._subscribers.append(changed)
@@ -137,7 +168,7 @@ class SiteState:
             case Picture():
                 self.site, self.collectors = news.site, news.collectors
                 self.live = Shown(news.latest, news.ribbons, news.reports)
-                self.remarks = news.remarks
+                self.remarks, self.groups = news.remarks, news.groups
                 self.is_loaded = True
             case NewReadings():
                 changed = set(news.latest) | set(news.ribbons)

@@ -49,8 +49,8 @@ from rook_tally.store import Series, Store
 _TICK_MS = 1_000
 _TELL_PAUSE_MS = 40
 _MOMENT_PAUSE_MS = 150
-VIEWS = ["Ledger", "Strip", "Stations"]
-LEDGER, STRIP, STATIONS = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Workings", "Stations"]
+LEDGER, STRIP, WORKINGS, STATIONS = range(len(VIEWS))
 
 
 class _Bridge(QObject):
@@ -98,7 +98,9 @@ class DeskWindow(QMainWindow):
         # Views that are made on first use: the first picture needs none of them.
         self._strip: Any = None
         self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
+        self._workings_to_come = QWidget()
         self._stations: Any = None
+        self._workings: Any = None
         self.notice, self.banner = QLabel(), QLabel()
         self.rail = TimeRail(theme, RailModel(self.state))
         self.teller = Teller(theme, self)
@@ -140,6 +142,7 @@ class DeskWindow(QMainWindow):
         self.banner.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
+        self._views.addWidget(self._workings_to_come)
         self._views.addWidget(self._stations_to_come)
         whole = QWidget()
         column = QVBoxLayout(whole)
@@ -200,6 +203,18 @@ class DeskWindow(QMainWindow):
         return self._strip
 
     @property
+    def workings(self) -> Any:
+        """The Workings view, made on first use."""
+        if self._workings is None:
+            from rook_tally.desk.workings.view import WorkingsView
+
+            self._workings = WorkingsView(self.theme, self.state, self.reader)
+            self._views.removeWidget(self._workings_to_come)
+            self._workings_to_come.deleteLater()
+            self._views.insertWidget(WORKINGS, self._workings)
+        return self._workings
+
+    @property
     def stations(self) -> Any:
         """The Stations view, made on first use."""
         if self._stations is None:
@@ -253,8 +268,11 @@ class DeskWindow(QMainWindow):
         if at == STRIP:
             self.strip.show_something()
         focus = (
-            self.ledger.table if at == LEDGER else self.strip if at == STRIP else self.stations.list
-        )
+            self.ledger.table if at == LEDGER
+            else self.strip if at == STRIP
+            else self.workings.list if at == WORKINGS
+            else self.stations.list
+        )  # fmt: skip
         self._views.setCurrentIndex(at)
         self.head.show_view(at)
         focus.setFocus()
@@ -313,15 +331,24 @@ class DeskWindow(QMainWindow):
     def _tell_moment(self) -> None:
         """Say which moment is shown."""
         window = self.state.window
-        self.banner.setVisible(not window.is_live)
-        self.banner.setText(
+        told = [] if window.is_live else [
             said(
                 "Everything here is as it was on {0}. Space returns to now.",
                 self.rail.model.moment_words(),
             )
-        )
+        ]  # fmt: skip
+        if self.state.trial:
+            told.append(said("A trial: {0}. It is shown everywhere, and nowhere kept.",
+                             self.state.trial_words()))  # fmt: skip
+        self.banner.setVisible(bool(told))
+        self.banner.setText(" ".join(told))
         self._ask_rail()
         self.head.refresh()
+
+    def _tell_moment_again(self) -> None:
+        """Say that a trial has begun, moved or ended."""
+        if self.state.trial or (self.state.window.is_live and self.banner.isVisible()):
+            self._tell_moment()
 
     def _ask_moment(self) -> None:
         question = self.state.moment_question()
@@ -345,14 +372,16 @@ class DeskWindow(QMainWindow):
         self.ledger.take_reply(reply)
         if self._strip is not None:
             self._strip.take_reply(reply)
-        if self._stations is not None:
-            self._stations.take_reply(reply)
+        for view in (self._stations, self._workings):
+            if view is not None:
+                view.take_reply(reply)
         self.undo.take_reply(reply)
         if self._dialogs is not None:
             self._dialogs.take_reply(reply)
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         self.head.refresh()
+        self._tell_moment_again()
         if changed is None:
             self._ask_rail()
             if self._view_kept is not None and self.state.is_loaded:

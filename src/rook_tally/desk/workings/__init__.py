@@ -1,0 +1,1 @@
+"""The Workings view: formulas, scores and groups, written and seen at once over history."""

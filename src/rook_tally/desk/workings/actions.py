@@ -1,0 +1,16 @@
+"""What can be done in the Workings view, with its keys."""
+
+from __future__ import annotations
+
+from rook_tally.desk.parts.actions import ViewAction
+
+
+class WorkingsAction(ViewAction):
+    """An action; its value is its keys and its words."""
+
+    NEW = (("N",), "Something new: ready-made, a formula, a score, a group")
+    KEEP = (("Ctrl+S",), "Keep what was changed")
+    REVERT = (("Ctrl+R",), "Leave it as it was")
+    TAKE_AWAY = (("Del",), "Take the picked working or group away")
+    VARIANT = (("V",), "Another way of adding up the picked score")
+    WHAT_IF = (("W",), "What if: move the inputs of the picked score")

@@ -1,0 +1,500 @@
+"""What the Workings view shows: what there is, the draft in hand, what it comes to. No Qt."""
+
+from __future__ import annotations
+
+import enum
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.formulas.scoring import Composite
+from rook_tally.core.numerals import duration
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.workings.completing import Completion, completions
+from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.mistakes import Mistake, Place
+from rook_tally.core.workings.naming import HERE, Group, Names, slug_of
+from rook_tally.core.workings.ready_made import AIR_SCORE
+from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wording import said
+from rook_tally.desk.workings.questions import (
+    FormulaPreview,
+    FormulaQuestion,
+    Listing,
+    ListingQuestion,
+    ScorePreview,
+    ScoreQuestion,
+)
+from rook_tally.store import names_of
+
+PART_BY = 15.0
+"""So many points apart, two ways of adding up disagree."""
+_COLUMNS = 970
+
+
+class Sort(enum.Enum):
+    """What can be picked in the list."""
+
+    SCORE = "Scores"
+    FORMULA = "Formulas"
+    GROUP = "Groups"
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A line of the list: `key` is a working's slug or a group's name."""
+
+    sort: Sort
+    key: str
+    title: str
+    where: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True)
+class WhyPart:
+    """What an input takes away from a score at a moment."""
+
+    name: str
+    loss: float
+
+
+class WorkingsModel:
+    """State of the view. `changed` callbacks are called after every change."""
+
+    def __init__(self, state: SiteState) -> None:
+        self.state = state
+        self.listing: Listing | None = None
+        self.picked: tuple[Sort, str] | None = None
+        self.draft: Working | None = None
+        self.kept: Working | None = None
+        self.group: Group | None = None
+        self.kept_group: Group | None = None
+        self.formula: FormulaPreview | None = None
+        self.score: ScorePreview | None = None
+        self.place = ""
+        self.trouble = ""
+        self.what_if: list[float] | None = None
+        self.cursor = 1.0
+        self.changed: list[Callable[[], None]] = []
+        self._asked: object = None
+
+    def _tell(self) -> None:
+        for one in self.changed:
+            one()
+
+    # What there is
+
+    def listing_question(self) -> ListingQuestion:
+        """Asks what there is."""
+        return ListingQuestion(self.state.now_us)
+
+    def take_listing(self, listing: Listing) -> None:
+        """What there is came."""
+        self.listing = listing
+        if self.draft is not None and self.kept is not None and not self.is_altered:
+            fresh = next((one for one in listing.workings if one.slug == self.kept.slug), None)
+            if fresh is None:
+                self.pick(None)
+            elif fresh != self.kept:
+                self.draft = self.kept = fresh
+        self._tell()
+
+    def rows(self) -> list[Row]:
+        """The list, scores first, then formulas, then groups."""
+        if self.listing is None:
+            return []
+        found = []
+        for sort in (Sort.SCORE, Sort.FORMULA):
+            for one in self.listing.workings:
+                if (one.score is not None) == (sort is Sort.SCORE):
+                    found.append(Row(sort, one.slug, one.name, *self._told_of(one)))
+        for group in self.listing.groups:
+            count = len(group.places) + len(group.series)
+            where = ", ".join(group.places[:3]) or said("{0} series", len(group.series))
+            found.append(Row(Sort.GROUP, group.name, group.name, where, str(count)))
+        return found
+
+    def _told_of(self, working: Working) -> tuple[str, str]:
+        """Where a working is made, and what it comes to now."""
+        assert self.listing is not None
+        given = self.listing.series.get(working.slug, ())
+        by_id = {one.id: one for one in self.state.site.series}
+        values = [
+            by_id[series_id].shown.text(self.state.latest[series_id].value)
+            for _, series_id in given
+            if series_id in self.state.latest and series_id in by_id
+        ]
+        progress = self.listing.progress.get(working.slug)
+        if progress is not None:
+            where = said("worked out again, {0:.0f} %", 100 * progress)
+        elif working.made is Made.EACH_PLACE:
+            group = working.group or said("place")
+            where = said("each {0}, at {1}", group, len(given))
+        else:
+            where = given[0][0] if given else said("nowhere yet")
+        if len(values) == 1 and given:
+            symbol = by_id[given[0][1]].shown.symbol
+            return where, f"{values[0]} {symbol}".strip()
+        more = " …" if len(values) > 3 else ""
+        return where, " · ".join(values[:3]) + more
+
+    @property
+    def uses(self) -> str:
+        """Where the picked working is used, in words."""
+        if self.listing is None or self.kept is None:
+            return ""
+        told = list(self.listing.uses.get(self.kept.slug, ()))
+        places = [place for place, _ in self.listing.series.get(self.kept.slug, ())]
+        parts = []
+        if places:
+            parts.append(said("on the Ledger at {0}", ", ".join(places)))
+        if told:
+            parts.append(said("in {0}", ", ".join(told)))
+        return said("Used {0}.", "; ".join(parts)) if parts else said("Not used anywhere yet.")
+
+    # Picking and drafting
+
+    def pick(self, what: tuple[Sort, str] | None) -> None:
+        """Take something of the list in hand; None for nothing."""
+        self.picked = what
+        self.formula = self.score = self._asked = None
+        self.trouble, self.place, self.cursor = "", "", 1.0
+        self.end_trial()
+        self.draft = self.kept = None
+        self.group = self.kept_group = None
+        if what is not None and self.listing is not None:
+            sort, key = what
+            if sort is Sort.GROUP:
+                found = next((one for one in self.listing.groups if one.name == key), None)
+                self.group = self.kept_group = found
+            else:
+                working = next((one for one in self.listing.workings if one.slug == key), None)
+                self.draft = self.kept = working
+        self._tell()
+
+    def begin(self, sort: Sort) -> None:
+        """Begin something new."""
+        self.pick(None)
+        if sort is Sort.GROUP:
+            self.group = Group(self._free_name(said("New group")))
+        elif sort is Sort.FORMULA:
+            name = self._free_name(said("New working"))
+            self.draft = Working(slug=self.slug_for(name), name=name)
+        else:
+            name = self._free_name(said("New score"))
+            self.draft = Working(
+                slug=self.slug_for(name), name=name, made=Made.EACH_PLACE, group="indoors",
+                score=AIR_SCORE,
+            )  # fmt: skip
+        self._tell()
+
+    def begin_variant(self) -> None:
+        """Begin another way of adding up what the picked score does."""
+        base = self.draft
+        if base is None or base.score is None:
+            return
+        other = Way.WORST if base.score.way is Way.WEIGHTED else Way.WEIGHTED
+        name = self._free_name(f"{base.name}, {other.value}")
+        score = msgspec.structs.replace(
+            base.score, way=other, variant_of=base.score.variant_of or base.slug
+        )
+        self.pick(None)
+        self.draft = msgspec.structs.replace(base, name=name, slug=self.slug_for(name), score=score)
+        self._tell()
+
+    def _free_name(self, name: str) -> str:
+        taken = set() if self.listing is None else {
+            *(one.name for one in self.listing.workings),
+            *(one.name for one in self.listing.groups),
+        }  # fmt: skip
+        number = 2
+        free = name
+        while free in taken:
+            free = f"{name} {number}"
+            number += 1
+        return free
+
+    @staticmethod
+    def slug_for(name: str) -> str:
+        """What formulas call a working of this name."""
+        slug = re.sub(r"\W+", "_", slug_of(name)).strip("_")
+        return slug if slug[:1].isalpha() else f"working_{slug}".rstrip("_")
+
+    @property
+    def is_new(self) -> bool:
+        """Whether the draft was never kept."""
+        return self.draft is not None and self.kept is None
+
+    @property
+    def is_altered(self) -> bool:
+        """Whether there is something to keep."""
+        return self.draft != self.kept or self.group != self.kept_group
+
+    def alter(self, **values: object) -> None:
+        """Change the draft."""
+        assert self.draft is not None
+        if "name" in values and self.kept is None:
+            values["slug"] = self.slug_for(str(values["name"]))
+        self.draft = msgspec.structs.replace(self.draft, **values)
+        self.trouble = ""
+        self._tell()
+
+    def alter_score(self, **values: object) -> None:
+        """Change the draft's score."""
+        assert self.draft is not None
+        assert self.draft.score is not None
+        self.alter(score=msgspec.structs.replace(self.draft.score, **values))
+
+    def alter_input(self, at: int, **values: object) -> None:
+        """Change an input of the draft's score."""
+        score = self._score()
+        changed = msgspec.structs.replace(score.inputs[at], **values)
+        self.alter_score(inputs=(*score.inputs[:at], changed, *score.inputs[at + 1 :]))
+
+    def add_input(self) -> None:
+        """Let the score have another input."""
+        score = self._score()
+        fresh = ScoreInput(
+            name=said("Temperature"), formula=f"temperature@{HERE}", weight=10,
+            points=((10, 0), (19, 100), (24, 100), (32, 0)),
+        )  # fmt: skip
+        self.alter_score(inputs=(*score.inputs, fresh))
+
+    def remove_input(self, at: int) -> None:
+        """Take an input out of the score."""
+        inputs = self._score().inputs
+        if len(inputs) > 1:
+            self.alter_score(inputs=(*inputs[:at], *inputs[at + 1 :]))
+
+    def _score(self) -> Score:
+        assert self.draft is not None
+        assert self.draft.score is not None
+        return self.draft.score
+
+    def alter_group(self, group: Group) -> None:
+        """Change the group in hand."""
+        self.group = group
+        self._tell()
+
+    def show_place(self, place: str) -> None:
+        """Show the draft at another of its places."""
+        self.place = place
+        self.end_trial()
+        self._tell()
+
+    def took(self, working: Working) -> None:
+        """The draft was kept."""
+        self.draft = self.kept = working
+        self.picked = (Sort.FORMULA if working.score is None else Sort.SCORE, working.slug)
+        self._tell()
+
+    def refused(self, why: str) -> None:
+        """The draft could not be kept."""
+        self.trouble = why
+        self._tell()
+
+    # What the draft comes to
+
+    @property
+    def names(self) -> Names:
+        """What formulas may refer to."""
+        listing = self.listing
+        here = self.place or "here" if self.draft and self.draft.made is Made.EACH_PLACE else None
+        return names_of(self.state.site, () if listing is None else listing.groups, here)
+
+    def completions(self, text: str, cursor: int) -> list[Completion]:
+        """What could stand at the cursor."""
+        return completions(text, cursor, self.names)
+
+    def draft_question(self) -> FormulaQuestion | ScoreQuestion | None:
+        """What to ask about the draft; None when it is known or being asked."""
+        draft = self.draft
+        if draft is None or self.listing is None:
+            return None
+        window = self.state.window
+        instead_of = draft.slug if self.kept is None else self.kept.slug
+        question: FormulaQuestion | ScoreQuestion
+        if draft.score is None:
+            question = FormulaQuestion(
+                draft, instead_of, self.place, window.start_us, window.end_us, _COLUMNS
+            )
+        else:
+            question = ScoreQuestion(
+                draft, self.variants(), instead_of, self.place, window.start_us, window.end_us
+            )
+        if question == self._asked:
+            return None
+        self._asked = question
+        return question
+
+    def variants(self) -> tuple[Working, ...]:
+        """The other ways of adding up the same."""
+        if self.draft is None or self.draft.score is None or self.listing is None:
+            return ()
+        family = self.draft.score.variant_of or self.draft.slug
+        ours = {self.draft.slug} | ({self.kept.slug} if self.kept else set())
+        return tuple(
+            one for one in self.listing.workings
+            if one.score is not None and one.slug not in ours
+            and family in (one.slug, one.score.variant_of)
+        )  # fmt: skip
+
+    @property
+    def is_answered(self) -> bool:
+        """Whether the draft in hand is the one that is shown."""
+        asked = self._asked
+        if asked is None:
+            return self.draft is None
+        if isinstance(asked, FormulaQuestion):
+            return self.formula is not None and self.formula.formula == asked.working.formula
+        return self.score is not None
+
+    def take_formula(self, preview: FormulaPreview) -> None:
+        """What a formula comes to."""
+        if self.draft is not None and self.draft.score is None:
+            self.formula = preview
+            self._tell()
+
+    def take_score(self, preview: ScorePreview) -> None:
+        """What a score's inputs read."""
+        if self.draft is not None and self.draft.slug == preview.slug:
+            self.score = preview
+            self._tell()
+
+    @property
+    def mistake(self) -> Mistake | None:
+        """What is wrong with the formula in hand, if it is the one that was looked at."""
+        if self.trouble:
+            return Mistake(Place(0, 0), self.trouble)
+        preview = self.formula
+        if preview is None or self.draft is None or preview.formula != self.draft.formula:
+            return None
+        return preview.mistake
+
+    def result_words(self) -> str:
+        """What the formula gives, in words."""
+        preview = self.formula
+        if preview is None or preview.shown is None:
+            return ""
+        shown = preview.shown
+        unit = shown.symbol or (said("a yes or no") if shown.quantity.scale.value == "state"
+                                else said("a plain number"))  # fmt: skip
+        told = said("Gives {0} at {1}.", unit, ", ".join(preview.places))
+        notes = " ".join(f"{note.what[:1].upper()}{note.what[1:]}." for note in preview.notes)
+        return f"{told} {notes}".strip()
+
+    # Scores
+
+    def ways(self) -> list[tuple[str, Composite]]:
+        """Every way of adding up with its scores over the window, the draft's first."""
+        preview, draft = self.score, self.draft
+        if preview is None or draft is None or draft.score is None or not preview.ways:
+            return []
+        found = []
+        for at, one in enumerate(preview.ways):
+            working = draft if at == 0 else one.working
+            score = working.score
+            if score is None or len(score.inputs) != len(one.readings):
+                continue
+            name = (
+                score.way.value if at == 0 or working.name.startswith(draft.name) else working.name
+            )
+            found.append((name, added_up(score, one.readings)))
+        return found
+
+    def parted(self) -> tuple[str, list[tuple[int, int]]]:
+        """Where two ways of adding up disagree, in words and as stretches."""
+        ways, preview = self.ways(), self.score
+        if len(ways) < 2 or preview is None or preview.times is None:
+            return "", []
+        one, other = ways[0][1].score, ways[1][1].score
+        times = preview.times
+        length_s = parted_us(times, one, other, by=PART_BY) / SECOND_US
+        whole_s = (int(times[-1]) - int(times[0])) / SECOND_US
+        words = (
+            said("they part by more than {0:.0f} points for {1} of {2}", PART_BY,
+                 duration(length_s), duration(whole_s))
+            if length_s
+            else said("they never part by more than {0:.0f} points", PART_BY)
+        )  # fmt: skip
+        return words, list(parted_stretches(times, one, other, by=PART_BY))
+
+    def moment(self) -> int:
+        """The position of the cursor among the moments shown."""
+        preview = self.score
+        count = 0 if preview is None or preview.times is None else len(preview.times)
+        return min(max(0, round(self.cursor * (count - 1))), max(count - 1, 0))
+
+    def readings_at_cursor(self) -> FloatArray | None:
+        """What the draft's inputs read at the cursor, or are said to be in a trial."""
+        preview = self.score
+        if preview is None or not preview.ways:
+            return None
+        if self.what_if is not None:
+            return np.array(self.what_if)
+        return np.asarray(preview.ways[0].readings[:, self.moment()], np.float64)
+
+    def at_cursor(self) -> Composite | None:
+        """The draft's score at the cursor, with its parts."""
+        readings = self.readings_at_cursor()
+        if readings is None or self.draft is None or self.draft.score is None:
+            return None
+        if len(readings) != len(self.draft.score.inputs):
+            return None
+        return added_up(self.draft.score, readings.reshape(-1, 1))
+
+    def why(self) -> list[WhyPart]:
+        """What each input takes away at the cursor, the most first."""
+        found = self.at_cursor()
+        if found is None:
+            return []
+        inputs = self._score().inputs
+        parts = [
+            WhyPart(one.name, float(loss))
+            for one, loss in zip(inputs, found.losses[:, 0], strict=True) if np.isfinite(loss)
+        ]  # fmt: skip
+        return sorted(parts, key=lambda part: -part.loss)
+
+    # A trial
+
+    def begin_trial(self) -> None:
+        """Let the inputs be moved, to see what the score would be."""
+        readings = self.readings_at_cursor()
+        if readings is not None:
+            usual = [one.points[len(one.points) // 2][0] for one in self._score().inputs]
+            self.what_if = [
+                float(value) if np.isfinite(value) else usual[at]
+                for at, value in enumerate(readings)
+            ]
+            self.try_out()
+
+    def try_input(self, at: int, value: float) -> None:
+        """Say that an input read so much."""
+        if self.what_if is not None:
+            self.what_if[at] = value
+            self.try_out()
+
+    def try_out(self) -> None:
+        """Show the trial's score wherever the score appears."""
+        found, preview = self.at_cursor(), self.score
+        if found is None or preview is None or self.listing is None or self.kept is None:
+            self._tell()
+            return
+        series = dict(self.listing.series.get(self.kept.slug, ()))
+        series_id = series.get(preview.place)
+        if series_id is not None and np.isfinite(found.score[0]):
+            self.state.try_out({series_id: float(found.score[0])})
+        self._tell()
+
+    def end_trial(self) -> None:
+        """Show what is really so again."""
+        if self.what_if is not None:
+            self.what_if = None
+            self.state.try_out({})
+            self._tell()

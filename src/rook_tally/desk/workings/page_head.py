@@ -1,0 +1,125 @@
+"""What formulas and scores have alike on their pages: name, where they are made, what to do."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+
+from rook_tally.core.workings.definitions import Made
+from rook_tally.core.workings.naming import BUILT_IN_GROUPS, slug_of
+from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
+from rook_tally.desk.workings.model import WorkingsModel
+
+
+class PageHead(QWidget):
+    """Name, where it is made, which place is shown."""
+
+    def __init__(self, theme: Theme, model: WorkingsModel) -> None:
+        super().__init__()
+        self._model = model
+        self._choices: list[tuple[Made, str]] = []
+        self.name = QLineEdit()
+        self.name.setFont(face(19, BOLD))
+        self.name.setStyleSheet(
+            f"QLineEdit {{ border: none; background: transparent; font-size: 19px;"
+            f" font-weight: 600; color: {theme.ink}; padding: 2px 0; }}"
+            f"QLineEdit:focus {{ border-bottom: 2px solid {theme.sheen}; }}"
+        )
+        self.name.setAccessibleName(said("name"))
+        self.called = QLabel()
+        tint(self.called, theme.faint)
+        self.made, self.place = QComboBox(), QComboBox()
+        self.made.setAccessibleName(said("where it is made"))
+        self.place.setAccessibleName(said("place shown"))
+        self._shown = QLabel(said("shown"))
+        tint(self._shown, theme.dim)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.called)
+        row.addWidget(self.made)
+        row.addWidget(self._shown)
+        row.addWidget(self.place)
+        self.name.textEdited.connect(lambda text: model.alter(name=text))
+        self.made.activated.connect(self._on_made)
+        self.place.textActivated.connect(model.show_place)
+
+    def refresh(self, place: str, places: tuple[str, ...]) -> None:
+        """Show the draft's head; `place` is the one drawn."""
+        draft, listing = self._model.draft, self._model.listing
+        if draft is None or listing is None:
+            return
+        if self.name.text() != draft.name:
+            self.name.setText(draft.name)
+        self.called.setText(said("in formulas {0}", draft.slug))
+        self._choices = [(Made.ONCE, "")]
+        self._choices += [(Made.EACH_PLACE, "")]
+        groups = [*BUILT_IN_GROUPS[1:], *(slug_of(one.name) for one in listing.groups)]
+        self._choices += [(Made.EACH_PLACE, one) for one in groups]
+        words = [
+            said("made once"),
+            said("each place"),
+            *(said("each of {0}", one) for one in groups),
+        ]
+        if [self.made.itemText(at) for at in range(self.made.count())] != words:
+            self.made.clear()
+            self.made.addItems(words)
+        here = (draft.made, draft.group if draft.made is Made.EACH_PLACE else "")
+        self.made.setCurrentIndex(self._choices.index(here) if here in self._choices else 0)
+        if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
+            self.place.clear()
+            self.place.addItems(list(places))
+        self.place.setCurrentText(place)
+        several = len(places) > 1
+        self.place.setVisible(several)
+        self._shown.setVisible(several)
+
+    def _on_made(self, at: int) -> None:
+        made, group = self._choices[at]
+        self._model.alter(made=made, group=group)
+
+
+class PageFoot(QWidget):
+    """Where it is used; keep it, leave it, take it away."""
+
+    keep = Signal()
+    take_away = Signal()
+
+    def __init__(self, theme: Theme, model: WorkingsModel, *more: QPushButton) -> None:
+        super().__init__()
+        self._model = model
+        self.uses = QLabel()
+        self.uses.setWordWrap(True)
+        tint(self.uses, theme.dim)
+        self.keep_button = QPushButton(said("Keep changes"))
+        self.keep_button.setObjectName("main")
+        self.revert_button = QPushButton(said("Leave it"))
+        self.remove_button = QPushButton(said("Take away"))
+        for button in (self.revert_button, self.remove_button):
+            button.setObjectName("words")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(10)
+        row.addWidget(self.uses, 1)
+        row.addWidget(self.remove_button)
+        row.addWidget(self.revert_button)
+        for button in more:
+            row.addWidget(button)
+        row.addWidget(self.keep_button, 0, Qt.AlignmentFlag.AlignRight)
+        self.keep_button.clicked.connect(self.keep)
+        self.remove_button.clicked.connect(self.take_away)
+        self.revert_button.clicked.connect(lambda: model.pick(model.picked))
+
+    def refresh(self, *, is_wrong: bool) -> None:
+        """Show what can be done."""
+        model = self._model
+        self.uses.setText(model.uses if not model.is_new else "")
+        is_new = model.kept is None and model.kept_group is None
+        self.keep_button.setText(said("Keep it") if is_new else said("Keep changes"))
+        self.keep_button.setEnabled(model.is_altered and not is_wrong)
+        self.revert_button.setVisible(model.is_altered)
+        self.remove_button.setVisible(not is_new)

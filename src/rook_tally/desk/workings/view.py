@@ -1,0 +1,249 @@
+"""The Workings view: the list of what is worked out, and the page of what is picked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QModelIndex, Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.workings.definitions import Working
+from rook_tally.core.workings.naming import Group
+from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.wording import said
+from rook_tally.desk.workings.actions import WorkingsAction
+from rook_tally.desk.workings.changes import KeepGroup, KeepWorking, RemoveGroup, RemoveWorking
+from rook_tally.desk.workings.formula_page import FormulaPage
+from rook_tally.desk.workings.group_page import GroupPage
+from rook_tally.desk.workings.item_list import (
+    LIST_WIDTH,
+    ItemList,
+    ItemListModel,
+    sort_and_key,
+)
+from rook_tally.desk.workings.model import Sort, WorkingsModel
+from rook_tally.desk.workings.offers_page import OffersPage
+from rook_tally.desk.workings.questions import FormulaPreview, Listing, ScorePreview
+from rook_tally.desk.workings.score_page import ScorePage
+
+_LIST_EVERY_MS = 1_000
+_WINDOW_PAUSE_MS = 120
+
+
+class WorkingsView(QWidget):
+    """The list on the left, a page on the right."""
+
+    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+        super().__init__()
+        self._theme = theme
+        self._state = state
+        self._reader = reader
+        self.model = WorkingsModel(state)
+        self.items = ItemListModel(self.model)
+        self.list = ItemList(self.items, theme, self)
+        self.formula_page = FormulaPage(theme, self.model)
+        self.score_page = ScorePage(theme, self.model)
+        self.group_page = GroupPage(theme, self.model)
+        self.offers_page = OffersPage(theme, self.model, self.make)
+        self.pages = QStackedWidget()
+        self._pages: tuple[QWidget, ...] = (
+            self.offers_page, self.formula_page, self.score_page, self.group_page,
+        )  # fmt: skip
+        for page in self._pages:
+            self.pages.addWidget(page)
+        self.new = QPushButton(said("New…"))
+        self.new.setObjectName("link")
+        self.new.setStyleSheet(
+            f"QPushButton#link {{ border: none; background: transparent; color: {theme.sheen};"
+            f" padding: 3px 6px; }} QPushButton#link:focus {{ text-decoration: underline; }}"
+        )
+        self._moved = QTimer(self, singleShot=True, interval=_WINDOW_PAUSE_MS)
+        self._moved.timeout.connect(self._ask_draft)
+        self._again = QTimer(self, interval=_LIST_EVERY_MS)
+        self._again.timeout.connect(self._ask_list)
+        self._under_way: list[StoreChange] = []
+        self._lay_out()
+        self.new.clicked.connect(lambda: self.do(WorkingsAction.NEW))
+        for page in (self.formula_page, self.score_page, self.group_page):
+            page.foot.keep.connect(lambda: self.do(WorkingsAction.KEEP))
+            page.foot.take_away.connect(lambda: self.do(WorkingsAction.TAKE_AWAY))
+        self.list.selectionModel().currentChanged.connect(self._on_picked)
+        self.model.changed.append(self._refresh)
+        state.window_moved.append(self._moved.start)
+        state.subscribe(self._on_state_changed)
+        for action in (WorkingsAction.KEEP, WorkingsAction.REVERT):
+            self._shortcut(self, action)
+        for action in (
+            WorkingsAction.NEW, WorkingsAction.TAKE_AWAY, WorkingsAction.VARIANT,
+            WorkingsAction.WHAT_IF,
+        ):  # fmt: skip
+            self._shortcut(self.list, action)
+        self._refresh()
+
+    def _shortcut(self, widget: QWidget, action: WorkingsAction) -> None:
+        for keys in action.keys:
+            shortcut = QShortcut(QKeySequence(keys), widget)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(lambda action=action: self.do(action))
+
+    def _lay_out(self) -> None:
+        left = QWidget()
+        left.setObjectName("paper")
+        left.setStyleSheet(f"QWidget#paper {{ background: {self._theme.paper}; }}")
+        left.setFixedWidth(LIST_WIDTH)
+        title = QLabel(said("Workings"))
+        title.setFont(face(15, BOLD))
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 10, 10, 2)
+        head.addWidget(title, 1)
+        head.addWidget(self.new)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self.list, 1)
+        rule = QWidget()
+        rule.setFixedWidth(1)
+        rule.setStyleSheet(f"background: {self._theme.strong_rule};")
+        self.pages.setStyleSheet(f"QStackedWidget {{ background: {self._theme.sheet}; }}")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(left)
+        row.addWidget(rule)
+        row.addWidget(self.pages, 1)
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether everything asked for is shown."""
+        return self.model.listing is not None and self.model.is_answered and not self._under_way
+
+    def do(self, action: WorkingsAction) -> None:
+        """Do what a key or the list of commands asks for."""
+        doing: dict[WorkingsAction, Callable[[], None]] = {
+            WorkingsAction.NEW: self._begin,
+            WorkingsAction.KEEP: self._keep,
+            WorkingsAction.REVERT: lambda: self.model.pick(self.model.picked),
+            WorkingsAction.TAKE_AWAY: self._take_away,
+            WorkingsAction.VARIANT: self.model.begin_variant,
+            WorkingsAction.WHAT_IF: self.score_page.what_if.toggle,
+        }
+        doing[action]()
+
+    def pick(self, sort: Sort, key: str) -> None:
+        """Pick something of the list, as the mouse or the arrow keys do."""
+        keys = [sort_and_key(one) for one in self.items.rows]
+        if (sort, key) in keys:
+            self.list.setCurrentIndex(self.items.index(keys.index((sort, key))))
+
+    def make(self, working: Working) -> None:
+        """Make something ready-made."""
+        self._change(KeepWorking(working))
+
+    def _begin(self) -> None:
+        self.list.setCurrentIndex(QModelIndex())
+        self.model.pick(None)
+
+    def _keep(self) -> None:
+        model = self.model
+        if model.group is not None:
+            kept = model.kept_group
+            self._change(KeepGroup(model.group, "" if kept is None else kept.name))
+        elif model.draft is not None and model.is_altered:
+            model.end_trial()
+            before = model.kept
+            self._change(KeepWorking(model.draft, "" if before is None else before.slug))
+
+    def _take_away(self) -> None:
+        model = self.model
+        if model.kept_group is not None:
+            self._change(RemoveGroup(model.kept_group.name))
+        elif model.kept is not None:
+            model.end_trial()
+            self._change(RemoveWorking(model.kept.slug))
+
+    def _change(self, change: StoreChange) -> None:
+        self._under_way.append(change)
+        self._reader.change(change)
+
+    def take_reply(self, reply: Reply) -> None:
+        """Take an answer that was asked for here."""
+        if isinstance(reply.answer, Listing):
+            self.model.take_listing(reply.answer)
+        elif isinstance(reply.answer, FormulaPreview):
+            self.model.take_formula(reply.answer)
+        elif isinstance(reply.answer, ScorePreview):
+            self.model.take_score(reply.answer)
+        elif any(one is reply.question for one in self._under_way):
+            self._under_way = [one for one in self._under_way if one is not reply.question]
+            self._on_changed(reply)
+
+    def _on_changed(self, reply: Reply) -> None:
+        if reply.error:
+            self.model.refused(reply.error)
+            return
+        done = reply.answer
+        result = done.result if isinstance(done, Done) else None
+        if isinstance(result, Working):
+            self.model.took(result)
+        elif isinstance(result, Group):
+            self.model.group = self.model.kept_group = result
+            self.model.picked = (Sort.GROUP, result.name)
+        else:
+            self.model.pick(None)
+        self._ask_list()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Ask for everything, and again while it is looked at."""
+        super().showEvent(event)
+        self._ask_list()
+        self._again.start()
+
+    def _ask_list(self) -> None:
+        if not self.isVisible():
+            self._again.stop()
+            self.model.end_trial()
+            return
+        self._reader.ask(self.model.listing_question())
+
+    def _ask_draft(self) -> None:
+        if self.isVisible():
+            question = self.model.draft_question()
+            if question is not None:
+                self._reader.ask(question)
+
+    def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            what = sort_and_key(self.items.rows[current.row()])
+            if what != self.model.picked:
+                self.model.pick(what)
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if self.isVisible() and changed is None:
+            self._ask_list()
+
+    def _refresh(self) -> None:
+        model = self.model
+        self.items.refresh()
+        if model.picked is not None:
+            self.pick(*model.picked)
+        page: QWidget = self.offers_page
+        if model.group is not None:
+            page = self.group_page
+        elif model.draft is not None:
+            page = self.formula_page if model.draft.score is None else self.score_page
+        self.pages.setCurrentWidget(page)
+        page.refresh()  # type: ignore[attr-defined]
+        self._ask_draft()
