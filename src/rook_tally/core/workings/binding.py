@@ -24,6 +24,8 @@ WHOLE_SITE = "Whole site"
 SCORE_LIMITS = Limits(below=(70, 50, 30, 15))
 """Where a score's levels begin (ours)."""
 _SCORE_ACCURACY = 1.0
+# Differences of what is told with a decimal.
+_STEP_DECIMALS = {"K": 1, "dB": 1}
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +50,10 @@ def bound(working: Working, names: Names) -> list[Bound]:
     """
     if working.made is Made.ONCE:
         return [_bound_at(working, names, working.place)]
+    for part in _parts(working):
+        for reference in references_of(part):
+            # A place without such a sensor is left out; what nothing measures is a mistake.
+            names.quantity(reference)
     places = _places(working, names)
     found: list[Bound] = []
     for place in places:
@@ -162,7 +168,9 @@ def result_of(working: Working, check: Checked) -> Result:
     alike = [one for one in QUANTITIES.values() if one.base.dimension is base.dimension]
     inputs = [one.quantity for one in check.series if one.quantity.base.dimension is base.dimension]
     is_known = base.dimension not in (Dimension.WORKED_OUT, Dimension.NUMBER)
-    decimals = min((one.decimals for one in inputs or alike[:1]), default=2) if is_known else 2
+    decimals = _STEP_DECIMALS.get(base.symbol, 2)
+    if is_known:
+        decimals = min((one.decimals for one in inputs or alike[:1]), default=2)
     accuracy = max((one.accuracy for one in inputs), default=0.0)
     if not accuracy:
         accuracy = alike[0].accuracy if is_known and alike else 10.0**-decimals

@@ -1718,11 +1718,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="workings/model.py" />
-      <source>each {0}, at {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
       <source>on the Ledger at {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1744,6 +1739,16 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/model.py" />
       <source>a plain number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>each place {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/model.py" />
+      <source>wherever it can be: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1863,7 +1868,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="workings/page_head.py" />
-      <source>each of {0}</source>
+      <source>each place: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

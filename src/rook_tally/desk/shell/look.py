@@ -61,7 +61,8 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:disabled {{ color: {theme.faint}; border-color: {theme.rule};
                             background: {theme.sheet}; }}
     QPushButton#main:disabled {{ background: {theme.rule}; border-color: {theme.rule}; }}
-    QSlider::groove:horizontal {{ height: 3px; border-radius: 1px; background: {theme.strong_rule}; }}
+    QSlider::groove:horizontal {{ height: 3px; border-radius: 1px;
+                                  background: {theme.strong_rule}; }}
     QSlider::sub-page:horizontal {{ height: 3px; border-radius: 1px; background: {theme.sheen}; }}
     QSlider::handle:horizontal {{ width: 9px; height: 9px; margin: -5px 0; border-radius: 6px;
                                   background: {theme.sheet}; border: 1.6px solid {theme.sheen}; }}
@@ -72,6 +73,7 @@ def style_sheet(theme: Theme) -> str:
     QComboBox {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
                  color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
                  font-family: "{family}"; font-size: 13px; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
     QComboBox QAbstractItemView, QMenu {{ background: {theme.sheet}; color: {theme.ink};
                  border: 1px solid {theme.strong_rule}; selection-background-color: {theme.sheen};

@@ -127,6 +127,10 @@ class FormulaEdit(QPlainTextEdit):
             return
         super().keyPressEvent(event)
 
+    def focusNextPrevChild(self, is_next: bool) -> bool:
+        """Tab takes what is offered before it leads on."""
+        return False if self.popup.isVisible() else super().focusNextPrevChild(is_next)
+
     def focusOutEvent(self, event: QFocusEvent) -> None:
         """Offer nothing to somebody who writes elsewhere."""
         super().focusOutEvent(event)

@@ -23,7 +23,7 @@ class FormulaPage(QWidget):
         self._theme = theme
         self._model = model
         self.head = PageHead(theme, model)
-        self.edit = FormulaEdit(theme, model.completions)
+        self.edit = FormulaEdit(theme, model.completions, lines=2)
         self.told = QLabel()
         self.told.setFont(face(13, MEDIUM))
         self.told.setWordWrap(True)
@@ -69,7 +69,9 @@ class FormulaPage(QWidget):
                 LaneTrace(one.name, one.shown.symbol, one.envelope, one.shown)
                 for one in preview.inputs[:4]
             )
-            self.chart.show_lanes((result, *inputs), is_stale=mistake is not None)
+            self.chart.show_lanes(
+                (result, *inputs), zone=model.state.zone, is_stale=mistake is not None
+            )
         else:
             self.chart.show_lanes(self.chart.lanes if mistake else (), is_stale=True)
         self.foot.refresh(is_wrong=bool(is_current and preview and preview.mistake))

@@ -134,8 +134,11 @@ class WorkingsModel:
         if progress is not None:
             where = said("worked out again, {0:.0f} %", 100 * progress)
         elif working.made is Made.EACH_PLACE:
-            group = working.group or said("place")
-            where = said("each {0}, at {1}", group, len(given))
+            where = (
+                said("each place {0}: {1}", working.group, len(given))
+                if working.group
+                else said("wherever it can be: {0}", len(given))
+            )
         else:
             where = given[0][0] if given else said("nowhere yet")
         if len(values) == 1 and given:

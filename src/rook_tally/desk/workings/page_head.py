@@ -63,7 +63,7 @@ class PageHead(QWidget):
         words = [
             said("made once"),
             said("each place"),
-            *(said("each of {0}", one) for one in groups),
+            *(said("each place: {0}", one) for one in groups),
         ]
         if [self.made.itemText(at) for at in range(self.made.count())] != words:
             self.made.clear()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, tzinfo
 
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, Qt
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.shown import Shown
-from rook_tally.core.ticks import value_ticks
+from rook_tally.core.ticks import time_ticks, value_ticks
 from rook_tally.desk.parts.day_chart import bands_of, draw_gaps
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
@@ -21,6 +22,8 @@ from rook_tally.desk.wording import said
 _LABEL = 20
 _LEAST = 46
 _SCALE_ROOM = 52
+_FOOT = 18
+_MOST_TICKS = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,12 +45,22 @@ class TracesChart(QWidget):
         self._theme = theme
         self._lanes: tuple[LaneTrace, ...] = ()
         self._is_stale = False
+        self._ticks: tuple[tuple[float, str], ...] = ()
         self.setMinimumHeight(180)
         self.setAccessibleName(said("what the formula comes to"))
 
-    def show_lanes(self, lanes: tuple[LaneTrace, ...], *, is_stale: bool = False) -> None:
-        """Show these; `is_stale` when they are of an earlier formula."""
+    def show_lanes(
+        self, lanes: tuple[LaneTrace, ...], *, zone: tzinfo = UTC, is_stale: bool = False
+    ) -> None:
+        """Show these, with the hours of a zone under them; `is_stale` when they are of an earlier
+        formula."""
         self._lanes, self._is_stale = lanes, is_stale
+        if lanes:
+            start_us, end_us = lanes[0].envelope.start_us, lanes[0].envelope.end_us
+            self._ticks = tuple(
+                ((one.time_us - start_us) / (end_us - start_us), one.label)
+                for one in time_ticks(start_us, end_us, zone, _MOST_TICKS)
+            )
         told = ", ".join(f"{one.name} {one.value}" for one in lanes)
         self.setAccessibleDescription(told)
         self.update()
@@ -63,15 +76,24 @@ class TracesChart(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour(self._theme.sheet))
         painter.setOpacity(0.35 if self._is_stale else 1.0)
-        room = self.height() - _LABEL * len(self._lanes)
+        room = self.height() - _LABEL * len(self._lanes) - _FOOT
         shares = sum(one.share for one in self._lanes)
         top = 0.0
         for one in self._lanes:
             height = max(_LEAST, room * one.share / max(shares, 1e-9))
-            if top + _LABEL + _LEAST > self.height():
+            if top + _LABEL + _LEAST > self.height() - _FOOT:
                 break
             self._draw(painter, one, QRectF(0, top, self.width(), height + _LABEL))
             top += height + _LABEL
+        self._write_hours(painter)
+
+    def _write_hours(self, painter: QPainter) -> None:
+        painter.setFont(face(11))
+        painter.setPen(colour(self._theme.dim))
+        width = self.width() - _SCALE_ROOM
+        for share, label in self._ticks if self._lanes else ():
+            where = QRectF(share * width - 40, self.height() - _FOOT, 80, _FOOT)
+            painter.drawText(where, Qt.AlignmentFlag.AlignCenter, label)
 
     def _draw(self, painter: QPainter, lane: LaneTrace, area: QRectF) -> None:
         theme = self._theme

@@ -99,7 +99,7 @@ class WaysChart(QWidget):
             ]
             painter.drawPolyline(QPolygonF(points))
         painter.setFont(face(11, BOLD))
-        # Under one another in a corner: at the lines' beginnings they would often lie on one another.
+        # Together in a corner: at the lines' beginnings they would often lie on one another.
         left = 8 + 20.0
         top = plot.bottom() - 18 - 17 * (len(self._ways) - 1 - at)
         painter.drawLine(QLineF(8, top + 7, 22, top + 7))
