@@ -7,6 +7,8 @@ from pathlib import Path
 from rook_tally.core.kinds import KINDS, Field
 from rook_tally.core.levels import Four
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.workings import forms
+from rook_tally.core.workings.parsing import parsed
 
 ROOT = Path(__file__).parent.parent
 
@@ -40,6 +42,21 @@ def test_every_kind_stands_on_its_page() -> None:
     for one in KINDS.values():
         fields = ", ".join(_field(field) for field in one.fields)
         assert f"| `{one.slug}` | {one.name} | {one.cadence_s:g} s | {fields} |" in page
+
+
+def test_every_formula_of_the_language_stands_on_its_page() -> None:
+    """If this fails: write its row into docs/workings.md."""
+    page = (ROOT / "docs" / "workings.md").read_text()
+    for name in (*forms.MOMENTARY, *forms.MATHEMATICS, *forms.WINDOWS):
+        assert f"| `{name}` |" in page, name
+
+
+def test_every_example_of_the_language_can_be_read() -> None:
+    page = (ROOT / "docs" / "workings.md").read_text()
+    examples = page.split("## When", 1)[0].split("\n\n")[2].splitlines()
+    assert len(examples) == 5
+    for line in examples:
+        parsed(line.strip())
 
 
 def test_the_readme_shows_every_picture() -> None:

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.kinds import PLAIN
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
 from rook_tally.core.workings.naming import Group
+from rook_tally.desk.ledger.model import SummaryRow
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.window import WORKINGS, DeskWindow
 from rook_tally.desk.workings.actions import WorkingsAction
@@ -328,7 +329,7 @@ def test_a_group_is_named_and_ticked(window: DeskWindow, qtbot: QtBot, pottery: 
 def test_the_ledgers_lines_speak_for_a_group(window: DeskWindow) -> None:
     model = window.ledger.model
     assert model.show_next_group() == "Both"
-    told = [row for row in model.rows if hasattr(row, "summary")]
+    told = [row for row in model.rows if isinstance(row, SummaryRow)]
     assert told[0].title == "Both"
     assert [row.place.name for row in told[0].places] == ["Kiln room", "Yard"]
     assert model.show_next_group() == ""

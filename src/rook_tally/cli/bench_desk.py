@@ -63,7 +63,7 @@ def desk_figures(folder: Path, environment: Mapping[str, str]) -> DeskFigures:
     store.close()
     context = multiprocessing.get_context("spawn")
     ours, theirs = context.Pipe()
-    with _environment(environment):
+    with environment_of(environment):
         process = context.Process(target=_use_a_window, args=(theirs, place, now_us))
         process.start()
     theirs.close()
@@ -77,7 +77,7 @@ def desk_figures(folder: Path, environment: Mapping[str, str]) -> DeskFigures:
 
 
 @contextlib.contextmanager
-def _environment(wanted: Mapping[str, str]) -> Iterator[None]:
+def environment_of(wanted: Mapping[str, str]) -> Iterator[None]:
     """The environment that a process started meanwhile gets."""
     before = dict(os.environ)
     os.environ.update(wanted)
@@ -100,8 +100,8 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     window.resize(1280, 800)
     window.show()
     window.reader.work_apart()
-    _let_until(lambda: window.reader.is_apart and bool(window.state.ribbons))
-    _let_until(lambda: window.rail.model.ribbon is not None)
+    let_until(lambda: window.reader.is_apart and bool(window.state.ribbons))
+    let_until(lambda: window.rail.model.ribbon is not None)
     # As the desk does once it has settled in.
     gc.collect()
     gc.freeze()
@@ -121,7 +121,7 @@ def _drags(window: DeskWindow, now_us: int) -> list[float]:
     """From the rail's move until the Ledger has painted the moment it was moved to."""
     model, state = window.rail.model, window.state
     model.show_all(True)
-    _let_until(lambda: model.ribbon is not None and model.bounds[0] < now_us - 300 * DAY_US)
+    let_until(lambda: model.ribbon is not None and model.bounds[0] < now_us - 300 * DAY_US)
     painted: list[None] = []
 
     def on_painted(_row: int, _column: int) -> None:
@@ -136,7 +136,7 @@ def _drags(window: DeskWindow, now_us: int) -> list[float]:
         began = time.perf_counter()
         model.move_to(round(now_us - DAY_US - HOUR_US - at * 360 * DAY_US))
         painted.clear()
-        _let_until(lambda: bool(painted))
+        let_until(lambda: bool(painted))
         spent.append((time.perf_counter() - began) * 1000)
     window.ledger.table.cells.on_painted = None
     model.go_live()
@@ -160,12 +160,12 @@ def _frames(window: DeskWindow) -> list[float]:
     known = {(one.station.key, one.field): one for one in window.state.site.series}
     window.open_in_strip([known[name] for name in _LANES])
     window.state.show_last(365 * DAY_US)
-    _let_until(lambda: bool(window.strip.is_up_to_date))
+    let_until(lambda: bool(window.strip.is_up_to_date))
     plot = window.strip.plots[3]
     spent = []
     began, frame = time.perf_counter(), 0
     while (due := began + frame * _FRAME_S) - began < _PAN_S:
-        _let_until(partial(_is_past, due))
+        let_until(partial(_is_past, due))
         gesture = frame // _FRAMES_A_GESTURE % 4
         if gesture % 2 == 0:
             step = window.state.window.span_us // 80
@@ -192,17 +192,17 @@ def _use(window: DeskWindow, now_us: int, at: int) -> None:
     span_us = (HOUR_US, DAY_US, 30 * DAY_US, 365 * DAY_US)[at % 4]
     window.state.show_last(span_us)
     window.show_view(STRIP)
-    _let_until(lambda: bool(window.strip.is_up_to_date))
+    let_until(lambda: bool(window.strip.is_up_to_date))
     for step in range(20):
         window.strip.plots[0].dragged.emit(-span_us // 25)
         if step % 5 == 0:
-            _let_until(lambda: bool(window.strip.is_up_to_date))
+            let_until(lambda: bool(window.strip.is_up_to_date))
     window.show_view(LEDGER)
     for step in range(10):
         window.rail.model.move_to(now_us - (at * 29 + step * 3 + 4) * DAY_US)
-        _let_until(lambda: window.state.moment_question() is None)
+        let_until(lambda: window.state.moment_question() is None)
     window.show_view(STATIONS)
-    _let_until(lambda: bool(window.stations.is_up_to_date))
+    let_until(lambda: bool(window.stations.is_up_to_date))
     window.rail.model.go_live()
 
 
@@ -254,7 +254,7 @@ def _cpu_s(pid: int) -> float:
     return own + sum(_cpu_s(int(child)) for child in children)
 
 
-def _let_until(condition: Callable[[], bool]) -> None:
+def let_until(condition: Callable[[], bool]) -> None:
     """Let Qt work, and the other threads, until a condition holds."""
     from PySide6.QtCore import QEventLoop, QTimer
 

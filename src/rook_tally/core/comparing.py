@@ -26,8 +26,8 @@ def pairs_of(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
     """The pairs that both sides have; ValueError for different lengths."""
     if len(a) != len(b):
         raise ValueError(f"pairs are equally many on both sides, got {len(a)} and {len(b)}")
-    both = np.isfinite(a) & np.isfinite(b)
-    return a[both], b[both]
+    both = np.isfinite(b - a)
+    return (a, b) if both.all() else (a[both], b[both])
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.timestamps import HOUR_US
@@ -101,32 +102,38 @@ def _between(low: FloatArray, high: FloatArray, part: FloatArray) -> FloatArray:
 
 
 class _SortedRows(_Windows):
-    """Short windows, each copied into a row and sorted."""
+    """Short windows, each copied into a row and sorted; those of one length side by side."""
 
     def __init__(
         self, values: FloatArray, first: IntArray, after: IntArray, centre: FloatArray
     ) -> None:
-        begin, end = first[:, 0], after[:, 0]
-        self.count = end - begin
-        reach = begin[:, None] + np.arange(int(self.count.max()))
-        self._outside = reach >= end[:, None]
-        self._rows = values[np.minimum(reach, len(values) - 1)]
+        self._values = values
+        self._first = first[:, 0]
+        self.count = after[:, 0] - self._first
         self._centre = centre
 
     def quantile(self, share: float) -> FloatArray:
-        return self._of(self._rows.copy(), share)
+        return self._each_length(share, lambda rows, _: rows)
 
     def median_deviation(self) -> FloatArray:
-        return self._of(np.abs(self._rows - self._centre[:, None]), 0.5)
+        return self._each_length(
+            0.5, lambda rows, which: np.abs(rows - self._centre[which][:, None])
+        )
 
-    def _of(self, rows: FloatArray, share: float) -> FloatArray:
-        rows[self._outside] = np.inf
-        rows.sort(axis=1)
-        at = (self.count - 1) * share
-        low = np.floor(at).astype(np.int64)
-        row = np.arange(len(rows))
-        high = np.minimum(low + 1, self.count - 1)
-        return _between(rows[row, low], rows[row, high], at - low)
+    def _each_length(
+        self, share: float, changed: Callable[[FloatArray, IntArray], FloatArray]
+    ) -> FloatArray:
+        result = np.empty(len(self.count))
+        for length in np.unique(self.count).tolist():
+            which = np.flatnonzero(self.count == length)
+            view = sliding_window_view(self._values, length)
+            rows = changed(view[self._first[which]], which)
+            rows.sort(axis=1)
+            at = (length - 1) * share
+            low = int(at)
+            high = min(low + 1, length - 1)
+            result[which] = _between(rows[:, low], rows[:, high], np.asarray(at - low))
+        return result
 
 
 class _WaveletMatrix(_Windows):

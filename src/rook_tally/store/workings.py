@@ -87,7 +87,7 @@ def remove_working(connection: Connection, slug: str) -> Working:
     """
     found = next((one for one in workings(connection) if one.slug == slug), None)
     if found is None:
-        raise UsageError(f"there is no working {slug}", remedy="see rook-tally workings list")
+        raise UsageError(f"there is no working {slug}", remedy="see rook-tally working list")
     table = schema.working
     number = connection.execute(sa.select(table.c.id).where(table.c.slug == slug)).scalar_one()
     worked = schema.worked.c

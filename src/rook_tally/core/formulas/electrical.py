@@ -21,12 +21,15 @@ def shunt_current(drop_mv: FloatArray, rated_a: FloatArray, rated_mv: FloatArray
 
 def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
     heard = np.isfinite(y)
-    times, y = times[heard], y[heard]
+    if not heard.all():
+        times, y = times[heard], y[heard]
     step = np.diff(times)
     joined = step <= max_gap_s
     if not joined.any():
         return math.nan
-    return float(((y[:-1] + y[1:])[joined] * step[joined]).sum()) / 2 / _HOUR_S
+    if not joined.all():
+        step = np.where(joined, step, 0.0)
+    return float((y[:-1] + y[1:]) @ step) / 2 / _HOUR_S
 
 
 def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> float:

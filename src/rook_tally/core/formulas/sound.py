@@ -9,6 +9,8 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
+_LN_10_TENTH = math.log(10) / 10
+
 
 def leq(levels_db: Given, durations_s: Given | None = None) -> float:
     """Equivalent continuous level 10·lg(Σdᵢ·10^(Lᵢ/10)/Σdᵢ), dB (ISO 1996-1:2016).
@@ -18,12 +20,14 @@ def leq(levels_db: Given, durations_s: Given | None = None) -> float:
     levels = floats(levels_db)
     durations = np.ones(len(levels)) if durations_s is None else floats(durations_s)
     heard = np.isfinite(levels) & np.isfinite(durations) & (durations > 0)
-    levels, durations = levels[heard], durations[heard]
+    if not heard.all():
+        levels, durations = levels[heard], durations[heard]
     if not len(levels):
         return math.nan
     # From the highest level on: powers of a thousand decibels would not fit a double.
     highest = float(levels.max())
-    energy = float((durations * 10 ** ((levels - highest) / 10)).sum() / durations.sum())
+    # e^(x·ln 10) takes a tenth of the time of 10^x.
+    energy = float(durations @ np.exp((levels - highest) * _LN_10_TENTH) / durations.sum())
     return highest + 10 * math.log10(energy)
 
 

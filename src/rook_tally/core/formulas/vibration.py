@@ -44,7 +44,7 @@ def crest_factor(samples: Given, remove_mean: bool = True) -> float:
 @elementwise("x", "y", "z")
 def vector_sum(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
     """Total value √(x²+y²+z²), unit of the axes (ISO 5349-1:2001, unit axis factors)."""
-    return np.sqrt(x**2 + y**2 + z**2)
+    return np.sqrt(x * x + y * y + z * z)
 
 
 @elementwise("value", "base")

@@ -189,6 +189,20 @@ def seconds_of(duration: tree.Number) -> float:
     return seconds
 
 
+def duration_s(text: str) -> float:
+    """A duration written by itself, as in `30 min`; in seconds.
+
+    Raises
+    ------
+    FormulaError
+        When it is none.
+    """
+    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(\S+)\s*", text)
+    if found is None:
+        raise wrong(Place(0, max(len(text), 1)), f"{text} is no stretch of time", "as in 30 min")
+    return seconds_of(tree.Number(Place(0, len(text)), float(found[1]), found[2]))
+
+
 _LONGEST_S = 10 * 366 * 86_400.0
 
 

@@ -8,8 +8,8 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.envelope import ColumnSums, Envelope
-from rook_tally.core.gaps import find_gaps, max_gap_s
+from rook_tally.core.envelope import Envelope, envelope_of_readings
+from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.shown import Shown
 from rook_tally.core.timestamps import DAY_US
@@ -185,12 +185,9 @@ class FormulaQuestion:
 
     def _envelope(self, readings: Readings, cadence_s: float) -> Envelope:
         width_us = max(1, -(-(self.end_us - self.start_us) // self.columns))
-        sums = ColumnSums(self.start_us, width_us, self.columns, self.end_us)
-        sums.add_readings(readings)
-        gaps = find_gaps(
-            readings, max_gap_s=max_gap_s(cadence_s), start_us=self.start_us, end_us=self.end_us
+        return envelope_of_readings(
+            readings, self.start_us, width_us, self.columns, max_gap_s=max_gap_s(cadence_s)
         )
-        return replace(sums.envelope(), gaps=gaps)
 
 
 def _bound_draft(

@@ -1,0 +1,184 @@
+"""`rook-tally working …`."""
+
+from __future__ import annotations
+
+import csv
+import sys
+import time
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import typer
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.timestamps import rfc3339
+from rook_tally.core.workings.checking import checked
+from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.mistakes import FormulaError
+from rook_tally.core.workings.naming import Group, slug_of
+from rook_tally.core.workings.parsing import duration_s
+from rook_tally.store import (
+    groups,
+    inputs_of,
+    keep_group,
+    keep_working,
+    latest,
+    load_site,
+    names_of,
+    open_store,
+    remove_working,
+    workings,
+)
+
+
+class _File(msgspec.Struct, frozen=True):
+    """What is handed on."""
+
+    format: int
+    workings: tuple[Working, ...]
+    groups: tuple[tuple[str, tuple[str, ...]], ...]
+
+
+_FORMAT = 1
+
+
+def list_workings(where: str, *, as_json: bool) -> None:
+    """Print every working and what it comes to."""
+    store = open_store(where)
+    try:
+        with store.read() as connection:
+            site, known = load_site(connection), workings(connection)
+            newest = latest(connection)
+    finally:
+        store.close()
+    told = []
+    for one in known:
+        series = [each for each in site.series if each.station.is_worked_out
+                  and each.quantity.slug == one.slug]  # fmt: skip
+        values = {
+            each.station.place.name: newest[each.id].value for each in series if each.id in newest
+        }
+        formula = one.formula or "score of " + ", ".join(
+            each.name for each in (one.score.inputs if one.score else ())
+        )
+        told.append({"slug": one.slug, "name": one.name, "formula": formula,
+                     "unit": series[0].quantity.base.symbol if series else "",
+                     "places": [each.station.place.name for each in series],
+                     "values": values})  # fmt: skip
+    if as_json:
+        typer.echo(msgspec.json.encode(told).decode())
+        return
+    for row in told:
+        shown_values = row["values"]
+        assert isinstance(shown_values, dict)
+        shown = ", ".join(f"{place} {value:.4g}" for place, value in shown_values.items())
+        typer.echo(f"{row['slug']:<22} {row['formula']}")
+        typer.echo(f"{'':<22} {shown or 'nothing yet'} {row['unit'] if shown else ''}".rstrip())
+
+
+def add(where: str, name: str, formula: str, *, each_place: bool, group: str) -> None:
+    """Keep a formula under a name."""
+    slug = slug_of(name).replace("-", "_")
+    made = Made.EACH_PLACE if each_place else Made.ONCE
+    working = Working(slug=slug, name=name, formula=formula, made=made, group=group)
+    store = open_store(where)
+    try:
+        with store.write() as connection:
+            keep_working(connection, working)
+        with store.read() as connection:
+            places = [
+                one.station.place.name for one in load_site(connection).series
+                if one.station.is_worked_out and one.quantity.slug == slug
+            ]  # fmt: skip
+    except FormulaError as error:
+        raise UsageError(error.mistake.underlined(formula)) from error
+    finally:
+        store.close()
+    typer.echo(f"{slug}: worked out at {', '.join(places)}")
+
+
+def try_out(where: str, formula: str, *, last: str) -> None:
+    """Print a formula's values over the last while."""
+    span_us = round(duration_s(last) * 1e6)
+    store = open_store(where)
+    try:
+        with store.read() as connection:
+            try:
+                names = names_of(load_site(connection), groups(connection))
+                check = checked(formula, names)
+            except FormulaError as error:
+                raise UsageError(error.mistake.underlined(formula)) from error
+            end_us = time.time_ns() // 1000
+            start_us = end_us - span_us
+            inputs = inputs_of(connection, check.program, start_us, end_us)
+    finally:
+        store.close()
+    for note in check.notes:
+        typer.echo(f"{note.what}; {note.suggestion}", err=True)
+    times, value = check.program.worked_out(inputs, start_us, end_us)
+    kept, shown = check.shown.units[0], check.shown.preferred
+    writer = csv.writer(sys.stdout)
+    writer.writerow(["time", f"value ({shown.symbol})" if shown.symbol else "value"])
+    known = np.isfinite(value)
+    told = shown.from_base(kept.to_base(value[known]))
+    for moment, one in zip(times[known].tolist(), told.tolist(), strict=True):
+        writer.writerow([rfc3339(moment), f"{one:.6g}"])
+
+
+def remove(where: str, slug: str) -> None:
+    """Take a working away."""
+    store = open_store(where)
+    try:
+        with store.write() as connection:
+            gone = remove_working(connection, slug)
+    finally:
+        store.close()
+    typer.echo(f"{gone.name} is gone; what sensors said stays")
+
+
+def export(where: str) -> None:
+    """Print workings and groups."""
+    store = open_store(where)
+    try:
+        with store.read() as connection:
+            told = _File(
+                _FORMAT, tuple(workings(connection)),
+                tuple((one.name, one.places) for one in groups(connection)),
+            )  # fmt: skip
+    finally:
+        store.close()
+    typer.echo(msgspec.json.format(msgspec.json.encode(told)).decode())
+
+
+def read(where: str, file: Path) -> None:
+    """Keep what a file holds, all of it or nothing."""
+    try:
+        told = msgspec.json.decode(file.read_bytes(), type=_File)
+    except OSError as error:
+        raise UsageError(f"{file} cannot be read: {error.strerror}") from error
+    except msgspec.MsgspecError as error:
+        raise UsageError(
+            f"{file} holds no workings: {error}", kept="nothing was changed",
+            remedy="give a file that working export printed",
+        ) from error  # fmt: skip
+    if told.format > _FORMAT:
+        raise UsageError(
+            f"{file} was written by a newer rook-tally", kept="nothing was changed",
+            remedy="bring this one up to date",
+        )  # fmt: skip
+    store = open_store(where)
+    try:
+        with store.write() as connection:
+            for name, places in told.groups:
+                keep_group(connection, Group(name, places))
+            for working in told.workings:
+                try:
+                    keep_working(connection, working)
+                except FormulaError as error:
+                    raise UsageError(
+                        f"{working.name}: {error}", kept="nothing was changed"
+                    ) from error
+    finally:
+        store.close()
+    typer.echo(f"{len(told.workings)} workings and {len(told.groups)} groups kept")
