@@ -186,7 +186,7 @@ def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> 
     done = rook_tally(*words)
     assert done.returncode == 0, done.stderr
     outcome = json.loads(done.stdout.splitlines()[-1])
-    assert list(outcome) == ["sent", "kept", "duplicate", "stray", "stations", "series"]
+    assert list(outcome) == ["sent", "kept", "duplicate", "stray", "stations", "series", "workings"]
     assert outcome["sent"] == outcome["kept"] + outcome["duplicate"] + outcome["stray"]
     assert outcome["kept"] > 20
     assert outcome["stray"] >= 2

@@ -56,7 +56,7 @@ def test_names(name: str, dimension: Dimension, found: Unit | None) -> None:
 
 def test_each_dimension_has_one_base_unit() -> None:
     """Exactly one unit a dimension converts into itself."""
-    for dimension in Dimension:
+    for dimension in set(Dimension) - {Dimension.WORKED_OUT}:
         bases = [
             unit
             for unit in UNITS

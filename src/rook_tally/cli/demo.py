@@ -120,6 +120,7 @@ def _print_outcome(store: Store, before: Tally, sent: int) -> None:
         "duplicate": after.duplicate - before.duplicate,
         "stray": after.stray - before.stray,
         "stations": len(site.stations),
-        "series": len(site.series),
+        "series": sum(not one.station.is_worked_out for one in site.series),
+        "workings": sum(one.station.is_worked_out for one in site.series),
     }
     typer.echo(json.dumps(outcome))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
-from rook_tally.core.gaps import find_gaps
+from rook_tally.core.gaps import gaps_of_times
 from rook_tally.core.readings import Readings
 
 
@@ -125,7 +125,7 @@ def envelope_of_readings(
         high[filled] = np.maximum.reduceat(inside, begins)
         mean[filled] = np.add.reduceat(inside, begins) / count[filled]
     suspect_edges = np.searchsorted(readings.time_us[~good], column_us)
-    gaps = find_gaps(readings, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us)
+    gaps = gaps_of_times(time_us, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us)
     return Envelope(
         start_us, end_us, low, mean, high, count.astype(np.int64),
         np.diff(suspect_edges).astype(np.int64), gaps,

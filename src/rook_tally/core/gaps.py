@@ -88,6 +88,17 @@ def find_gaps(
     """
     check_window(start_us, end_us)
     time_us, _ = cleaned(readings)
+    return gaps_of_times(time_us, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us)
+
+
+def gaps_of_times(
+    time_us: TimeArray,
+    *,
+    max_gap_s: float,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> TimeArray:
+    """As `find_gaps`, of the strictly rising times of good readings."""
     time_us = time_us[inside(time_us, start_us, end_us)]
     edges = [
         np.array([] if start_us is None else [start_us], dtype=np.int64),

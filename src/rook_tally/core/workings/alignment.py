@@ -64,6 +64,7 @@ class Inputs:
 
     heard: Mapping[int, Heard]
     _moments: dict[frozenset[int], TimeArray] = field(default_factory=dict)
+    _between: dict[tuple[frozenset[int], int, int], TimeArray] = field(default_factory=dict)
     _held: dict[tuple[Input, int], tuple[TimeArray, FloatArray]] = field(default_factory=dict)
 
     def of(self, series_id: int) -> Heard:
@@ -77,6 +78,20 @@ class Inputs:
             several = [self.of(one).time_us for one in sorted(key)]
             self._moments[key] = joined_moments([one for one in several if len(one)])
         return self._moments[key]
+
+    def moments_between(
+        self, series_ids: Collection[int], start_us: int | None, end_us: int | None
+    ) -> TimeArray:
+        """As `moments`, those in [start, end); the same array every time."""
+        times = self.moments(series_ids)
+        low = 0 if start_us is None else int(np.searchsorted(times, start_us))
+        high = len(times) if end_us is None else int(np.searchsorted(times, end_us))
+        if (low, high) == (0, len(times)):
+            return times
+        key = (frozenset(series_ids), low, high)
+        if key not in self._between:
+            self._between[key] = times[low:high]
+        return self._between[key]
 
     def held(self, one: Input, times: TimeArray) -> FloatArray:
         """The value of a series at moments: its newest reading, NaN when that is too old.

@@ -245,11 +245,7 @@ class Program:
 
         Give readings from `reach_us` before the start.
         """
-        times = inputs.moments(self.series_ids)
-        low = 0 if start_us is None else int(np.searchsorted(times, start_us))
-        high = len(times) if end_us is None else int(np.searchsorted(times, end_us))
-        if (low, high) != (0, len(times)):
-            times = times[low:high]
+        times = inputs.moments_between(self.series_ids, start_us, end_us)
         return times, self.at(inputs, times)
 
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:

@@ -53,10 +53,7 @@ class ScoreProgram:
         self, inputs: Inputs, start_us: int | None = None, end_us: int | None = None
     ) -> tuple[TimeArray, FloatArray]:
         """Its values in [start, end): moments at which an input reported, NaN for gaps."""
-        times = inputs.moments(self.series_ids)
-        low = 0 if start_us is None else int(np.searchsorted(times, start_us))
-        high = len(times) if end_us is None else int(np.searchsorted(times, end_us))
-        times = times[low:high]
+        times = inputs.moments_between(self.series_ids, start_us, end_us)
         if not len(times):
             return times, np.empty(0)
         return times, self.added_up(self.readings(inputs, times)).score

@@ -15,7 +15,7 @@ from rook_tally.desk.wording import said
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
     (Section.LEDGER, Section.STATIONS),
-    (Section.STRIP,),
+    (Section.STRIP, Section.WORKINGS),
 )
 
 

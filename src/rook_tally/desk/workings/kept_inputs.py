@@ -6,6 +6,8 @@ overruling or a late message, are read again from there on.
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,9 +15,11 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.readings import Readings
+from rook_tally.core.workings.alignment import Inputs, heard_of
 from rook_tally.store import newest_seq, read_range, schema, site_changed_since
 
 _MOST_KEPT = 24
+_versions = itertools.count(1)
 
 
 @dataclass(slots=True)
@@ -24,6 +28,7 @@ class _Kept:
     end_us: int
     seq: int
     readings: Readings
+    version: int = 0
 
 
 class KeptInputs:
@@ -31,6 +36,7 @@ class KeptInputs:
 
     def __init__(self) -> None:
         self._kept: dict[tuple[str, int], _Kept] = {}
+        self._inputs: tuple[object, Inputs] | None = None
 
     def readings(
         self, connection: Connection, series_id: int, start_us: int, end_us: int
@@ -51,9 +57,33 @@ class KeptInputs:
                 np.concatenate((held.quality, fresh.quality)),
             )
             kept.end_us, kept.seq = end_us, newest_seq(connection)
+            kept.version = next(_versions)
         times = kept.readings.time_us
         part = slice(*np.searchsorted(times, [start_us, end_us]).tolist())
         return kept.readings[part]
+
+    def inputs(
+        self, connection: Connection, factors: Mapping[int, float], start_us: int, end_us: int
+    ) -> Inputs:
+        """Readings of several series, ready for a formula.
+
+        As long as nothing came and the window stays, the same ones: what was found out of them for
+        the formula before (which moments they share, what is held on) is known for the next.
+        """
+        found = {
+            series_id: self.readings(connection, series_id, start_us, end_us)
+            for series_id in factors
+        }
+        key = (
+            str(connection.engine.url), start_us, end_us, tuple(sorted(factors.items())),
+            tuple(self._kept[str(connection.engine.url), one].version for one in found),
+        )  # fmt: skip
+        if self._inputs is None or self._inputs[0] != key:
+            self._inputs = (key, Inputs({
+                series_id: heard_of(readings, factors[series_id])
+                for series_id, readings in found.items()
+            }))  # fmt: skip
+        return self._inputs[1]
 
     def _is_altered(self, connection: Connection, kept: _Kept) -> bool:
         return site_changed_since(connection, kept.seq)[0]
@@ -66,7 +96,7 @@ class KeptInputs:
         seq = newest_seq(connection)
         readings = read_range(connection, key[1], start_us, end_us)
         self._kept.pop(key, None)
-        kept = self._kept[key] = _Kept(start_us, end_us, seq, readings)
+        kept = self._kept[key] = _Kept(start_us, end_us, seq, readings, next(_versions))
         return kept
 
 

@@ -13,7 +13,7 @@ from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.shown import Shown
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.core.workings.alignment import Inputs, heard_of
+from rook_tally.core.workings.alignment import Inputs
 from rook_tally.core.workings.binding import Bound, bound
 from rook_tally.core.workings.definitions import Made, Working
 from rook_tally.core.workings.mistakes import FormulaError, Mistake
@@ -161,11 +161,7 @@ class FormulaQuestion:
         except FormulaError as error:
             return FormulaPreview(formula, error.mistake)
         one = _at_place(made, self.place)
-        heard = _read(connection, one.program, self.start_us, self.end_us)
-        inputs = Inputs({
-            series_id: heard_of(readings, factor)
-            for series_id, (readings, factor) in heard.items()
-        })  # fmt: skip
+        inputs = _read(connection, one.program, self.start_us, self.end_us)
         times, value = one.program.worked_out(inputs, self.start_us, self.end_us)
         known = np.isfinite(value)
         result = readings_from(times[known], value[known])
@@ -178,8 +174,11 @@ class FormulaQuestion:
             float(value[known][-1]) if known.any() else float("nan"),
             tuple(
                 InputTrace(_name_of(by_id[series_id]), _shown(by_id[series_id]),
-                           self._envelope(readings, by_id[series_id].cadence_s))
-                for series_id, (readings, _) in heard.items()
+                           self._envelope(
+                               KEPT.readings(connection, series_id, self.start_us, self.end_us),
+                               by_id[series_id].cadence_s,
+                           ))
+                for series_id in inputs.heard
             ),
         )  # fmt: skip
 
@@ -206,15 +205,10 @@ def _at_place(made: list[Bound], place: str) -> Bound:
 
 def _read(
     connection: Connection, program: Program | ScoreProgram, start_us: int, end_us: int
-) -> dict[int, tuple[Readings, float]]:
-    """Readings of each input from as far back as is looked at, and its factor."""
-    return {
-        one.series_id: (
-            KEPT.readings(connection, one.series_id, start_us - program.reach_us, end_us),
-            one.factor,
-        )
-        for one in program.inputs
-    }  # fmt: skip
+) -> Inputs:
+    """Readings of each input from as far back as is looked at."""
+    factors = {one.series_id: one.factor for one in program.inputs}
+    return KEPT.inputs(connection, factors, start_us - program.reach_us, end_us)
 
 
 def _name_of(one: NamedSeries) -> str:
@@ -317,11 +311,7 @@ class ScoreQuestion:
     def _readings(self, connection: Connection, one: Bound, times: TimeArray) -> FloatArray:
         program = one.program
         assert isinstance(program, ScoreProgram)
-        inputs = Inputs({
-            series_id: heard_of(readings, factor)
-            for series_id, (readings, factor) in
-            _read(connection, program, int(times[0]), int(times[-1]) + 1).items()
-        })  # fmt: skip
+        inputs = _read(connection, program, int(times[0]), int(times[-1]) + 1)
         return program.readings(inputs, times)
 
     def _input_of(self, connection: Connection) -> int:
