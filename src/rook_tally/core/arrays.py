@@ -19,3 +19,11 @@ BoolArray: TypeAlias = NDArray[np.bool_]
 
 StructuredArray: TypeAlias = NDArray[np.void]
 """Rows of named columns."""
+
+
+def inner(a: FloatArray, b: FloatArray) -> float:
+    """Sum of products of two (N,) arrays.
+
+    Not `@`: that wakes threads for so little, which on a busy machine takes ten times as long.
+    """
+    return float(np.einsum("i,i->", a, b))

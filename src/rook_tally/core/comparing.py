@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, inner
 from rook_tally.core.gaps import cleaned, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
@@ -105,8 +105,8 @@ def pearson_r(a: FloatArray, b: FloatArray) -> float:
     if len(a) < _FEWEST or np.ptp(a) == 0 or np.ptp(b) == 0:
         return math.nan
     x, y = a - a.mean(), b - b.mean()
-    power = float(x @ x) * float(y @ y)
-    return min(1.0, max(-1.0, float(x @ y) / math.sqrt(power))) if power > 0 else math.nan
+    power = inner(x, x) * inner(y, y)
+    return min(1.0, max(-1.0, inner(x, y) / math.sqrt(power))) if power > 0 else math.nan
 
 
 def spearman_r(a: FloatArray, b: FloatArray) -> float:
@@ -210,7 +210,7 @@ def _detrended(value: FloatArray) -> FloatArray:
     at = np.arange(len(value), dtype=np.float64)
     known = np.isfinite(value)
     t, v = at[known] - at[known].mean(), value[known] - value[known].mean()
-    slope = float(t @ v) / float(t @ t)
+    slope = inner(t, v) / inner(t, t)
     line: FloatArray = value[known].mean() + slope * (at - at[known].mean())
     return value - line
 
@@ -270,7 +270,7 @@ def deming(a: FloatArray, b: FloatArray, variance_ratio: float = 1.0) -> Line:
     if n < _FEWEST:
         return Line(math.nan, math.nan, n)
     x, y = a - a.mean(), b - b.mean()
-    saa, sbb, sab = float(x @ x), float(y @ y), float(x @ y)
+    saa, sbb, sab = inner(x, x), inner(y, y), inner(x, y)
     if abs(sab) <= _SAME * math.sqrt(saa * sbb):
         gain = 0.0 if q * saa > sbb else math.nan
     else:

@@ -40,7 +40,9 @@ def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
     (M,) int64 strictly increasing, (M,) float64
     """
     good = readings.good
-    time_us, value = readings.time_us[good], readings.value[good]
+    time_us, value = readings.time_us, readings.value
+    if not good.all():
+        time_us, value = time_us[good], value[good]
     if len(time_us) > 1 and np.any(np.diff(time_us) <= 0):
         order = np.argsort(time_us, kind="stable")
         time_us, value = time_us[order], value[order]

@@ -81,7 +81,11 @@ def pieces_of(
     if not len(time_us):
         nothing = np.empty(0)
         return Pieces(nothing, nothing, nothing)
-    joined = np.diff(time_us) <= microseconds(max_gap_s)
+    steps_us = np.diff(time_us)
+    joined = steps_us <= microseconds(max_gap_s)
+    if window == EVERYTHING and len(time_us) > 1 and joined.all():
+        # One run, all of it: nothing to cut and nothing alone.
+        return Pieces(steps_us / SECOND_US, value[:-1], value[1:])
     lone = ~np.concatenate(([False], joined)) & ~np.concatenate((joined, [False]))
     lone[: inside(time_us, window.start_us, window.end_us).start] = False
     lone[inside(time_us, window.start_us, window.end_us).stop :] = False

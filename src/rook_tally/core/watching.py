@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.baselines import usual_level
 from rook_tally.core.gaps import cleaned, microseconds
 from rook_tally.core.readings import Readings
@@ -75,11 +75,15 @@ def rings_of(
     parted = np.concatenate(([True], (step > microseconds(terms.max_gap_s)) | (step < 0)))[
         : len(time_us)
     ]
-    ring = _confirmed(time_us, beyond, parted, microseconds(terms.on_delay_s))
-    settle = _confirmed(time_us, calm, parted, microseconds(terms.off_delay_s))
-    # Both go on being confirmed row after row; what counts is each change from one to the other.
-    at = np.flatnonzero(ring | settle)
-    is_ring = ring[at]
+    is_rising = len(step) == 0 or bool(step.min() >= 0)
+    confirmed = np.zeros(len(time_us), dtype=np.int8)
+    for mark, condition, delay_s in (
+        (_RING, beyond, terms.on_delay_s), (_CALM, calm, terms.off_delay_s),
+    ):  # fmt: skip
+        confirmed[_confirmed(time_us, condition, parted, microseconds(delay_s), is_rising)] = mark
+    # It may be confirmed row after row; what counts is each change from one to the other.
+    at = np.flatnonzero(confirmed)
+    is_ring = confirmed[at] == _RING
     at = at[is_ring != np.concatenate(([False], is_ring[:-1]))[: len(at)]]
     begin, end = time_us[at[0::2]], time_us[at[1::2]]
     pairs = np.full((len(begin), 2), NEVER, dtype=np.int64)
@@ -88,14 +92,26 @@ def rings_of(
     return pairs
 
 
+_RING, _CALM = 1, 2
+
+
 def _confirmed(
-    time_us: TimeArray, condition: BoolArray, parted: BoolArray, delay_us: int
-) -> BoolArray:
-    """Rows at which a condition has held, row after row and without a gap, for a delay."""
+    time_us: TimeArray, condition: BoolArray, parted: BoolArray, delay_us: int, is_rising: bool
+) -> BoolArray | IntArray:
+    """Rows at which a condition has held, row after row and without a gap, for a delay: all of
+    them, or of each stretch the first."""
     if delay_us == 0:
         return condition
-    before = np.concatenate(([False], condition[:-1]))[: len(condition)]
-    begins = condition & (parted | ~before)
+    begins = condition.copy()
+    begins[1:] &= parted[1:] | ~condition[:-1]
+    if is_rising:
+        first = np.flatnonzero(begins)
+        stretch_ends = condition.copy()
+        stretch_ends[:-1] &= parted[1:] | ~condition[1:]
+        last = np.flatnonzero(stretch_ends)
+        held = time_us[last] - time_us[first] >= delay_us
+        first, last = first[held], last[held]
+        return np.asarray(np.searchsorted(time_us, time_us[first] + delay_us), np.int64)
     start = np.maximum.accumulate(np.where(begins, np.arange(len(condition)), 0))
     return condition & (time_us - time_us[start] >= delay_us)
 
@@ -109,10 +125,11 @@ def limit_watch(
     """Rings of readings above or below a limit; (K, 2) as `rings_of`."""
     good = readings.good
     sign, terms = _turned(terms, direction)
-    return rings_of(
-        readings.time_us[good], sign * readings.value[good], terms,
-        None if guard is None else guard[good],
-    )  # fmt: skip
+    if not good.all():
+        guard = None if guard is None else guard[good]
+        readings = Readings(readings.time_us[good], readings.value[good], readings.quality[good])
+    number = readings.value if sign > 0 else -readings.value
+    return rings_of(readings.time_us, number, terms, guard)
 
 
 def _turned(terms: Terms, direction: Direction) -> tuple[float, Terms]:

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray
+from rook_tally.core.arrays import BoolArray, FloatArray, inner
 from rook_tally.core.formulas.elements import Given, elementwise, floats, series, where, within
 
 _HOUR_S = 3600.0
@@ -29,7 +29,7 @@ def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
         return math.nan
     if not joined.all():
         step = np.where(joined, step, 0.0)
-    return float((y[:-1] + y[1:]) @ step) / 2 / _HOUR_S
+    return inner(y[:-1] + y[1:], step) / 2 / _HOUR_S
 
 
 def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> float:
@@ -95,6 +95,10 @@ def charge_flows(
     """Ah that flowed before each of (N,) samples since the one before; 0 over a gap."""
     step = np.diff(times)
     left, right = current[:-1], current[1:]
+    if charge_efficiency == 1.0:
+        # In and out count alike: where the current crosses zero does not matter.
+        flows = (left + right) * step / (2 * _HOUR_S)
+        return np.concatenate(([0.0], np.where(step <= max_gap_s, flows, 0.0)))
     with np.errstate(divide="ignore", invalid="ignore"):
         # A line through zero: the part before the crossing and the part after it.
         crossing = np.where(left * right < 0, left / (left - right), 1.0)

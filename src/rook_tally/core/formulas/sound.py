@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 _LN_10_TENTH = math.log(10) / 10
@@ -18,16 +18,22 @@ def leq(levels_db: Given, durations_s: Given | None = None) -> float:
     Equal durations when left out; those not above 0 are dropped; NaN without a level.
     """
     levels = floats(levels_db)
-    durations = np.ones(len(levels)) if durations_s is None else floats(durations_s)
+    if durations_s is None:
+        levels = levels if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
+        return _equivalent(levels, np.ones(len(levels)))
+    durations = floats(durations_s)
     heard = np.isfinite(levels) & np.isfinite(durations) & (durations > 0)
-    if not heard.all():
-        levels, durations = levels[heard], durations[heard]
+    return _equivalent(levels[heard], durations[heard])
+
+
+def _equivalent(levels: FloatArray, durations: FloatArray) -> float:
     if not len(levels):
         return math.nan
     # From the highest level on: powers of a thousand decibels would not fit a double.
     highest = float(levels.max())
     # e^(x·ln 10) takes a tenth of the time of 10^x.
-    energy = float(durations @ np.exp((levels - highest) * _LN_10_TENTH) / durations.sum())
+    power = np.exp((levels - highest) * _LN_10_TENTH)
+    energy = inner(durations, power) / float(durations.sum())
     return highest + 10 * math.log10(energy)
 
 

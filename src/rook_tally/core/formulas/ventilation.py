@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 _HOUR_S = 3600.0
@@ -135,10 +135,10 @@ def exponential_approach_fit(
         """Σ of squares left by the best a and b at one rate."""
         decay = np.exp(-math.exp(ln_k) * hours)
         decay -= decay.mean()
-        power = float(decay @ decay)
-        b = float(decay @ centred_y) / power if power > 0 else 0.0
+        power = inner(decay, decay)
+        b = inner(decay, centred_y) / power if power > 0 else 0.0
         left = centred_y - b * decay
-        return float(left @ left)
+        return inner(left, left)
 
     grid = np.linspace(math.log(rate_min_per_h), math.log(rate_max_per_h), _GRID)
     best = int(np.argmin([squares(ln_k) for ln_k in grid.tolist()]))

@@ -53,6 +53,14 @@ def given_by(gives: str, value: Measure) -> Measure:
     return scale.measure
 
 
+def _in_scale(value: FloatArray, scale: measures.Scale | None) -> FloatArray:
+    """A coherent value in a unit; long arrays are passed through as seldom as can be."""
+    if scale is None:
+        return value
+    value = value if scale.offset == 0.0 else value - scale.offset
+    return value if scale.factor == 1.0 else value / scale.factor
+
+
 def in_units(
     function: Callable[..., FloatArray], scales: Sequence[measures.Scale | None],
     gives: measures.Scale | None, words: dict[str, str],
@@ -65,12 +73,12 @@ def in_units(
         return function
 
     def called(*values: FloatArray) -> FloatArray:
-        told = [
-            value if scale is None else (value - scale.offset) / scale.factor
-            for value, scale in zip(values, scales, strict=True)
-        ]
+        told = [_in_scale(value, scale) for value, scale in zip(values, scales, strict=True)]
         result = function(*told, **words)
-        return result if gives is None else result * gives.factor + gives.offset
+        if gives is None:
+            return result
+        result = result if gives.factor == 1.0 else result * gives.factor
+        return result if gives.offset == 0.0 else result + gives.offset
 
     return called
 
