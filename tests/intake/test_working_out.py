@@ -12,9 +12,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from rook_tally.core.corrections import Correction
+from rook_tally.core.errors import UsageError
 from rook_tally.core.kinds import PLAIN
 from rook_tally.core.readings import Quality, Readings
+from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.core.units import FAHRENHEIT
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
 from rook_tally.core.workings.mistakes import FormulaError
 from rook_tally.core.workings.naming import Group
@@ -40,6 +43,7 @@ from rook_tally.store import (
     read_range,
     remove_working,
     seal_all,
+    show_in_unit,
     stretches_to_work_out,
     work_out_everything,
     workings,
@@ -270,6 +274,68 @@ def test_rings_and_mistakes_are_refused_and_nothing_is_written(pottery: Pottery)
     with pottery.store.read() as connection:
         assert [each.slug for each in workings(connection)] == ["one", "two"]
         assert workings(connection)[0] == one
+
+
+def test_what_rests_on_something_taken_away_is_a_gap_and_nothing_else_suffers(
+    pottery: Pottery,
+) -> None:
+    pottery.keep(
+        DEW,
+        Working(slug="near_dew", name="Near the dew point",
+                formula="temperature@kiln-room - dew_point@kiln-room"),
+        Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - temperature@yard"),
+    )  # fmt: skip
+    pottery.told("kiln", 0, temperature=25, humidity=60)
+    assert pottery.values("near_dew@kiln-room") == [8.3023]
+    with pottery.store.write() as connection:
+        gone = remove_working(connection, "dew_point")
+        troubles = bind_workings(connection)
+    assert "nothing measures dew_point" in str(troubles["near_dew"])
+    pottery.told("kiln", 1, temperature=25, humidity=60)
+    pottery.told("yard", 1, temperature=5)
+    pottery.catch_up()
+    assert pottery.values("near_dew@kiln-room") == [8.3023]
+    assert pottery.values("warmer@kiln-room")[-1] == 20.0
+    # Back again, it goes on, and what was missed is caught up with.
+    pottery.keep(gone)
+    pottery.catch_up()
+    assert pottery.values("near_dew@kiln-room")[-2:] == [8.3023] * 2
+
+
+def test_what_is_worked_out_is_corrected_through_what_it_rests_on(pottery: Pottery) -> None:
+    pottery.keep(DEW)
+    pottery.told("kiln", 0, temperature=25, humidity=60)
+    series = pottery.series("dew_point@kiln-room")
+    with (
+        pottery.store.write() as connection,
+        pytest.raises(UsageError, match="cannot be corrected itself"),
+    ):
+        add_correction(
+            connection, series.id, Correction(NOON_US, 1.0, 2.0), who="Ada", why="", now_us=NOON_US
+        )
+    with (
+        pottery.store.write() as connection,
+        pytest.raises(UsageError, match="cannot be overruled itself"),
+    ):
+        overrule(connection, series, 0, NOON_US, Quality.SET_ASIDE, who="Ada", why="")
+
+
+def test_a_result_in_another_unit_is_shown_so_and_follows_what_is_picked(pottery: Pottery) -> None:
+    pottery.keep(
+        Working(slug="yard_f", name="Yard", formula="temperature@yard in °F"),
+        Working(slug="yard_c", name="Yard again", formula="temperature@yard + 0 K"),
+        Working(slug="is_warm", name="Is it warm", formula="temperature@yard > 20 °C"),
+    )
+    pottery.told("yard", 0, temperature=10)
+    shown = pottery.series("yard_f@yard").shown
+    assert (shown.symbol, shown.text(10)) == ("°F", "50.0")
+    assert pottery.series("is_warm@yard").shown.text(0) == "off"
+    with pottery.store.write() as connection:
+        show_in_unit(connection, QUANTITIES["temperature"], FAHRENHEIT)
+    assert pottery.series("yard_c@yard").shown.symbol == "°F"
+    with pottery.store.write() as connection:
+        show_in_unit(connection, shown.quantity, shown.quantity.base)
+    assert pottery.series("yard_f@yard").shown.symbol == "°C"
 
 
 def test_a_group_is_what_it_says_and_new_places_join_each_place(pottery: Pottery) -> None:

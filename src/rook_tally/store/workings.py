@@ -96,6 +96,7 @@ def remove_working(connection: Connection, slug: str) -> Working:
     ).scalars().all():  # fmt: skip
         _end_series(connection, series_id)
     connection.execute(sa.delete(table).where(table.c.id == number))
+    note_change(connection, Subject.SITE)
     note_change(connection, Subject.WORKINGS)
     bind_workings(connection)
     return found

@@ -131,7 +131,7 @@ def wet_bulb_stull(temperature_c: FloatArray, relative_humidity_pct: FloatArray)
         t * np.arctan(0.151977 * np.sqrt(rh + 8.313659))
         + np.arctan(t + rh)
         - np.arctan(rh - 1.676331)
-        + 0.00391838 * rh**1.5 * np.arctan(0.023101 * rh)
+        + 0.00391838 * rh * np.sqrt(rh) * np.arctan(0.023101 * rh)
         - 4.686035
     )
     valid = within(t, -20, 50) & within(rh, 5, 99) & (rh >= 27.7 - 2.27 * t)

@@ -73,7 +73,6 @@ def style_sheet(theme: Theme) -> str:
     QComboBox {{ background: {theme.sheet}; border: 1px solid {theme.strong_rule};
                  color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
                  font-family: "{family}"; font-size: 13px; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
     QComboBox QAbstractItemView, QMenu {{ background: {theme.sheet}; color: {theme.ink};
                  border: 1px solid {theme.strong_rule}; selection-background-color: {theme.sheen};

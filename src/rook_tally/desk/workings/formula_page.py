@@ -58,7 +58,8 @@ class FormulaPage(QWidget):
             self.told.setText(f"{mistake.what[:1].upper()}{mistake.what[1:]}{more}.")
         elif is_current:
             self.told.setText(model.result_words())
-        tint(self.told, self._theme.level(Level.HIGH) if mistake else self._theme.dim)
+        if mistake is not None or is_current:
+            tint(self.told, self._theme.level(Level.HIGH) if mistake else self._theme.dim)
         if preview is not None and preview.envelope is not None and preview.shown is not None:
             newest = preview.shown.text(preview.newest)
             result = LaneTrace(

@@ -470,11 +470,8 @@ class WorkingsModel:
         """Let the inputs be moved, to see what the score would be."""
         readings = self.readings_at_cursor()
         if readings is not None:
-            usual = [one.points[len(one.points) // 2][0] for one in self._score().inputs]
-            self.what_if = [
-                float(value) if np.isfinite(value) else usual[at]
-                for at, value in enumerate(readings)
-            ]
+            # What is missing stays so until somebody moves it.
+            self.what_if = readings.tolist()
             self.try_out()
 
     def try_input(self, at: int, value: float) -> None:

@@ -122,7 +122,8 @@ class InputRow:
         if model.what_if is not None and not self.trial.isSliderDown():
             low, high = self.curve.span
             self.trial.blockSignals(True)
-            self.trial.setValue(round((now - low) / (high - low) * _STEPS))
+            share = (now - low) / (high - low) if math.isfinite(now) else 0.0
+            self.trial.setValue(round(share * _STEPS))
             self.trial.blockSignals(False)
 
     def _on_formula(self) -> None:
