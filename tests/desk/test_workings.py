@@ -17,7 +17,7 @@ from rook_tally.desk.ledger.model import SummaryRow
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.window import WORKINGS, DeskWindow
 from rook_tally.desk.workings.actions import WorkingsAction
-from rook_tally.desk.workings.model import Sort
+from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive

@@ -73,7 +73,7 @@ def _edit(pipe: Any, place: Path, end_us: int) -> None:
 
     from rook_tally.desk.shell.moment import held_clock
     from rook_tally.desk.shell.window import WORKINGS, DeskWindow
-    from rook_tally.desk.workings.model import Sort
+    from rook_tally.desk.workings.rows import Sort
 
     store = open_store(place)
     application = QApplication(["rook-tally"])

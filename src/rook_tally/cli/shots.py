@@ -23,7 +23,7 @@ from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WORKINGS, DeskWindow
-from rook_tally.desk.workings.model import Sort
+from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive

@@ -9,6 +9,7 @@ wavelet matrix", Inf. Syst. 47 (2015) 15-32), all of them going down its levels 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Protocol
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -80,28 +81,26 @@ class OrderStatistics:
         for start in range(0, len(wanted), step):
             rows = wanted[start : start + step]
             centres = np.zeros(len(rows)) if centre is None else centre[rows]
-            kind = _SortedRows if is_short else _WaveletMatrix
-            result[rows] = answer(kind(self._values, first[rows], after[rows], centres))
+            asked = (self._values, first[rows], after[rows], centres)
+            result[rows] = answer(_SortedRows(*asked) if is_short else _WaveletMatrix(*asked))
         return result
 
 
-class _Windows:
+class _Windows(Protocol):
     """Some windows, each with at least one value."""
 
-    count: IntArray
-
     def quantile(self, share: float) -> FloatArray:
-        raise NotImplementedError
+        """Quantile of each."""
 
     def median_deviation(self) -> FloatArray:
-        raise NotImplementedError
+        """Median distance from its centre of each."""
 
 
 def _between(low: FloatArray, high: FloatArray, part: FloatArray) -> FloatArray:
     return low + part * (high - low)
 
 
-class _SortedRows(_Windows):
+class _SortedRows:
     """Short windows, each copied into a row and sorted; those of one length side by side."""
 
     def __init__(
@@ -136,7 +135,7 @@ class _SortedRows(_Windows):
         return result
 
 
-class _WaveletMatrix(_Windows):
+class _WaveletMatrix:
     """Long windows, or ones of several stretches, over the part of the array they touch."""
 
     def __init__(

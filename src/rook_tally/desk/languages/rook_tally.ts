@@ -1668,37 +1668,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="workings/model.py" />
-      <source>Scores</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>Formulas</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>Groups</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
       <source>Gives {0} at {1}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>worked out again, {0:.0f} %</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>Used {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>Not used anywhere yet.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1709,21 +1679,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/model.py" />
       <source>they never part by more than {0:.0f} points</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>{0} series</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>on the Ledger at {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>in {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1739,21 +1694,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/model.py" />
       <source>a plain number</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>each place {0}: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>wherever it can be: {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/model.py" />
-      <source>nowhere yet</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1869,6 +1809,66 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/page_head.py" />
       <source>each place: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>Scores</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>Formulas</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>Groups</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>worked out again, {0:.0f} %</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>Used {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>Not used anywhere yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>{0} series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>on the Ledger at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>each place {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>wherever it can be: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/rows.py" />
+      <source>nowhere yet</source>
       <translation type="unfinished" />
     </message>
     <message>

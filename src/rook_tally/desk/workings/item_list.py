@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.wording import said
-from rook_tally.desk.workings.model import Row, Sort, WorkingsModel
+from rook_tally.desk.workings.model import WorkingsModel
+from rook_tally.desk.workings.rows import Row, Sort
 
 LIST_WIDTH = 262
 _ROW_HEIGHT, _HEAD_HEIGHT = 42, 26

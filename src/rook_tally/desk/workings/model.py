@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import enum
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -30,30 +29,12 @@ from rook_tally.desk.workings.questions import (
     ScorePreview,
     ScoreQuestion,
 )
+from rook_tally.desk.workings.rows import Row, Sort, rows_of, uses_in_words
 from rook_tally.store import names_of
 
 PART_BY = 15.0
 """So many points apart, two ways of adding up disagree."""
 _COLUMNS = 970
-
-
-class Sort(enum.Enum):
-    """What can be picked in the list."""
-
-    SCORE = "Scores"
-    FORMULA = "Formulas"
-    GROUP = "Groups"
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """A line of the list: `key` is a working's slug or a group's name."""
-
-    sort: Sort
-    key: str
-    title: str
-    where: str
-    value: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,59 +88,14 @@ class WorkingsModel:
 
     def rows(self) -> list[Row]:
         """The list, scores first, then formulas, then groups."""
-        if self.listing is None:
-            return []
-        found = []
-        for sort in (Sort.SCORE, Sort.FORMULA):
-            for one in self.listing.workings:
-                if (one.score is not None) == (sort is Sort.SCORE):
-                    found.append(Row(sort, one.slug, one.name, *self._told_of(one)))
-        for group in self.listing.groups:
-            count = len(group.places) + len(group.series)
-            where = ", ".join(group.places[:3]) or said("{0} series", len(group.series))
-            found.append(Row(Sort.GROUP, group.name, group.name, where, str(count)))
-        return found
-
-    def _told_of(self, working: Working) -> tuple[str, str]:
-        """Where a working is made, and what it comes to now."""
-        assert self.listing is not None
-        given = self.listing.series.get(working.slug, ())
-        by_id = {one.id: one for one in self.state.site.series}
-        values = [
-            by_id[series_id].shown.text(self.state.latest[series_id].value)
-            for _, series_id in given
-            if series_id in self.state.latest and series_id in by_id
-        ]
-        progress = self.listing.progress.get(working.slug)
-        if progress is not None:
-            where = said("worked out again, {0:.0f} %", 100 * progress)
-        elif working.made is Made.EACH_PLACE:
-            where = (
-                said("each place {0}: {1}", working.group, len(given))
-                if working.group
-                else said("wherever it can be: {0}", len(given))
-            )
-        else:
-            where = given[0][0] if given else said("nowhere yet")
-        if len(values) == 1 and given:
-            symbol = by_id[given[0][1]].shown.symbol
-            return where, f"{values[0]} {symbol}".strip()
-        more = " …" if len(values) > 3 else ""
-        return where, " · ".join(values[:3]) + more
+        return [] if self.listing is None else rows_of(self.listing, self.state)
 
     @property
     def uses(self) -> str:
         """Where the picked working is used, in words."""
         if self.listing is None or self.kept is None:
             return ""
-        told = list(self.listing.uses.get(self.kept.slug, ()))
-        places = [place for place, _ in self.listing.series.get(self.kept.slug, ())]
-        parts = []
-        if places:
-            parts.append(said("on the Ledger at {0}", ", ".join(places)))
-        if told:
-            parts.append(said("in {0}", ", ".join(told)))
-        return said("Used {0}.", "; ".join(parts)) if parts else said("Not used anywhere yet.")
+        return uses_in_words(self.listing, self.kept)
 
     # Picking and drafting
 

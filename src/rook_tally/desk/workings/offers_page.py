@@ -21,7 +21,8 @@ from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.wording import said
-from rook_tally.desk.workings.model import Sort, WorkingsModel
+from rook_tally.desk.workings.model import WorkingsModel
+from rook_tally.desk.workings.rows import Sort
 
 
 class OffersPage(QWidget):

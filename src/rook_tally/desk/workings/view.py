@@ -33,9 +33,10 @@ from rook_tally.desk.workings.item_list import (
     ItemListModel,
     sort_and_key,
 )
-from rook_tally.desk.workings.model import Sort, WorkingsModel
+from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.offers_page import OffersPage
 from rook_tally.desk.workings.questions import FormulaPreview, Listing, ScorePreview
+from rook_tally.desk.workings.rows import Sort
 from rook_tally.desk.workings.score_page import ScorePage
 
 _LIST_EVERY_MS = 1_000

@@ -1,0 +1,85 @@
+"""The list of the Workings view: what each working is called, where it is made, what it comes to."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wording import said
+from rook_tally.desk.workings.questions import Listing
+
+_MOST_PLACES, _MOST_VALUES = 3, 3
+
+
+class Sort(enum.Enum):
+    """What can be picked in the list."""
+
+    SCORE = "Scores"
+    FORMULA = "Formulas"
+    GROUP = "Groups"
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A line of the list: `key` is a working's slug or a group's name."""
+
+    sort: Sort
+    key: str
+    title: str
+    where: str
+    value: str
+
+
+def rows_of(listing: Listing, state: SiteState) -> list[Row]:
+    """Scores first, then formulas, then groups."""
+    found = []
+    for sort in (Sort.SCORE, Sort.FORMULA):
+        for one in listing.workings:
+            if (one.score is not None) == (sort is Sort.SCORE):
+                found.append(Row(sort, one.slug, one.name, *_told_of(one, listing, state)))
+    for group in listing.groups:
+        count = len(group.places) + len(group.series)
+        where = ", ".join(group.places[:_MOST_PLACES]) or said("{0} series", len(group.series))
+        found.append(Row(Sort.GROUP, group.name, group.name, where, str(count)))
+    return found
+
+
+def _told_of(working: Working, listing: Listing, state: SiteState) -> tuple[str, str]:
+    """Where a working is made, and what it comes to now."""
+    given = listing.series.get(working.slug, ())
+    by_id = {one.id: one for one in state.site.series}
+    latest = state.latest
+    values = [
+        by_id[series_id].shown.text(latest[series_id].value)
+        for _, series_id in given
+        if series_id in latest and series_id in by_id
+    ]
+    progress = listing.progress.get(working.slug)
+    if progress is not None:
+        where = said("worked out again, {0:.0f} %", 100 * progress)
+    elif working.made is Made.EACH_PLACE:
+        where = (
+            said("each place {0}: {1}", working.group, len(given))
+            if working.group
+            else said("wherever it can be: {0}", len(given))
+        )
+    else:
+        where = given[0][0] if given else said("nowhere yet")
+    if len(values) == 1 and given and given[0][1] in by_id:
+        return where, f"{values[0]} {by_id[given[0][1]].shown.symbol}".strip()
+    more = " …" if len(values) > _MOST_VALUES else ""
+    return where, " · ".join(values[:_MOST_VALUES]) + more
+
+
+def uses_in_words(listing: Listing, working: Working) -> str:
+    """Where a working is used."""
+    told = list(listing.uses.get(working.slug, ()))
+    places = [place for place, _ in listing.series.get(working.slug, ())]
+    parts = []
+    if places:
+        parts.append(said("on the Ledger at {0}", ", ".join(places)))
+    if told:
+        parts.append(said("in {0}", ", ".join(told)))
+    return said("Used {0}.", "; ".join(parts)) if parts else said("Not used anywhere yet.")
