@@ -70,7 +70,7 @@ class OrderStatistics:
         answer: Callable[[_Windows], FloatArray],
         centre: FloatArray | None = None,
     ) -> FloatArray:
-        first = first.reshape(len(first), -1)
+        first = first[:, None] if first.ndim == 1 else first
         after = np.maximum(after.reshape(first.shape), first)
         counts = (after - first).sum(axis=1)
         result = np.full(len(first), np.nan)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable
-from typing import Any, ParamSpec, TypeAlias, cast
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -22,10 +22,8 @@ BLOCK = 1 << 14
 Given: TypeAlias = ArrayLike
 """A number or an array of any shape; None in a list counts as NaN."""
 
-P = ParamSpec("P")
 
-
-def elementwise(*names: str) -> Callable[[Callable[P, FloatArray]], Callable[P, FloatArray]]:
+def elementwise(*names: str) -> Callable[[Callable[..., FloatArray]], Callable[..., FloatArray]]:
     """Let a formula written for float arrays take numbers and arrays of any shape.
 
     The parameters named are broadcast against one another; the others are options and reach the
@@ -38,21 +36,20 @@ def elementwise(*names: str) -> Callable[[Callable[P, FloatArray]], Callable[P, 
     broadcast shape.
     """
 
-    def wrap(formula: Callable[P, FloatArray]) -> Callable[P, FloatArray]:
+    def wrap(formula: Callable[..., FloatArray]) -> Callable[..., FloatArray]:
         signature = inspect.signature(formula)
 
         @functools.wraps(formula)
-        def called(*args: P.args, **kwargs: P.kwargs) -> FloatArray:
+        def called(*args: Any, **kwargs: Any) -> FloatArray:
             bound = signature.bind(*args, **kwargs)
             bound.apply_defaults()
             options: dict[str, Any] = dict(bound.arguments)
             given = [floats(options.pop(name)) for name in names]
             shape = np.broadcast_shapes(*(one.shape for one in given))
             count = int(np.prod(shape))
-            call = cast(Callable[..., FloatArray], formula)
             with np.errstate(all="ignore"):
                 if count <= BLOCK:
-                    whole = call(**dict(zip(names, given, strict=True)), **options)
+                    whole = formula(**dict(zip(names, given, strict=True)), **options)
                     return _finite(np.broadcast_to(whole, shape))
                 flat = [one if one.ndim == 0 else np.broadcast_to(one, shape).ravel()
                         for one in given]  # fmt: skip
@@ -60,7 +57,9 @@ def elementwise(*names: str) -> Callable[[Callable[P, FloatArray]], Callable[P, 
                 for start in range(0, count, BLOCK):
                     part = slice(start, start + BLOCK)
                     blocks = [one if one.ndim == 0 else one[part] for one in flat]
-                    result[part] = _finite(call(**dict(zip(names, blocks, strict=True)), **options))
+                    result[part] = _finite(
+                        formula(**dict(zip(names, blocks, strict=True)), **options)
+                    )
             return result.reshape(shape)
 
         return called

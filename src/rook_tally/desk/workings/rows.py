@@ -1,4 +1,4 @@
-"""The list of the Workings view: what each working is called, where it is made, what it comes to."""
+"""The list of the Workings view: what each is called, where it is made, what it comes to."""
 
 from __future__ import annotations
 
