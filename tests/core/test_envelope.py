@@ -7,7 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.envelope import Envelope, empty_envelope, honest_range
+from rook_tally.core.envelope import (
+    ColumnSums,
+    Envelope,
+    empty_envelope,
+    envelope_of_readings,
+    honest_range,
+)
+from rook_tally.core.gaps import find_gaps
 from rook_tally.core.readings import readings_from
 from rook_tally.core.trend import trend_of
 
@@ -75,3 +82,27 @@ def test_trend_of_noise_is_not_sure_and_of_little_is_none() -> None:
     trend = trend_of(readings_from(np.arange(200) * 10_000_000, values))
     assert trend is not None and not trend.is_sure
     assert trend_of(readings_from([0, 1, 2], [1.0, 2.0, 3.0])) is None
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 400), st.floats(-50, 50), st.sampled_from([0, 0, 0, 1])),
+             max_size=40),
+    st.integers(1, 12), st.integers(20, 300),
+)  # fmt: skip
+def test_an_envelope_of_readings_is_what_counting_them_in_gives(
+    rows: list[tuple[int, float, int]], columns: int, width_s: int
+) -> None:
+    times = np.cumsum([step for step, _, _ in rows]).astype(np.int64) * 1_000_000
+    readings = readings_from(times, [value for _, value, _ in rows], [mark for _, _, mark in rows])
+    start, width = 100_000_000, width_s * 1_000_000
+    found = envelope_of_readings(readings, start, width, columns, max_gap_s=90)
+    sums = ColumnSums(start, width, columns, start + width * columns)
+    sums.add_readings(readings)
+    counted = sums.envelope()
+    for name in ("low", "mean", "high"):
+        assert getattr(found, name) == pytest.approx(getattr(counted, name), nan_ok=True)
+    assert found.count.tolist() == counted.count.tolist()
+    assert found.suspect.tolist() == counted.suspect.tolist()
+    gaps = find_gaps(readings, max_gap_s=90, start_us=start, end_us=start + width * columns)
+    assert found.gaps is not None
+    assert found.gaps.tolist() == gaps.tolist()

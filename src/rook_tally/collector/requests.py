@@ -86,7 +86,9 @@ class RequestRunner:
         await asyncio.to_thread(self._look)
         while True:
             try:
-                await asyncio.wait_for(self._moved.wait(), _LOOK_S if self._open else None)
+                # Not `wait_for`: woken and cancelled at once, it would forget the cancelling.
+                async with asyncio.timeout(_LOOK_S if self._open else None):
+                    await self._moved.wait()
                 self._moved.clear()
                 await asyncio.to_thread(self._look)
             except TimeoutError:

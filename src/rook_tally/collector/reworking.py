@@ -7,6 +7,7 @@ transaction of its own.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from collections.abc import Callable
 
 import structlog
@@ -62,10 +63,10 @@ class Reworking:
                         await self._catch_up()
                 except StoreError as error:
                     _log.warning("working_out_put_off", error=str(error))
-                try:
-                    await asyncio.wait_for(self._moved.wait(), LOOK_EVERY_S)
-                except TimeoutError:
-                    continue
+                # Not `wait_for`: woken and cancelled at once, it would forget the cancelling.
+                with contextlib.suppress(TimeoutError):
+                    async with asyncio.timeout(LOOK_EVERY_S):
+                        await self._moved.wait()
         finally:
             if duty is not None:
                 duty.release()

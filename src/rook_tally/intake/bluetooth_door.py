@@ -8,6 +8,7 @@ measures rarely gives the value it has kept, at the price of its battery.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -110,10 +111,10 @@ class BluetoothDoor(ReadingDoor):
                 self._in_range.clear()
                 _log.warning("bluetooth_deaf")
                 return
-            try:
-                await asyncio.wait_for(self._moved.wait(), _AGAIN_S)
-            except TimeoutError:
-                continue
+            # Not `wait_for`: woken and cancelled at once, it would forget the cancelling.
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(_AGAIN_S):
+                    await self._moved.wait()
 
     async def _offer(self, address: str, values: dict[int, bytes], rssi: int) -> None:
         message = Message(
