@@ -105,3 +105,27 @@ def test_a_killed_collector_goes_on_where_it_was(collector: CollectorProcess) ->
     store.close()
     with CollectorProcess(collector.store):
         wait_until(lambda: "Kiln room" in _listed(collector.address)["dew_point"])
+
+
+def test_the_list_reads_as_a_page(store: Store) -> None:
+    now_us = time.time_ns() // 1000
+    append(store, begin_series(store), (now_us - 60_000_000, 20.0))
+    where = store.url
+    _with(where, "working", "add", "Room", "temperature@throwing-room + 1 K")
+    listed = _with(where, "working", "list").splitlines()
+    assert listed[0].split() == ["room", "temperature@throwing-room", "+", "1", "K"]
+    # No collector has worked it out yet.
+    assert listed[1].strip() == "nothing yet"
+    assert _with(where, "working", "remove", "room") == "Room is gone; what sensors said stays\n"
+    assert _with(where, "working", "list") == ""
+
+
+def test_a_formula_that_matches_nothing_yet_says_so_and_prints_no_row(store: Store) -> None:
+    begin_series(store)
+    done = rook_tally("--store", store.url, "working", "try", "co2@throwing-room", "--last", "1 h")
+    assert done.returncode == 0
+    assert done.stdout == "time,value (ppm)\n"
+    assert "nothing tells co2 at throwing-room yet" in done.stderr
+    odd = rook_tally("--store", store.url, "working", "try", "1", "--last", "soon")
+    assert odd.returncode == 2
+    assert "no stretch of time" in odd.stderr

@@ -15,7 +15,7 @@ from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, W
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.ledger.model import SummaryRow
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import WORKINGS, DeskWindow
+from rook_tally.desk.shell.window import LEDGER, WORKINGS, DeskWindow
 from rook_tally.desk.workings.actions import WorkingsAction
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks
@@ -25,6 +25,7 @@ from rook_tally.intake.resolve import Directory
 from rook_tally.store import Store, add_station, groups, keep_group, keep_working, workings
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
+from tests.desk.driving import until_shown
 
 PATIENCE_MS = 20_000
 SCORE = Score(inputs=(
@@ -339,3 +340,40 @@ def test_the_list_says_what_everything_comes_to(window: DeskWindow) -> None:
     rows = {row.key: row for row in window.workings.items.rows}
     assert rows["comfort"].value == "70 · 40"
     assert rows["Both"].where == "Kiln room, Yard"
+
+
+def test_the_ledger_is_told_by_a_key_which_group_its_lines_speak_for(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    window.show_view(LEDGER)
+    QTest.keyClick(window.ledger.table, Qt.Key.Key_L)
+    assert window.ledger.model.arrangement.group == "Both"
+    QTest.keyClick(window.ledger.table, Qt.Key.Key_L)
+    assert window.ledger.model.arrangement.group == ""
+
+
+def test_the_window_moved_into_the_past_moves_the_draft_with_it(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    _begin_formula(window)
+    _type(window, qtbot, "temperature@kiln-room - temperature@yard")
+    window.rail.model.move_to(NOON_US - 30 * MINUTE_US - window.state.window.span_us)
+
+    def is_drawn_there() -> bool:
+        preview = window.workings.model.formula
+        if preview is None or preview.envelope is None:
+            return False
+        return abs(preview.envelope.start_us - window.state.window.start_us) < MINUTE_US
+
+    qtbot.waitUntil(is_drawn_there, timeout=PATIENCE_MS)
+    assert window.workings.formula_page.chart.lanes[0].value == "16.0 K"
+
+
+def test_a_series_of_a_working_opens_in_the_strip_as_any_does(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    series = next(one for one in window.state.site.series if one.field == "comfort")
+    window.open_in_strip([series])
+    until_shown(qtbot, window)
+    (lane,) = window.strip.model.lanes
+    assert lane.series[0].quantity.name == "Comfort"
