@@ -363,7 +363,7 @@ def test_the_window_moved_into_the_past_moves_the_draft_with_it(
         preview = window.workings.model.formula
         if preview is None or preview.envelope is None:
             return False
-        return abs(preview.envelope.start_us - window.state.window.start_us) < MINUTE_US
+        return bool(abs(preview.envelope.start_us - window.state.window.start_us) < MINUTE_US)
 
     qtbot.waitUntil(is_drawn_there, timeout=PATIENCE_MS)
     assert window.workings.formula_page.chart.lanes[0].value == "16.0 K"
