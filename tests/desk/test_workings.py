@@ -22,7 +22,17 @@ from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive
 from rook_tally.intake.resolve import Directory
-from rook_tally.store import Store, add_station, groups, keep_group, keep_working, workings
+from rook_tally.store import (
+    Store,
+    add_station,
+    bound_workings,
+    groups,
+    keep_group,
+    keep_working,
+    load_site,
+    work_out_everything,
+    workings,
+)
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import until_shown
@@ -377,3 +387,26 @@ def test_a_series_of_a_working_opens_in_the_strip_as_any_does(
     until_shown(qtbot, window)
     (lane,) = window.strip.model.lanes
     assert lane.series[0].quantity.name == "Comfort"
+
+
+def test_what_is_worked_out_again_shows_where_the_past_is_shown(
+    window: DeskWindow, qtbot: QtBot, pottery: Store
+) -> None:
+    series = next(
+        one for one in window.state.site.series
+        if (one.field, one.station.place.name) == ("comfort", "Kiln room")
+    )  # fmt: skip
+    window.open_in_strip([series])
+    window.rail.model.move_to(NOON_US - 30 * MINUTE_US - window.state.window.span_us)
+    until_shown(qtbot, window)
+    with pottery.read() as connection:
+        site = load_site(connection)
+        bound = {one.id: (one, made.program) for one, made in bound_workings(connection, site)}
+    # A collector catches up with what was before the score was made.
+    assert work_out_everything(pottery, bound, now_us=NOON_US)
+
+    def is_drawn() -> bool:
+        trace = window.strip.model.traces.get(series.id)
+        return trace is not None and not trace.envelope.is_empty
+
+    qtbot.waitUntil(is_drawn, timeout=PATIENCE_MS)

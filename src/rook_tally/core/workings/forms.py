@@ -232,6 +232,7 @@ _WINDOWS = (
     _windowed("charge_ah", "charge moved", "Ah", _L.integral, value_unit="A"),
     _windowed("energy_wh", "energy moved", "Wh", _L.integral, value_unit="W"),
     _windowed("completeness", "share of the time it was heard", "%", _completeness),
+    _windowed("covered_s", "how long it was heard", "min", lambda w: w.covered_s),
     _windowed("degree_hours_above", "how much it was above a limit", "step·s",
               lambda w, limit: w.excess(limit, above=True), "limit same"),
     _windowed("degree_hours_below", "how much it was below a limit", "step·s",
@@ -264,8 +265,8 @@ WINDOWS: Mapping[str, WindowForm] = {
         for other, name in (
             ("time_weighted_mean", "mean"), ("time_weighted_std", "spread"),
             ("rolling_median_baseline", "median"), ("rate_per_h", "slope"),
-            ("percentiles", "percentile"), ("time_above_s", "time_over"),
-            ("time_below_s", "time_under"),
+            ("percentiles", "percentile"), ("integration_coverage", "completeness"),
+            ("time_above_s", "time_over"), ("time_below_s", "time_under"),
         )
     },
 }  # fmt: skip

@@ -36,6 +36,7 @@ from rook_tally.store import (
     load_site,
     read_range,
     remarks,
+    stretches_to_work_out,
 )
 
 POLL_S = 0.025
@@ -244,7 +245,10 @@ class Feed:
 
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}
-        if subjects & {Subject.SITE, Subject.SERIES}:
+        # What was worked out again shows in every view, also where it shows the past.
+        if subjects & {Subject.SITE, Subject.SERIES} or (
+            Subject.WORKINGS in subjects and self._is_all_worked_out()
+        ):
             self._send_picture()
         elif Subject.READINGS in subjects:
             self._send_readings([one for one in changes if one.subject is Subject.READINGS])
@@ -255,6 +259,10 @@ class Feed:
                 self._on_news(NewRemarks(remarks(connection)))
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(NewTape())
+
+    def _is_all_worked_out(self) -> bool:
+        with self._store.read() as connection:
+            return not stretches_to_work_out(connection)
 
     def _send_readings(self, changes: list[Change]) -> None:
         touched = {one.series_id for one in changes if one.series_id in self._series}
