@@ -51,6 +51,12 @@ def test_a_running_collector_works_out_what_is_added_and_what_was_before(
         return [line for line in lines if ",dew_point@kiln-room," in line]
 
     wait_until(lambda: len(exported()) == 3)
+    # By the same words as what is measured.
+    latest = _with(collector.address, "latest")
+    assert "Dew point" in latest
+    assert "21.4" in latest
+    for words in (("--quantity", "dew_point"), ("--station", "dew_point@kiln-room")):
+        assert len(_with(collector.address, "export", *words).splitlines()) == 4
     assert "Kiln room,dew_point@kiln-room,dew_point,dew_point," in exported()[0]
 
 

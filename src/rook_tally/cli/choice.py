@@ -24,9 +24,10 @@ def chosen_series(site: Site, station: str | None, quantity: str | None) -> list
     UsageError
         When there is no such station or quantity.
     """
-    if quantity is not None:
+    # What is worked out goes by the same words as what is measured.
+    if quantity is not None and all(one.quantity.slug != quantity for one in site.series):
         quantity_named(quantity)
-    if station is not None:
+    if station is not None and all(one.station.key != station for one in site.series):
         station_named(site, station)
     return [
         one

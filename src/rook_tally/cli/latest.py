@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 
 import msgspec
 import typer
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age, figure
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.store import LatestRow, latest_rows, open_store
+from rook_tally.core.quantities import Quantity
+from rook_tally.store import LatestRow, latest_rows, load_site, open_store
 
 
 def print_latest(where: str, *, as_json: bool) -> None:
@@ -19,6 +20,7 @@ def print_latest(where: str, *, as_json: bool) -> None:
     try:
         with store.read() as connection:
             rows = latest_rows(connection, now_us=time.time_ns() // 1000)
+            known = {one.quantity.slug: one.quantity for one in load_site(connection).series}
     finally:
         store.close()
     if as_json:
@@ -26,16 +28,16 @@ def print_latest(where: str, *, as_json: bool) -> None:
     elif not rows:
         typer.echo("nothing has been heard yet")
     else:
-        _print_table(rows)
+        _print_table(rows, known)
 
 
-def _print_table(rows: list[LatestRow]) -> None:
+def _print_table(rows: list[LatestRow], known: Mapping[str, Quantity]) -> None:
     cells = [
         (
             row.place,
             row.station,
-            QUANTITIES[row.quantity].name,
-            figure(row.value, QUANTITIES[row.quantity].decimals),
+            known[row.quantity].name,
+            figure(row.value, known[row.quantity].decimals),
             row.unit,
             age(row.age_s),
             Level(row.level).wording if row.level else "",

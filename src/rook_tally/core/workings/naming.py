@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.workings.mistakes import wrong
-from rook_tally.core.workings.tree import Reference
+
+if TYPE_CHECKING:
+    from rook_tally.core.workings.tree import Reference
 
 HERE = "here"
 """The place a working is made for, when it is made for several."""
@@ -167,6 +169,9 @@ class Names:
 
 
 def _did_you_mean(name: str, known: list[str]) -> str:
+    # Late: every start of a window loads this module, and hardly one makes a mistake.
+    import difflib
+
     alike = difflib.get_close_matches(name, known, n=3, cutoff=0.5)
     alike += [one for one in known if name and name in one and one not in alike][:2]
     return f"did you mean {' or '.join(alike)}" if alike else ""
