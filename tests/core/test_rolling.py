@@ -36,7 +36,8 @@ def windowed(draw: st.DrawFn) -> tuple[FloatArray, IntArray, IntArray]:
 def way(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Both ways answer alike; the long one is made to take windows of any length."""
     if request.param.startswith("long"):
-        monkeypatch.setattr(rolling, "_SORTED_UP_TO", 0)
+        for name in ("_SORTED_UP_TO", "_SORTED_TOGETHER", "_ONE_BY_ONE"):
+            monkeypatch.setattr(rolling, name, 0)
 
 
 @given(windowed(), st.sampled_from([0.0, 0.25, 0.5, 0.95, 1.0]))

@@ -403,3 +403,23 @@ def test_live_reading_by_reading_equals_over_history(
             store.close()
     assert np.array_equal(live.time_us, anew.time_us)
     assert live.value == pytest.approx(anew.value, rel=1e-9, abs=1e-9)
+
+
+def test_a_fault_of_ours_in_a_formula_costs_nobody_a_reading(
+    pottery: Pottery, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pottery.keep(DEW, Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - 3 °C"))
+    pottery.told("kiln", 0, temperature=25, humidity=60)
+
+    def broken(*_: object) -> None:
+        raise IndexError("a mistake of ours")
+
+    monkeypatch.setattr("rook_tally.core.workings.nodes.Applied.at", broken)
+    pottery.told("kiln", 1, temperature=26, humidity=60)
+    monkeypatch.undo()
+    pottery.told("kiln", 2, temperature=27, humidity=60)
+    kiln = next(one for one in pottery.site.series
+                if (one.station.key, one.quantity.slug) == ("kiln", "temperature"))  # fmt: skip
+    with pottery.store.read() as connection:
+        assert read_range(connection, kiln.id, NOON_US, 1 << 60).value.tolist() == [25, 26, 27]
+    assert pottery.values("warmer@kiln-room")[-1] == 24.0

@@ -13,6 +13,7 @@ from collections.abc import Callable
 import structlog
 
 from rook_tally.core.errors import StoreError
+from rook_tally.intake.working_out import FAULTS
 from rook_tally.store import (
     Due,
     Duty,
@@ -102,8 +103,13 @@ class Reworking:
                 for series, one in bound_workings(connection, load_site(connection))
             }
         if due.series_id in bound:
-            work_out_due(self._store, due, *bound[due.series_id], now_us=self._clock())
-            return
-        # What it rested on is gone: nothing more can be said of it.
+            try:
+                work_out_due(self._store, due, *bound[due.series_id], now_us=self._clock())
+            except FAULTS as error:
+                # Else it would be tried for ever, and nothing behind it.
+                _log.error("past_not_worked_out", series=due.series_id, why=repr(error))
+            else:
+                return
+        # What it rested on is gone, or it cannot be worked out: nothing more can be said of it.
         with self._store.write() as connection:
             drop_due(connection, due.series_id)

@@ -22,6 +22,8 @@ _SORTED_UP_TO = 256
 _CELLS = 1 << 19
 """Cells of one matrix of such rows: what fits the processor's cache a few times over."""
 _QUERIES = 1 << 17
+_SORTED_TOGETHER = 1 << 19
+_ONE_BY_ONE = 4
 _SLOPE_BLOCK = 4096
 
 
@@ -75,7 +77,11 @@ class OrderStatistics:
         counts = (after - first).sum(axis=1)
         result = np.full(len(first), np.nan)
         wanted = np.flatnonzero(counts >= max(fewest, 1))
-        is_short = first.shape[1] == 1 and bool(counts[wanted].max(initial=0) <= _SORTED_UP_TO)
+        # Few long windows, as the newest reading asks for, are sorted sooner than a matrix is made.
+        is_short = first.shape[1] == 1 and bool(
+            counts[wanted].max(initial=0) <= _SORTED_UP_TO
+            or counts[wanted].sum() <= _SORTED_TOGETHER
+        )
         longest = int(counts[wanted].max(initial=1))
         step = max(1, _CELLS // longest if is_short else _QUERIES // first.shape[1])
         for start in range(0, len(wanted), step):
@@ -240,6 +246,11 @@ def position_of_highest(values: FloatArray, first: IntArray, after: IntArray) ->
     """
     result = np.full(len(first), -1, dtype=np.int64)
     length = after - first
+    if len(first) <= _ONE_BY_ONE:
+        for at in np.flatnonzero(length > 0).tolist():
+            window = values[first[at] : after[at]]
+            result[at] = after[at] - 1 - int(window[::-1].argmax())
+        return result
     best = np.arange(len(values), dtype=np.int64)
     width = 1
     while len(best):

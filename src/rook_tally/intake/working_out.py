@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
+import structlog
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray
@@ -39,6 +40,10 @@ _LATE_US = 15 * MINUTE_US
 """What changes further back than this (and what a working looks at) is left to the background."""
 _SLACK_US = 30 * MINUTE_US
 _FIRST_ROOM = 256
+FAULTS = (ArithmeticError, ValueError, LookupError, TypeError, MemoryError)
+"""What a formula that was checked cannot raise, unless we made a mistake."""
+
+_log = structlog.get_logger(__name__)
 
 
 class _Tail:
@@ -160,7 +165,13 @@ class LiveWorkings:
                 first_us = min(
                     changed_us[one] for one in bound.program.series_ids if one in changed_us
                 )
-                moved_us = self._work_out_one(connection, series, bound, first_us)
+                try:
+                    moved_us = self._work_out_one(connection, series, bound, first_us)
+                except FAULTS as error:
+                    # A fault of ours in a formula must not cost anybody a reading.
+                    _log.error("not_worked_out", working=bound.working.slug, why=repr(error))
+                    self._tails.pop(series.id, None)
+                    continue
                 if moved_us is not None and series.id in self._users:
                     changed_us[series.id] = moved_us
                     touched.update(self._users[series.id])
