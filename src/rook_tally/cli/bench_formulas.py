@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.formulas import by_name
 
 _READINGS = 100_000
@@ -92,6 +93,8 @@ def _cases() -> dict[str, tuple[dict[str, Any], Loop]]:
                  + math.atan(a + b) - math.atan(b - 1.676331)
                  + 0.00391838 * b**1.5 * math.atan(0.023101 * b) - 4.686035),
         ),
+        **_momentary(warm, damp),
+        **_over_series(t_us, walk),
         "vector_sum": (
             {"x": warm, "y": damp, "z": walk},
             lambda n: [math.sqrt(a * a + b * b + c * c)
@@ -138,6 +141,139 @@ def _cases() -> dict[str, tuple[dict[str, Any], Loop]]:
             lambda n: [_hampel(walk[max(0, i - 3) : i + 4], v[i]) for i in range(n)],
         ),
     }  # fmt: skip
+
+
+def _momentary(warm: FloatArray, damp: FloatArray) -> dict[str, tuple[dict[str, Any], Loop]]:
+    """Formulas of one moment that are short to write out."""
+    t, rh = warm.tolist(), damp.tolist()
+    hpa = (950 + damp).tolist()
+    pressure = np.array(hpa)
+
+    def es(value: float) -> float:
+        return 6.1094 * math.exp(17.625 * value / (243.04 + value))
+
+    def loop(formula: Callable[[float, float], float], a: list[float], b: list[float]) -> Loop:
+        def run(count: int) -> list[float]:
+            return [
+                formula(x, y) if -1e9 < x < 1e9 and -1e9 < y < 1e9 else math.nan
+                for x, y in zip(a[:count], b[:count], strict=True)
+            ]
+
+        return run
+
+    both = {"temperature_c": warm, "relative_humidity_pct": damp}
+    return {
+        "vapour_pressure": (both, loop(lambda a, b: es(a) * b / 100, t, rh)),
+        "absolute_humidity": (
+            both, loop(lambda a, b: 1000 * es(a) * b / (461.5 * (a + 273.15)), t, rh),
+        ),
+        "mixing_ratio": (
+            {**both, "pressure_hpa": 1000.0},
+            loop(lambda a, b: 621.945 * es(a) * b / 100 / (1000 - es(a) * b / 100), t, rh),
+        ),
+        "wind_chill": (
+            {"temperature_c": warm - 30, "wind_speed_kmh": damp},
+            loop(lambda a, b: 13.12 + 0.6215 * a + (0.3965 * a - 11.37) * b**0.16, t, rh),
+        ),
+        "pressure_altitude": (
+            {"pressure_hpa": pressure},
+            loop(lambda a, _: 44330.77 * (1 - (a / 1013.25) ** 0.190263), hpa, rh),
+        ),
+        "isa_pressure": (
+            {"altitude_m": damp}, loop(lambda a, _: 1013.25 * (1 - a / 44330.77) ** 5.25588, rh, t),
+        ),
+        "sea_level_pressure": (
+            {"station_pressure_hpa": pressure, "altitude_m": 120.0, "temperature_c": warm},
+            loop(lambda a, b: a * (1 + 0.78 / (b + 273.15)) ** 5.25588, hpa, t),
+        ),
+        "piecewise_score": (
+            {"value": damp, "x_points": [0, 30, 60, 100], "score_points": [0, 100, 100, 0]},
+            loop(lambda a, _: a / 0.3 if a < 30 else 100 if a < 60 else (100 - a) / 0.4, rh, t),
+        ),
+        "relative_gas_index": (
+            {"resistance_ohm": damp, "baseline_ohm": damp + warm + 1},
+            loop(lambda a, b: 100 * min(max(math.log((a + b + 1) / a) / 2.303, 0), 1), rh, t),
+        ),
+        "ratio_to_base": (
+            {"value": warm, "base": damp}, loop(lambda a, b: a / b if b > 0 else math.nan, t, rh),
+        ),
+        "shunt_current": (
+            {"drop_mv": warm, "rated_a": 50.0, "rated_mv": 60.0},
+            loop(lambda a, _: a * 50 / 60, t, rh),
+        ),
+        "convert_unit": (
+            {"value": warm, "from_unit": "degC", "to_unit": "degF"},
+            loop(lambda a, _: 1.8 * a + 32, t, rh),
+        ),
+        "ppm_to_mgm3": (
+            {"ppm": damp}, loop(lambda a, _: a * 44.0095 * 101325 / (8.314462618 * 298150), rh, t),
+        ),
+        "lden": (
+            {"lday_db": damp, "levening_db": damp, "lnight_db": damp},
+            loop(lambda a, _: 10 * math.log10((12 * 10 ** (a / 10) + 4 * 10 ** ((a + 5) / 10)
+                                               + 8 * 10 ** ((a + 10) / 10)) / 24), rh, t),
+        ),
+        "mae": ({"a": warm, "b": damp},
+                lambda n: sum(abs(b - a) for a, b in zip(t[:n], rh[:n], strict=True)) / n),
+        "rmse": ({"a": warm, "b": damp},
+                 lambda n: math.sqrt(sum((b - a) ** 2
+                                         for a, b in zip(t[:n], rh[:n], strict=True)) / n)),
+        "vibration_rms": ({"samples": warm}, lambda n: _rms(t[:n])),
+        "exceedance_level": ({"levels_db": damp, "exceeded_pct": 10},
+                             lambda n: sorted(rh[:n])[round(0.9 * (n - 1))]),
+    }  # fmt: skip
+
+
+def _over_series(t_us: TimeArray, walk: FloatArray) -> dict[str, tuple[dict[str, Any], Loop]]:
+    """Figures over time whose loop remembers the reading before."""
+    moments, values = t_us.tolist(), walk.tolist()
+    series = {"t_us": t_us, "value": walk}
+    pieces = {**series, "max_gap_s": 180, "cadence_s": 60}
+
+    def over(piece: Callable[[float, float, float], float]) -> Loop:
+        def run(count: int) -> float:
+            total = 0.0
+            for at in range(count - 1):
+                step = (moments[at + 1] - moments[at]) / 1e6
+                if step <= 180:
+                    total += piece(values[at], values[at + 1], step)
+            return total
+
+        return run
+
+    def above(a: float, b: float, step: float) -> float:
+        high, low = max(a, b) - 1.0, min(a, b) - 1.0
+        return step if low >= 0 else step * high / (high - low) if high > 0 else 0.0
+
+    def runs(count: int) -> list[list[int]]:
+        found: list[list[int]] = []
+        for at in range(count):
+            if at == 0 or moments[at] - moments[at - 1] > 180e6:
+                found.append([moments[at], moments[at], 0])
+            found[-1][1] = moments[at]
+            found[-1][2] += 1
+        return found
+
+    return {
+        "exposure": (pieces, over(lambda a, b, step: (a + b) / 2 * step)),
+        "time_above_s": ({**pieces, "limit": 1.0}, over(above)),
+        "find_runs": ({**series, "max_gap_s": 180}, runs),
+        "silence_watch": (
+            {**series, "timeout_s": 180, "now_us": int(t_us[-1])},
+            lambda n: [one for one in range(n - 1) if moments[one + 1] - moments[one] > 180e6],
+        ),
+        "align_nearest": (
+            {"t_a_us": t_us, "value_a": walk, "t_b_us": t_us + 20_000_000, "value_b": walk,
+             "tolerance_s": 30},
+            lambda n: [min(range(max(0, i - 2), i + 1), key=lambda j: abs(moments[j] - moments[i]))
+                       for i in range(n)],
+        ),
+    }  # fmt: skip
+
+
+def _rms(samples: Sequence[float]) -> float:
+    mean = sum(samples) / len(samples)
+    return math.sqrt(sum((one - mean) ** 2 for one in samples) / len(samples))
 
 
 def _charge(current: Sequence[float]) -> float:
