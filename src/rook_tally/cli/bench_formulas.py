@@ -16,6 +16,8 @@ from typing import Any
 
 import numpy as np
 
+from rook_tally.cli import bench_loops
+from rook_tally.cli.bench_loops import Loop
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.formulas import by_name
 
@@ -24,8 +26,6 @@ _PART = 20
 _ROUNDS = 5
 _MINUTE_US = 60_000_000
 _HOUR = 60
-
-Loop = Callable[[int], object]
 
 
 def formula_times_ms() -> dict[str, tuple[float, float]]:
@@ -95,6 +95,11 @@ def _cases() -> dict[str, tuple[dict[str, Any], Loop]]:
         ),
         **_momentary(warm, damp),
         **_over_series(t_us, walk),
+        **bench_loops.of_a_moment(warm, damp),
+        **bench_loops.of_samples(t_us, walk, damp),
+        **bench_loops.of_pairs(t_us, warm, damp),
+        **bench_loops.of_pieces(t_us, walk),
+        **bench_loops.of_watching(t_us, walk),
         "vector_sum": (
             {"x": warm, "y": damp, "z": walk},
             lambda n: [math.sqrt(a * a + b * b + c * c)

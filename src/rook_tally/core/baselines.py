@@ -8,7 +8,7 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.faults import MAD_TO_SIGMA
-from rook_tally.core.gaps import cleaned, microseconds
+from rook_tally.core.gaps import cleaned, good_rows, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.rolling import OrderStatistics, is_rising
 from rook_tally.core.timestamps import DAY_US, SECOND_US
@@ -150,14 +150,10 @@ def _excess(
     readings: Readings, baseline: FloatArray | float | None, sign: float, max_gap_s: float
 ) -> _Excess:
     level = np.broadcast_to(np.float64(0.0 if baseline is None else baseline), len(readings))
-    source = np.flatnonzero(readings.good & np.isfinite(level))
-    source = source[np.argsort(readings.time_us[source], kind="stable")]
-    time_us = readings.time_us[source]
-    last_of_equals = np.append(np.diff(time_us) > 0, True)[: len(source)]
-    source, time_us = source[last_of_equals], time_us[last_of_equals]
-    value = readings.value[source]
+    source = good_rows(readings, also=np.isfinite(level))
+    time_us, value = readings.time_us[source], readings.value[source]
     gaps = np.diff(time_us) > microseconds(max_gap_s)
-    run = np.concatenate(([0], np.cumsum(gaps)))[: len(source)].astype(np.int64)
+    run = np.concatenate(([0], np.cumsum(gaps)))[: len(time_us)].astype(np.int64)
     return _Excess(time_us, value, sign * (value - level[source]), run)
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, inner
-from rook_tally.core.gaps import cleaned, microseconds
+from rook_tally.core.gaps import cleaned, good_rows, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
@@ -26,8 +26,20 @@ def pairs_of(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
     """The pairs that both sides have; ValueError for different lengths."""
     if len(a) != len(b):
         raise ValueError(f"pairs are equally many on both sides, got {len(a)} and {len(b)}")
-    both = np.isfinite(b - a)
-    return (a, b) if both.all() else (a[both], b[both])
+    difference = b - a
+    # A sum is finite when all of it is.
+    if np.isfinite(difference.sum()):
+        return a, b
+    both = np.isfinite(difference)
+    return a[both], b[both]
+
+
+def _differences(a: FloatArray, b: FloatArray) -> FloatArray:
+    """b − a of the pairs that both sides have; a new array."""
+    if len(a) != len(b):
+        raise ValueError(f"pairs are equally many on both sides, got {len(a)} and {len(b)}")
+    difference = b - a
+    return difference if np.isfinite(difference.sum()) else difference[np.isfinite(difference)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,64 +51,64 @@ class Aligned:
     dt_s: FloatArray
 
 
-def _good_rows(readings: Readings) -> tuple[IntArray, TimeArray]:
-    source = np.flatnonzero(readings.good)
-    source = source[np.argsort(readings.time_us[source], kind="stable")]
-    time_us = readings.time_us[source]
-    last_of_equals = np.append(np.diff(time_us) > 0, True)[: len(source)]
-    return source[last_of_equals], time_us[last_of_equals]
-
-
 def align_nearest(a: Readings, b: Readings, *, tolerance_s: float) -> Aligned:
     """Pairs no further apart than a tolerance, the nearest first, each row used once (ours).
 
     A pair that is the nearest for both of its rows is taken before anything else of either, so that
-    all such pairs are taken at once, and again among what is left.
+    all such pairs are taken at once, and again among what is left. Of two as near the earlier.
     """
-    rows_a, time_a = _good_rows(a)
-    rows_b, time_b = _good_rows(b)
+    rows_a = np.arange(len(a))[good_rows(a)]
+    rows_b = np.arange(len(b))[good_rows(b)]
+    time_a, time_b = a.time_us[rows_a], b.time_us[rows_b]
     tolerance = microseconds(tolerance_s)
-    first = np.searchsorted(time_b, time_a - tolerance)
-    count = np.searchsorted(time_b, time_a + tolerance, side="right") - first
-    left = np.repeat(np.arange(len(time_a)), count)
-    right = np.arange(len(left)) - np.repeat(np.cumsum(count) - count, count)
-    right += np.repeat(first, count)
-    distance = np.abs(time_b[right] - time_a[left])
-    order = np.lexsort((np.minimum(time_a[left], time_b[right]), distance))
-    left, right = left[order], right[order]
+    left, right = np.arange(len(time_a)), np.arange(len(time_b))
     taken: list[IntArray] = []
-    while len(left):
-        # Sorted by what is taken first: a row's first appearance is its best pair.
-        best_a = np.zeros(len(left), dtype=np.bool_)
-        best_a[np.unique(left, return_index=True)[1]] = True
-        best_b = np.zeros(len(left), dtype=np.bool_)
-        best_b[np.unique(right, return_index=True)[1]] = True
-        both = best_a & best_b
-        taken.append(np.stack((left[both], right[both])))
-        rest = ~np.isin(left, left[both]) & ~np.isin(right, right[both])
-        left, right = left[rest], right[rest]
+    while len(left) and len(right):
+        to_b, apart = _nearest(time_a[left], time_b[right])
+        # What is too far from the nearest left is too far from all: it never finds a partner.
+        near = apart <= tolerance
+        if not near.any():
+            break
+        left, to_b = left[near], to_b[near]
+        to_a, _ = _nearest(time_b[right], time_a[left])
+        both = to_a[to_b] == np.arange(len(left))
+        taken.append(np.stack((left[both], right[to_b[both]])))
+        free = np.ones(len(right), dtype=np.bool_)
+        free[to_b[both]] = False
+        left, right = left[~both], right[free]
     pairs = np.concatenate(taken, axis=1) if taken else np.empty((2, 0), dtype=np.int64)
     pairs = pairs[:, np.argsort(pairs[0])]
     dt_us = time_b[pairs[1]] - time_a[pairs[0]]
     return Aligned(rows_a[pairs[0]], rows_b[pairs[1]], dt_us / SECOND_US)
 
 
+def _nearest(moments: TimeArray, others: TimeArray) -> tuple[IntArray, TimeArray]:
+    """Which of the others is nearest to each moment, of two as near the earlier, and how near."""
+    after = np.searchsorted(others, moments)
+    before = np.maximum(after - 1, 0)
+    after = np.minimum(after, len(others) - 1)
+    to_before, to_after = np.abs(moments - others[before]), np.abs(others[after] - moments)
+    return np.where(to_after < to_before, after, before), np.minimum(to_before, to_after)
+
+
 def bias(a: FloatArray, b: FloatArray) -> float:
     """Mean difference b − a; NaN without a pair."""
-    a, b = pairs_of(a, b)
-    return float((b - a).mean()) if len(a) else math.nan
+    difference = _differences(a, b)
+    return float(difference.mean()) if len(difference) else math.nan
 
 
 def mae(a: FloatArray, b: FloatArray) -> float:
     """Mean size of the differences; NaN without a pair."""
-    a, b = pairs_of(a, b)
-    return float(np.abs(b - a).mean()) if len(a) else math.nan
+    difference = _differences(a, b)
+    np.abs(difference, out=difference)
+    return float(difference.mean()) if len(difference) else math.nan
 
 
 def rmse(a: FloatArray, b: FloatArray) -> float:
     """Root of the mean squared difference; NaN without a pair."""
-    a, b = pairs_of(a, b)
-    return math.sqrt(float(((b - a) ** 2).mean())) if len(a) else math.nan
+    difference = _differences(a, b)
+    squares = inner(difference, difference)
+    return math.sqrt(squares / len(difference)) if len(difference) else math.nan
 
 
 def pearson_r(a: FloatArray, b: FloatArray) -> float:
@@ -292,11 +304,26 @@ def theil_sen(a: FloatArray, b: FloatArray, max_n: int = 2000) -> Line:
     n = len(a)
     if n < _FEWEST or np.ptp(a) == 0:
         return Line(math.nan, math.nan, n)
-    i, j = np.triu_indices(n, 1)
-    run, rise = a[j] - a[i], b[j] - b[i]
-    moved = run != 0
-    gain = float(np.median(rise[moved] / run[moved]))
+    gain = float(np.median(_slopes_of_pairs(a, b), overwrite_input=True))
     return Line(gain, float(np.median(b - gain * a)), n)
+
+
+def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
+    """The slope of every pair whose sides differ in a; a new array."""
+    n = len(a)
+    slopes = np.empty(n * (n - 1) // 2)
+    done = 0
+    # At a distance in the list all pairs are one difference of two slices.
+    for distance in range(1, n):
+        part = slopes[done : done + n - distance]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            np.divide(b[distance:] - b[:-distance], a[distance:] - a[:-distance], out=part)
+        level = a[distance:] == a[:-distance]
+        if level.any():
+            part = part[~level]
+            slopes[done : done + len(part)] = part
+        done += len(part)
+    return slopes[:done]
 
 
 @dataclass(frozen=True, slots=True)

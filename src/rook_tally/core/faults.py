@@ -11,7 +11,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray
-from rook_tally.core.gaps import microseconds
+from rook_tally.core.gaps import good_rows, microseconds
 from rook_tally.core.readings import Readings
 
 MAD_TO_SIGMA = 1.482602218505602
@@ -30,25 +30,32 @@ class Stuck:
 
 @dataclass(frozen=True, slots=True)
 class _Good:
-    """Good readings in order, where each came from, and which run each belongs to."""
+    """Good readings in order, their rows, and before which of them a new run begins."""
 
     time_us: IntArray
     value: FloatArray
-    source: IntArray
-    run: IntArray
+    source: IntArray | slice
+    parted: BoolArray
+
+    @property
+    def run(self) -> IntArray:
+        """The number of the run each belongs to."""
+        run: IntArray = np.concatenate(([0], np.cumsum(self.parted)))[: len(self.value)]
+        return run
+
+    def flagged(self, chosen: BoolArray | IntArray, count: int) -> BoolArray:
+        """Flags of `count` readings, True where a chosen good one came from."""
+        flags = np.zeros(count, dtype=np.bool_)
+        rows = np.arange(count)[self.source] if isinstance(self.source, slice) else self.source
+        flags[rows[chosen]] = True
+        return flags
 
 
 def _good_in_runs(readings: Readings, max_gap_s: float) -> _Good:
-    source = np.flatnonzero(readings.good)
-    order = np.argsort(readings.time_us[source], kind="stable")
-    source = source[order]
+    source = good_rows(readings)
     time_us = readings.time_us[source]
-    if len(source) > 1:
-        last_of_equals = np.append(np.diff(time_us) > 0, True)
-        source, time_us = source[last_of_equals], time_us[last_of_equals]
-    gaps = np.diff(time_us) > microseconds(max_gap_s)
-    run = np.concatenate(([0], np.cumsum(gaps))) if len(time_us) else np.empty(0, dtype=np.int64)
-    return _Good(time_us, readings.value[source], source, run.astype(np.int64))
+    parted = time_us[1:] - time_us[:-1] > microseconds(max_gap_s)
+    return _Good(time_us, readings.value[source], source, parted)
 
 
 def hampel(
@@ -81,25 +88,30 @@ def hampel(
     -------
     (N,) bool; False for readings that are not good.
     """
-    flags = np.zeros(len(readings), dtype=np.bool_)
     good = _good_in_runs(readings, max_gap_s)
     count = len(good.value)
     if count == 0:
-        return flags
+        return np.zeros(len(readings), dtype=np.bool_)
     candidate = _candidates(good, k, n_sigma, min_dev)
     chosen = candidate
     if lone_only:
-        joined = np.diff(good.run) == 0
+        joined = ~good.parted
         left_calm = np.concatenate(([False], joined & ~candidate[:-1]))
         right_calm = np.concatenate((joined & ~candidate[1:], [False]))
         chosen = candidate & left_calm & right_calm
     if whole_windows:
         position = np.arange(count)
-        first = np.searchsorted(good.run, good.run, side="left")
-        last = np.searchsorted(good.run, good.run, side="right") - 1
+        first, last = _run_ends(good)
         chosen = chosen & (position - first > k) & (last - position > k)
-    flags[good.source[chosen]] = True
-    return flags
+    return good.flagged(chosen, len(readings))
+
+
+def _run_ends(good: _Good) -> tuple[IntArray, IntArray]:
+    """First and last position of the run that each belongs to."""
+    starts = np.concatenate(([0], np.flatnonzero(good.parted) + 1))
+    lengths = np.diff(np.append(starts, len(good.value)))
+    first = np.repeat(starts, lengths)
+    return first, np.repeat(starts + lengths - 1, lengths)
 
 
 def _candidates(good: _Good, k: int, n_sigma: float, min_dev: float) -> BoolArray:
@@ -108,8 +120,8 @@ def _candidates(good: _Good, k: int, n_sigma: float, min_dev: float) -> BoolArra
     padded = np.concatenate((np.full(k, np.nan), good.value, np.full(k, np.nan)))
     windows = sliding_window_view(padded, width)
     position = np.arange(len(good.value))
-    first = np.maximum(np.searchsorted(good.run, good.run, side="left"), position - k)
-    last = np.minimum(np.searchsorted(good.run, good.run, side="right") - 1, position + k)
+    run_first, run_last = _run_ends(good)
+    first, last = np.maximum(run_first, position - k), np.minimum(run_last, position + k)
     whole = last - first == 2 * k
     median = np.full(len(position), np.nan)
     # Nearly every window is whole: sorted in place of NumPy's much slower way around NaN.
@@ -150,19 +162,16 @@ def lone_zero(
     """
     if min_neighbour <= eps:
         raise ValueError(f"min_neighbour must be above eps, got {min_neighbour} and {eps}")
-    flags = np.zeros(len(readings), dtype=np.bool_)
     good = _good_in_runs(readings, max_gap_s)
-    if len(good.value) < 3:
-        return flags
     size = np.abs(good.value)
-    joined = np.diff(good.run) == 0
-    middle = (
-        (size[1:-1] <= eps)
-        & joined[:-1] & joined[1:]
-        & (size[:-2] >= min_neighbour) & (size[2:] >= min_neighbour)
+    # Few are near zero: only their neighbours are looked at.
+    at = np.flatnonzero(size <= eps)
+    at = at[(at > 0) & (at < len(size) - 1)]
+    lone = (
+        ~good.parted[at - 1] & ~good.parted[at]
+        & (size[at - 1] >= min_neighbour) & (size[at + 1] >= min_neighbour)
     )  # fmt: skip
-    flags[good.source[1:-1][middle]] = True
-    return flags
+    return good.flagged(at[lone], len(readings))
 
 
 def stuck(
@@ -195,9 +204,10 @@ def stuck(
 
 def _still_stretches(good: _Good, eps: float) -> IntArray:
     """Where each stretch begins, left to right; the next one begins where it ends."""
-    parted = np.diff(good.run) != 0
+    parted = good.parted
     if eps == 0:
-        return np.flatnonzero(np.concatenate(([True], parted | (np.diff(good.value) != 0))))
+        moved = parted | (good.value[1:] != good.value[:-1])
+        return np.concatenate(([0], np.flatnonzero(moved) + 1))
     starts = []
     run_ends = np.append(np.flatnonzero(parted) + 1, len(good.value))
     begin = 0

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
 
@@ -32,6 +32,21 @@ class Runs:
     count: IntArray
 
 
+def good_rows(readings: Readings, also: BoolArray | None = None) -> IntArray | slice:
+    """Which rows are good (and hold besides), in order of time; of equal times the last to come.
+
+    Nearly always that is all of them as they stand, for which a slice is given: it copies nothing.
+    """
+    good = readings.good if also is None else readings.good & also
+    time_us = readings.time_us
+    if good.all() and bool((time_us[1:] > time_us[:-1]).all()):
+        return slice(None)
+    rows = np.flatnonzero(good)
+    rows = rows[np.argsort(time_us[rows], kind="stable")]
+    last_of_equals = np.append(np.diff(time_us[rows]) > 0, True)[: len(rows)]
+    return rows[last_of_equals]
+
+
 def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
     """Good readings sorted by time; of equal times the one that came last wins.
 
@@ -39,16 +54,8 @@ def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
     -------
     (M,) int64 strictly increasing, (M,) float64
     """
-    good = readings.good
-    time_us, value = readings.time_us, readings.value
-    if not good.all():
-        time_us, value = time_us[good], value[good]
-    if len(time_us) > 1 and np.any(np.diff(time_us) <= 0):
-        order = np.argsort(time_us, kind="stable")
-        time_us, value = time_us[order], value[order]
-        last_of_equals = np.append(np.diff(time_us) > 0, True)
-        time_us, value = time_us[last_of_equals], value[last_of_equals]
-    return time_us, value
+    rows = good_rows(readings)
+    return readings.time_us[rows], readings.value[rows]
 
 
 def microseconds(seconds: float) -> int:

@@ -219,7 +219,9 @@ def silence_watch(
     Exactly the time is not yet silence. With `start_us`, when the watch was armed, rows that came
     before it are skipped and a station never heard rings as well.
     """
-    heard = readings.time_us if any_quality else readings.time_us[readings.good]
+    heard = readings.time_us
+    if not any_quality and not (good := readings.good).all():
+        heard = heard[good]
     if start_us is not None:
         since = heard >= start_us
         heard = heard[int(np.argmax(since)) if since.any() else len(heard) :]
@@ -227,10 +229,11 @@ def silence_watch(
     if not len(heard):
         return np.empty((0, 2), dtype=np.int64)
     timeout_us = microseconds(timeout_s)
-    following = np.append(heard[1:], NEVER)
-    until = np.append(heard[1:], now_us)
-    silent = until - heard > timeout_us
-    return np.stack((heard[silent] + timeout_us, following[silent]), axis=1)
+    at = np.flatnonzero(heard[1:] - heard[:-1] > timeout_us)
+    rings = np.stack((heard[at] + timeout_us, heard[at + 1]), axis=1)
+    if now_us - int(heard[-1]) > timeout_us:
+        rings = np.concatenate((rings, [[heard[-1] + timeout_us, NEVER]]))
+    return rings
 
 
 def guard_gate(
@@ -256,6 +259,8 @@ def guard_gate(
         return np.full(len(time_us), allows_unknown)
     known = (at >= 0) & (time_us - held_us[at] <= microseconds(guard_max_age_s))
     is_on = sign * value > sign * guard_limit
+    if settle_s == 0:
+        return np.where(known, is_on[at], allows_unknown)
     joined = np.concatenate(([False], np.diff(held_us) <= microseconds(guard_max_age_s)))
     goes_on = is_on & joined & np.concatenate(([False], is_on[:-1]))
     start = np.maximum.accumulate(np.where(goes_on, 0, np.arange(len(held_us))))

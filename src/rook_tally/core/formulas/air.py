@@ -147,6 +147,18 @@ def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> 
     """
     t, rh = 1.8 * temperature_c + 32, relative_humidity_pct
     simple = 0.5 * (t + 61.0 + 1.2 * (t - 68.0) + 0.094 * rh)
+    hot = ~(simple < 80)
+    if hot.any():
+        # Rooms are rarely that hot: the long polynomial is worked out only where it counts.
+        t, rh, simple = np.broadcast_arrays(t, rh, simple)
+        simple = np.array(simple)
+        simple[hot] = _rothfusz(t[hot], rh[hot])
+    valid = (t >= 40 - 1e-9) & (temperature_c <= 50) & within(rh, *_RH)
+    return where(valid, (simple - 32) / 1.8)
+
+
+def _rothfusz(t: FloatArray, rh: FloatArray) -> FloatArray:
+    """The regression for heat, °F, with its adjustments for dry and for damp air."""
     full = (
         -42.379 + 2.04901523 * t + 10.14333127 * rh - 0.22475541 * t * rh
         - 0.00683783 * t**2 - 0.05481717 * rh**2 + 0.00122874 * t**2 * rh
@@ -156,10 +168,7 @@ def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> 
     damp = (rh > 85) & within(t, 80, 87)
     less = (13 - rh) / 4 * np.sqrt(np.maximum(17 - np.abs(t - 95), 0) / 17)
     more = (rh - 85) / 10 * ((87 - t) / 5)
-    full = full - np.where(dry, less, 0.0) + np.where(damp, more, 0.0)
-    index = np.where(simple < 80, simple, full)
-    valid = (t >= 40 - 1e-9) & (temperature_c <= 50) & within(rh, *_RH)
-    return where(valid, (index - 32) / 1.8)
+    return np.asarray(full - np.where(dry, less, 0.0) + np.where(damp, more, 0.0))
 
 
 @elementwise("temperature_c", "wind_speed_kmh")

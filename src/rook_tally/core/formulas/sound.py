@@ -43,7 +43,7 @@ def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
     The (100−N)th percentile, Hyndman & Fan 1996 type 7 (ours); ISO 1996-1:2016.
     """
     levels = floats(levels_db)
-    levels = levels[np.isfinite(levels)]
+    levels = levels if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
     if not len(levels) or not 0 <= exceeded_pct <= 100:
         return math.nan
     return float(np.percentile(levels, 100 - exceeded_pct))
@@ -63,9 +63,9 @@ def lden(
     NaN unless the hours are 24 together.
     """
     energy = (
-        day_h * 10 ** (lday_db / 10)
-        + evening_h * 10 ** ((levening_db + 5) / 10)
-        + night_h * 10 ** ((lnight_db + 10) / 10)
+        day_h * np.exp(lday_db * _LN_10_TENTH)
+        + evening_h * np.exp((levening_db + 5) * _LN_10_TENTH)
+        + night_h * np.exp((lnight_db + 10) * _LN_10_TENTH)
     )
     is_a_day = math.isclose(day_h + evening_h + night_h, 24) and min(day_h, evening_h, night_h) >= 0
     return where(np.full(energy.shape, is_a_day), 10 * np.log10(energy / 24))

@@ -6,13 +6,14 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 
 def _moving(samples: Given, remove_mean: bool) -> FloatArray:
     given = floats(samples)
-    given = given[np.isfinite(given)]
+    if not np.isfinite(given.sum()):
+        given = given[np.isfinite(given)]
     return given - given.mean() if remove_mean and len(given) else given
 
 
@@ -22,7 +23,7 @@ def vibration_rms(samples: Given, remove_mean: bool = True) -> float:
     Taking the mean away first (ours) removes gravity and offset.
     """
     moving = _moving(samples, remove_mean)
-    return math.sqrt(float((moving**2).mean())) if len(moving) >= 2 else math.nan
+    return math.sqrt(inner(moving, moving) / len(moving)) if len(moving) >= 2 else math.nan
 
 
 def vibration_peak(samples: Given, remove_mean: bool = True) -> float:
