@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 
 import numpy as np
 import pytest
@@ -257,6 +258,14 @@ def test_a_point_is_dragged_and_the_score_follows_at_once(window: DeskWindow, qt
     assert window.workings.model.draft == COMFORT
 
 
+def _catch_up(store: Store) -> bool:
+    """As a collector does, with what was before something was made; whether there was any."""
+    with store.read() as connection:
+        site = load_site(connection)
+        bound = {one.id: (one, made.program) for one, made in bound_workings(connection, site)}
+    return bool(work_out_everything(store, bound, now_us=NOON_US))
+
+
 def test_a_trial_is_shown_everywhere_and_said_to_be_one(window: DeskWindow, qtbot: QtBot) -> None:
     _to_score(window, qtbot)
     page = window.workings.score_page
@@ -272,6 +281,36 @@ def test_a_trial_is_shown_everywhere_and_said_to_be_one(window: DeskWindow, qtbo
     assert "Comfort at Kiln room is 30 instead of 70" in window.banner.text()
     page.what_if.click()
     assert window.state.latest[series.id].value == pytest.approx(70)
+    assert window.banner.isHidden()
+
+
+def test_what_rests_on_a_score_follows_its_trial_into_other_views(
+    window: DeskWindow, qtbot: QtBot, pottery: Store
+) -> None:
+    with pottery.write() as connection:
+        keep_working(connection, Working(
+            slug="misery", name="Misery", formula="100 - comfort@here", made=Made.EACH_PLACE,
+        ))  # fmt: skip
+    _to_score(window, qtbot)
+    _catch_up(pottery)
+    page = window.workings.score_page
+    page.what_if.click()
+    page.rows[1].trial.setValue(0)
+
+    def misery() -> float:
+        found = [
+            window.state.latest[one.id].value for one in window.state.site.series
+            if one.quantity.slug == "misery" and one.station.place.name == "Kiln room"
+            and one.id in window.state.latest
+        ]  # fmt: skip
+        return found[0] if found else math.nan
+
+    qtbot.waitUntil(lambda: misery() == pytest.approx(70), timeout=20_000)
+    assert "Misery at Kiln room is 70.00 instead of 30.00" in window.banner.text()
+    window.show_view(LEDGER)
+    assert misery() == pytest.approx(70)
+    window.banner.linkActivated.emit("leave")
+    assert misery() == pytest.approx(30)
     assert window.banner.isHidden()
 
 
@@ -399,11 +438,7 @@ def test_what_is_worked_out_again_shows_where_the_past_is_shown(
     window.open_in_strip([series])
     window.rail.model.move_to(NOON_US - 30 * MINUTE_US - window.state.window.span_us)
     until_shown(qtbot, window)
-    with pottery.read() as connection:
-        site = load_site(connection)
-        bound = {one.id: (one, made.program) for one, made in bound_workings(connection, site)}
-    # A collector catches up with what was before the score was made.
-    assert work_out_everything(pottery, bound, now_us=NOON_US)
+    assert _catch_up(pottery)
 
     def is_drawn() -> bool:
         trace = window.strip.model.traces.get(series.id)

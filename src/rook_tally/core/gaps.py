@@ -44,7 +44,8 @@ def good_rows(readings: Readings, also: BoolArray | None = None) -> IntArray | s
     rows = np.flatnonzero(good)
     rows = rows[np.argsort(time_us[rows], kind="stable")]
     last_of_equals = np.append(np.diff(time_us[rows]) > 0, True)[: len(rows)]
-    return rows[last_of_equals]
+    last_rows: IntArray = rows[last_of_equals]
+    return last_rows
 
 
 def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:

@@ -1014,6 +1014,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="shell/window.py" />
+      <source>Leave the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="stations/adopt_dialog.py" />
       <source>Adopt {0}</source>
       <translation type="unfinished" />

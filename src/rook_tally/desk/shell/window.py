@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Callable
+from html import escape
 from typing import Any
 
 from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
@@ -139,6 +140,11 @@ class DeskWindow(QMainWindow):
         palette.setColor(QPalette.ColorRole.Window, colour(theme.sheen))
         palette.setColor(self.banner.foregroundRole(), colour(theme.on_sheen))
         self.banner.setPalette(palette)
+        self.banner.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse
+            | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+        )
+        self.banner.linkActivated.connect(lambda _link: self.workings.model.end_trial())
         self.banner.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
@@ -338,8 +344,10 @@ class DeskWindow(QMainWindow):
             )
         ]  # fmt: skip
         if self.state.trial:
-            told.append(said("A trial: {0}. It is shown everywhere, and nowhere kept.",
-                             self.state.trial_words()))  # fmt: skip
+            told.append(escape(said("A trial: {0}. It is shown everywhere, and nowhere kept.",
+                                    self.state.trial_words())))  # fmt: skip
+            hue = colour(self.theme.on_sheen).name()
+            told.append(f'<a href="leave" style="color: {hue}">{said("Leave the trial")}</a>')
         self.banner.setVisible(bool(told))
         self.banner.setText(" ".join(told))
         self._ask_rail()

@@ -30,6 +30,7 @@ from rook_tally.desk.workings.questions import (
     ScoreQuestion,
 )
 from rook_tally.desk.workings.rows import Row, Sort, rows_of, uses_in_words
+from rook_tally.desk.workings.trials import Trial, TrialQuestion
 from rook_tally.store import names_of
 
 PART_BY = 15.0
@@ -61,6 +62,8 @@ class WorkingsModel:
         self.place = ""
         self.trouble = ""
         self.what_if: list[float] | None = None
+        self._tried: dict[int, float] = {}
+        self._tried_for: dict[int, float] = {}
         self.cursor = 1.0
         self.changed: list[Callable[[], None]] = []
         self._asked: object = None
@@ -425,12 +428,29 @@ class WorkingsModel:
         series = dict(self.listing.series.get(self.kept.slug, ()))
         series_id = series.get(preview.place)
         if series_id is not None and np.isfinite(found.score[0]):
-            self.state.try_out({series_id: float(found.score[0])})
+            # What rests on the score keeps what it was tried at until that is worked out anew.
+            self._tried = {series_id: float(found.score[0])}
+            self.state.try_out(self.state.trial | self._tried)
         self._tell()
+
+    def trial_question(self) -> TrialQuestion | None:
+        """Asks what rests on the score that is tried out; None when nothing is, or it is known."""
+        if self.what_if is None or not self._tried or self._tried == self._tried_for:
+            return None
+        self._tried_for = dict(self._tried)
+        return TrialQuestion(self._tried_for, self.state.now_us)
+
+    def take_trial(self, trial: Trial) -> None:
+        """What rests on the score came."""
+        if self.what_if is not None and trial.said == self._tried:
+            known = {series_id: value for series_id, value in trial.values.items()
+                     if np.isfinite(value)}  # fmt: skip
+            self.state.try_out(trial.said | known)
 
     def end_trial(self) -> None:
         """Show what is really so again."""
         if self.what_if is not None:
             self.what_if = None
+            self._tried, self._tried_for = {}, {}
             self.state.try_out({})
             self._tell()

@@ -38,6 +38,7 @@ from rook_tally.desk.workings.offers_page import OffersPage
 from rook_tally.desk.workings.questions import FormulaPreview, Listing, ScorePreview
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.desk.workings.score_page import ScorePage
+from rook_tally.desk.workings.trials import Trial
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
@@ -187,6 +188,8 @@ class WorkingsView(QWidget):
             self.model.take_formula(reply.answer)
         elif isinstance(reply.answer, ScorePreview):
             self.model.take_score(reply.answer)
+        elif isinstance(reply.answer, Trial):
+            self.model.take_trial(reply.answer)
         elif any(one is reply.question for one in self._under_way):
             self._under_way = [one for one in self._under_way if one is not reply.question]
             self._on_changed(reply)
@@ -214,8 +217,8 @@ class WorkingsView(QWidget):
 
     def _ask_list(self) -> None:
         if not self.isVisible():
+            # A trial goes on: it is for looking at in the other views.
             self._again.stop()
-            self.model.end_trial()
             return
         self._reader.ask(self.model.listing_question())
 
@@ -224,6 +227,9 @@ class WorkingsView(QWidget):
             question = self.model.draft_question()
             if question is not None:
                 self._reader.ask(question)
+            trial = self.model.trial_question()
+            if trial is not None:
+                self._reader.ask(trial)
 
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
