@@ -264,8 +264,12 @@ def let_until(condition: Callable[[], bool]) -> None:
     timer = QTimer(interval=1)
     timer.timeout.connect(lambda: loop.quit() if condition() else None)
     timer.start()
-    QTimer.singleShot(round(_PATIENCE_S * 1000), loop.quit)
+    # Not `singleShot`: it outlives this call, and then ends a loop that is not the one it was for.
+    patience = QTimer(singleShot=True, interval=round(_PATIENCE_S * 1000))
+    patience.timeout.connect(loop.quit)
+    patience.start()
     loop.exec()
     timer.stop()
+    patience.stop()
     if not condition():
         raise RookTallyError("the window did not come so far within 20 s")
