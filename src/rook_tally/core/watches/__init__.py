@@ -1,0 +1,3 @@
+"""Watches: when to ring, whom to tell, what to run. What a watch says (`definitions`), which series
+it is about (`scope`), how it judges them (`judging`): all at once over kept readings (`rehearsing`)
+or one after another as they come (`stepping`)."""
