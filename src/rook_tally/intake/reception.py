@@ -38,6 +38,7 @@ from rook_tally.store import (
     write_tape,
 )
 from rook_tally.store.tape import SHOWN_BYTES
+from rook_tally.watching.live import NOT_NEWS
 
 _LONGEST_WHY = 300
 _MOST_SHOWN = 12
@@ -52,6 +53,7 @@ class _Arriving(NamedTuple):
     series: Series
     answer: Answer
     is_late: bool
+    arrived_us: int
 
 
 @dataclass(slots=True)
@@ -250,7 +252,7 @@ def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
     is_late = message.arrived_us - when.time_us > _longest_us(station.cadence_s)
-    batch.readings.append(_Arriving(reading, placed.series, answer, is_late))
+    batch.readings.append(_Arriving(reading, placed.series, answer, is_late, message.arrived_us))
 
 
 @lru_cache
@@ -352,9 +354,12 @@ def _write(
     marked = mark_what_became_certain(connection, doubtful, touched)
     for series_id, judged in marked.items():
         batch.tallies[series[series_id].station.id].suspect += judged.became_suspect
-    directory.workings.work_out(
+    told = directory.workings.work_out(
         connection, written, {series_id: judged.first_us for series_id, judged in marked.items()}
     )
+    # What was kept for long is nobody's news, however it comes in at last.
+    arrived_us = NOT_NEWS if is_anew else max((one.arrived_us for one in batch.readings), default=0)
+    directory.watches.watch(connection, written, told, arrived_us=arrived_us)
     hear_words(connection, batch.words)
     confirm_requests(connection, directory, batch.words)
     keep_strays(connection, batch.strays)

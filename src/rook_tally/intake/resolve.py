@@ -31,6 +31,7 @@ from rook_tally.store import (
     newest_seq,
     site_changed_since,
 )
+from rook_tally.watching.live import LiveWatches
 
 _STATES = {
     True: 1.0, False: 0.0, "on": 1.0, "off": 0.0, "true": 1.0, "false": 0.0,
@@ -58,7 +59,7 @@ class Directory:
     """Stations and series by their names on the wire; follows the store's configuration.
 
     `recent` are their last readings, as far as this writer knows them; `workings` is what rests on
-    them.
+    them, `watches` what watches both.
     """
 
     def __init__(self) -> None:
@@ -69,6 +70,7 @@ class Directory:
         self._has_begun_series = False
         self.recent = RecentReadings()
         self.workings = LiveWorkings()
+        self.watches = LiveWatches()
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], Hints] = {}
 
@@ -78,10 +80,12 @@ class Directory:
         if not changed and self._seen_seq >= 0:
             self._seen_seq = newest
             self.workings.refresh(connection, self._site_seq)
+            self.watches.refresh(connection, self._site_seq)
             return
         site = load_site(connection)
         self._seen_seq = self._site_seq = newest
         self.workings.refresh(connection, self._site_seq)
+        self.watches.refresh(connection, self._site_seq)
         self._stations = {station.key: station for station in site.stations}
         self._by_access_hash = {
             station.access_hash: station for station in site.stations if station.access_hash
@@ -176,6 +180,7 @@ class Directory:
         self._seen_seq = -1
         self.recent.forget()
         self.workings.forget()
+        self.watches.forget()
 
 
 def _meaning(station: Station, field: str) -> tuple[Quantity, str]:

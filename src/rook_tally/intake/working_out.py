@@ -14,7 +14,6 @@ import numpy as np
 import structlog
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.corrections import Correction, corrected_values
 from rook_tally.core.readings import Quality
 from rook_tally.core.timestamps import MINUTE_US
@@ -32,63 +31,17 @@ from rook_tally.store import (
     readings_changed_since,
     remove_readings,
 )
+from rook_tally.watching.tails import SLACK_US, Tail
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.binding import Bound
 
 _LATE_US = 15 * MINUTE_US
 """What changes further back than this (and what a working looks at) is left to the background."""
-_SLACK_US = 30 * MINUTE_US
-_FIRST_ROOM = 256
 FAULTS = (ArithmeticError, ValueError, LookupError, TypeError, MemoryError)
 """What a formula that was checked cannot raise, unless we made a mistake."""
 
 _log = structlog.get_logger(__name__)
-
-
-class _Tail:
-    """The last good readings of a series in coherent units, from `since_us` on."""
-
-    __slots__ = ("_begin", "_end", "_time_us", "_value", "keep_us", "since_us")
-
-    def __init__(self, keep_us: int) -> None:
-        self.keep_us = keep_us
-        self._time_us = np.empty(_FIRST_ROOM, dtype=np.int64)
-        self._value = np.empty(_FIRST_ROOM)
-        self._begin = self._end = 0
-        self.since_us = 0
-
-    def fill(self, time_us: TimeArray, value: FloatArray, since_us: int) -> None:
-        """Hold these readings and no others."""
-        self.since_us, self._begin, self._end = since_us, 0, len(time_us)
-        room = max(_FIRST_ROOM, 2 * len(time_us))
-        self._time_us, self._value = np.empty(room, dtype=np.int64), np.empty(room)
-        self._time_us[: self._end], self._value[: self._end] = time_us, value
-
-    @property
-    def newest_us(self) -> int:
-        """The moment of the last reading; −1 without one."""
-        return int(self._time_us[self._end - 1]) if self._end > self._begin else -1
-
-    def add(self, time_us: int, value: float) -> None:
-        """Take a reading after the last."""
-        if self._end == len(self._time_us):
-            oldest = max(self.since_us, time_us - self.keep_us - _SLACK_US)
-            held, told = self.since(oldest)
-            self.fill(held.copy(), told.copy(), oldest)
-        self._time_us[self._end], self._value[self._end] = time_us, value
-        self._end += 1
-
-    def since(self, moment_us: int) -> tuple[TimeArray, FloatArray]:
-        """The readings from a moment on; the arrays are ours."""
-        times = self._time_us[self._begin : self._end]
-        first = self._begin + int(np.searchsorted(times, moment_us))
-        return self._time_us[first : self._end], self._value[first : self._end]
-
-    def cut(self, moment_us: int) -> None:
-        """Forget the readings from a moment on."""
-        times = self._time_us[self._begin : self._end]
-        self._end = self._begin + int(np.searchsorted(times, moment_us))
 
 
 class LiveWorkings:
@@ -97,13 +50,14 @@ class LiveWorkings:
     def __init__(self) -> None:
         self._bound: list[tuple[Series, Bound]] = []
         self._users: dict[int, list[int]] = {}
-        self._tails: dict[int, _Tail] = {}
+        self._tails: dict[int, Tail] = {}
         self._reach_us: dict[int, int] = {}
         self._factors: dict[int, float] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._seen_seq = -1
         self._site_seq = -1
         self._new: list[NewReading] = []
+        self._told: dict[int, list[NewReading]] = {}
 
     def refresh(self, connection: Connection, site_seq: int) -> None:
         """Bind anew when the configuration changed; drop what others wrote to meanwhile."""
@@ -139,14 +93,15 @@ class LiveWorkings:
     def work_out(
         self, connection: Connection, written: Mapping[int, list[NewReading]],
         judged: Mapping[int, int],
-    ) -> None:  # fmt: skip
-        """Work out what rests on readings just written.
+    ) -> dict[int, list[NewReading]]:  # fmt: skip
+        """Work out what rests on readings just written; returns what that came to, by series id.
 
         Parameters
         ----------
         written : the readings by series id, in the order they arrived
         judged : by series id the first moment at which earlier readings were judged anew
         """
+        self._told = {}
         changed_us: dict[int, int] = {}
         for series_id, readings in written.items():
             if series_id in self._users:
@@ -157,7 +112,7 @@ class LiveWorkings:
                 self._tails.pop(series_id, None)
                 changed_us[series_id] = min(moment_us, changed_us.get(series_id, moment_us))
         if not changed_us:
-            return
+            return self._told
         touched = {at for series_id in changed_us for at in self._users[series_id]}
         for at in range(min(touched), len(self._bound)):
             if at in touched:
@@ -177,6 +132,7 @@ class LiveWorkings:
                     touched.update(self._users[series.id])
         self._write(connection)
         self._seen_seq = newest_seq(connection)
+        return self._told
 
     def _heard(self, connection: Connection, series_id: int, readings: list[NewReading]) -> int:
         """Take readings of an input in; the first moment at which it tells something new."""
@@ -201,15 +157,15 @@ class LiveWorkings:
             newest_us = one.time_us
         return first_us
 
-    def _tail(self, connection: Connection, series_id: int, since_us: int) -> _Tail:
+    def _tail(self, connection: Connection, series_id: int, since_us: int) -> Tail:
         """The readings of a series from a moment on, read from the store where need be."""
         tail = self._tails.get(series_id)
         if tail is None or tail.since_us > since_us:
-            from_us = since_us - _SLACK_US
+            from_us = since_us - SLACK_US
             self._write(connection)
             readings = read_range(connection, series_id, from_us, _ALWAYS_US)
             good = readings.good
-            tail = self._tails[series_id] = _Tail(self._reach_us[series_id] + _LATE_US)
+            tail = self._tails[series_id] = Tail(self._reach_us[series_id] + _LATE_US)
             tail.fill(
                 readings.time_us[good], readings.value[good] * self._factors[series_id], from_us
             )
@@ -263,10 +219,12 @@ class LiveWorkings:
             return None
         if len(gone):
             remove_readings(connection, series.id, gone.copy())
-        self._new += [
+        told = [
             NewReading(series.id, moment, one, Quality.GOOD)
             for moment, one in zip(new_times.tolist(), new_value.tolist(), strict=True)
         ]
+        self._new += told
+        self._told[series.id] = told
         moved = [int(part[0]) for part in (new_times, gone) if len(part)]
         held.cut(first_us)
         for moment, one in zip(times.tolist(), (value * factor).tolist(), strict=True):

@@ -34,6 +34,9 @@ class Subject(enum.IntEnum):
     SERIES = 7
     REMARKS = 8
     WORKINGS = 9
+    WATCHES = 10
+    ALARMS = 11
+    OUTBOX = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +92,15 @@ def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
     """Whether the configuration changed after a notice, and the number of the newest notice."""
     ((newest, newest_site),) = fetched(connection, _NEWEST_SINCE, (seq,))
     return newest_site is not None, seq if newest is None else int(newest)
+
+
+def newest_changes(connection: Connection, seq: int) -> tuple[int, set[Subject]]:
+    """Number of the newest notice, and what the notices after one are about."""
+    rows = fetched(
+        connection, "SELECT subject, max(seq) FROM change WHERE seq > ? GROUP BY subject", (seq,)
+    )
+    newest = max([seq, *(int(row[1]) for row in rows)])
+    return newest, {Subject(row[0]) for row in rows}
 
 
 def readings_changed_since(connection: Connection, seq: int) -> tuple[int, list[int]]:

@@ -40,6 +40,9 @@ class Latest:
     quality: Quality
 
 
+_ALWAYS_US = 1 << 60
+
+
 def newest_times(
     connection: Connection,
     series_ids: Collection[int] | None = None,
@@ -179,13 +182,29 @@ _CORRECTIONS = (
 )
 
 
-def newest_row_us(connection: Connection, series_id: int) -> int:
-    """Moment of the newest fresh row of a series; −1 without one."""
-    ((newest,),) = fetched(connection, _NEWEST_ROW, (series_id,))
+def newest_row_us(connection: Connection, series_id: int, before_us: int = _ALWAYS_US) -> int:
+    """Moment of the newest fresh row of a series before a moment; −1 without one."""
+    ((newest,),) = fetched(connection, _NEWEST_ROW, (series_id, before_us))
     return -1 if newest is None else int(newest)
 
 
-_NEWEST_ROW = "SELECT max(time_us) FROM reading WHERE series_id = ?"
+_NEWEST_ROW = "SELECT max(time_us) FROM reading WHERE series_id = ? AND time_us < ?"
+
+
+def heard_since(
+    connection: Connection, series_ids: Sequence[int], after_us: int, most: int
+) -> list[int]:
+    """Moments after one at which any of some series has a fresh row, rising, the first `most`."""
+    if not series_ids:
+        return []
+    marks = ", ".join("?" for _ in series_ids)
+    rows = fetched(
+        connection,
+        f"SELECT DISTINCT time_us FROM reading WHERE series_id IN ({marks}) AND time_us > ? "
+        f"ORDER BY time_us LIMIT {most}",
+        (*series_ids, after_us),
+    )
+    return [int(row[0]) for row in rows]
 
 
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:

@@ -24,6 +24,10 @@ class RequestSort(enum.Enum):
     CONTROL = "control"
     ADOPT = "adopt"
     PROPOSE = "propose"
+    ACKNOWLEDGE = "acknowledge"
+    SHELVE = "shelve"
+    UNSHELVE = "unshelve"
+    TRIAL = "trial"
 
 
 class RequestState(enum.Enum):
@@ -53,8 +57,10 @@ _OPEN = [one.value for one in RequestState if one.is_open]
 class Request:
     """What was asked, by whom, and what came of it.
 
-    For a control `name` is its name and `value` what it shall be; for an adoption `value` is the
-    terms as JSON; a proposal comes as JSON in `answer`. `tries` counts how often it was sent, the
+    For a control `name` is its name and `value` what it shall be, for `for_s` if that is told: its
+    station goes back by itself then. For an adoption `value` is the terms as JSON; a proposal comes
+    as JSON in `answer`. For an alarm `station` is the watch, `name` the series' number (empty for
+    all of it) and `value` an `AlarmWish` as JSON. `tries` counts how often it was sent, the
     last time at `tried_us`.
     """
 
@@ -70,6 +76,7 @@ class Request:
     tried_us: int | None
     answered_us: int | None
     answer: str
+    for_s: float | None = None
 
 
 class AdoptionTerms(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -84,6 +91,13 @@ class AdoptionTerms(msgspec.Struct, frozen=True, omit_defaults=True):
     broker_hash: str = ""
     fields: dict[str, tuple[str, str]] | None = None
     continues: dict[str, str] = {}
+
+
+class AlarmWish(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a person wants of an alarm: why, and until when it is to be left aside."""
+
+    word: str = ""
+    until_us: int | None = None
 
 
 class StrayProposal(msgspec.Struct, frozen=True):
@@ -101,7 +115,7 @@ class StrayProposal(msgspec.Struct, frozen=True):
 
 def ask(
     connection: Connection, sort: RequestSort, station: str, name: str, value: str, *, who: str,
-    now_us: int,
+    now_us: int, for_s: float | None = None,
 ) -> int:  # fmt: skip
     """Ask for something; returns the request's number.
 
@@ -122,7 +136,7 @@ def ask(
     inserted = connection.execute(
         sa.insert(table).values(
             asked_us=now_us, who=who, sort=sort.value, station=station, name=name, value=value,
-            state=RequestState.ASKED.value, tries=0, answer="",
+            state=RequestState.ASKED.value, tries=0, answer="", for_s=for_s,
         )
     )  # fmt: skip
     note_change(connection, Subject.REQUESTS)
@@ -161,6 +175,7 @@ def _requests(connection: Connection, wanted: sa.Select[Any]) -> list[Request]:
         Request(
             row.id, row.asked_us, row.who, RequestSort(row.sort), row.station, row.name, row.value,
             RequestState(row.state), row.tries, row.tried_us, row.answered_us, row.answer,
+            row.for_s,
         )
         for row in connection.execute(wanted)
     ]  # fmt: skip

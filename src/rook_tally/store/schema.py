@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 10
+FORMAT = 11
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -252,6 +252,72 @@ place_group = Table(
     Column("document", String, nullable=False),
 )  # fmt: skip
 
+watch = Table(
+    "watch", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+    Column("position", Integer, nullable=False),
+    Column("armed_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+# How far a watch is with one series. No foreign keys: what either refers to may go first.
+alarm = Table(
+    "alarm", metadata,
+    Column("watch", String, primary_key=True),
+    Column("series_id", Integer, primary_key=True, autoincrement=False),
+    Column("state", String, nullable=False),
+    Column("document", String, nullable=False),
+    Index("alarm_by_state", "state"),
+)  # fmt: skip
+
+journal = Table(
+    "journal", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("time_us", BigInteger, nullable=False),
+    Column("sort", String, nullable=False),
+    Column("watch", String, nullable=False),
+    Column("name", String, nullable=False),
+    Column("place", String, nullable=False),
+    Column("series_id", Integer),
+    Column("level", SmallInteger, nullable=False),
+    Column("words", String, nullable=False),
+    Column("who", String, nullable=False),
+    Index("journal_by_time", "time_us"),
+    Index("journal_by_watch", "watch", "id"),
+)  # fmt: skip
+
+way = Table(
+    "way", metadata,
+    Column("name", String, primary_key=True),
+    Column("document", String, nullable=False),
+)  # fmt: skip
+
+outbox = Table(
+    "outbox", metadata,
+    Column("id", _Sequence, primary_key=True, autoincrement=True),
+    Column("key", String, nullable=False, unique=True),
+    Column("way", String, nullable=False),
+    Column("watch", String, nullable=False),
+    Column("series_id", Integer),
+    Column("document", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+    Column("due_us", BigInteger, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("done_us", BigInteger),
+    Column("answer", String, nullable=False),
+    Index("outbox_by_state", "state", "due_us"),
+)  # fmt: skip
+
+# A control that a watch runs, or ran until somebody took it over.
+run = Table(
+    "run", metadata,
+    Column("station", String, primary_key=True),
+    Column("control", String, primary_key=True),
+    Column("document", String, nullable=False),
+)  # fmt: skip
+
 change = Table(
     "change", metadata,
     Column("seq", _Sequence, primary_key=True, autoincrement=True),
@@ -369,6 +435,8 @@ request = Table(
     Column("tried_us", BigInteger),
     Column("answered_us", BigInteger),
     Column("answer", String, nullable=False),
+    # For how long a control is set: its station goes back by itself after that.
+    Column("for_s", Float),
     Index("request_by_station", "station", "id"),
     Index("request_by_state", "state"),
 )  # fmt: skip

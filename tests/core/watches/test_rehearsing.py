@@ -38,7 +38,7 @@ WATCH = Watch(
     slug="glaze-dust", name="Glaze dust", sort=Sort.ABOVE,
     scope=Scope(quantity="pm25", place="Glaze booth"), limit=25, clear=18, unit="µg/m³",
     for_s=120, calm_s=120, level=Level.HIGH, tell=("this desktop", "the workshop"),
-    run=Run(station="extractor", control="extractor", at_least_s=900, at_most_s=3600),
+    run=Run(station="extractor", control="on", at_least_s=900, at_most_s=3600),
 )  # fmt: skip
 
 

@@ -6,16 +6,19 @@ one logic (`core.watching`) rings and clears for all of them.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.baselines import usual_level
 from rook_tally.core.errors import UsageError
+from rook_tally.core.faults import MAD_TO_SIGMA
+from rook_tally.core.gaps import microseconds
 from rook_tally.core.levels import NO_LIMITS, Limits
 from rook_tally.core.quantities import Quantity
-from rook_tally.core.readings import Readings
+from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.core.units import Unit
 from rook_tally.core.watches.definitions import Sort, Watch
@@ -79,6 +82,30 @@ class Judge:
             return self.limits.levels_of(readings.value).astype(np.float64)
         told_of = self.sign * (readings.value - self.middle)
         return np.abs(told_of) if sort is Sort.OUTSIDE else told_of
+
+    def newest_number(self, time_us: TimeArray, value: FloatArray) -> float:
+        """The number of the last of (N,) good readings, as `numbers` has it; NaN without any.
+
+        Of what is usual the one window is looked at, and no other.
+        """
+        if not len(time_us):
+            return math.nan
+        now_us = int(time_us[-1])
+        if self.sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+            until_us = now_us - microseconds(self.exclude_s)
+            since_us = until_us - microseconds(self.window_s)
+            first, after = np.searchsorted(time_us, (since_us, until_us)).tolist()
+            window = value[first:after]
+            if len(window) < _FEWEST_FOR_USUAL:
+                return math.nan
+            usual = float(np.median(window))
+            if self.sort is Sort.TIMES_USUAL:
+                return float(value[-1]) / usual if usual > 0 else math.nan
+            deviation = MAD_TO_SIGMA * float(np.median(np.abs(window - usual)))
+            return abs(float(value[-1]) - usual) / max(deviation, self.min_spread)
+        first = int(np.searchsorted(time_us, now_us - microseconds(self.window_s)))
+        part = readings_from(time_us[first:], value[first:])
+        return float(self.numbers(part)[-1])
 
     def on_axis(self, number: float) -> tuple[float, ...]:
         """Where a number lies on the readings' own axis: one value, or two for what has two sides;

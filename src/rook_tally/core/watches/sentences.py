@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import MINUS
-from rook_tally.core.watches.definitions import Guard, Hours, Scope, Sort, Watch
+from rook_tally.core.watches.definitions import Guard, Hours, Run, Scope, Sort, Watch
 
 _DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
@@ -104,6 +104,11 @@ def guard_words(guard: Guard, name: str) -> str:
     return f"{name}{where} is {side} {amount_words(guard.limit, guard.unit)}"
 
 
+def run_words(run: Run) -> str:
+    """What a watch runs: the control, or its station where that is all there is to switch."""
+    return run.station if run.control == "on" else f"{run.control} of {run.station}"
+
+
 def _condition(watch: Watch) -> list[Piece]:
     sort, limit = watch.sort, amount_words(watch.limit, watch.unit)
     if sort is Sort.SILENT:
@@ -165,7 +170,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
                  Piece(f"unacknowledged also {_listed(watch.escalate_to)}")]  # fmt: skip
     lines.append(tell)
     last = [Piece("Run" if watch.run else "Switch")]
-    last.append(Piece(watch.run.control if watch.run else "nothing", Part.CONTROL))
+    last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))
     last.append(Piece("until it" if watch.run else "; it clears when it"))
     last += _clearing(watch)
     if watch.run:

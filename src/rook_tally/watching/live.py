@@ -1,0 +1,355 @@
+"""Watches judging what has just been written, in the transaction that writes it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from msgspec.structs import replace
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.corrections import Correction, corrected_values
+from rook_tally.core.gaps import microseconds
+from rook_tally.core.readings import Quality, Readings
+from rook_tally.core.remarks import Remark
+from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.core.watches.alarms import Alarm
+from rook_tally.core.watches.definitions import Sort
+from rook_tally.core.watches.journal import JournalSort
+from rook_tally.core.watches.rehearsing import judged, leave_to_ring, rings
+from rook_tally.core.watches.scope import Target
+from rook_tally.core.watches.stepping import Turn, stepped
+from rook_tally.core.watching import NEVER
+from rook_tally.store import (
+    NewReading,
+    Subject,
+    alarms,
+    all_targets,
+    corrections_of,
+    journalled_between,
+    load_site,
+    newest_changes,
+    newest_row_us,
+    newest_seq,
+    read_range,
+    readings_changed_since,
+    remarks,
+    ways,
+)
+from rook_tally.watching.ringing import Bell, FloodGate, Surroundings, level_of
+from rook_tally.watching.tails import SLACK_US, Tail
+
+LATE_US = 15 * MINUTE_US
+"""What was measured longer ago than this when it came in wakes nobody."""
+NOT_NEWS = 1 << 60
+"""The arrival of what is nobody's news at all."""
+_CONCERNED = frozenset({
+    Subject.SITE, Subject.SERIES, Subject.WORKINGS, Subject.WATCHES, Subject.REMARKS,
+})  # fmt: skip
+_ALWAYS_US = 1 << 60
+
+
+class LiveWatches:
+    """The watches of a site as one collector steps them. Used by one thread.
+
+    What others wrote to a series, or did to an alarm, meanwhile is read from the store anew: the
+    readings since the last one judged are then stepped through again.
+    """
+
+    def __init__(self) -> None:
+        self._targets: list[Target] = []
+        self._at: dict[int, list[int]] = {}
+        self._alarms: dict[tuple[str, int], Alarm] = {}
+        self._tails: dict[int, Tail] = {}
+        self._reach_us: dict[int, int] = {}
+        self._is_worked: dict[int, bool] = {}
+        self._corrections: Mapping[int, list[Correction]] = {}
+        self._remarks: Sequence[Remark] = ()
+        self._around = Surroundings("", ZoneInfo("UTC"), {})
+        self._gate = FloodGate()
+        self._new_us: dict[int, int] = {}
+        self._seen_seq = self._site_seq = -1
+
+    def refresh(self, connection: Connection, site_seq: int) -> None:
+        """Bind anew when the configuration changed; forget what others changed meanwhile."""
+        if site_seq != self._site_seq or self._seen_seq < 0:
+            self._site_seq = site_seq
+            self._bind(connection)
+            return
+        newest, subjects = newest_changes(connection, self._seen_seq)
+        if newest == self._seen_seq:
+            return
+        if subjects & _CONCERNED:
+            self._bind(connection)
+            return
+        if not self._targets:
+            self._seen_seq = newest
+            return
+        if Subject.READINGS in subjects:
+            _, series_ids = readings_changed_since(connection, self._seen_seq)
+            for series_id in series_ids:
+                self._tails.pop(series_id, None)
+                for at in self._at.get(series_id, ()):
+                    self._alarms.pop((self._targets[at].watch.slug, series_id), None)
+        if Subject.ALARMS in subjects:
+            self._alarms.clear()
+        self._seen_seq = newest
+
+    def _bind(self, connection: Connection) -> None:
+        site = load_site(connection)
+        found, _ = all_targets(connection, site)
+        # Silence is a matter of time passing: whoever keeps the time sees to it.
+        self._targets = [
+            one for one in found if one.watch.sort is not Sort.SILENT and one.watch.is_on
+        ]
+        self._at, self._reach_us, self._tails = {}, {}, {}
+        for at, target in enumerate(self._targets):
+            self._at.setdefault(target.series.id, []).append(at)
+            if target.judge.reach_s:
+                self._reaches(target.series.id, microseconds(target.judge.reach_s))
+            for guard in target.guards:
+                self._reaches(guard.series.id, microseconds(guard.settle_s + guard.max_age_s))
+        watched = [*self._at, *self._reach_us]
+        self._is_worked = {one.id: one.station.is_worked_out for one in site.series}
+        self._corrections = corrections_of(connection, watched) if watched else {}
+        self._alarms = {}
+        self._remarks = remarks(connection)
+        self._around = Surroundings(
+            site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
+        )
+        self._seen_seq = newest_seq(connection)
+
+    def _reaches(self, series_id: int, reach_us: int) -> None:
+        self._reach_us[series_id] = max(reach_us, self._reach_us.get(series_id, 0))
+
+    def watch(
+        self, connection: Connection, written: Mapping[int, list[NewReading]],
+        worked: Mapping[int, list[NewReading]], *, arrived_us: int,
+    ) -> None:  # fmt: skip
+        """Judge readings just written and what was worked out of them.
+
+        Parameters
+        ----------
+        written, worked : readings by series id, in the order they arrived
+        arrived_us : when they did; `NOT_NEWS` for what is to wake nobody
+        """
+        told = {
+            series_id: self._corrected(series_id, readings)
+            for series_id, readings in (*written.items(), *worked.items())
+            if series_id in self._at or series_id in self._reach_us
+        }
+        if told:
+            now_us = arrived_us
+            if arrived_us == NOT_NEWS:
+                now_us = max(one.time_us for several in told.values() for one in several)
+            bell = Bell(self._around, self._gate, now_us)
+            self._new_us = {
+                series_id: min(one.time_us for one in readings)
+                for series_id, readings in told.items() if readings
+            }  # fmt: skip
+            for series_id, readings in told.items():
+                self._heard(series_id, readings)
+            for series_id, readings in told.items():
+                for at in self._at.get(series_id, ()):
+                    self._judge(connection, self._targets[at], readings, arrived_us, bell)
+            bell.write(connection)
+        if self._targets:
+            self._seen_seq = newest_seq(connection)
+
+    def _corrected(self, series_id: int, readings: list[NewReading]) -> list[NewReading]:
+        """The good ones among readings, corrected."""
+        good = [one for one in readings if one.quality is Quality.GOOD and np.isfinite(one.value)]
+        corrections = self._corrections.get(series_id)
+        if not corrections or not good:
+            return good
+        moments = np.array([one.time_us for one in good])
+        values = corrected_values(moments, np.array([one.value for one in good]), corrections)
+        return [
+            NewReading(series_id, one.time_us, value, one.quality)
+            for one, value in zip(good, values.tolist(), strict=True)
+        ]
+
+    def _heard(self, series_id: int, readings: list[NewReading]) -> None:
+        tail = self._tails.get(series_id)
+        if tail is None:
+            return
+        for one in readings:
+            if one.time_us <= tail.newest_us:
+                del self._tails[series_id]
+                return
+            tail.add(one.time_us, one.value)
+
+    def _tail(self, connection: Connection, series_id: int, since_us: int) -> Tail:
+        tail = self._tails.get(series_id)
+        if tail is None or tail.since_us > since_us:
+            from_us = since_us - SLACK_US
+            readings = read_range(connection, series_id, from_us, _ALWAYS_US)
+            good = readings.good
+            tail = self._tails[series_id] = Tail(self._reach_us.get(series_id, 0) + LATE_US)
+            tail.fill(readings.time_us[good], readings.value[good], from_us)
+        return tail
+
+    def _alarm(self, connection: Connection, target: Target) -> Alarm:
+        key = target.watch.slug, target.series.id
+        alarm = self._alarms.get(key)
+        if alarm is None:
+            # All at once: one look for five hundred watches.
+            kept = alarms(connection)
+            for one in self._targets:
+                mine = one.watch.slug, one.series.id
+                if mine not in self._alarms:
+                    self._alarms[mine] = self._caught_up(
+                        connection, one, kept.get(mine, Alarm(*mine))
+                    )
+            alarm = self._alarms[key]
+        return alarm
+
+    def _caught_up(self, connection: Connection, target: Target, alarm: Alarm) -> Alarm:
+        """The alarm after the readings before those being judged that changed nothing worth writing
+        down.
+
+        Only a delay that runs needs them: without a reading after each gap it would begin anew.
+        """
+        step = alarm.step
+        if step.last_us is None:
+            return alarm
+        since_us = step.last_us + 1
+        upto_us = self._new_us.get(target.series.id, _ALWAYS_US)
+        if step.beyond_us is None and step.calm_us is None:
+            newest_us = newest_row_us(connection, target.series.id, upto_us)
+            known_us = max(newest_us, step.last_us)
+            return replace(alarm, step=replace(step, last_us=known_us))
+        for time_us, number, may in self._numbered(connection, target, since_us, upto_us):
+            step, _ = stepped(step, target.judge.terms, time_us, number, may_ring=may)
+        return replace(alarm, step=step)
+
+    def _numbered(
+        self, connection: Connection, target: Target, since_us: int, upto_us: int
+    ) -> list[tuple[int, float, bool]]:
+        """Moment, number and leave to ring of the good readings in [since, upto)."""
+        from_us = since_us - microseconds(target.judge.reach_s)
+        readings = read_range(connection, target.series.id, from_us, upto_us)
+        guards = [
+            read_range(connection, one.series.id,
+                       since_us - microseconds(one.settle_s + one.max_age_s), upto_us)
+            for one in target.guards
+        ]  # fmt: skip
+        rows = judged(target, readings, guards, self._remarks, self._around.zone)
+        new = rows.time_us >= since_us
+        may = np.ones(len(rows.time_us), np.bool_) if rows.may_ring is None else rows.may_ring
+        return list(zip(rows.time_us[new].tolist(), rows.number[new].tolist(),
+                        may[new].tolist(), strict=True))  # fmt: skip
+
+    def _judge(
+        self, connection: Connection, target: Target, readings: Sequence[NewReading],
+        arrived_us: int, bell: Bell,
+    ) -> None:  # fmt: skip
+        """Step one watch through new readings of its series."""
+        alarm = before = self._alarm(connection, target)
+        key = target.watch.slug, target.series.id
+        terms = target.judge.terms
+        late: list[int] = []
+        for one in readings:
+            is_old = arrived_us - one.time_us > LATE_US
+            last_us = alarm.step.last_us
+            if last_us is not None and one.time_us <= last_us:
+                if is_old:
+                    late.append(one.time_us)
+                    continue
+                if self._is_said_anew(target, one.time_us, last_us):
+                    continue
+            number = self._number(connection, target, one)
+            if not np.isfinite(number):
+                continue
+            step, turned = stepped(
+                alarm.step, terms, one.time_us, number,
+                may_ring=self._may_ring(connection, target, one.time_us),
+            )  # fmt: skip
+            alarm = replace(alarm, step=step)
+            if turned is not None and turned[0] is Turn.RING:
+                ring = bell.rang_late if is_old else bell.rang
+                alarm = ring(alarm, target, turned[1], one.value)
+            elif turned is not None:
+                alarm = bell.cleared(alarm, target, turned[1])
+            elif alarm.is_untold and step.is_ringing and not is_old:
+                # It rang in what came late, and it still does.
+                assert step.rang_us is not None
+                alarm = bell.rang(alarm, target, step.rang_us, one.value)
+            elif step.is_ringing and target.limits.level_of(one.value) > alarm.level:
+                alarm = self._worse(alarm, target, one.value)
+        self._alarms[key] = alarm
+        if not alarm.step.is_as_good_as(before.step) or alarm.level != before.level:
+            bell.know(alarm)
+        if late:
+            self._judge_late(connection, target, late, bell)
+
+    def _is_said_anew(self, target: Target, time_us: int, last_us: int) -> bool:
+        """Whether a value of a working is one of before, worked out again, and not of a clock that
+        was set back."""
+        is_worked = self._is_worked.get(target.series.id, False)
+        return is_worked and last_us - time_us <= microseconds(target.gap_s)
+
+    @staticmethod
+    def _worse(alarm: Alarm, target: Target, value: float) -> Alarm:
+        if target.watch.level:
+            return alarm
+        return replace(alarm, level=target.limits.level_of(value), value=value)
+
+    def _number(self, connection: Connection, target: Target, one: NewReading) -> float:
+        judge = target.judge
+        if not judge.reach_s:
+            return judge.number(one.value)
+        since_us = one.time_us - microseconds(judge.reach_s)
+        tail = self._tail(connection, target.series.id, since_us)
+        times, values = tail.since(since_us)
+        upto = int(np.searchsorted(times, one.time_us, side="right"))
+        return judge.newest_number(times[:upto], values[:upto])
+
+    def _may_ring(self, connection: Connection, target: Target, time_us: int) -> bool:
+        watch = target.watch
+        if not target.guards and watch.hours is None and watch.remark_s is None:
+            return True
+        guards = []
+        for one in target.guards:
+            since_us = time_us - microseconds(one.settle_s + one.max_age_s)
+            times, values = self._tail(connection, one.series.id, since_us).since(since_us)
+            upto = int(np.searchsorted(times, time_us, side="right"))
+            guards.append(Readings(times[:upto], values[:upto], np.zeros(upto, np.uint8)))
+        may = leave_to_ring(target, np.array([time_us]), guards, self._remarks, self._around.zone)
+        return may is None or bool(may[0])
+
+    def _judge_late(
+        self, connection: Connection, target: Target, late: Sequence[int], bell: Bell
+    ) -> None:
+        """Write down what readings that came too late would have rung."""
+        terms = target.judge.terms
+        before_us = microseconds(terms.on_delay_s + terms.max_gap_s + target.judge.reach_s)
+        after_us = microseconds(terms.on_delay_s + terms.off_delay_s + terms.max_gap_s)
+        begin, end = min(late) - before_us, max(late) + after_us
+        readings = read_range(connection, target.series.id, begin, end)
+        guards = [
+            read_range(connection, one.series.id,
+                       begin - microseconds(one.settle_s + one.max_age_s), end)
+            for one in target.guards
+        ]  # fmt: skip
+        rows = judged(target, readings, guards, self._remarks, self._around.zone)
+        for rang_us, cleared_us in rings(rows, terms).tolist():
+            until_us = end if cleared_us == NEVER else cleared_us
+            if not any(rang_us - before_us <= one <= until_us for one in late):
+                continue
+            known = journalled_between(
+                connection, target.watch.slug, target.series.id, rang_us - before_us, until_us
+            )
+            # As of itself: what the alarm stands at now is another matter.
+            if not known & {JournalSort.RANG, JournalSort.RANG_LATE}:
+                value = float(readings.value[np.searchsorted(readings.time_us, rang_us)])
+                bell.say(target, JournalSort.RANG_LATE, rang_us, level=level_of(target, value))
+            if cleared_us != NEVER and not known & {JournalSort.RANG, JournalSort.CLEARED_LATE}:
+                bell.say(target, JournalSort.CLEARED_LATE, cleared_us)
+
+    def forget(self) -> None:
+        """What was written last is not in the store: read everything anew next time."""
+        self._alarms.clear()
+        self._tails.clear()
+        self._seen_seq = self._site_seq = -1

@@ -1,0 +1,218 @@
+"""Controls that watches run: begun while one rings, kept going, ended, left alone once a person
+sets them.
+
+A station is told for how long it may go on by itself, and told again well before that: should the
+collector die, the station stops.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec.structs import replace
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.gaps import microseconds
+from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.core.watches.alarms import Alarm
+from rook_tally.core.watches.definitions import Watch
+from rook_tally.core.watches.journal import Entry, JournalSort
+from rook_tally.store import (
+    ControlRun,
+    Request,
+    RequestSort,
+    RequestState,
+    RunState,
+    ask,
+    control_reports,
+    control_runs,
+    end_run,
+    load_site,
+    newest_requests,
+    write_journal,
+    write_run,
+)
+
+RENEW_US = 5 * MINUTE_US
+LEFT_TO_ITSELF_S = 15 * 60.0
+"""So long a station goes on without having been told again."""
+_TRIAL_S = 10.0
+
+
+def purpose_of(watch: str) -> str:
+    """Who asks, when a watch does."""
+    return f"watch {watch}"
+
+
+def keep_running(
+    connection: Connection,
+    several: Sequence[Watch],
+    known: Mapping[tuple[str, int], Alarm],
+    *,
+    now_us: int,
+) -> None:
+    """Begin, go on with and end the controls that watches run, as their alarms stand."""
+    runs = {one.watch: one for one in control_runs(connection)}
+    ringing = {one.watch for one in known.values() if one.step.is_ringing and not one.is_untold}
+    entries: list[Entry] = []
+    for watch in several:
+        run = runs.pop(watch.slug, None)
+        is_wanted = watch.slug in ringing and watch.is_on
+        if run is not None:
+            entries += _gone_on(connection, watch, run, is_wanted=is_wanted, now_us=now_us)
+        elif watch.run is not None and is_wanted:
+            entries += _begun(connection, watch, now_us=now_us)
+    for run in runs.values():
+        # Its watch is gone.
+        if run.state is RunState.RUNNING:
+            _ask(connection, run, run.off, now_us=now_us)
+        end_run(connection, run)
+    write_journal(connection, entries)
+
+
+def _say(
+    watch: Watch, run: ControlRun, sort: JournalSort, words: str, now_us: int, who: str = ""
+) -> Entry:
+    return Entry(now_us, sort, watch.slug, watch.name, run.station, None, watch.level,
+                 f"{run.control} {words}", who)  # fmt: skip
+
+
+def _ask(
+    connection: Connection, run: ControlRun, value: str, *, now_us: int, for_s: float | None = None
+) -> int:
+    return ask(
+        connection, RequestSort.CONTROL, run.station, run.control, value,
+        who=purpose_of(run.watch), now_us=now_us, for_s=for_s,
+    )  # fmt: skip
+
+
+def _begun(connection: Connection, watch: Watch, *, now_us: int) -> list[Entry]:
+    wanted = watch.run
+    assert wanted is not None
+    run = ControlRun(
+        station=wanted.station, control=wanted.control, watch=watch.slug, began_us=now_us,
+        least_us=now_us + microseconds(wanted.at_least_s),
+        most_us=now_us + microseconds(wanted.at_most_s), renewed_us=now_us,
+        on=wanted.on, off=wanted.off,
+    )  # fmt: skip
+    number = _ask(connection, run, run.on, now_us=now_us, for_s=_own_limit_s(run, now_us))
+    write_run(connection, replace(run, request_id=number))
+    return [_say(watch, run, JournalSort.ASKED, "told to run", now_us)]
+
+
+def _own_limit_s(run: ControlRun, now_us: int) -> float:
+    return min(LEFT_TO_ITSELF_S, max((run.most_us - now_us) / 1e6, 1.0))
+
+
+def _gone_on(
+    connection: Connection, watch: Watch, run: ControlRun, *, is_wanted: bool, now_us: int
+) -> list[Entry]:
+    cleared_us = None if is_wanted else now_us if run.cleared_us is None else run.cleared_us
+    after = replace(run, cleared_us=cleared_us)
+    entries: list[Entry] = []
+    if after.state is not RunState.RUNNING:
+        if cleared_us is not None:
+            end_run(connection, run)
+            return entries
+    else:
+        asked = _newest_request(connection, run)
+        who = _taken_over(connection, run, asked)
+        if who:
+            entries.append(
+                _say(watch, run, JournalSort.OVERRIDDEN, "set by hand, left to that", now_us, who)
+            )
+            after = replace(after, state=RunState.OVERRIDDEN)
+        else:
+            after, told = _heard_of(watch, after, asked, now_us)
+            entries += told
+            still, told = _ended_or_renewed(connection, watch, after, now_us)
+            entries += told
+            if still is None:
+                return entries
+            after = still
+    if after != run:
+        write_run(connection, after)
+    return entries
+
+
+def _newest_request(connection: Connection, run: ControlRun) -> Request | None:
+    return next(
+        (one for one in newest_requests(connection, run.station)
+         if one.sort is RequestSort.CONTROL and one.name == run.control),
+        None,
+    )  # fmt: skip
+
+
+def _taken_over(connection: Connection, run: ControlRun, newest: Request | None) -> str:
+    """Who has set the control since: a person by a request, or by hand at the station."""
+    if newest is not None and newest.id > run.request_id and newest.who != purpose_of(run.watch):
+        return newest.who or "somebody"
+    if not run.was_confirmed:
+        return ""
+    station = load_site(connection).station(run.station)
+    word = None if station is None else control_reports(connection, station.id).get(run.control)
+    said_otherwise = word is not None and word.value != run.on
+    return f"at {run.station}" if said_otherwise else ""
+
+
+def _heard_of(
+    watch: Watch, run: ControlRun, asked: Request | None, now_us: int
+) -> tuple[ControlRun, list[Entry]]:
+    """What the station has said of it."""
+    if asked is None or asked.id != run.request_id:
+        return run, []
+    if asked.state is RequestState.CONFIRMED and not run.was_confirmed:
+        at_us = asked.answered_us or now_us
+        return replace(run, was_confirmed=True), [
+            _say(watch, run, JournalSort.CONFIRMED, "confirmed running", at_us)
+        ]
+    if asked.state is RequestState.UNCONFIRMED and run.renewed_us:
+        # Said once, and asked again when its time comes.
+        return replace(run, renewed_us=0, was_confirmed=False), [
+            _say(watch, run, JournalSort.NOT_CONFIRMED, f"not confirmed: {asked.answer}", now_us)
+        ]
+    return run, []
+
+
+def _ended_or_renewed(
+    connection: Connection, watch: Watch, run: ControlRun, now_us: int
+) -> tuple[ControlRun | None, list[Entry]]:
+    is_over = run.cleared_us is not None and now_us >= run.least_us
+    if is_over or now_us >= run.most_us:
+        _ask(connection, run, run.off, now_us=now_us)
+        ran = f"after {round((now_us - run.began_us) / MINUTE_US)} min"
+        if is_over:
+            end_run(connection, run)
+            return None, [_say(watch, run, JournalSort.STOPPED, f"told to stop {ran}", now_us)]
+        longest = f"told to stop {ran}, the longest it may run"
+        return replace(run, state=RunState.SPENT), [
+            _say(watch, run, JournalSort.STOPPED, longest, now_us)
+        ]
+    since_us = run.renewed_us or run.began_us
+    last_us = max(since_us, run.began_us)
+    if run.renewed_us == 0:
+        # It was not confirmed: after a pause, once more.
+        last_us = run.began_us + (now_us - run.began_us) // RENEW_US * RENEW_US
+        if now_us - last_us > MINUTE_US:
+            return run, []
+    elif now_us - last_us < RENEW_US:
+        return run, []
+    number = _ask(connection, run, run.on, now_us=now_us, for_s=_own_limit_s(run, now_us))
+    return replace(run, request_id=number, renewed_us=now_us), []
+
+
+def try_control(connection: Connection, watch: Watch, *, now_us: int) -> None:
+    """Let a watch's control run for a moment, as a trial; not while it runs or somebody set it."""
+    run = watch.run
+    if run is None or any(
+        (one.station, one.control) == (run.station, run.control) for one in control_runs(connection)
+    ):
+        return
+    end_us = now_us + microseconds(_TRIAL_S)
+    trial = ControlRun(
+        station=run.station, control=run.control, watch=watch.slug, began_us=now_us,
+        least_us=end_us, most_us=end_us, cleared_us=now_us, renewed_us=now_us,
+        on=run.on, off=run.off,
+    )  # fmt: skip
+    number = _ask(connection, trial, run.on, now_us=now_us, for_s=_TRIAL_S)
+    write_run(connection, replace(trial, request_id=number))
