@@ -77,7 +77,8 @@ def test_it_is_acknowledged_with_a_word(booth: Booth) -> None:
     assert booth.alarm().state is AlarmState.ACKNOWLEDGED
     assert (booth.alarm().who, booth.alarm().word) == ("Wren", "door open")
     state, why = booth.wish(RequestSort.ACKNOWLEDGE, 2)
-    assert (state, why) == (RequestState.REFUSED, "Glaze dust has nothing to acknowledge")
+    assert state is RequestState.REFUSED
+    assert why.startswith("Glaze dust has nothing to acknowledge")
     booth.told(3, 5)
     assert booth.alarm().state is AlarmState.NORMAL
 

@@ -6,7 +6,6 @@ import tempfile
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -24,6 +23,7 @@ from rook_tally.core.workings.definitions import Working
 from rook_tally.store import (
     Store,
     add_correction,
+    alarms,
     all_targets,
     journal,
     keep_remark,
@@ -94,7 +94,8 @@ def test_what_comes_too_late_is_written_down_and_wakes_nobody(booth: Booth) -> N
         (JournalSort.RANG_LATE, 2), (JournalSort.CLEARED_LATE, 6),
     ]  # fmt: skip
     assert booth.letters() == []
-    assert booth.alarm().state is AlarmState.NORMAL
+    with booth.store.read() as connection:
+        assert alarms(connection, standing=True) == {}
 
 
 def test_a_ring_found_out_late_is_told_once_a_fresh_reading_shows_that_it_stands(
@@ -129,9 +130,8 @@ def test_corrections_and_workings_are_watched_as_any_series(booth: Booth) -> Non
         ))  # fmt: skip
         site = load_site(connection)
         dust = next(one for one in site.series if one.station.key == "dust")
-        add_correction(
-            connection, dust.id, Correction(at(5), 2.0, 0.0), who="Wren", why="", now_us=at(-5)
-        )
+        twice = Correction(at(5), 2.0, 0.0)
+        add_correction(connection, dust.id, twice, who="Wren", why="", now_us=at(-5))
     booth.keep(replace(DUST, for_s=0.0))
     booth.keep(Watch(
         slug="between", name="Between", sort=Sort.ABOVE, limit=30,
@@ -262,5 +262,5 @@ def _rehearsed(store: Store) -> list[list[int]]:
         guards = [read_range(connection, one.series.id, 0, 1 << 60) for one in target.guards]
         written = remarks(connection)
     rows = judged(target, readings, guards, written, ZoneInfo("UTC"))
-    armed = np.array(rings(rows, target.judge.terms))
-    return armed[armed[:, 0] >= at(-5)].tolist()
+    found: list[list[int]] = rings(rows, target.judge.terms).tolist()
+    return [pair for pair in found if pair[0] >= at(-5)]

@@ -100,6 +100,12 @@ class MqttSide:
         """Close the door, then our broker."""
         await self._stack.aclose()
 
+    async def publish(self, topic: str, body: bytes) -> None:
+        """Publish a message of ours; DoorError when the broker does not take it."""
+        if self._door is None:
+            raise DoorError("the broker is not there yet")
+        await self._door.publish(topic, body)
+
     async def follow_settings(self) -> None:
         """Take up stations, keys and topics as they are now."""
         stations, patterns = await asyncio.to_thread(self._told)

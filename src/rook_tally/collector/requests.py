@@ -28,6 +28,7 @@ from rook_tally.store import (
     note_sent,
     open_requests,
 )
+from rook_tally.watching.keeping import WISHES
 
 MOST_TRIES = 3
 _LOOK_S = 0.25
@@ -42,8 +43,8 @@ class ControlOutlet(Protocol):
     def is_open(self) -> bool:
         """Whether the way is open now."""
 
-    def set_control(self, station: str, name: str, value: str) -> None:
-        """Hand a value over."""
+    def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
+        """Hand a value over, and for how long it is to hold when that is told."""
 
 
 class RequestRunner:
@@ -100,7 +101,7 @@ class RequestRunner:
         """Read what is open, with how long each may take and by which door it goes."""
         try:
             with self._store.read() as connection:
-                requests = open_requests(connection)
+                requests = [one for one in open_requests(connection) if one.sort not in WISHES]
                 if not requests:
                     self._open = []
                     return
@@ -148,7 +149,7 @@ class RequestRunner:
         if door == "http":
             self._for_http[request.station][request.name] = request.value
         elif outlet is not None:
-            outlet.set_control(request.station, request.name, request.value)
+            outlet.set_control(request.station, request.name, request.value, request.for_s)
 
     def _is_ours(self, request: Request) -> bool:
         """Whether this collector is the one that sends it now."""

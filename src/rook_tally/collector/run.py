@@ -12,6 +12,13 @@ from pathlib import Path
 
 import structlog
 
+from rook_tally.actions.desktop import Desktop
+from rook_tally.actions.mail import Mail
+from rook_tally.actions.mqtt_message import MqttMessage
+from rook_tally.actions.post import Post
+from rook_tally.actions.sound import Sound, Voice
+from rook_tally.actions.teller import Teller
+from rook_tally.actions.webhook import Webhook
 from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_sealing
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.doors import DoorKeeper
@@ -21,6 +28,8 @@ from rook_tally.collector.mqtt import MqttSide
 from rook_tally.collector.presence import Presence, presence_in
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.reworking import Reworking
+from rook_tally.collector.watching import WatchKeeping
+from rook_tally.core.watches.ways import WaySort
 from rook_tally.intake.addresses import (
     BuiltinBroker,
     Certificate,
@@ -108,9 +117,14 @@ async def collect(
         stack.push_async_callback(doors.close)
 
         reworking = Reworking(store, clock=now_us)
+        keeping = WatchKeeping(store, clock=now_us)
+        post = Post(store, _tellers(store, mqtt), clock=now_us)
 
         async def take_up(changed: set[Subject]) -> None:
             reworking.take_up(changed)
+            keeping.take_up(changed)
+            if Subject.OUTBOX in changed:
+                post.wake()
             if Subject.REQUESTS in changed:
                 requests.wake()
             if Subject.SITE in changed:
@@ -126,6 +140,8 @@ async def collect(
             asyncio.create_task(keep_bounded(store, clock=now_us)),
             asyncio.create_task(requests.run()),
             asyncio.create_task(reworking.run()),
+            asyncio.create_task(keeping.run()),
+            asyncio.create_task(post.run()),
         ]
         following = asyncio.create_task(follow(store, take_up, stop))
         settle_memory()
@@ -135,6 +151,17 @@ async def collect(
         for task in background:
             task.cancel()
         await asyncio.wait((*background, following))
+
+
+def _tellers(store: Store, mqtt: MqttSide | None) -> dict[WaySort, Teller]:
+    return {
+        WaySort.DESKTOP: Desktop(store, now_us),
+        WaySort.SOUND: Sound(),
+        WaySort.VOICE: Voice(),
+        WaySort.MAIL: Mail(),
+        WaySort.WEBHOOK: Webhook(),
+        WaySort.MQTT: MqttMessage(None if mqtt is None else mqtt.publish),
+    }
 
 
 async def _announce(

@@ -245,6 +245,7 @@ def _rights_of(key: str, patterns: Sequence[TopicPattern]) -> str:
     topics = [
         f"topic write rook/{key}/readings", f"topic write rook/{key}/status",
         f"topic write rook/{key}/controls/+", f"topic read rook/{key}/controls/+/set",
+        f"topic read rook/{key}/controls/+/for",
         *(f"topic write {pattern.filter_of(key)}" for pattern in patterns),
     ]  # fmt: skip
     return "\n".join([f"user {key}", *topics]) + "\n"

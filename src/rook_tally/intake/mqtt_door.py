@@ -30,6 +30,7 @@ from rook_tally.intake.topics import TopicPattern
 from rook_tally.store import CONTROL_PREFIX, STATUS, DoorState
 
 _READINGS, _STATUS, _CONTROLS = "rook/+/readings", "rook/+/status", "rook/+/controls/+"
+_PUBLISH_S = 10.0
 _QOS = 1
 _KEEPALIVE_S = 30
 _KNOCK_S = 3.0
@@ -142,9 +143,27 @@ class MqttDoor:
         """Whether the broker is there."""
         return self._is_connected
 
-    def set_control(self, station: str, name: str, value: str) -> None:
-        """Hand a control's value to the broker."""
-        self._client.publish(f"rook/{station}/controls/{name}/set", value, qos=_QOS)
+    def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
+        """Hand a control's value to the broker, and before it for how long it is to hold."""
+        topic = f"rook/{station}/controls/{name}"
+        if for_s is not None:
+            self._client.publish(f"{topic}/for", f"{for_s:g}", qos=_QOS)
+        self._client.publish(f"{topic}/set", value, qos=_QOS)
+
+    async def publish(self, topic: str, body: bytes) -> None:
+        """Publish a message; returns once the broker has it.
+
+        Raises
+        ------
+        DoorError
+            When it did not take it.
+        """
+        if not self._is_connected:
+            raise DoorError(f"the broker at {self._broker.endpoint} is not there")
+        info = self._client.publish(topic, body, qos=_QOS)
+        await asyncio.to_thread(info.wait_for_publish, _PUBLISH_S)
+        if not info.is_published():
+            raise DoorError(f"the broker at {self._broker.endpoint} did not take the message")
 
     def _shared(self, topics: str) -> str:
         return f"$share/{self._group}/{topics}"

@@ -42,10 +42,11 @@ class SerialDoor(ReadingDoor):
         """Whether the port is there."""
         return self._writer is not None
 
-    def set_control(self, station: str, name: str, value: str) -> None:
-        """Write a line `set NAME VALUE`."""
+    def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
+        """Write a line `set NAME VALUE`, or `set NAME VALUE for SECONDS`."""
         if self._writer is not None:
-            self._writer.write(f"set {name} {value}\n".encode())
+            until = "" if for_s is None else f" for {for_s:g}"
+            self._writer.write(f"set {name} {value}{until}\n".encode())
 
     async def _run(self) -> None:
         while True:

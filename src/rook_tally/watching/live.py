@@ -134,6 +134,9 @@ class LiveWatches:
         written, worked : readings by series id, in the order they arrived
         arrived_us : when they did; `NOT_NEWS` for what is to wake nobody
         """
+        if any(series_id not in self._is_worked for series_id in (*written, *worked)):
+            # Begun by these very readings.
+            self._bind(connection)
         told = {
             series_id: self._corrected(series_id, readings)
             for series_id, readings in (*written.items(), *worked.items())

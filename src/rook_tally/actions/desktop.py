@@ -1,0 +1,125 @@
+"""Notifications on the desktop, by the freedesktop notification service, with buttons."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+
+from rook_tally.actions.teller import ActionError
+from rook_tally.core.levels import Level
+from rook_tally.core.timestamps import HOUR_US
+from rook_tally.core.watches.ways import Event, Notice, Way
+from rook_tally.store import AlarmWish, RequestSort, Store, ask
+
+_SERVICE = "org.freedesktop.Notifications"
+_PATH = "/org/freedesktop/Notifications"
+_PATIENCE_S = 10.0
+_ACKNOWLEDGE, _SHELVE = "acknowledge", "shelve"
+_WHO = "desktop notification"
+_SHELVED_US = HOUR_US
+
+
+class Desktop:
+    """Shows notices on the desktop of who runs the collector; what is over takes its place."""
+
+    def __init__(self, store: Store, clock: Callable[[], int]) -> None:
+        self._store, self._clock = store, clock
+        self._bus: Any = None
+        # By the service's number the alarm that a notification is of, and the other way round.
+        self._alarms: dict[int, tuple[str, int | None]] = {}
+        self._numbers: dict[tuple[str, int | None], int] = {}
+        self._asking: set[asyncio.Task[None]] = set()
+
+    async def tell(self, way: Way, notice: Notice) -> str:
+        """Show a notice."""
+        from dbus_fast import Variant
+
+        alarm = notice.watch, notice.series_id
+        calls = notice.event not in (Event.CLEARED, Event.DIGEST, Event.MANY, Event.TRIAL)
+        buttons = [_ACKNOWLEDGE, "Acknowledge", _SHELVE, "Shelve for an hour"] if calls else []
+        urgency = 2 if calls and notice.level >= Level.HIGH else 1
+        hints = {"urgency": Variant("y", urgency), "desktop-entry": Variant("s", "rook-tally")}
+        body: list[Any] = [
+            "Rook Tally", self._numbers.get(alarm, 0), "rook-tally", notice.title, notice.text,
+            buttons, hints, -1,
+        ]  # fmt: skip
+        (number,) = await self._called("Notify", "susssasa{sv}i", body)
+        self._numbers[alarm] = number
+        self._alarms[number] = alarm
+        return "shown on the desktop"
+
+    async def _called(self, member: str, signature: str, body: list[Any]) -> list[Any]:
+        from dbus_fast import Message, MessageType
+        from dbus_fast.errors import DBusError, InvalidAddressError
+
+        try:
+            async with asyncio.timeout(_PATIENCE_S):
+                bus = await self._connected()
+                answer = await bus.call(Message(
+                    destination=_SERVICE, path=_PATH, interface=_SERVICE, member=member,
+                    signature=signature, body=body,
+                ))  # fmt: skip
+        except (OSError, EOFError, TimeoutError, DBusError, InvalidAddressError) as error:
+            self._bus = None
+            raise ActionError(
+                "there is no desktop to tell", remedy="it is tried again once somebody is logged in"
+            ) from error
+        if answer.message_type is MessageType.ERROR:
+            why = answer.body[0] if answer.body else answer.error_name
+            raise ActionError(f"the desktop shows no notifications: {why}")
+        told: list[Any] = answer.body
+        return told
+
+    async def _connected(self) -> Any:
+        if self._bus is not None and self._bus.connected:
+            return self._bus
+        from dbus_fast import BusType, Message
+        from dbus_fast.aio import MessageBus
+
+        bus = await MessageBus(bus_type=BusType.SESSION).connect()
+        await bus.call(Message(
+            destination="org.freedesktop.DBus", path="/org/freedesktop/DBus",
+            interface="org.freedesktop.DBus", member="AddMatch", signature="s",
+            body=[f"type='signal',interface='{_SERVICE}'"],
+        ))  # fmt: skip
+        bus.add_message_handler(self._on_message)
+        self._bus = bus
+        return bus
+
+    def _on_message(self, message: Any) -> None:
+        if message.interface != _SERVICE or not message.body:
+            return
+        if message.member == "NotificationClosed":
+            alarm = self._alarms.pop(message.body[0], None)
+            if alarm is not None:
+                self._numbers.pop(alarm, None)
+        elif message.member == "ActionInvoked":
+            alarm = self._alarms.get(message.body[0])
+            if alarm is not None:
+                task = asyncio.create_task(self._ask(message.body[1], *alarm))
+                self._asking.add(task)
+                task.add_done_callback(self._asking.discard)
+
+    async def _ask(self, button: str, watch: str, series_id: int | None) -> None:
+        await asyncio.to_thread(self._asked, button, watch, series_id)
+
+    def _asked(self, button: str, watch: str, series_id: int | None) -> None:
+        now_us = self._clock()
+        sort, wish = RequestSort.ACKNOWLEDGE, AlarmWish()
+        if button == _SHELVE:
+            sort, wish = RequestSort.SHELVE, AlarmWish(until_us=now_us + _SHELVED_US)
+        with self._store.write() as connection:
+            ask(
+                connection, sort, watch, "" if series_id is None else str(series_id),
+                msgspec.json.encode(wish).decode(), who=_WHO, now_us=now_us,
+            )  # fmt: skip
+
+    async def close(self) -> None:
+        """Leave the bus."""
+        if self._asking:
+            await asyncio.wait(self._asking)
+        if self._bus is not None:
+            self._bus.disconnect()

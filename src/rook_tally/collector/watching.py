@@ -1,0 +1,57 @@
+"""Keeping time for the watches: one collector at a time does this for a store."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+import structlog
+
+from rook_tally.core.errors import StoreError
+from rook_tally.store import Duty, HeldDuty, Store, Subject, take_duty
+from rook_tally.watching.keeping import Keeper
+
+LOOK_EVERY_S = 1.0
+_CONCERNED = frozenset({Subject.ALARMS, Subject.REQUESTS, Subject.WATCHES, Subject.SITE})
+
+_log = structlog.get_logger(__name__)
+
+
+class WatchKeeping:
+    """Looks once a second, and when an alarm, a wish or a watch changed."""
+
+    def __init__(self, store: Store, *, clock: Callable[[], int]) -> None:
+        self._store, self._clock = store, clock
+        self._keeper = Keeper(store)
+        self._moved = asyncio.Event()
+
+    def take_up(self, changed: set[Subject]) -> None:
+        """Hear what changed in the store."""
+        if changed & _CONCERNED:
+            self._moved.set()
+
+    async def run(self) -> None:
+        """Look whenever that is ours to do, until cancelled."""
+        duty: HeldDuty | None = None
+        try:
+            while True:
+                self._moved.clear()
+                try:
+                    duty = await asyncio.to_thread(self._taken, duty)
+                    if duty is not None:
+                        await asyncio.to_thread(self._keeper.look, self._clock())
+                except StoreError as error:
+                    _log.warning("watches_put_off", error=str(error))
+                try:
+                    async with asyncio.timeout(LOOK_EVERY_S):
+                        await self._moved.wait()
+                except TimeoutError:
+                    continue
+        finally:
+            if duty is not None:
+                duty.release()
+
+    def _taken(self, held: HeldDuty | None) -> HeldDuty | None:
+        if held is not None and held.is_still_held():
+            return held
+        return take_duty(self._store, Duty.WATCHING)
