@@ -47,12 +47,14 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_stations import stations_app
+    from rook_tally.cli.app_watches import watches_app
     from rook_tally.cli.app_workings import workings_app
 
     app.add_typer(stations_app)
     app.add_typer(doors_app)
     app.add_typer(care_app)
     app.add_typer(workings_app)
+    app.add_typer(watches_app)
 
 
 def _fail(error: RookTallyError, code: int) -> None:

@@ -49,7 +49,7 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
             if not wait:
                 typer.echo(f"asked of {key}: {name} {told}")
                 return
-            done = _answered(store, tail, number)
+            done = answered(store, tail, number)
         finally:
             tail.close()
     finally:
@@ -71,7 +71,7 @@ def _control_named(station: Station, name: str) -> Control:
     return found
 
 
-def _answered(store: Store, tail: ChangeTail, number: int) -> Request:
+def answered(store: Store, tail: ChangeTail, number: int) -> Request:
     """The request once it is answered, or as it stands when nobody has taken it up in time."""
     begun = time.monotonic()
     while True:

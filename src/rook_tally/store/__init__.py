@@ -111,6 +111,14 @@ from rook_tally.store.query import (
     span_of,
 )
 from rook_tally.store.recent import RecentReadings
+from rook_tally.store.rehearsal import (
+    NUISANCE_S,
+    Material,
+    Rehearsed,
+    material,
+    rehearsed,
+    rehearsed_on,
+)
 from rook_tally.store.remarks import keep_remark, remarks, remove_remark
 from rook_tally.store.requests import (
     AdoptionTerms,
@@ -216,6 +224,7 @@ __all__ = [
     "FIRMWARE",
     "HEARTBEAT_S",
     "NOBODY",
+    "NUISANCE_S",
     "OFFLINE",
     "ONLINE",
     "PAGE_US",
@@ -246,6 +255,7 @@ __all__ = [
     "Latest",
     "LatestRow",
     "Letter",
+    "Material",
     "Moment",
     "NewReading",
     "OutState",
@@ -254,6 +264,7 @@ __all__ = [
     "PollSetting",
     "Problem",
     "RecentReadings",
+    "Rehearsed",
     "Request",
     "RequestSort",
     "RequestState",
@@ -337,6 +348,7 @@ __all__ = [
     "letter_put_off",
     "load_site",
     "mark_what_became_certain",
+    "material",
     "moment_of",
     "names_of",
     "new_access_key",
@@ -363,6 +375,8 @@ __all__ = [
     "read_range",
     "read_raw_range",
     "readings_changed_since",
+    "rehearsed",
+    "rehearsed_on",
     "remarks",
     "remove_door",
     "remove_group",

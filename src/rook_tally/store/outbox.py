@@ -19,7 +19,7 @@ from rook_tally.store.driver import executed_many
 
 PAUSES_US = tuple(
     [5 * SECOND_US, 15 * SECOND_US, MINUTE_US, 5 * MINUTE_US, 15 * MINUTE_US, 30 * MINUTE_US]
-    + [HOUR_US] * 23
+    + [HOUR_US] * 24
 )
 """Between one try and the next; after the last it is given up."""
 _KEPT_US = 90 * DAY_US
