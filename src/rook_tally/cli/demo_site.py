@@ -5,15 +5,23 @@ from __future__ import annotations
 import multiprocessing
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
+from zoneinfo import ZoneInfo
 
 from rook_tally.core.gaps import max_gap_s
+from rook_tally.core.numerals import duration
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.screening import screened
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.watches.alarms import Alarm
+from rook_tally.core.watches.journal import Entry, JournalSort
+from rook_tally.core.watches.stepping import Step
+from rook_tally.core.watching import AlarmState
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.demo.remarks import remarks_between
+from rook_tally.demo.watches import WATCHES
 from rook_tally.demo.workings import GROUPS, WORKINGS
 from rook_tally.store import (
     SEALED_AFTER_US,
@@ -22,17 +30,23 @@ from rook_tally.store import (
     Store,
     add_series,
     add_station,
+    all_targets,
     append_sealed,
     bound_workings,
     history_of,
     keep_group,
     keep_remark,
+    keep_watch,
     keep_working,
     load_site,
+    rehearsed,
     set_site,
     work_out_everything,
+    write_alarms,
+    write_journal,
 )
 
+_JOURNAL_DAYS = 14.0
 # Starting another process takes as long as making this many days.
 _LONG_DAYS = 20.0
 
@@ -76,6 +90,45 @@ def make_demo_site(
             keep_group(connection, group)
         for working in WORKINGS:
             keep_working(connection, working)
+        for watch in WATCHES:
+            keep_watch(connection, watch, now_us=end_us)
+    _fill_journal(store, end_us - round(min(days, _JOURNAL_DAYS) * DAY_US), end_us)
+
+
+def _fill_journal(store: Store, start_us: int, end_us: int) -> None:
+    """Write down what the watches would have rung, had they been there, and what stands."""
+    with store.read() as connection:
+        site = load_site(connection)
+        targets, _ = all_targets(connection, site)
+        zone = ZoneInfo(site.zone)
+        found = [
+            (target, rehearsed(connection, target, start_us, end_us, zone)) for target in targets
+        ]
+    lines: list[Entry] = []
+    standing: list[Alarm] = []
+    for target, told in found:
+        watch, series = target.watch, target.series
+        for rang_us, cleared_us in told.pairs():
+            line = Entry(rang_us, JournalSort.RANG, watch.slug, watch.name, series.place, series.id,
+                         watch.level)  # fmt: skip
+            lines.append(line)
+            if cleared_us is not None:
+                words = f"after {duration((cleared_us - rang_us) / 1e6)}"
+                lines.append(replace(
+                    line, time_us=cleared_us, sort=JournalSort.CLEARED, words=words
+                ))  # fmt: skip
+        if told.pairs():
+            rang_us, cleared_us = told.pairs()[-1]
+            is_over = cleared_us is not None
+            # Somebody has seen what is over.
+            state = AlarmState.NORMAL if is_over else AlarmState.UNACKNOWLEDGED
+            step = Step(end_us, rang_us=None if is_over else rang_us)
+            standing.append(
+                Alarm(watch.slug, series.id, step, state, watch.level, since_us=rang_us)
+            )
+    with store.write() as connection:
+        write_journal(connection, sorted(lines, key=lambda line: line.time_us))
+        write_alarms(connection, standing)
 
 
 def work_out_demo(store: Store, *, now_us: int) -> None:

@@ -24,20 +24,16 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.core.timestamps import HOUR_US, SECOND_US
 from rook_tally.demo.chance import uniform
 from rook_tally.demo.history import report_times
+from rook_tally.demo.loop import Loop
 from rook_tally.demo.pottery import STATIONS, UNADOPTED, DemoStation, Speech
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body, senml_body
 
 _JSON, _SENML = "application/json", "application/senml+json"
-_CONTROLS = "rook/+/controls/+/set"
+_CONTROLS = "rook/+/controls/+/+"
 _DUPLICATE_SHARE = 0.05
 _STRAY_EVERY_S = 7.0
 _SETTLE_S = 5.0
-
-
-def _obey(client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
-    """Do what is asked of a control, and say so."""
-    client.publish(message.topic.removesuffix("/set"), message.payload, qos=1, retain=True)
 
 
 @dataclass(slots=True)
@@ -55,13 +51,33 @@ class Wire:
         self._mqtt_address = mqtt_address
         self._session: aiohttp.ClientSession | None = None
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="fennel-wharf")
+        self.loop = Loop(time.time())
+
+    def _obey(self, client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
+        """Do what is asked of a control, and say so."""
+        _, station, _, control, what = message.topic.split("/")
+        value = message.payload.decode(errors="replace")
+        if what == "for":
+            with contextlib.suppress(ValueError):
+                self.loop.limit(station, control, float(value))
+        elif what == "set":
+            self.loop.set(station, control, value, time.time())
+            self._say(station, control, value)
+
+    def _say(self, station: str, control: str, value: str) -> None:
+        self._client.publish(f"rook/{station}/controls/{control}", value, qos=1, retain=True)
+
+    def say_what_expired(self) -> None:
+        """A control that nobody told to go on is off, and its station says so."""
+        for station, control in self.loop.expired(time.time()):
+            self._say(station, control, "off")
 
     async def open(self) -> None:
         """Connect to the broker and make ready for HTTP."""
         self._session = aiohttp.ClientSession()
         host, _, port = self._mqtt_address.rpartition(":")
         self._client.on_connect = lambda client, *_: client.subscribe(_CONTROLS, qos=1)
-        self._client.on_message = _obey
+        self._client.on_message = self._obey
         await asyncio.to_thread(self._client.connect, host, int(port))
         self._client.loop_start()
 
@@ -92,6 +108,8 @@ async def _send(wire: Wire, station: DemoStation, time_us: int, sent: Sent) -> N
         name: float(value[0])
         for name, value in measured(station, np.array([time_us], dtype=np.int64)).items()
     }
+    values = wire.loop.changed(station.key, values, time_us / SECOND_US)
+    wire.say_what_expired()
     if station.speech in (Speech.HTTP_SENML, Speech.MQTT_SENML):
         body, form = senml_body(station, time_us, values), _SENML
     else:
