@@ -169,6 +169,7 @@ from rook_tally.store.site import (
     set_site,
 )
 from rook_tally.store.spans import span_statistics
+from rook_tally.store.standing import Ring, Standing, rings_between, standing, standing_at
 from rook_tally.store.station_words import (
     CONTROL_PREFIX,
     FIRMWARE,
@@ -268,10 +269,12 @@ __all__ = [
     "Request",
     "RequestSort",
     "RequestState",
+    "Ring",
     "RunState",
     "SerialSetting",
     "Series",
     "Site",
+    "Standing",
     "Station",
     "StationWord",
     "Store",
@@ -392,6 +395,7 @@ __all__ = [
     "report_collector",
     "report_door",
     "request_numbered",
+    "rings_between",
     "schema",
     "seal",
     "seal_all",
@@ -403,6 +407,8 @@ __all__ = [
     "site_changed_since",
     "span_of",
     "span_statistics",
+    "standing",
+    "standing_at",
     "stray_bounds",
     "stray_groups",
     "strays_of",

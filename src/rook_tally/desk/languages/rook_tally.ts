@@ -275,6 +275,11 @@
     </message>
     <message>
       <location filename="ledger/cell.py" />
+      <source>{0} stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="ledger/cell.py" />
       <source>suspect</source>
       <translation type="unfinished" />
     </message>
@@ -406,6 +411,46 @@
     <message>
       <location filename="ledger/view.py" />
       <source>{0} has no other unit.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>standing {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>standing {0}, seen by {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>over, not acknowledged</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>shelved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>Acknowledge</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>Shelve for an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="parts/alarm_lines.py" />
+      <source>them</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -640,6 +685,11 @@
     </message>
     <message>
       <location filename="core" />
+      <source>Watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>Stations</source>
       <translation type="unfinished" />
     </message>
@@ -716,6 +766,11 @@
     <message>
       <location filename="shell/finding.py" />
       <source>outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/head.py" />
+      <source>{0} standing</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -966,6 +1021,11 @@
     <message>
       <location filename="shell/tray.py" />
       <source>{0}: {1}; {2} of {3} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/tray.py" />
+      <source>{0} standing: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1582,18 +1642,338 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
-      <source>Something new: ready-made, a formula, a score, a group</source>
+      <location filename="watch/actions.py" />
+      <source>A new watch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="watch/actions.py" />
       <source>Keep what was changed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="watch/actions.py" />
       <source>Leave it as it was</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Take the picked watch away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Acknowledge what the picked watch rang</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Shelve the picked watch for an hour, or take it off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Ring the picked watch now, as a trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Switch the picked watch off or on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Rehearse over more days, or one again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>The journal of the picked watch, or of all</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
+      <source>Save the journal as CSV</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/changes.py" />
+      <source>{0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/changes.py" />
+      <source>{0} taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/changes.py" />
+      <source>{0} watches from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>whoever is there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>what its limits say</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>{0} without the {1} wait</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>time it would have rung</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>{0} time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>{0} times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>Other limits on the same days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>longest {0}, {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>standing in all</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>likely nuisances</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>shorter than five minutes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>times it would have rung</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>{0} running</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>of {0} h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/lists.py" />
+      <source>watches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/lists.py" />
+      <source>journal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>New watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>nothing there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>quiet {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>never rung</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>was {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/model.py" />
+      <source>New watch {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>ring</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>clear</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>rehearsal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>There is nothing of it to rehearse.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>ring {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/rehearsal_chart.py" />
+      <source>clear {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Keep changes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Leave it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Ring it now, as a trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Take away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>the watch's name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Rehearsal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>drag the line; the count follows</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Save the journal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>CSV files (*.csv)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Watches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Journal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>all watches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>this watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Keep it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Seen by {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>{0} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>1 day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>{0} could not be written: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Switch off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>Switch on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>It watches nothing that is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="workings/actions.py" />
+      <source>Something new: ready-made, a formula, a score, a group</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1614,11 +1994,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/changes.py" />
       <source>{0} changed; its past is worked out again</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/changes.py" />
-      <source>{0} taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1789,26 +2164,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/page_head.py" />
       <source>each place</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/page_head.py" />
-      <source>Keep changes</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/page_head.py" />
-      <source>Leave it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/page_head.py" />
-      <source>Take away</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/page_head.py" />
-      <source>Keep it</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1989,11 +2344,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="workings/traces.py" />
       <source>There is nothing of it in this window.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="workings/view.py" />
-      <source>New…</source>
       <translation type="unfinished" />
     </message>
     <message>

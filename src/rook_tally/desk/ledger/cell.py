@@ -11,14 +11,15 @@ from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Scale
 from rook_tally.desk.wording import said
-from rook_tally.store import Series
+from rook_tally.store import Series, Standing
 
 
 @dataclass(frozen=True, slots=True)
 class Cell:
     """One place's value of one quantity.
 
-    `others` says how many more stations of the place tell the same quantity.
+    `others` says how many more stations of the place tell the same quantity; `alarm` is the level
+    of the worst that stands of it, None where nothing does.
     """
 
     text: str
@@ -30,6 +31,7 @@ class Cell:
     limit: float | None
     others: int
     spoken: str
+    alarm: Level | None = None
 
 
 def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
@@ -42,7 +44,9 @@ def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
     return honest_range(low, high, one.quantity.accuracy)
 
 
-def spoken_cell(one: Series, text: str, level: Level, state: Freshness, is_suspect: bool) -> str:
+def spoken_cell(
+    one: Series, text: str, level: Level, state: Freshness, is_suspect: bool, alarms: list[Standing]
+) -> str:
     """The cell for a screen reader."""
     parts = [
         f"{one.station.place.name}, {said(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
@@ -52,4 +56,5 @@ def spoken_cell(one: Series, text: str, level: Level, state: Freshness, is_suspe
         parts.append(said(state.value))
     if is_suspect:
         parts.append(said("suspect"))
+    parts += [said("{0} stands", alarm.name) for alarm in alarms]
     return ", ".join(parts)

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
@@ -111,6 +111,8 @@ class CellInk:
         draw_rule(painter, theme, rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         draw_strokes(painter, theme, level, _LEFT, _TOP, 14)
+        if cell.alarm is not None:
+            self._notch(painter, cell.alarm, rect)
         self._write(painter, cell, rect)
         if ribbon is not None:
             area = QRectF(_LEFT, _RIBBON_TOP, rect.width() - 2 * _LEFT, rect.height() - _BELOW)
@@ -118,6 +120,15 @@ class CellInk:
             self._mark(painter, cell, area)
         painter.end()
         return picture
+
+    def _notch(self, painter: QPainter, level: Level, rect: QRect) -> None:
+        """A corner turned down: something stands of it."""
+        right = float(rect.right()) - 1
+        corners = [QPointF(right - 13, 0.0), QPointF(right, 0.0), QPointF(right, 13.0)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour(self._theme.level(max(level, Level.NOTICED))))
+        painter.drawPolygon(QPolygonF(corners))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _write(self, painter: QPainter, cell: Cell, rect: QRect) -> None:
         """The figure, and how many more stations tell it."""

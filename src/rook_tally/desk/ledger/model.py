@@ -396,6 +396,7 @@ class LedgerModel:
         state = self._state.station_freshness(one.station)
         text = one.shown.text(newest.value)
         is_suspect = newest.quality != 0
+        alarms = self._state.alarms_of(one.id)
         return Cell(
             text=text,
             level=level,
@@ -405,7 +406,8 @@ class LedgerModel:
             value_range=ribbon_range(one, ribbon),
             limit=one.limits.nearest(newest.value),
             others=len(several) - 1,
-            spoken=spoken_cell(one, text, level, state, is_suspect),
+            spoken=spoken_cell(one, text, level, state, is_suspect, alarms),
+            alarm=alarms[0].level if alarms else None,
         )
 
     def summary_text(self, row: int, column: int) -> str:

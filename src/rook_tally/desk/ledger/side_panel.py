@@ -10,6 +10,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.ledger.account import Account
 from rook_tally.desk.ledger.remark_lines import remark_lines
+from rook_tally.desk.parts.alarm_lines import AlarmLines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
@@ -77,6 +78,7 @@ class SidePanel(SidePaper):
     """Shows an `Account`, or says what to do while there is none."""
 
     open_in_strip = Signal()
+    alarm_wanted = Signal(object, object)
 
     def __init__(self, theme: Theme, state: SiteState, parent: QWidget | None = None) -> None:
         super().__init__(theme, parent)
@@ -87,6 +89,8 @@ class SidePanel(SidePaper):
         self._sentence, self._outlook = QLabel(), QLabel()
         self._from, self._until = QLabel(), QLabel(said("now"))
         self._also = QLabel()
+        self.alarms = AlarmLines(theme)
+        self.alarms.wanted.connect(self.alarm_wanted)
         self._remarks_head, self.remarks = QLabel(said("Remarks")), QLabel()
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
@@ -130,6 +134,7 @@ class SidePanel(SidePaper):
         column.addLayout(figure_row)
         column.addWidget(self._sentence)
         column.addWidget(self._outlook)
+        column.addWidget(self.alarms)
         column.addSpacing(10)
         column.addWidget(self._chart)
         column.addLayout(times)
@@ -156,6 +161,11 @@ class SidePanel(SidePaper):
         """Show an account; None says how to get one."""
         self.account = account
         self._show_remarks()
+        state = self._state
+        self.alarms.show_alarms(
+            [] if account is None else state.alarms_of(account.series.id), state.now_us,
+            is_now=state.window.is_live,
+        )  # fmt: skip
         shown = account is not None
         for widget in (self._strokes, self._chart, self._from, self._until, self._button):
             widget.setVisible(shown)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
+from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.ledger.account import Account, AccountQuestion
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.arranging import with_other_order
@@ -16,12 +17,13 @@ from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
 from rook_tally.desk.parts.keys import keys_of
+from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
 from rook_tally.desk.shell.changes import ShowInUnit
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.wording import said
-from rook_tally.store import Place, Series
+from rook_tally.store import Place, RequestSort, Series, Standing
 
 _ACCOUNT_PAUSE_MS = 250
 
@@ -67,6 +69,7 @@ class LedgerView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._stack)
         self.panel.open_in_strip.connect(self._open_picked)
+        self.panel.alarm_wanted.connect(self._ask_of_alarm)
         self.table.doubleClicked.connect(self._open_picked)
         self.model.laid_out.append(self._on_laid_out)
         self.model.cells_changed.append(self._on_cells_changed)
@@ -188,6 +191,13 @@ class LedgerView(QWidget):
         answer = reply.answer
         if isinstance(answer, Account) and answer.series == self._picked:
             self.panel.show_account(answer)
+
+    def _ask_of_alarm(self, sort: RequestSort, one: Standing) -> None:
+        now_us = self._state.clock()
+        until_us = now_us + HOUR_US if sort is RequestSort.SHELVE else None
+        self._reader.change(
+            AskOfAlarm(sort, one.watch, one.name, now_us, one.series_id, until_us=until_us)
+        )
 
     def _open_picked(self, *_: object) -> None:
         if self._picked is not None:

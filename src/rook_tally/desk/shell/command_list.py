@@ -10,6 +10,7 @@ from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.shell.commands import Command, Section
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.desk.wording import said
 from rook_tally.desk.workings.actions import WorkingsAction
 
@@ -74,6 +75,10 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         window.show_view(names.index("Workings"))
         window.workings.do(action)
 
+    def watch(action: WatchAction) -> None:
+        window.show_view(names.index("Watch"))
+        window.watch.do(action)
+
     def stations(call: Callable[[], object]) -> None:
         window.show_view(names.index("Stations"))
         call()
@@ -84,6 +89,8 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
     for third in WorkingsAction:
         yield Command(Section.WORKINGS, third.words, third.keys, partial(workings, third))
+    for fourth in WatchAction:
+        yield Command(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
     for words, keys, call in (
         (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
         (said("The picked station's connection sheet"), ("C",),

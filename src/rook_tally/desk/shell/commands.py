@@ -15,6 +15,7 @@ class Section(enum.Enum):
     LEDGER = "Ledger"
     STRIP = "Strip"
     WORKINGS = "Workings"
+    WATCH = "Watch"
     STATIONS = "Stations"
 
 

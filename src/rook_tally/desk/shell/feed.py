@@ -26,6 +26,7 @@ from rook_tally.store import (
     Latest,
     Series,
     Site,
+    Standing,
     Store,
     Subject,
     collectors,
@@ -36,6 +37,7 @@ from rook_tally.store import (
     load_site,
     read_range,
     remarks,
+    standing,
     stretches_to_work_out,
 )
 
@@ -66,6 +68,7 @@ class Picture:
     collectors: list[Collector]
     remarks: list[Remark] = field(default_factory=list)
     groups: list[Group] = field(default_factory=list)
+    alarms: tuple[Standing, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,13 +100,20 @@ class NewRemarks:
 
 
 @dataclass(frozen=True, slots=True)
+class NewAlarms:
+    """An alarm rang, cleared or was seen to: all that stand."""
+
+    alarms: tuple[Standing, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Trouble:
     """The store cannot be read at the moment; empty text when it can again."""
 
     text: str
 
 
-News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | NewRemarks | Trouble
+News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | NewRemarks | NewAlarms | Trouble
 
 
 def ribbon_window(now_us: int) -> tuple[int, int]:
@@ -123,6 +133,7 @@ def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -
         collectors(connection, now_us=now_us),
         remarks(connection),
         groups(connection),
+        standing(connection),
     )
 
 
@@ -240,8 +251,8 @@ class Feed:
 
     def _send_doors(self) -> None:
         with self._store.read() as connection:
-            standing = collectors(connection, now_us=self._clock())
-        self._on_news(NewDoors(standing, self._store.room_bytes()))
+            at_work = collectors(connection, now_us=self._clock())
+        self._on_news(NewDoors(at_work, self._store.room_bytes()))
 
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}
@@ -257,6 +268,9 @@ class Feed:
         if Subject.REMARKS in subjects:
             with self._store.read() as connection:
                 self._on_news(NewRemarks(remarks(connection)))
+        if subjects & {Subject.ALARMS, Subject.WATCHES}:
+            with self._store.read() as connection:
+                self._on_news(NewAlarms(standing(connection)))
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(NewTape())
 

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.watching import AlarmState
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.wording import said
 
 HEAD_HEIGHT = 46
+QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
+"""What stands, and calls for nobody."""
 
 
 class _Mark(QWidget):
@@ -67,7 +70,10 @@ class _ViewName(QAbstractButton):
 
 
 class _Standing(QWidget):
-    """How many series are raised or worse, with the strokes of the worst."""
+    """How many alarms stand, else how many series are raised or worse, with the strokes of the
+    worst. A click asks for the alarms."""
+
+    clicked = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -76,8 +82,16 @@ class _Standing(QWidget):
         self._level = Level.SETTLED
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def show_alarms(self, count: int, level: Level) -> None:
+        self._show(said("{0} standing", count), level)
+
     def show_count(self, count: int, level: Level) -> None:
-        text = said("{0} past a limit", count) if count else ""
+        self._show(said("{0} past a limit", count) if count else "", level)
+
+    def _show(self, text: str, level: Level) -> None:
         if (text, level) == (self._text, self._level):
             return
         self._text, self._level = text, level
@@ -113,6 +127,7 @@ class Head(QWidget):
     """The dark head over every view. `view_chosen` names the view by its place."""
 
     view_chosen = Signal(int)
+    alarms_wanted = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, views: list[str]) -> None:
         super().__init__()
@@ -122,6 +137,7 @@ class Head(QWidget):
         name, self._site = QLabel(said("Rook Tally")), QLabel()
         self._heard, self._clock = QLabel(), QLabel()
         self._standing = _Standing(theme)
+        self._standing.clicked.connect(self.alarms_wanted)
         self._views = [_ViewName(text, theme) for text in views]
         for label, font, role in (
             (name, face(15, BOLD), theme.on_night),
@@ -167,7 +183,11 @@ class Head(QWidget):
         self._site.setText(state.site.name)
         heard, stations = state.stations_heard()
         self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
-        self._standing.show_count(*state.raised())
+        ringing = [one for one in state.alarms if one.state not in QUIET]
+        if ringing:
+            self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
+        else:
+            self._standing.show_count(*state.raised())
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
         self._clock.setText(now.strftime("%H:%M:%S"))
 

@@ -15,7 +15,8 @@ from rook_tally.desk.wording import said
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
     (Section.LEDGER, Section.STATIONS),
-    (Section.STRIP, Section.WORKINGS),
+    (Section.STRIP,),
+    (Section.WORKINGS, Section.WATCH),
 )
 
 

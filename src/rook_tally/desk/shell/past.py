@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.desk.shell.feed import RIBBON_COLUMNS, reports_us, ribbon_window
-from rook_tally.store import Latest, Site, Station, moment_of
+from rook_tally.store import Latest, Site, Standing, Station, moment_of, standing_at
 
 
 @dataclass(slots=True)
@@ -42,6 +42,7 @@ class PastMoment:
 
     at_us: int
     shown: Shown
+    alarms: tuple[Standing, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,4 +59,5 @@ class MomentQuestion:
             connection, self.site.series, self.at_us, window=ribbon_window(self.at_us),
             columns=RIBBON_COLUMNS, reports_us=reports_us(self.site),
         )  # fmt: skip
-        return PastMoment(self.at_us, Shown(told.latest, told.ribbons, told.reports))
+        shown = Shown(told.latest, told.ribbons, told.reports)
+        return PastMoment(self.at_us, shown, standing_at(connection, self.at_us))

@@ -96,6 +96,7 @@ class _Track(QWidget):
             ground.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw_ribbon(ground)
             self._draw_ticks(ground)
+            self._draw_rings(ground)
             self._draw_remarks(ground)
             ground.end()
         painter = QPainter(self)
@@ -148,6 +149,15 @@ class _Track(QWidget):
             painter.drawText(QPointF(x + 4, bottom + 15), tick.label)
         painter.setPen(QPen(colour(theme.strong_rule), 1))
         painter.drawLine(QPointF(0, bottom), QPointF(self.width(), bottom))
+
+    def _draw_rings(self, painter: QPainter) -> None:
+        """What rang, as bars along the top of the ribbon."""
+        ribbon = self._model.ribbon
+        for begin_us, end_us, level in () if ribbon is None else ribbon.rings:
+            left = self.x_of(begin_us)
+            width = max(2.0, self.x_of(end_us) - left)
+            shade = colour(self._theme.level(max(level, Level.NOTICED)))
+            painter.fillRect(QRectF(left, _RIBBON_TOP - 3, width, 2.5), shade)
 
     def _draw_remarks(self, painter: QPainter) -> None:
         """Spans as thin bars under the ribbon's strokes, pins as small triangles."""

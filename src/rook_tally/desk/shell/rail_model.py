@@ -11,13 +11,14 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
+from rook_tally.core.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import PRESETS, SHORTEST_US, TimeWindow
 from rook_tally.desk.wording import said
-from rook_tally.store import Site, envelopes, span_of
+from rook_tally.store import Site, envelopes, rings_between, span_of
 
 COLUMNS = 336
 _STEPS_US = (7 * DAY_US, 30 * DAY_US, 91 * DAY_US, 366 * DAY_US)
@@ -28,7 +29,8 @@ _ROUND_US = 10 * MINUTE_US
 class RailRibbon:
     """The site over [start, end): worst level and whether anything was heard in each column.
 
-    `first_us` is the first moment of the archive; None in an empty store.
+    `first_us` is the first moment of the archive; None in an empty store. `rings` are beginning,
+    end and level of what rang.
     """
 
     start_us: int
@@ -36,6 +38,7 @@ class RailRibbon:
     worst: IntArray
     heard: BoolArray
     first_us: int | None
+    rings: tuple[tuple[int, int, Level], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +65,12 @@ class RailQuestion:
             heard |= (envelope.count + envelope.suspect) > 0
             for values in (envelope.low, envelope.high):
                 worst = np.maximum(worst, one.limits.levels_of(values))
-        return RailRibbon(start_us, self.end_us, worst, heard, first_us)
+        rings = tuple(
+            (ring.begin_us, self.end_us if ring.end_us is None else ring.end_us, ring.level)
+            for several in rings_between(connection, start_us, self.end_us).values()
+            for ring in several
+        )
+        return RailRibbon(start_us, self.end_us, worst, heard, first_us, rings)
 
 
 class RailModel:
@@ -72,6 +80,7 @@ class RailModel:
         self._state = state
         self.ribbon: RailRibbon | None = None
         self.shows_all = False
+        self._alarm_moves = 0
         self.changed: list[Callable[[], None]] = []
         state.window_moved.append(self._tell)
         state.remarks_changed.append(self._tell)
@@ -103,7 +112,7 @@ class RailModel:
     def is_to_be_asked(self) -> bool:
         """Whether what is shown is not what should be."""
         wanted = self.question()
-        if self.ribbon is None:
+        if self.ribbon is None or self._alarm_moves != self._state.alarm_moves:
             return True
         if wanted.end_us != self.ribbon.end_us:
             return True
@@ -115,6 +124,7 @@ class RailModel:
     def take(self, ribbon: RailRibbon) -> None:
         """An answer."""
         self.ribbon = ribbon
+        self._alarm_moves = self._state.alarm_moves
         self._tell()
 
     @property

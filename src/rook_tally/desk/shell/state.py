@@ -16,6 +16,7 @@ from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import (
+    NewAlarms,
     NewDoors,
     NewReadings,
     NewRemarks,
@@ -28,7 +29,7 @@ from rook_tally.desk.shell.moment import Clock
 from rook_tally.desk.shell.past import MomentQuestion, PastMoment, Shown
 from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.desk.wording import said
-from rook_tally.store import Collector, DoorState, Latest, Series, Site, Station
+from rook_tally.store import Collector, DoorState, Latest, Series, Site, Standing, Station
 
 # A day of a busy site; SQLite needs some of it to commit at all.
 _LITTLE_ROOM_BYTES = 8_000_000
@@ -57,6 +58,8 @@ class SiteState:
     is_loaded: bool = False
     # Values that somebody tries out, by series id: shown in place of what is so, and said to be.
     trial: dict[int, float] = field(default_factory=dict)
+    live_alarms: tuple[Standing, ...] = ()
+    alarm_moves: int = 0
     # How often messages or strays have come since the desk began.
     tape_moves: int = 0
     # Called after the window has moved, by whichever view.
@@ -95,6 +98,17 @@ class SiteState:
             for series_id, value in self.trial.items()
             if series_id in latest
         }
+
+    @property
+    def alarms(self) -> tuple[Standing, ...]:
+        """What stands at the moment shown, the worst first."""
+        if self.window.is_live or self.past is None:
+            return self.live_alarms
+        return self.past.alarms
+
+    def alarms_of(self, series_id: int) -> list[Standing]:
+        """What stands of one series."""
+        return [one for one in self.alarms if one.series_id == series_id]
 
     @property
     def ribbons(self) -> dict[int, Envelope]:
@@ -169,6 +183,7 @@ class SiteState:
                 self.site, self.collectors = news.site, news.collectors
                 self.live = Shown(news.latest, news.ribbons, news.reports)
                 self.remarks, self.groups = news.remarks, news.groups
+                self.live_alarms = news.alarms
                 self.is_loaded = True
             case NewReadings():
                 changed = set(news.latest) | set(news.ribbons)
@@ -188,6 +203,10 @@ class SiteState:
                 for remarked in self.remarks_changed:
                     remarked()
                 return
+            case NewAlarms():
+                changed = {one.series_id for one in (*self.live_alarms, *news.alarms)}
+                self.live_alarms = news.alarms
+                self.alarm_moves += 1
             case Trouble():
                 self.trouble, changed = news.text, set()
         # While the past is shown, what comes in now is kept for later.

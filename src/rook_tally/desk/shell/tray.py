@@ -20,11 +20,13 @@ def tray_words(state: SiteState) -> str:
     """The site in a line: how many series are past a limit and how bad, how many stations heard."""
     count, worst = state.raised()
     heard, stations = state.stations_heard()
-    told = (
-        said("{0} past a limit, worst {1}", count, said(worst.wording))
-        if count
-        else said("all settled")
-    )
+    if state.alarms:
+        told = said("{0} standing: {1}", len(state.alarms),
+                    ", ".join(dict.fromkeys(one.name for one in state.alarms)))  # fmt: skip
+    elif count:
+        told = said("{0} past a limit, worst {1}", count, said(worst.wording))
+    else:
+        told = said("all settled")
     return said(
         "{0}: {1}; {2} of {3} heard", state.site.name or "Rook Tally", told, heard, stations
     )

@@ -17,10 +17,11 @@ _KEPT_STEPS = 100
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """What came of a change. `words` as in "remark taken away"."""
+    """What came of a change. `words` as in "remark taken away"; no inverse where nothing takes it
+    back."""
 
     words: str
-    inverse: StoreChange
+    inverse: StoreChange | None
     result: object = None
 
 
@@ -46,6 +47,7 @@ class UndoHistory:
             self._told(said("There is nothing to undo."))
             return
         step = self._done.pop()
+        assert step.inverse is not None  # others are not kept
         self._back.append(step.inverse)
         self._reader.change(step.inverse)
 
@@ -55,6 +57,7 @@ class UndoHistory:
             self._told(said("There is nothing to do again."))
             return
         step = self._undone.pop()
+        assert step.inverse is not None
         self._again.append(step.inverse)
         self._reader.change(step.inverse)
 
@@ -70,6 +73,9 @@ class UndoHistory:
                 self._told(reply.error)
             return
         done = reply.answer
+        if done.inverse is None:
+            self._told(f"{done.words[:1].upper()}{done.words[1:]}.")
+            return
         if is_back:
             self._undone.append(done)
             self._told(said("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))

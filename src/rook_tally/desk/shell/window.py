@@ -50,8 +50,8 @@ from rook_tally.store import Series, Store
 _TICK_MS = 1_000
 _TELL_PAUSE_MS = 40
 _MOMENT_PAUSE_MS = 150
-VIEWS = ["Ledger", "Strip", "Workings", "Stations"]
-LEDGER, STRIP, WORKINGS, STATIONS = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Workings", "Watch", "Stations"]
+LEDGER, STRIP, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
 
 
 class _Bridge(QObject):
@@ -99,7 +99,8 @@ class DeskWindow(QMainWindow):
         # Views that are made on first use: the first picture needs none of them.
         self._strip: Any = None
         self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
-        self._workings_to_come = QWidget()
+        self._workings_to_come, self._watch_to_come = QWidget(), QWidget()
+        self._watch: Any = None
         self._stations: Any = None
         self._workings: Any = None
         self.notice, self.banner = QLabel(), QLabel()
@@ -149,6 +150,7 @@ class DeskWindow(QMainWindow):
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
         self._views.addWidget(self._workings_to_come)
+        self._views.addWidget(self._watch_to_come)
         self._views.addWidget(self._stations_to_come)
         whole = QWidget()
         column = QVBoxLayout(whole)
@@ -178,6 +180,7 @@ class DeskWindow(QMainWindow):
         self._to_live.setEnabled(False)
         self.rail.refused.connect(self._on_refused)
         self.ledger.told.connect(self.tell)
+        self.head.alarms_wanted.connect(self._show_alarms)
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
@@ -221,6 +224,18 @@ class DeskWindow(QMainWindow):
         return self._workings
 
     @property
+    def watch(self) -> Any:
+        """The Watch view, made on first use."""
+        if self._watch is None:
+            from rook_tally.desk.watch.view import WatchView
+
+            self._watch = WatchView(self.theme, self.state, self.reader)
+            self._views.removeWidget(self._watch_to_come)
+            self._watch_to_come.deleteLater()
+            self._views.insertWidget(WATCH, self._watch)
+        return self._watch
+
+    @property
     def stations(self) -> Any:
         """The Stations view, made on first use."""
         if self._stations is None:
@@ -260,6 +275,10 @@ class DeskWindow(QMainWindow):
         """Which view is shown."""
         return self._views.currentIndex()
 
+    def _show_alarms(self) -> None:
+        self.show_view(WATCH)
+        self.watch.pick_alarm()
+
     def _on_first_step(self, step: FirstStep) -> None:
         if step is FirstStep.STATION:
             self.show_view(STATIONS)
@@ -277,6 +296,7 @@ class DeskWindow(QMainWindow):
             self.ledger.table if at == LEDGER
             else self.strip if at == STRIP
             else self.workings.list if at == WORKINGS
+            else self.watch.list if at == WATCH
             else self.stations.list
         )  # fmt: skip
         self._views.setCurrentIndex(at)
@@ -380,7 +400,7 @@ class DeskWindow(QMainWindow):
         self.ledger.take_reply(reply)
         if self._strip is not None:
             self._strip.take_reply(reply)
-        for view in (self._stations, self._workings):
+        for view in (self._stations, self._workings, self._watch):
             if view is not None:
                 view.take_reply(reply)
         self.undo.take_reply(reply)

@@ -23,6 +23,7 @@ def lane_content(model: StripModel, at: int) -> LaneContent:
         model.value_range(at),
         lane.series[0].shown,
         model.note(at),
+        tuple(ring for one in shown for ring in model.traces[one].rings),
     )
 
 

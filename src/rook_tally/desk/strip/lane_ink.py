@@ -17,6 +17,7 @@ from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.questions import Trace
+from rook_tally.store import Ring
 
 # Fewer points than one in so many pixels are told from one another by a dot each.
 _POINT_ROOM = 14
@@ -35,6 +36,7 @@ class LaneContent:
     value_range: tuple[float, float] = (0.0, 1.0)
     shown: Shown | None = None
     note: str = ""
+    rings: tuple[Ring, ...] = ()
 
 
 @dataclass(slots=True)

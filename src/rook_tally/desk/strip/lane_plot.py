@@ -24,6 +24,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from rook_tally.core.levels import Level
 from rook_tally.core.numerals import figure
 from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.carrying import carried_series
@@ -203,6 +204,13 @@ class LanePlot(QWidget):
                 x, y = self.x_of(peak[0]), max(self._y_of(peak[1]), 8.0)
                 painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1))
                 painter.drawLine(QLineF(round(x), y - 7, round(x), y - 2))
+        for ring in self.content.rings:
+            left = max(self.x_of(ring.begin_us), 0.0)
+            right = self.width() if ring.end_us is None else self.x_of(ring.end_us)
+            shade = colour(theme.level(max(ring.level, Level.NOTICED)))
+            if right > 0 and left < self.width():
+                area = QRectF(left, self.height() - 4.0, max(2.0, right - left), 4.0)
+                painter.fillRect(area, shade)
         if self.content.note:
             painter.setPen(colour(theme.dim))
             painter.setFont(face(11))

@@ -12,7 +12,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us, time_us_from_datetime
-from rook_tally.store import Series, envelopes, gaps_between, read_range
+from rook_tally.store import Ring, Series, envelopes, gaps_between, read_range, rings_between
 
 _LONGEST_EXACT_US = 4 * DAY_US
 _MOST_SUSPECT = 400
@@ -51,12 +51,15 @@ class Trace:
         known.
     earlier : tuple of Envelope
         Earlier days, moved to the window's time.
+    rings : tuple of Ring
+        What watches rang of it.
     """
 
     envelope: Envelope
     suspect_us: TimeArray
     suspect: FloatArray
     earlier: tuple[Envelope, ...] = ()
+    rings: tuple[Ring, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +100,7 @@ class LanesQuestion:
             for shift in self.shifts_us
         ]
         traces = {}
+        rings = rings_between(connection, start_us, end_us)
         until_us = self.end_us if self.is_near_now else end_us
         for one in self.series:
             gaps = gaps_between(connection, one, start_us, until_us)
@@ -108,7 +112,9 @@ class LanesQuestion:
                 ).shifted(shift)
                 for shift, told in earlier
             )
-            traces[one.id] = Trace(envelope, *_suspect(connection, one, envelope), before)
+            traces[one.id] = Trace(
+                envelope, *_suspect(connection, one, envelope), before, rings.get(one.id, ())
+            )
         return traces
 
 

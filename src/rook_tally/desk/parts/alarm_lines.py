@@ -1,0 +1,100 @@
+"""What stands of a series, a line an alarm, each with what can be done about it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from rook_tally.core.numerals import age
+from rook_tally.core.watching import AlarmState
+from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.wording import said
+from rook_tally.store import RequestSort, Standing
+
+_MOST = 3
+
+
+def state_words(one: Standing, now_us: int) -> str:
+    """How an alarm stands, and since when."""
+    since = "" if one.since_us is None else age((now_us - one.since_us) / 1e6)
+    words = {
+        AlarmState.UNACKNOWLEDGED: said("standing {0}", since),
+        AlarmState.ACKNOWLEDGED: said("standing {0}, seen by {1}", since, one.who or said("them")),
+        AlarmState.RETURNED_UNACKNOWLEDGED: said("over, not acknowledged"),
+        AlarmState.SHELVED: said("shelved"),
+        AlarmState.SUPPRESSED: said("off"),
+    }
+    return words.get(one.state, "")
+
+
+class _Line(QWidget):
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.name, self.state = QLabel(), QLabel()
+        self.name.setFont(face(12, BOLD))
+        self.state.setFont(face(12))
+        self.state.setWordWrap(True)
+        tint(self.state, theme.dim)
+        self.acknowledge = QPushButton(said("Acknowledge"))
+        self.shelve = QPushButton(said("Shelve for an hour"))
+        buttons = QHBoxLayout()
+        buttons.setSpacing(6)
+        buttons.addWidget(self.acknowledge)
+        buttons.addWidget(self.shelve)
+        buttons.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 4)
+        column.setSpacing(2)
+        column.addWidget(self.name)
+        column.addWidget(self.state)
+        column.addLayout(buttons)
+
+
+class AlarmLines(QWidget):
+    """At most three; `wanted` says what is to be done with which alarm."""
+
+    wanted = Signal(object, object)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.shown: list[Standing] = []
+        self.lines = [_Line(theme) for _ in range(_MOST)]
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for at, line in enumerate(self.lines):
+            column.addWidget(line)
+            line.acknowledge.clicked.connect(
+                lambda _checked=False, at=at: self._ask(RequestSort.ACKNOWLEDGE, at)
+            )
+            line.shelve.clicked.connect(
+                lambda _checked=False, at=at: self._ask(RequestSort.SHELVE, at)
+            )
+        self.show_alarms([], 0, is_now=True)
+
+    def show_alarms(self, alarms: Sequence[Standing], now_us: int, *, is_now: bool) -> None:
+        """Show what stands; nothing can be done about the past."""
+        self.shown = list(alarms[:_MOST])
+        for at, line in enumerate(self.lines):
+            line.setVisible(at < len(self.shown))
+            if at >= len(self.shown):
+                continue
+            one = self.shown[at]
+            line.name.setText(one.name)
+            tint(line.name, self._theme.level(one.level) if one.level else self._theme.ink)
+            line.state.setText(state_words(one, now_us))
+            calls = one.state in (
+                AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED
+            )  # fmt: skip
+            line.acknowledge.setVisible(is_now and calls)
+            line.shelve.setVisible(is_now and one.state is not AlarmState.SHELVED)
+        self.setVisible(bool(self.shown))
+
+    def _ask(self, sort: RequestSort, at: int) -> None:
+        if at < len(self.shown):
+            self.wanted.emit(sort, self.shown[at])

@@ -1,0 +1,1 @@
+"""The Watch view: watches as sentences, their rehearsals, the journal."""

@@ -1,0 +1,46 @@
+"""What a person changes in the Watch view and can take back."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.watches.definitions import Watch
+from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.wording import said
+from rook_tally.store import keep_watch, remove_watch
+
+
+@dataclass(frozen=True, slots=True)
+class KeepWatch:
+    """A watch shall be written down; in place of another when it was renamed."""
+
+    watch: Watch
+    instead_of: str = ""
+
+    def made(self, connection: Connection) -> Done:
+        """Write it."""
+        now_us = time.time_ns() // 1000
+        before = keep_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
+        if before is None:
+            return Done(
+                said("{0} watches from now on", self.watch.name), RemoveWatch(self.watch.slug),
+                self.watch,
+            )  # fmt: skip
+        return Done(
+            said("{0} changed", self.watch.name), KeepWatch(before, self.watch.slug), self.watch
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveWatch:
+    """A watch shall be taken away."""
+
+    slug: str
+
+    def made(self, connection: Connection) -> Done:
+        """Take it away; the journal stays."""
+        gone = remove_watch(connection, self.slug)
+        return Done(said("{0} taken away", gone.name), KeepWatch(gone))

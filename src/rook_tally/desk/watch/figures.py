@@ -1,0 +1,113 @@
+"""What a rehearsal comes to, in four figures and a line of other limits."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import duration
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.watches.sentences import run_words, span_words
+from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.wording import said
+
+
+class _Figure(QWidget):
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.value, self.name, self.note = QLabel(), QLabel(), QLabel()
+        self.value.setFont(face(20, MEDIUM))
+        self.name.setFont(face(12))
+        self.note.setFont(face(11))
+        tint(self.note, theme.dim)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for label in (self.value, self.name, self.note):
+            column.addWidget(label)
+
+    def show_figure(self, value: str, name: str, note: str = "") -> None:
+        self.value.setText(value)
+        self.name.setText(name)
+        self.note.setText(note)
+        self.setVisible(bool(value))
+
+
+class Figures(QWidget):
+    """Rings, time standing, how long a control would have run, likely nuisances."""
+
+    def __init__(self, theme: Theme, model: WatchModel) -> None:
+        super().__init__()
+        self._theme, self._model = theme, model
+        self.rang, self.stood, self.ran, self.nuisances = (_Figure(theme) for _ in range(4))
+        self._others_head = QLabel(said("Other limits on the same days"))
+        self._others_head.setFont(face(12, BOLD))
+        self.others = QLabel()
+        self.others.setFont(face(13))
+        self.others.setTextFormat(Qt.TextFormat.RichText)
+        row = QHBoxLayout()
+        row.setSpacing(16)
+        for one in (self.rang, self.stood, self.ran, self.nuisances):
+            row.addWidget(one, 1)
+        line = QHBoxLayout()
+        line.setSpacing(24)
+        line.addWidget(self._others_head)
+        line.addWidget(self.others, 1)
+        rule = QWidget()
+        rule.setFixedHeight(1)
+        rule.setStyleSheet(f"background: {theme.rule};")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(10)
+        column.addLayout(row)
+        column.addWidget(rule)
+        column.addLayout(line)
+
+    def refresh(self) -> None:
+        """Show what the rehearsal comes to."""
+        model = self._model
+        told, draft = model.rehearsal, model.draft
+        for one in (self.rang, self.stood, self.ran, self.nuisances):
+            one.setVisible(told is not None)
+        self._others_head.setVisible(bool(model.others))
+        self.others.setVisible(bool(model.others))
+        if told is None or draft is None:
+            return
+        counts = told.counts
+        wait = said("{0} without the {1} wait", counts.without_wait, span_words(draft.for_s))
+        once = said("time it would have rung")
+        self.rang.show_figure(
+            str(counts.rang), once if counts.rang == 1 else said("times it would have rung"),
+            wait if draft.for_s else "",
+        )  # fmt: skip
+        longest = ""
+        if counts.longest_at_us is not None:
+            moment = datetime_from_time_us(counts.longest_at_us).astimezone(model.state.zone)
+            longest = said("longest {0}, {1}", duration(counts.longest_us / 1e6),
+                           moment.strftime("%a %d"))  # fmt: skip
+        self.stood.show_figure(duration(counts.standing_us / 1e6), said("standing in all"), longest)
+        if draft.run is not None:
+            self.ran.show_figure(
+                duration(counts.ran_us / 1e6), said("{0} running", run_words(draft.run)),
+                said("of {0} h", round(counts.span_us / 3.6e9)),
+            )  # fmt: skip
+        else:
+            self.ran.hide()
+        self.nuisances.show_figure(
+            str(counts.nuisances), said("likely nuisances"), said("shorter than five minutes")
+        )
+        ink = self._theme.level(draft.level or Level.HIGH)
+        shown = [
+            f'<span style="color:{ink}"><b>{limit}</b></span> {_times(count)}' if is_mine
+            else f"{limit} <span style='color:{self._theme.dim}'>{_times(count)}</span>"
+            for limit, count, is_mine in model.others
+        ]  # fmt: skip
+        self.others.setText("&nbsp;&nbsp;&nbsp;&nbsp;".join(shown))
+
+
+def _times(count: int) -> str:
+    return said("{0} time", count) if count == 1 else said("{0} times", count)

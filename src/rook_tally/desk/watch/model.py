@@ -1,0 +1,370 @@
+"""What the Watch view shows, decided without Qt: watches and how they stand, a draft, its
+rehearsal with limits that are dragged, the journal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.levels import Level
+from rook_tally.core.numerals import age
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.watches.alarms import Alarm
+from rook_tally.core.watches.altering import altered, typed_text
+from rook_tally.core.watches.definitions import Scope, Sort, Watch
+from rook_tally.core.watches.journal import Entry
+from rook_tally.core.watches.rehearsing import other_limits
+from rook_tally.core.watches.scope import Target, at_limit
+from rook_tally.core.watches.sentences import Part, Piece, sentence, short_words
+from rook_tally.core.watching import AlarmState
+from rook_tally.core.workings.naming import slug_of
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.watch.choosing import Choice, choices_of, first_limit, quantity_of
+from rook_tally.desk.watch.questions import (
+    Listing,
+    ListingQuestion,
+    RehearsalMaterial,
+    RehearsalQuestion,
+)
+from rook_tally.desk.wording import said
+from rook_tally.store import Rehearsed, rehearsed_on
+
+DAYS = (1, 7, 30, 365)
+_COLUMNS = 700
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A line of the list."""
+
+    slug: str
+    name: str
+    state: str
+    words: str
+    level: Level
+    is_standing: bool
+
+
+class WatchModel:
+    """The watches over a `SiteState`. `changed` callbacks run when something is shown otherwise."""
+
+    def __init__(self, state: SiteState) -> None:
+        self.state = state
+        self.listing: Listing | None = None
+        self.draft: Watch | None = None
+        self.kept: Watch | None = None
+        self.days = 7
+        self.place = ""
+        self.shows_all_lines = True
+        self.trouble = ""
+        self.found: RehearsalMaterial | None = None
+        self.rehearsal: Rehearsed | None = None
+        self.others: list[tuple[str, int, bool]] = []
+        self.changed: list[Callable[[], None]] = []
+        self._target: Target | None = None
+        self._asked: RehearsalQuestion | None = None
+
+    def _tell(self) -> None:
+        for one in self.changed:
+            one()
+
+    # What there is
+
+    def listing_question(self) -> ListingQuestion:
+        """Asks what there is."""
+        slug = "" if self.shows_all_lines or self.kept is None else self.kept.slug
+        return ListingQuestion(slug)
+
+    def take_listing(self, listing: Listing) -> None:
+        """What there is came; a draft that was not touched follows what is kept."""
+        self.listing = listing
+        if self.kept is not None:
+            fresh = next((one for one in listing.watches if one.slug == self.kept.slug), None)
+            if fresh is None and not self.is_altered:
+                self.pick("")
+                return
+            if fresh is not None and not self.is_altered:
+                self.draft = self.kept = fresh
+        elif self.draft is None and listing.watches:
+            self.pick(self._first(listing))
+            return
+        self._tell()
+
+    def _first(self, listing: Listing) -> str:
+        rows = self.rows()
+        return next((one.slug for one in rows if one.is_standing), listing.watches[0].slug)
+
+    def rows(self) -> list[Row]:
+        """The list, in the order the watches were made."""
+        if self.listing is None:
+            return []
+        return [self._row(one, self.listing) for one in self.listing.watches]
+
+    def _row(self, one: Watch, listing: Listing) -> Row:
+        mine = listing.alarms.get(one.slug, ())
+        worst = max(
+            (alarm for alarm in mine if alarm.is_standing), key=lambda alarm: alarm.level,
+            default=None,
+        )  # fmt: skip
+        quantity = quantity_of(one, listing)
+        name = said(quantity.name) if quantity is not None else one.scope.quantity
+        state = self._state_words(one, worst, mine)
+        if one.slug in listing.nothing:
+            state = said("nothing there")
+        is_standing = worst is not None and not worst.is_quiet
+        level = worst.level if worst is not None and is_standing else Level.SETTLED
+        return Row(one.slug, one.name, state, short_words(one, name), level, is_standing)
+
+    def _state_words(self, one: Watch, worst: Alarm | None, mine: tuple[Alarm, ...]) -> str:
+        now_us = self.state.clock()
+        if not one.is_on:
+            return said("off")
+        if worst is not None:
+            since = "" if worst.since_us is None else age((now_us - worst.since_us) / 1e6)
+            if worst.state is AlarmState.SHELVED:
+                return said("shelved")
+            if worst.state is AlarmState.RETURNED_UNACKNOWLEDGED:
+                return said("was {0} ago", since)
+            return said("standing {0}", since)
+        rung = [alarm.since_us for alarm in mine if alarm.since_us is not None]
+        return said("quiet {0}", age((now_us - max(rung)) / 1e6)) if rung else said("never rung")
+
+    @property
+    def lines(self) -> tuple[Entry, ...]:
+        """The journal, newest first."""
+        return () if self.listing is None else self.listing.lines
+
+    def standing(self) -> list[Alarm]:
+        """What stands of the picked watch."""
+        if self.listing is None or self.kept is None:
+            return []
+        return [one for one in self.listing.alarms.get(self.kept.slug, ()) if one.is_standing]
+
+    # Picking and drafting
+
+    def pick(self, slug: str) -> None:
+        """Take a watch in hand; none for an unknown one."""
+        known = () if self.listing is None else self.listing.watches
+        self.draft = self.kept = next((one for one in known if one.slug == slug), None)
+        self._begin()
+
+    def _begin(self) -> None:
+        self.found = self.rehearsal = self._target = self._asked = None
+        self.others, self.trouble, self.place = [], "", ""
+        self._tell()
+
+    def begin_new(self) -> None:
+        """Begin a watch of the worst that is measured now, by its own limit."""
+        if self.listing is None or not self.listing.series:
+            return
+        measured = [one for one in self.listing.series if one.id in self.state.latest]
+        worst = max(measured or self.listing.series, key=lambda one: int(self.state.level(one)))
+        quantity = worst.quantity
+        taken = {one.name for one in self.listing.watches}
+        name = said("New watch")
+        number = 2
+        while name in taken:
+            name, number = said("New watch {0}", number), number + 1
+        self.kept = None
+        self.draft = Watch(
+            slug=slug_of(name), name=name, sort=Sort.ABOVE, limit=first_limit(quantity),
+            unit=quantity.base.symbol, for_s=300.0, calm_s=300.0, tell=("this desktop",),
+            scope=Scope(quantity=quantity.slug, place=worst.station.place.name),
+        )  # fmt: skip
+        self._begin()
+
+    def rename(self, name: str) -> None:
+        """Call the draft otherwise; one that is kept keeps what commands call it."""
+        if self.draft is None or not name.strip():
+            return
+        slug = self.draft.slug if self.kept is not None else slug_of(name)
+        self.draft = replace(self.draft, name=name.strip(), slug=slug)
+        self._tell()
+
+    @property
+    def is_altered(self) -> bool:
+        """Whether the draft is not what is kept."""
+        return self.draft != self.kept
+
+    def took(self, watch: Watch) -> None:
+        """The draft was kept."""
+        self.draft = self.kept = watch
+        self.trouble = ""
+        self._tell()
+
+    def refused(self, why: str) -> None:
+        """Something could not be done."""
+        self.trouble = why
+        self._tell()
+
+    # The sentence
+
+    def lines_of_sentence(self) -> list[list[Piece]]:
+        """The draft in words."""
+        if self.draft is None or self.listing is None:
+            return []
+        names = {one.quantity.slug: said(one.quantity.name) for one in self.listing.series}
+        quantity = names.get(self.draft.scope.quantity, self.draft.scope.quantity)
+        guards = tuple(names.get(one.scope.quantity, one.scope.quantity)
+                       for one in self.draft.guards)  # fmt: skip
+        return sentence(self.draft, quantity, guards)
+
+    def choices(self, part: Part) -> list[Choice]:
+        """What a part can be; none for one that is typed."""
+        if self.draft is None or self.listing is None:
+            return []
+        return choices_of(self.draft, part, self.listing)
+
+    def typed(self, part: Part) -> str:
+        """What stands in a part to be typed over."""
+        return "" if self.draft is None else typed_text(self.draft, part)
+
+    def choose(self, watch: Watch) -> None:
+        """Take a choice."""
+        self._alter(watch)
+
+    def type_over(self, part: Part, text: str) -> str:
+        """Take what was typed into a part; says what is wrong with it, empty when nothing is."""
+        if self.draft is None or self.listing is None:
+            return ""
+        try:
+            self._alter(altered(self.draft, part, text, quantity_of(self.draft, self.listing)))
+        except UsageError as error:
+            return str(error)
+        return ""
+
+    def _alter(self, watch: Watch) -> None:
+        self.draft = watch
+        self.trouble = ""
+        self._tell()
+
+    # The rehearsal
+
+    def show_days(self, days: int) -> None:
+        """Rehearse over so many days."""
+        self.days = days
+        self._tell()
+
+    def show_place(self, place: str) -> None:
+        """Rehearse at another of its places."""
+        self.place = place
+        self._tell()
+
+    def rehearsal_question(self) -> RehearsalQuestion | None:
+        """What to ask; None when what is known is enough for the draft as it is."""
+        if self.draft is None:
+            return None
+        end_us = self.state.now_us
+        question = RehearsalQuestion(
+            self.draft, self.place, end_us - self.days * DAY_US, end_us, _COLUMNS
+        )
+        known = self._asked
+        # Its end moves with the clock; that alone is not worth reading days again.
+        if known is not None and (
+            (known.draft, known.place) == (question.draft, question.place)
+            and known.end_us - known.start_us == question.end_us - question.start_us
+            and abs(known.end_us - question.end_us) < max(DAY_US * self.days // 200, 60_000_000)
+        ):
+            return None
+        if known is not None and self._is_only_moved(known, question):
+            self._asked = question
+            return None
+        self._asked = question
+        return question
+
+    def _is_only_moved(self, known: RehearsalQuestion, question: RehearsalQuestion) -> bool:
+        """Whether the draft differs in its limits only, which need nothing read."""
+        found = self.found
+        if found is None or found.target is None or found.mistake:
+            return False
+        same = replace(known.draft, limit=question.draft.limit, clear=question.draft.clear)
+        return (
+            same == question.draft and known.place == question.place
+            and known.end_us - known.start_us == question.end_us - question.start_us
+            and question.draft.sort in (Sort.ABOVE, Sort.BELOW)
+            and self._target is not None
+            and self._target.judge.terms.limit == self._number(question.draft.limit)
+        )  # fmt: skip
+
+    def take_material(self, found: RehearsalMaterial) -> None:
+        """What can be rehearsed came."""
+        if self.draft is None or found.draft.slug != self.draft.slug:
+            return
+        self.found, self._target = found, found.target
+        self.trouble = found.mistake
+        self.rehearse()
+        self.rehearse_others()
+        self._tell()
+
+    @property
+    def is_answered(self) -> bool:
+        """Whether the rehearsal shown is the draft's."""
+        return self.draft is None or (self.found is not None and self._asked is not None)
+
+    @property
+    def target(self) -> Target | None:
+        """The draft at the series that is drawn."""
+        return self._target
+
+    def rehearse(self) -> None:
+        """What the draft would have done with the limits as they stand."""
+        found = self.found
+        if found is None or found.material is None or self._target is None:
+            self.rehearsal = None
+            return
+        self.rehearsal = rehearsed_on(found.material, self._target, found.start_us, found.end_us)
+
+    def rehearse_others(self) -> None:
+        """What other limits would have done on the same days."""
+        found, target = self.found, self._target
+        self.others = []
+        if found is None or found.material is None or target is None or found.series is None:
+            return
+        shown = found.series.shown
+        number = target.judge.terms.limit
+        clear = target.judge.terms.clear_limit
+        for value in other_limits(target, number):
+            limit = target.judge.of_axis(value)
+            # As far below the limit as it clears now.
+            moved = at_limit(target, limit, None if clear is None else limit - (number - clear))
+            told = rehearsed_on(found.material, moved, found.start_us, found.end_us)
+            is_mine = abs(limit - number) < 1e-9
+            self.others.append((shown.limit_text(value), told.counts.rang, is_mine))
+
+    def _number(self, limit: float) -> float:
+        """A limit in the draft's unit as the number that is watched."""
+        assert self._target is not None
+        assert self.draft is not None
+        unit = self._target.series.quantity.unit(self.draft.unit)
+        base = limit if unit is None else unit.to_base(limit)
+        return self._target.judge.of_axis(base)
+
+    def drag(self, base: float, *, clears: bool) -> None:
+        """Put the ring limit, or the one it clears at, to a value of the axis, in the base unit.
+
+        The one never passes the other: it takes it along.
+        """
+        target, draft = self._target, self.draft
+        if target is None or draft is None or draft.sort not in (Sort.ABOVE, Sort.BELOW):
+            return
+        terms, number = target.judge.terms, target.judge.of_axis(base)
+        limit = terms.limit
+        clear = limit if terms.clear_limit is None else terms.clear_limit
+        if clears:
+            clear, limit = number, max(limit, number)
+        else:
+            limit, clear = number, min(clear, number)
+        self._target = at_limit(target, limit, clear)
+        shown = target.series.quantity.unit(draft.unit) or target.series.quantity.base
+        decimals = target.series.quantity.decimals + 1
+
+        def told(value: float) -> float:
+            (axis,) = target.judge.on_axis(value)
+            return round(shown.from_base(axis), decimals)
+
+        self.draft = replace(draft, limit=told(limit), clear=told(clear))
+        self.rehearse()
+        self._tell()

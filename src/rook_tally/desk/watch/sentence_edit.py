@@ -1,0 +1,235 @@
+"""The sentence: words that run on like text, those that can be changed as buttons among them."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.levels import Level
+from rook_tally.core.watches.sentences import Part, Piece
+from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.watch.choosing import Choice
+from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.wording import said
+
+_LINE = 34
+_GAP = 8
+
+
+class _Flow(QLayout):
+    """Words in lines that break where the width ends; a new sentence begins a new line."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._items: list[QLayoutItem] = []
+        self.breaks: set[int] = set()
+        # Words that begin with a comma stand close to what comes before.
+        self.close: set[int] = set()
+
+    def addItem(self, item: QLayoutItem) -> None:
+        self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, at: int) -> QLayoutItem | None:
+        return self._items[at] if 0 <= at < len(self._items) else None
+
+    def takeAt(self, at: int) -> QLayoutItem | None:
+        return self._items.pop(at) if 0 <= at < len(self._items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._laid_out(QRect(0, 0, width, 0), is_real=False)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, self.heightForWidth(680))
+
+    def minimumSize(self) -> QSize:
+        return QSize(200, _LINE)
+
+    def setGeometry(self, area: QRect) -> None:
+        super().setGeometry(area)
+        self._laid_out(area, is_real=True)
+
+    def _laid_out(self, area: QRect, *, is_real: bool) -> int:
+        x, y = area.left(), area.top()
+        for at, item in enumerate(self._items):
+            size = item.sizeHint()
+            if at in self.close:
+                x -= _GAP - 2
+            if x > area.left() and (at in self.breaks or x + size.width() > area.right()):
+                x, y = area.left(), y + _LINE
+            if is_real:
+                item.setGeometry(QRect(QPoint(x, y + (_LINE - size.height()) // 2), size))
+            x += size.width() + _GAP
+        return y + _LINE - area.top()
+
+
+class _Typing(QFrame):
+    """A line to type a part into, right under it. Enter takes it, Escape leaves it."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.line = QLineEdit()
+        self.line.setFont(face(14))
+        self.why = QLabel()
+        self.why.setWordWrap(True)
+        self.why.setMaximumWidth(280)
+        tint(self.why, theme.level(Level.HIGH))
+        self.setStyleSheet(f"QFrame {{ background: {theme.sheet}; }}")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.addWidget(self.line)
+        column.addWidget(self.why)
+        self.why.hide()
+
+    def refuse(self, why: str) -> None:
+        self.why.setText(why)
+        self.why.show()
+        self.adjustSize()
+
+
+class SentenceEdit(QWidget):
+    """Shows the model's sentence; a part is changed where it stands."""
+
+    edited = Signal()
+
+    def __init__(self, theme: Theme, model: WatchModel) -> None:
+        super().__init__()
+        self._theme, self._model = theme, model
+        self._flow = _Flow(self)
+        self._shown: list[list[Piece]] = []
+        self.parts: dict[Part, QPushButton] = {}
+        self.typing: _Typing | None = None
+        self.menu: QMenu | None = None
+
+    def refresh(self) -> None:
+        """Write the sentence anew, if it says something else."""
+        lines = self._model.lines_of_sentence()
+        if lines == self._shown:
+            return
+        focused = next((part for part, one in self.parts.items() if one.hasFocus()), None)
+        self._shown = lines
+        while (item := self._flow.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.parts.clear()
+        self._flow.breaks, self._flow.close = set(), set()
+        count = 0
+        for line in lines:
+            self._flow.breaks.add(count)
+            for piece in line:
+                if piece.text[:1] in ",;":
+                    self._flow.close.add(count)
+                self._flow.addWidget(self._made(piece))
+                count += 1
+        if focused in self.parts:
+            self.parts[focused].setFocus()
+        self.updateGeometry()
+
+    def _made(self, piece: Piece) -> QWidget:
+        if piece.part is None:
+            word = QLabel(said(piece.text))
+            word.setFont(face(14))
+            return word
+        button = QPushButton(said(piece.text))
+        button.setFont(face(14, MEDIUM))
+        button.setObjectName("part")
+        theme = self._theme
+        shade = colour(theme.sheen)
+        ink = theme.sheen
+        ground = f"rgba({shade.red()}, {shade.green()}, {shade.blue()}, 34)"
+        if piece.part in (Part.LIMIT, Part.LOW, Part.LEVEL):
+            draft = self._model.draft
+            level = Level.HIGH if draft is None or not draft.level else draft.level
+            ink, ground = theme.level(level), theme.tint(level)
+        elif piece.part is Part.CLEAR:
+            ink, ground = theme.level(Level.NOTICED), theme.tint(Level.NOTICED)
+        button.setStyleSheet(
+            f"QPushButton#part {{ border: none; border-bottom: 1px dotted {ink}; color: {ink};"
+            f" background: {ground}; border-radius: 3px; padding: 3px 8px; }}"
+            f"QPushButton#part:focus {{ border: 1px solid {ink}; padding: 2px 7px; }}"
+        )
+        button.setAccessibleName(f"{said(piece.part.value)}: {piece.text}")
+        button.clicked.connect(partial(self.open, piece.part))
+        self.parts[piece.part] = button
+        return button
+
+    def open(self, part: Part) -> None:
+        """Let a part be changed: by a menu of choices, or a line to type into."""
+        choices = self._model.choices(part)
+        if choices:
+            self._offer(part, choices)
+            return
+        text = self._model.typed(part)
+        typing = _Typing(self._theme, self)
+        self.typing = typing
+        typing.line.setText(text)
+        typing.line.selectAll()
+        typing.line.setAccessibleName(said(part.value))
+        typing.line.returnPressed.connect(partial(self._take, part))
+        typing.move(self._under(part))
+        typing.show()
+        typing.line.setFocus()
+
+    def _under(self, part: Part) -> QPoint:
+        button = self.parts.get(part)
+        if button is None:
+            return self.mapToGlobal(QPoint(0, _LINE))
+        return button.mapToGlobal(QPoint(0, button.height() + 2))
+
+    def _offer(self, part: Part, choices: list[Choice]) -> None:
+        menu = QMenu(self)
+        self.menu = menu
+        for one in choices:
+            action = QAction(one.words, menu)
+            action.setCheckable(True)
+            action.setChecked(one.is_chosen)
+            action.triggered.connect(partial(self._choose, one))
+            menu.addAction(action)
+        menu.popup(self._under(part))
+
+    def _choose(self, choice: Choice, _checked: bool = False) -> None:
+        self._model.choose(choice.watch)
+        self.edited.emit()
+
+    def _take(self, part: Part) -> None:
+        if self.typing is None:
+            return
+        why = self._model.type_over(part, self.typing.line.text())
+        if why:
+            self.typing.refuse(why)
+            return
+        self.typing.close()
+        self.typing = None
+        self.edited.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Left and right go from part to part."""
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
+        parts = list(self.parts.values())
+        at = next((at for at, one in enumerate(parts) if one.hasFocus()), None)
+        if step is None or at is None:
+            super().keyPressEvent(event)
+            return
+        parts[(at + step) % len(parts)].setFocus()

@@ -1,0 +1,409 @@
+"""The Watch view: watches, the picked one's sentence and rehearsal, the journal."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QModelIndex, Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.timestamps import HOUR_US, rfc3339
+from rook_tally.core.watches.definitions import Watch
+from rook_tally.core.watching import AlarmState
+from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
+from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.theme import Theme
+from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.watch.actions import WatchAction
+from rook_tally.desk.watch.changes import KeepWatch, RemoveWatch
+from rook_tally.desk.watch.figures import Figures
+from rook_tally.desk.watch.lists import (
+    JOURNAL_WIDTH,
+    LIST_WIDTH,
+    JournalList,
+    JournalModel,
+    WatchList,
+    WatchListModel,
+)
+from rook_tally.desk.watch.model import DAYS, WatchModel
+from rook_tally.desk.watch.questions import Listing, RehearsalMaterial
+from rook_tally.desk.watch.rehearsal_chart import RehearsalChart
+from rook_tally.desk.watch.sentence_edit import SentenceEdit
+from rook_tally.desk.wording import said
+from rook_tally.store import RequestSort
+
+_LIST_EVERY_MS = 1_000
+_AT_REST_MS = 80
+
+
+class WatchView(QWidget):
+    """The list on the left, the watch in the middle, the journal on the right."""
+
+    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+        super().__init__()
+        self._theme, self._state, self._reader = theme, state, reader
+        self.model = WatchModel(state)
+        self.items, self.journal_items = WatchListModel(self.model), JournalModel(self.model)
+        self.list = WatchList(self.items, theme, self)
+        self.journal = JournalList(self.journal_items, theme, self)
+        self.name = QLineEdit()
+        self.sentence = SentenceEdit(theme, self.model)
+        self.chart = RehearsalChart(theme, self.model)
+        self.figures = Figures(theme, self.model)
+        self.trouble, self.stands = QLabel(), QLabel()
+        self.new = QPushButton(said("New…"))
+        self.which = QPushButton()
+        self.spans = QButtonGroup(self)
+        self.keep = QPushButton(said("Keep changes"))
+        self.leave = QPushButton(said("Leave it"))
+        self.trial = QPushButton(said("Ring it now, as a trial"))
+        self.switch, self.shelve = QPushButton(), QPushButton()
+        self.acknowledge = QPushButton(said("Acknowledge"))
+        self.remove = QPushButton(said("Take away"))
+        self._under_way: list[StoreChange] = []
+        self._again = QTimer(self, interval=_LIST_EVERY_MS)
+        self._again.timeout.connect(self._ask_list)
+        self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
+        self._rest.timeout.connect(self._on_rest)
+        self._lay_out()
+        self._connect()
+        self._refresh()
+
+    def _lay_out(self) -> None:
+        theme = self._theme
+        link = (
+            f"QPushButton#link {{ border: none; background: transparent; color: {theme.sheen};"
+            f" padding: 3px 6px; }} QPushButton#link:focus {{ text-decoration: underline; }}"
+            f"QPushButton#link:checked {{ color: {theme.ink}; font-weight: bold; }}"
+        )
+        for button in (self.new, self.which):
+            button.setObjectName("link")
+            button.setStyleSheet(link)
+        self.keep.setObjectName("main")
+        for button in (self.leave, self.remove, self.switch):
+            button.setObjectName("words")
+        self.name.setFrame(False)
+        self.name.setAccessibleName(said("the watch's name"))
+        self.name.setStyleSheet(
+            "QLineEdit { background: transparent; border: none; padding: 0; font-size: 20px; }"
+        )
+        self.trouble.setWordWrap(True)
+        self.stands.setWordWrap(True)
+        tint(self.stands, theme.dim)
+        title = QLabel(said("Rehearsal"))
+        title.setFont(face(13, BOLD))
+        spans = QHBoxLayout()
+        spans.setSpacing(2)
+        spans.addWidget(title)
+        spans.addSpacing(8)
+        for days in DAYS:
+            button = QPushButton(said("{0} days", days) if days > 1 else said("1 day"))
+            button.setCheckable(True)
+            button.setObjectName("link")
+            button.setStyleSheet(link)
+            self.spans.addButton(button, days)
+            spans.addWidget(button)
+        spans.addStretch(1)
+        hint = QLabel(said("drag the line; the count follows"))
+        hint.setFont(face(12))
+        tint(hint, theme.dim)
+        spans.addWidget(hint)
+        foot = QHBoxLayout()
+        foot.setSpacing(8)
+        for button in (self.keep, self.trial, self.leave):
+            foot.addWidget(button)
+        foot.addStretch(1)
+        for button in (self.switch, self.remove):
+            foot.addWidget(button)
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        head.addWidget(self.name, 1)
+        head.addWidget(self.acknowledge)
+        head.addWidget(self.shelve)
+        middle = QWidget()
+        middle.setObjectName("sheet")
+        middle.setStyleSheet(f"QWidget#sheet {{ background: {theme.sheet}; }}")
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(24, 14, 24, 16)
+        column.setSpacing(6)
+        column.addLayout(head)
+        column.addWidget(self.stands)
+        column.addWidget(self.sentence)
+        column.addWidget(self.trouble)
+        column.addLayout(spans)
+        column.addWidget(self.chart, 1)
+        column.addWidget(self.figures)
+        column.addSpacing(8)
+        column.addLayout(foot)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._side(said("Watches"), self.new, self.list, LIST_WIDTH))
+        row.addWidget(self._rule())
+        row.addWidget(middle, 1)
+        row.addWidget(self._rule())
+        row.addWidget(self._side(said("Journal"), self.which, self.journal, JOURNAL_WIDTH))
+
+    def _side(self, title: str, button: QPushButton, inner: QWidget, width: int) -> QWidget:
+        side = QWidget()
+        side.setObjectName("paper")
+        side.setStyleSheet(f"QWidget#paper {{ background: {self._theme.paper}; }}")
+        side.setFixedWidth(width)
+        name = QLabel(title)
+        name.setFont(face(15, BOLD))
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 10, 10, 6)
+        head.addWidget(name, 1)
+        head.addWidget(button)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(inner, 1)
+        return side
+
+    def _rule(self) -> QWidget:
+        rule = QWidget()
+        rule.setFixedWidth(1)
+        rule.setStyleSheet(f"background: {self._theme.strong_rule};")
+        return rule
+
+    def _connect(self) -> None:
+        for button, action in (
+            (self.new, WatchAction.NEW), (self.keep, WatchAction.KEEP),
+            (self.leave, WatchAction.REVERT), (self.trial, WatchAction.TRIAL),
+            (self.acknowledge, WatchAction.ACKNOWLEDGE), (self.shelve, WatchAction.SHELVE),
+            (self.switch, WatchAction.SWITCH), (self.remove, WatchAction.TAKE_AWAY),
+            (self.which, WatchAction.JOURNAL),
+        ):  # fmt: skip
+            button.clicked.connect(partial(self.do, action))
+            button.setToolTip(", ".join(action.keys))
+        self.spans.idClicked.connect(self.model.show_days)
+        self.name.editingFinished.connect(lambda: self.model.rename(self.name.text()))
+        self.chart.rested.connect(self._rest.start)
+        self.list.selectionModel().currentChanged.connect(self._on_picked)
+        self.model.changed.append(self._refresh)
+        self._state.subscribe(self._on_state_changed)
+        everywhere = (WatchAction.KEEP, WatchAction.REVERT, WatchAction.SAVE_JOURNAL)
+        for action in WatchAction:
+            widget: QWidget = self if action in everywhere else self.list
+            for keys in action.keys:
+                shortcut = QShortcut(QKeySequence(keys), widget)
+                shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                shortcut.activated.connect(partial(self.do, action))
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether everything asked for is shown."""
+        return self.model.listing is not None and self.model.is_answered and not self._under_way
+
+    def do(self, action: WatchAction, _checked: bool = False) -> None:
+        """Do what a key, a button or the list of commands asks for."""
+        model = self.model
+        doing: dict[WatchAction, Callable[[], None]] = {
+            WatchAction.NEW: self._begin,
+            WatchAction.KEEP: self._keep,
+            WatchAction.REVERT: lambda: model.pick("" if model.kept is None else model.kept.slug),
+            WatchAction.TAKE_AWAY: self._take_away,
+            WatchAction.ACKNOWLEDGE: lambda: self._ask_for(RequestSort.ACKNOWLEDGE),
+            WatchAction.SHELVE: self._shelve,
+            WatchAction.TRIAL: lambda: self._ask_for(RequestSort.TRIAL),
+            WatchAction.SWITCH: self._switch,
+            WatchAction.NEXT_SPAN: self._show_next_span,
+            WatchAction.JOURNAL: self._show_other_journal,
+            WatchAction.SAVE_JOURNAL: self._save_journal,
+        }
+        doing[action]()
+
+    def pick(self, slug: str) -> None:
+        """Pick a watch of the list."""
+        slugs = [one.slug for one in self.items.rows]
+        if slug in slugs and self.list.currentIndex().row() != slugs.index(slug):
+            self.list.setCurrentIndex(self.items.index(slugs.index(slug)))
+
+    def pick_alarm(self) -> None:
+        """Pick the watch of the worst that stands."""
+        if self._state.alarms:
+            self.model.pick(self._state.alarms[0].watch)
+
+    def _begin(self) -> None:
+        self.list.setCurrentIndex(QModelIndex())
+        self.model.begin_new()
+        self.name.setFocus()
+        self.name.selectAll()
+
+    def _keep(self) -> None:
+        model = self.model
+        if model.draft is not None and model.is_altered:
+            instead = "" if model.kept is None else model.kept.slug
+            self._change(KeepWatch(model.draft, instead))
+
+    def _take_away(self) -> None:
+        if self.model.kept is not None:
+            self._change(RemoveWatch(self.model.kept.slug))
+
+    def _switch(self) -> None:
+        kept = self.model.kept
+        if kept is not None:
+            self._change(KeepWatch(replace(kept, is_on=not kept.is_on), kept.slug))
+
+    def _shelve(self) -> None:
+        is_shelved = any(one.state is AlarmState.SHELVED for one in self.model.standing())
+        self._ask_for(RequestSort.UNSHELVE if is_shelved else RequestSort.SHELVE)
+
+    def _ask_for(self, sort: RequestSort) -> None:
+        kept = self.model.kept
+        if kept is None:
+            return
+        now_us = self._state.clock()
+        until_us = now_us + HOUR_US if sort is RequestSort.SHELVE else None
+        self._change(AskOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
+
+    def _show_next_span(self) -> None:
+        at = (DAYS.index(self.model.days) + 1) % len(DAYS)
+        self.model.show_days(DAYS[at])
+
+    def _show_other_journal(self) -> None:
+        self.model.shows_all_lines = not self.model.shows_all_lines
+        self._ask_list()
+
+    def _save_journal(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, said("Save the journal"), "journal.csv", said("CSV files (*.csv)")
+        )
+        if path:
+            self.save_journal(Path(path))
+
+    def save_journal(self, path: Path) -> None:
+        """Write the lines shown as CSV."""
+        try:
+            with path.open("w", newline="", encoding="utf-8") as target:
+                writer = csv.writer(target)
+                writer.writerow(["time", "watch", "place", "level", "what", "words", "who"])
+                for one in self.model.lines:
+                    writer.writerow([
+                        rfc3339(one.time_us), one.name, one.place, one.level.wording,
+                        one.sort.value, one.words, one.who,
+                    ])  # fmt: skip
+        except OSError as error:
+            self.model.refused(said("{0} could not be written: {1}", path, error.strerror or error))
+
+    def _change(self, change: StoreChange) -> None:
+        self._under_way.append(change)
+        self._reader.change(change)
+
+    def take_reply(self, reply: Reply) -> None:
+        """Take an answer that was asked for here."""
+        if isinstance(reply.answer, Listing):
+            self.model.take_listing(reply.answer)
+        elif isinstance(reply.answer, RehearsalMaterial):
+            self.model.take_material(reply.answer)
+        elif any(one is reply.question for one in self._under_way):
+            self._under_way = [one for one in self._under_way if one is not reply.question]
+            self._on_changed(reply)
+
+    def _on_changed(self, reply: Reply) -> None:
+        if reply.error:
+            self.model.refused(reply.error)
+            return
+        result = reply.answer.result if isinstance(reply.answer, Done) else None
+        if isinstance(result, Watch):
+            self.model.took(result)
+        elif isinstance(reply.question, RemoveWatch):
+            self.model.pick("")
+        self._ask_list()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Ask for everything, and again while it is looked at."""
+        super().showEvent(event)
+        self._ask_list()
+        self._again.start()
+
+    def _ask_list(self) -> None:
+        if not self.isVisible():
+            self._again.stop()
+            return
+        self._reader.ask(self.model.listing_question())
+
+    def _ask_draft(self) -> None:
+        if self.isVisible():
+            question = self.model.rehearsal_question()
+            if question is not None:
+                self._reader.ask(question)
+
+    def _on_rest(self) -> None:
+        """The hand has let go: what other limits would have done is worth working out."""
+        self.model.rehearse_others()
+        self.figures.refresh()
+
+    def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            slug = self.items.rows[current.row()].slug
+            if self.model.kept is None or slug != self.model.kept.slug:
+                self.model.pick(slug)
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if self.isVisible() and changed is None:
+            self._ask_list()
+
+    def _refresh(self) -> None:
+        model, draft = self.model, self.model.draft
+        self.items.refresh()
+        self.journal_items.refresh()
+        if model.kept is not None:
+            self.pick(model.kept.slug)
+        has_draft = draft is not None
+        for widget in (self.name, self.sentence, self.chart, self.figures, self.trial):
+            widget.setVisible(has_draft)
+        if draft is not None and self.name.text() != draft.name and not self.name.hasFocus():
+            self.name.setText(draft.name)
+        self.sentence.refresh()
+        self.chart.update()
+        self.figures.refresh()
+        self.spans.button(model.days).setChecked(True)
+        self._show_foot()
+        self._ask_draft()
+
+    def _show_foot(self) -> None:
+        model = self.model
+        kept, standing = model.kept, model.standing()
+        self.which.setText(said("all watches") if model.shows_all_lines else said("this watch"))
+        self.trouble.setText(model.trouble)
+        self.trouble.setVisible(bool(model.trouble))
+        self.keep.setText(said("Keep it") if kept is None else said("Keep changes"))
+        self.keep.setEnabled(model.draft is not None and model.is_altered)
+        self.leave.setVisible(model.is_altered and kept is not None)
+        for button in (self.remove, self.switch, self.shelve):
+            button.setVisible(kept is not None)
+        self.trial.setEnabled(kept is not None and not model.is_altered)
+        if kept is not None:
+            self.switch.setText(said("Switch off") if kept.is_on else said("Switch on"))
+        is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
+        self.shelve.setText(said("Off the shelf") if is_shelved else said("Shelve for an hour"))
+        self.acknowledge.setVisible(any(one.is_calling for one in standing))
+        seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
+        told = [said("Seen by {0}", one.who) + (f": {one.word}" if one.word else "")
+                for one in seen]  # fmt: skip
+        if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:
+            told.append(
+                model.listing.nothing[kept.slug] or said("It watches nothing that is there.")
+            )
+        self.stands.setText(". ".join(told))
+        self.stands.setVisible(bool(told))
