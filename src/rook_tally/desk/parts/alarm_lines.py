@@ -41,6 +41,13 @@ class _Line(QWidget):
         tint(self.state, theme.dim)
         self.acknowledge = QPushButton(said("Acknowledge"))
         self.shelve = QPushButton(said("Shelve for an hour"))
+        for button in (self.acknowledge, self.shelve):
+            button.setObjectName("link")
+            button.setStyleSheet(
+                f"QPushButton#link {{ border: none; background: transparent; color: {theme.sheen};"
+                f" padding: 1px 4px 1px 0; text-align: left; }}"
+                f" QPushButton#link:focus {{ text-decoration: underline; }}"
+            )
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
         buttons.addWidget(self.acknowledge)

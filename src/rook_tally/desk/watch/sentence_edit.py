@@ -164,7 +164,9 @@ class SentenceEdit(QWidget):
             level = Level.HIGH if draft is None or not draft.level else draft.level
             ink, ground = theme.level(level), theme.tint(level)
         elif piece.part is Part.CLEAR:
-            ink, ground = theme.level(Level.NOTICED), theme.tint(Level.NOTICED)
+            ink = theme.level(Level.NOTICED)
+            shade = colour(ink)
+            ground = f"rgba({shade.red()}, {shade.green()}, {shade.blue()}, 34)"
         button.setStyleSheet(
             f"QPushButton#part {{ border: none; border-bottom: 1px dotted {ink}; color: {ink};"
             f" background: {ground}; border-radius: 3px; padding: 3px 8px; }}"

@@ -402,8 +402,7 @@ class WatchView(QWidget):
         told = [said("Seen by {0}", one.who) + (f": {one.word}" if one.word else "")
                 for one in seen]  # fmt: skip
         if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:
-            told.append(
-                model.listing.nothing[kept.slug] or said("It watches nothing that is there.")
-            )
+            why = model.listing.nothing[kept.slug]
+            told.append(why or said("It watches nothing that is there."))
         self.stands.setText(". ".join(told))
         self.stands.setVisible(bool(told))
