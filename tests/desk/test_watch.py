@@ -1,0 +1,247 @@
+"""The Watch view in a real window, and alarms in every other."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.levels import Level
+from rook_tally.core.watches.definitions import Scope, Sort, Watch
+from rook_tally.core.watches.journal import JournalSort
+from rook_tally.core.watches.sentences import Part
+from rook_tally.desk.shell.moment import held_clock
+from rook_tally.desk.shell.tray import tray_words
+from rook_tally.desk.shell.window import LEDGER, WATCH, DeskWindow
+from rook_tally.desk.watch.actions import WatchAction
+from rook_tally.store import RequestSort, Store, journal, open_requests, watches
+from rook_tally.watching.keeping import Keeper
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import to_strip
+from tests.watching.conftest import DUST, Booth, at
+
+PATIENCE_MS = 20_000
+WATCHED = replace(DUST, for_s=0.0, calm_s=0.0, tell=("a voice",))
+
+
+@pytest.fixture
+def booth(store: Store) -> Booth:
+    """Dust that rang at five past, and another watch that never did."""
+    made = Booth(store)
+    made.keep(WATCHED)
+    made.keep(Watch(slug="damp", name="Damp", sort=Sort.BELOW, limit=3, unit="µg/m³",
+                    scope=Scope(quantity="pm25", place="Shop")))  # fmt: skip
+    made.told_each_minute(0, [5.0] * 5 + [40.0, 45.0, 50.0])
+    return made
+
+
+@pytest.fixture
+def window(booth: Booth, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
+    made = open_desk(held_clock(at(8)))
+    made.resize(1280, 800)
+    made.show_view(WATCH)
+    qtbot.waitUntil(lambda: _is_shown(made), timeout=PATIENCE_MS)
+    return made
+
+
+def _is_shown(window: DeskWindow) -> bool:
+    return bool(window.watch.is_up_to_date) and window.watch.model.rehearsal is not None
+
+
+def _kept(store: Store) -> Watch:
+    with store.read() as connection:
+        return watches(connection)[0]
+
+
+def test_the_view_shows_the_watch_its_rehearsal_and_the_journal(window: DeskWindow) -> None:
+    view = window.watch
+    assert view.name.text() == "Glaze dust"
+    assert view.figures.rang.value.text() == "1"
+    assert view.list.model().data(view.list.currentIndex(), Qt.ItemDataRole.AccessibleTextRole) == (
+        "Glaze dust, standing 3 min, PM2.5 over 25 µg/m³ at Glaze booth"
+    )
+    assert [one.sort for one in view.journal_items.lines] == [JournalSort.RANG]
+    assert view.acknowledge.isVisible()
+    assert not view.keep.isEnabled()
+
+
+def test_a_limit_is_dragged_and_the_count_follows_at_once(
+    window: DeskWindow, qtbot: QtBot, store: Store
+) -> None:
+    chart = window.watch.chart
+    y = round(chart.y_of(25.0))
+    QTest.mousePress(chart, Qt.MouseButton.LeftButton, pos=QPoint(200, y))
+    QTest.mouseMove(chart, QPoint(200, round(chart.y_of(60.0))))
+    assert window.watch.figures.rang.value.text() == "0"
+    QTest.mouseRelease(chart, Qt.MouseButton.LeftButton, pos=QPoint(200, 0))
+    qtbot.waitUntil(lambda: window.watch.model.others[2][1] == 0, timeout=PATIENCE_MS)
+    QTest.keyClick(window.watch, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: not window.watch.model.is_altered, timeout=PATIENCE_MS)
+    assert _kept(store).limit > 50
+    window.undo.undo()
+    qtbot.waitUntil(lambda: _kept(store).limit == 25, timeout=PATIENCE_MS)
+
+
+def test_limits_move_with_the_keyboard(window: DeskWindow) -> None:
+    chart = window.watch.chart
+    chart.setFocus()
+    QTest.keyClick(chart, Qt.Key.Key_Up)
+    draft = window.watch.model.draft
+    assert draft.limit > 25
+    assert draft.clear == 18
+    QTest.keyClick(chart, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert window.watch.model.draft.clear < 18
+    QTest.keyClick(window.watch, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    assert window.watch.model.draft == WATCHED
+
+
+def test_parts_of_the_sentence_are_typed_and_chosen_by_keys(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    edit = window.watch.sentence
+    edit.parts[Part.LIMIT].setFocus()
+    QTest.keyClick(edit.parts[Part.LIMIT], Qt.Key.Key_Right)
+    QTest.keyClick(edit.parts[Part.LIMIT], Qt.Key.Key_Left)
+    QTest.keyClick(edit.parts[Part.LIMIT], Qt.Key.Key_Space)
+    assert edit.typing is not None
+    edit.typing.line.setText("warm")
+    QTest.keyClick(edit.typing.line, Qt.Key.Key_Return)
+    assert "is no number" in edit.typing.why.text()
+    edit.typing.line.setText("30")
+    QTest.keyClick(edit.typing.line, Qt.Key.Key_Return)
+    assert edit.typing is None
+    assert edit.parts[Part.LIMIT].text() == "30 µg/m³"
+    edit.open(Part.LEVEL)
+    assert edit.menu is not None
+    edit.menu.actions()[Level.SEVERE].trigger()
+    edit.menu.close()
+    assert edit.parts[Part.LEVEL].text() == "severe"
+    assert edit.parts[Part.LEVEL].accessibleName() == "level: severe"
+    qtbot.waitUntil(lambda: _is_shown(window), timeout=PATIENCE_MS)
+
+
+def test_a_watch_is_made_renamed_and_taken_away(
+    window: DeskWindow, qtbot: QtBot, store: Store
+) -> None:
+    view = window.watch
+    view.do(WatchAction.NEW)
+    view.name.setText("Much dust")
+    view.name.editingFinished.emit()
+    view.do(WatchAction.KEEP)
+    qtbot.waitUntil(lambda: view.model.kept is not None and view.model.kept.slug == "much-dust",
+                    timeout=PATIENCE_MS)  # fmt: skip
+    view.do(WatchAction.TAKE_AWAY)
+
+    def slugs() -> list[str]:
+        with store.read() as connection:
+            return [one.slug for one in watches(connection)]
+
+    qtbot.waitUntil(lambda: slugs() == ["glaze-dust", "damp"], timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: "much-dust" in slugs(), timeout=PATIENCE_MS)
+
+
+def test_what_stands_is_acknowledged_shelved_and_tried(
+    window: DeskWindow, qtbot: QtBot, store: Store
+) -> None:
+    keeper = Keeper(store)
+
+    def asked() -> list[RequestSort]:
+        with store.read() as connection:
+            return [one.sort for one in open_requests(connection)]
+
+    window.watch.acknowledge.click()
+    qtbot.waitUntil(lambda: asked() == [RequestSort.ACKNOWLEDGE], timeout=PATIENCE_MS)
+    keeper.look(at(8))
+    qtbot.waitUntil(lambda: not window.watch.acknowledge.isVisible(), timeout=PATIENCE_MS)
+    assert window.watch.stands.text().startswith("Seen by ")
+    QTest.keyClick(window.watch.list, Qt.Key.Key_H)
+    qtbot.waitUntil(lambda: asked() == [RequestSort.SHELVE], timeout=PATIENCE_MS)
+    keeper.look(at(8))
+    qtbot.waitUntil(lambda: window.watch.shelve.text() == "Off the shelf", timeout=PATIENCE_MS)
+    QTest.keyClick(window.watch.list, Qt.Key.Key_T)
+    qtbot.waitUntil(lambda: asked() == [RequestSort.TRIAL], timeout=PATIENCE_MS)
+    keeper.look(at(8))
+    with store.read() as connection:
+        assert journal(connection)[0].sort is JournalSort.TRIAL
+
+
+def test_the_journal_is_filtered_and_saved(
+    window: DeskWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window.watch.pick("damp")
+    window.watch.do(WatchAction.JOURNAL)
+    qtbot.waitUntil(lambda: window.watch.journal_items.lines == (), timeout=PATIENCE_MS)
+    window.watch.do(WatchAction.JOURNAL)
+    qtbot.waitUntil(lambda: bool(window.watch.journal_items.lines), timeout=PATIENCE_MS)
+    window.watch.save_journal(tmp_path / "journal.csv")
+    with (tmp_path / "journal.csv").open() as file:
+        (row,) = csv.DictReader(file)
+    assert (row["watch"], row["what"], row["level"]) == ("Glaze dust", "rang", "high")
+    window.watch.save_journal(tmp_path / "none" / "journal.csv")
+    assert "could not be written" in window.watch.trouble.text()
+
+
+def test_alarms_show_in_head_cells_panel_tray_and_lanes(
+    window: DeskWindow, qtbot: QtBot, booth: Booth
+) -> None:
+    assert window.head._standing.accessibleName() == "1 standing, worst high"
+    assert "1 standing: Glaze dust" in tray_words(window.state)
+    window.show_view(LEDGER)
+    model = window.ledger.model
+    series = next(one for one in window.state.site.series if one.station.key == "dust")
+    cells = [model.cell(row, column) for row in range(len(model.rows))
+             for column in range(len(model.columns))]  # fmt: skip
+    (cell,) = [one for one in cells if one is not None and one.alarm is not None]
+    assert cell.alarm is Level.HIGH
+    assert cell.spoken.endswith("Glaze dust stands")
+    window.ledger.pick(*next(
+        (row, column) for row in range(len(model.rows)) for column in range(len(model.columns))
+        if model.cell(row, column) is cell
+    ))  # fmt: skip
+    panel = window.ledger.panel
+    qtbot.waitUntil(lambda: panel.alarms.isVisible(), timeout=PATIENCE_MS)
+    assert panel.alarms.lines[0].state.text() == "standing 3 min"
+    panel.alarms.lines[0].acknowledge.click()
+
+    def asked() -> bool:
+        with booth.store.read() as connection:
+            return any(one.sort is RequestSort.ACKNOWLEDGE for one in open_requests(connection))
+
+    qtbot.waitUntil(asked, timeout=PATIENCE_MS)
+    window.open_in_strip([series])
+    to_strip(qtbot, window)
+    (ring,) = window.strip.plots[0].content.rings
+    assert (ring.begin_us, ring.end_us, ring.level) == (at(5), None, Level.HIGH)
+    ribbon = window.rail.model.ribbon
+    assert ribbon is not None
+    assert [(begin, level) for begin, _, level in ribbon.rings] == [(at(5), Level.HIGH)]
+
+
+def test_a_ring_that_comes_while_the_window_is_open_shows_and_clears(
+    window: DeskWindow, qtbot: QtBot, booth: Booth
+) -> None:
+    booth.told(8, 5.0)
+    qtbot.waitUntil(
+        lambda: [one.name for one in window.state.alarms] == ["Glaze dust"]
+        and window.watch.model.rows()[0].state == "was 3 min ago",
+        timeout=PATIENCE_MS,
+    )  # fmt: skip
+    booth.wish(RequestSort.ACKNOWLEDGE, 8)
+    qtbot.waitUntil(lambda: window.state.alarms == (), timeout=PATIENCE_MS)
+    assert window.head._standing.accessibleName() != "1 standing, worst high"
+
+
+def test_the_past_shows_what_stood_then(window: DeskWindow, qtbot: QtBot) -> None:
+    def moved_to(minute: float) -> list[str]:
+        window.rail.model.move_to(at(minute) - window.state.window.span_us)
+        qtbot.waitUntil(lambda: window.state.moment_question() is None, timeout=PATIENCE_MS)
+        return [one.name for one in window.state.alarms]
+
+    assert moved_to(4) == []
+    assert moved_to(6) == ["Glaze dust"]
