@@ -260,3 +260,26 @@ def test_set_aside_alarms_never_ask_for_anybody(events: list[AlarmEvent]) -> Non
             assert state is _S.SUPPRESSED
         if event is _E.SHELVE:
             assert state in (_S.SHELVED, _S.SUPPRESSED)
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 9), st.booleans()), min_size=1, max_size=25),
+    st.lists(st.integers(-5, 150), min_size=1, max_size=40),
+    st.integers(1, 12), st.sampled_from([0, 3, 8]), st.booleans(),
+    st.sampled_from([Direction.ABOVE, Direction.BELOW]),
+)  # fmt: skip
+def test_a_guard_is_the_same_looked_up_or_taken_stretch_by_stretch(
+    told: list[tuple[int, bool]], moments: list[int], age: int, settle: int, allows: bool,
+    side: Direction,
+) -> None:  # fmt: skip
+    times = np.cumsum(np.array([step for step, _ in told], dtype=np.int64))
+    guard = readings_from(times, np.array([float(on) for _, on in told]))
+    asked = np.sort(np.array(moments, dtype=np.int64))
+    # As many as it takes for the quick way, and one by one for the other.
+    many = np.repeat(asked, 100)
+    options = {"guard_limit": 0.5, "guard_max_age_s": age / 1e6, "settle_s": settle / 1e6,
+               "allows_unknown": allows, "guard_direction": side}  # fmt: skip
+    quick = guard_gate(many, guard, **options)  # type: ignore[arg-type]
+    slow = [bool(guard_gate(asked[at : at + 1], guard, **options)[0])  # type: ignore[arg-type]
+            for at in range(len(asked))]  # fmt: skip
+    assert quick[::100].tolist() == slow

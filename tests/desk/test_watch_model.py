@@ -160,9 +160,9 @@ def test_parts_are_chosen(bench: Bench) -> None:
     bench.choose(Part.GUARD, "Presence at Booth is on")
     assert len(bench.model.draft.guards) == 1
     bench.choose(Part.TELL, "a sound")
-    assert bench.model.draft.tell == ("this desktop", "a sound")
+    assert list(bench.model.draft.tell) == ["this desktop", "a sound"]
     bench.choose(Part.TELL, "this desktop")
-    assert bench.model.draft.tell == ("a sound",)
+    assert list(bench.model.draft.tell) == ["a sound"]
     bench.choose(Part.SORT, "reaches a level")
     assert [one.words for one in bench.model.choices(Part.LIMIT)][-1] == "severe"
     bench.choose(Part.QUANTITY, "Presence")

@@ -312,6 +312,41 @@ def _live_workings() -> list[Figure]:
     return [figure_of("live-workings", ours=100 * (with_them - without), limit=10.0, bar=1.0)]
 
 
+def _rehearse() -> list[Figure]:
+    """A guarded watch over a year at 10 s, ms, against the live step for each reading."""
+    from rook_tally.cli.bench_watches import rehearse_ms
+
+    ours, loop = rehearse_ms()
+    return [figure_of("rehearse", ours=ours, limit=loop, bar=1 / 100)]
+
+
+def _drag() -> list[Figure]:
+    """p95 from a watch's limit dragged to the counts painted, over 30 days at 10 s, ms."""
+    from rook_tally.cli.bench_watches import drag_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        times = drag_ms(Path(folder), environment)
+    return [figure_of("drag", ours=_p95(times), limit=33.0, bar=1.0)]
+
+
+def _ring() -> list[Figure]:
+    """p95 from a reading published over MQTT to its webhook received, ms."""
+    from rook_tally.cli.bench_watches import ring_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        times = ring_ms(Path(folder))
+    return [figure_of("ring", ours=_p95(times), limit=250.0, bar=1.0)]
+
+
+def _watches() -> list[Figure]:
+    """What 500 watches on fifty readings a second add, in % of one core."""
+    from rook_tally.cli.bench_watches import watches_core_share
+
+    with tempfile.TemporaryDirectory() as folder:
+        with_them, without = watches_core_share(Path(folder))
+    return [figure_of("watches", ours=100 * (with_them - without), limit=15.0, bar=1.0)]
+
+
 def _p95(values: list[float]) -> float:
     ordered = sorted(values)
     return ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
@@ -340,4 +375,8 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "keystroke": _keystroke,
     "live-workings": _live_workings,
     "formulas": _formulas,
+    "rehearse": _rehearse,
+    "drag": _drag,
+    "ring": _ring,
+    "watches": _watches,
 }

@@ -128,8 +128,8 @@ def live_core_share(folder: Path) -> tuple[float, float]:
     processor time of taking a minute of messages in, one by one."""
     shares = []
     for workings in (_WORKINGS, 0):
-        store = _site_of_fifty(folder / f"live{workings}.db", workings)
-        shares.append(_core_share(store))
+        store = site_of_fifty(folder / f"live{workings}.db", workings)
+        shares.append(core_share(store))
         store.close()
     return shares[0], shares[1]
 
@@ -149,7 +149,8 @@ _FORMULAS = (
 )
 
 
-def _site_of_fifty(path: Path, workings: int) -> Store:
+def site_of_fifty(path: Path, workings: int) -> Store:
+    """Ten stations of five series each, with so many workings on them."""
     store = open_store(path)
     with store.write() as connection:
         for at in range(_STATIONS):
@@ -171,7 +172,8 @@ def _site_of_fifty(path: Path, workings: int) -> Store:
     return store
 
 
-def _core_share(store: Store) -> float:
+def core_share(store: Store) -> float:
+    """Share of a core that fifty readings a second take."""
     directory, clocks = Directory(), Clocks()
     rng = np.random.default_rng(3)
     begin_us = _BEGIN_US + HOUR_US

@@ -22,7 +22,7 @@ from rook_tally.demo.pottery import UNADOPTED
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WORKINGS, DeskWindow
+from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WATCH, WORKINGS, DeskWindow
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
@@ -82,6 +82,7 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
                 ("strip", _prepare_strip),
                 ("workings", _prepare_workings),
                 ("formula", _prepare_formula),
+                ("watch", _prepare_watch),
                 ("stations", _prepare_stations),
             ):
                 _wait_for(prepare(window), name)
@@ -204,6 +205,22 @@ def _picked(window: DeskWindow, sort: Sort, slug: str, place: str) -> bool:
             model.show_place(place)
         return False
     return bool(window.workings.is_up_to_date)
+
+
+def _prepare_watch(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WATCH)
+    return lambda: _is_rehearsed(window, "glaze-dust")
+
+
+def _is_rehearsed(window: DeskWindow, slug: str) -> bool:
+    """Whether a watch is shown with its rehearsal; picks it until it is."""
+    view = window.watch
+    if view.model.listing is None:
+        return False
+    if view.model.kept is None or view.model.kept.slug != slug:
+        view.model.pick(slug)
+        return False
+    return view.is_up_to_date and view.model.rehearsal is not None
 
 
 def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:

@@ -17,11 +17,12 @@ from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.baselines import usual_level
 from rook_tally.core.gaps import cleaned, microseconds
 from rook_tally.core.readings import Readings
-from rook_tally.core.rolling import last_before, slopes_per_h
+from rook_tally.core.rolling import is_rising, last_before, slopes_per_h
 
 NEVER = np.iinfo(np.int64).max
 """The clearing time of a ring that still stands."""
 _FEWEST_FOR_RATE = 3
+_FEW = 64
 
 
 class Direction(enum.Enum):
@@ -254,6 +255,12 @@ def guard_gate(
     """
     held_us, value = cleaned(guard)
     sign = 1.0 if guard_direction is Direction.ABOVE else -1.0
+    if len(held_us) and len(time_us) > _FEW and is_rising(time_us):
+        is_on = value > guard_limit if sign > 0 else value < guard_limit
+        return _gate_of_stretches(
+            time_us, held_us, is_on, microseconds(guard_max_age_s), microseconds(settle_s),
+            allows_unknown=allows_unknown,
+        )  # fmt: skip
     at = last_before(time_us, held_us)
     if not len(held_us):
         return np.full(len(time_us), allows_unknown)
@@ -266,6 +273,33 @@ def guard_gate(
     start = np.maximum.accumulate(np.where(goes_on, 0, np.arange(len(held_us))))
     settled = time_us - held_us[start][at] >= microseconds(settle_s)
     return np.where(known, is_on[at] & settled, allows_unknown)
+
+
+def _gate_of_stretches(
+    time_us: TimeArray, held_us: TimeArray, is_on: BoolArray, max_age_us: int, settle_us: int, *,
+    allows_unknown: bool,
+) -> BoolArray:  # fmt: skip
+    """`guard_gate` of rising moments by the stretches in which a guard stands alike: few, however
+    many its readings are, so that nothing is looked up moment by moment."""
+    parted = held_us[1:] - held_us[:-1] > max_age_us
+    first = np.concatenate(([0], np.flatnonzero(parted | (is_on[1:] != is_on[:-1])) + 1))
+    last = np.append(first[1:] - 1, len(held_us) - 1)
+    begin = held_us[first]
+    # Known until the next reading, or until the last one is too old.
+    end = np.minimum(held_us[last] + max_age_us + 1, np.append(begin[1:], NEVER))
+    opens = np.where(is_on[first], np.minimum(begin + settle_us, end), end)
+    shut_from, shut_to = begin, opens
+    if not allows_unknown:
+        # Open only where it is known to be.
+        shut_from, shut_to = np.concatenate(([-NEVER], end)), np.append(opens, NEVER)
+    lows = np.searchsorted(time_us, shut_from)
+    highs = np.searchsorted(time_us, shut_to)
+    # One after the other and apart: so each opens and shuts in turn.
+    lengths = np.diff(
+        np.concatenate(([0], np.stack((lows, highs), axis=1).ravel(), [len(time_us)]))
+    )
+    is_open = np.arange(len(lengths)) % 2 == 0
+    return np.repeat(is_open, lengths)
 
 
 class AlarmState(enum.Enum):

@@ -357,7 +357,6 @@ class WatchModel:
             clear, limit = number, max(limit, number)
         else:
             limit, clear = number, min(clear, number)
-        self._target = at_limit(target, limit, clear)
         shown = target.series.quantity.unit(draft.unit) or target.series.quantity.base
         decimals = target.series.quantity.decimals + 1
 
@@ -366,5 +365,9 @@ class WatchModel:
             return round(shown.from_base(axis), decimals)
 
         self.draft = replace(draft, limit=told(limit), clear=told(clear))
+        # What is rehearsed is what is said, to the last decimal.
+        self._target = at_limit(
+            target, self._number(self.draft.limit), self._number(self.draft.clear or 0.0)
+        )
         self.rehearse()
         self._tell()

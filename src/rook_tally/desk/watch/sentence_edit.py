@@ -107,6 +107,12 @@ class _Typing(QFrame):
         self.adjustSize()
 
 
+def _parts_of(lines: list[list[Piece]]) -> list[list[str]]:
+    """What tells one sentence from another but for the words that can be changed."""
+    return [[piece.text if piece.part is None else piece.part.value for piece in line]
+            for line in lines]  # fmt: skip
+
+
 class SentenceEdit(QWidget):
     """Shows the model's sentence; a part is changed where it stands."""
 
@@ -117,6 +123,7 @@ class SentenceEdit(QWidget):
         self._theme, self._model = theme, model
         self._flow = _Flow(self)
         self._shown: list[list[Piece]] = []
+        self._level: Level | None = None
         self.parts: dict[Part, QPushButton] = {}
         self.typing: _Typing | None = None
         self.menu: QMenu | None = None
@@ -125,6 +132,13 @@ class SentenceEdit(QWidget):
         """Write the sentence anew, if it says something else."""
         lines = self._model.lines_of_sentence()
         if lines == self._shown:
+            return
+        if _parts_of(lines) == _parts_of(self._shown) and not self._is_coloured_otherwise():
+            # A limit that is dragged changes a word a frame.
+            self._shown = lines
+            for piece in (piece for line in lines for piece in line):
+                if piece.part is not None:
+                    self._write(self.parts[piece.part], piece)
             return
         focused = next((part for part, one in self.parts.items() if one.hasFocus()), None)
         self._shown = lines
@@ -147,12 +161,26 @@ class SentenceEdit(QWidget):
             self.parts[focused].setFocus()
         self.updateGeometry()
 
+    @staticmethod
+    def _write(button: QPushButton, piece: Piece) -> None:
+        if button.text() != said(piece.text):
+            assert piece.part is not None
+            button.setText(said(piece.text))
+            button.setAccessibleName(f"{said(piece.part.value)}: {piece.text}")
+
+    def _is_coloured_otherwise(self) -> bool:
+        level = None if self._model.draft is None else self._model.draft.level
+        is_so = level is not self._level
+        self._level = level
+        return is_so
+
     def _made(self, piece: Piece) -> QWidget:
         if piece.part is None:
             word = QLabel(said(piece.text))
             word.setFont(face(14))
             return word
-        button = QPushButton(said(piece.text))
+        button = QPushButton()
+        self._write(button, piece)
         button.setFont(face(14, MEDIUM))
         button.setObjectName("part")
         theme = self._theme
@@ -172,7 +200,6 @@ class SentenceEdit(QWidget):
             f" background: {ground}; border-radius: 3px; padding: 3px 8px; }}"
             f"QPushButton#part:focus {{ border: 1px solid {ink}; padding: 2px 7px; }}"
         )
-        button.setAccessibleName(f"{said(piece.part.value)}: {piece.text}")
         button.clicked.connect(partial(self.open, piece.part))
         self.parts[piece.part] = button
         return button
