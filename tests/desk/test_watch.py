@@ -15,6 +15,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.watches.definitions import Scope, Sort, Watch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.watches.sentences import Part
+from rook_tally.desk.shell.alarm_dialog import AlarmDialog
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.tray import tray_words
 from rook_tally.desk.shell.window import LEDGER, WATCH, DeskWindow
@@ -22,7 +23,7 @@ from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.store import RequestSort, Store, journal, open_requests, watches
 from rook_tally.watching.keeping import Keeper
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import to_strip
+from tests.desk.driving import opened, to_strip
 from tests.watching.conftest import DUST, Booth, at
 
 PATIENCE_MS = 20_000
@@ -245,3 +246,49 @@ def test_the_past_shows_what_stood_then(window: DeskWindow, qtbot: QtBot) -> Non
 
     assert moved_to(4) == []
     assert moved_to(6) == ["Glaze dust"]
+
+
+def test_what_stands_is_seen_to_from_anywhere_with_a_word_why(
+    window: DeskWindow, qtbot: QtBot, booth: Booth
+) -> None:
+    window.show_view(LEDGER)
+    QTest.keyClick(
+        window,
+        Qt.Key.Key_A,
+        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+    )
+    dialog = opened(qtbot, window, AlarmDialog)
+    assert dialog.list.item(0).text() == "Glaze dust · Glaze booth · high, standing 3 min"
+    dialog.word.setText("spraying celadon")
+    dialog.acknowledge.click()
+
+    def asked() -> list[RequestSort]:
+        with booth.store.read() as connection:
+            return [one.sort for one in open_requests(connection)]
+
+    qtbot.waitUntil(lambda: asked() == [RequestSort.ACKNOWLEDGE], timeout=PATIENCE_MS)
+    booth.keeper.look(at(8))
+    qtbot.waitUntil(lambda: not dialog.acknowledge.isEnabled(), timeout=PATIENCE_MS)
+    assert booth.alarm(WATCHED).word == "spraying celadon"
+    dialog.until.setCurrentIndex(2)
+    dialog.shelve.click()
+    qtbot.waitUntil(lambda: asked() == [RequestSort.SHELVE], timeout=PATIENCE_MS)
+    booth.keeper.look(at(8))
+    shelved = booth.alarm(WATCHED).shelved_until_us
+    # Noon in UTC: seven the next morning.
+    assert shelved == at(19 * 60)
+    qtbot.waitUntil(dialog.unshelve.isVisible, timeout=PATIENCE_MS)
+    dialog.open_watch.click()
+    assert window.view == WATCH
+    assert window.watch.model.kept == WATCHED
+
+
+def test_lines_are_filtered_and_nuisances_counted_as_wished(window: DeskWindow) -> None:
+    view = window.watch
+    view.filter.setText("booth RANG")
+    assert len(view.journal_items.lines) == 1
+    view.filter.setText("booth cleared")
+    assert view.journal_items.lines == ()
+    assert "5 min" in view.figures.nuisances.note.text()
+    view.figures.nuisances.note.linkActivated.emit("next")
+    assert "15 min" in view.figures.nuisances.note.text()

@@ -90,7 +90,13 @@ def _settle_in(window: DeskWindow) -> None:
 
         tray = Tray(window.theme, window.state, window)
         tray.shown_wanted.connect(partial(come_forward, window))
+        tray.alarms_wanted.connect(partial(_show_alarms, window))
         tray.end_wanted.connect(window.close)
+
+
+def _show_alarms(window: DeskWindow) -> None:
+    come_forward(window)
+    window.dialogs.show_alarms()
 
 
 def come_forward(window: DeskWindow) -> None:

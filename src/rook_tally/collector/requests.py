@@ -57,7 +57,7 @@ class RequestRunner:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._outlets: dict[tuple[str, str | None], ControlOutlet] = {}
-        self._for_http: dict[str, dict[str, str]] = defaultdict(dict)
+        self._for_http: dict[str, dict[str, tuple[str, float | None]]] = defaultdict(dict)
         self._open: list[tuple[Request, float, str]] = []
         self._moved = asyncio.Event()
 
@@ -74,8 +74,8 @@ class RequestRunner:
 
         return forget
 
-    def controls_for(self, station: str) -> Mapping[str, str]:
-        """What a station that has just sent by HTTP is to be told."""
+    def controls_for(self, station: str) -> Mapping[str, tuple[str, float | None]]:
+        """What a station that has just sent by HTTP is to be told, and for how long it holds."""
         return self._for_http.pop(station, {})
 
     def wake(self) -> None:
@@ -147,7 +147,7 @@ class RequestRunner:
     def _hand_over(self, request: Request, door: str) -> None:
         outlet = self._outlet(request, door)
         if door == "http":
-            self._for_http[request.station][request.name] = request.value
+            self._for_http[request.station][request.name] = request.value, request.for_s
         elif outlet is not None:
             outlet.set_control(request.station, request.name, request.value, request.for_s)
 

@@ -49,7 +49,7 @@ class HttpDoor:
     def __init__(
         self, listening: socket.socket, *, reception: Reception, store: Store,
         clock: Callable[[], int], tls: ssl.SSLContext | None = None,
-        controls: Callable[[str], Mapping[str, str]] = lambda _: {},
+        controls: Callable[[str], Mapping[str, tuple[str, float | None]]] = lambda _: {},
     ) -> None:  # fmt: skip
         self._controls = controls
         self._tls = tls
@@ -181,7 +181,7 @@ def _too_large() -> web.HTTPException:
     )  # fmt: skip
 
 
-def _response(answer: Answer, controls: Mapping[str, str]) -> web.Response:
+def _response(answer: Answer, controls: Mapping[str, tuple[str, float | None]]) -> web.Response:
     counts: dict[str, Any] = {
         "kept": answer.kept,
         "duplicate": answer.duplicate,
@@ -196,7 +196,10 @@ def _response(answer: Answer, controls: Mapping[str, str]) -> web.Response:
     if answer.heard:
         counts["heard"] = answer.heard
     if controls:
-        counts["controls"] = dict(controls)
+        counts["controls"] = {name: value for name, (value, _) in controls.items()}
+        limited = {name: for_s for name, (_, for_s) in controls.items() if for_s is not None}
+        if limited:
+            counts["controls_for_s"] = limited
     if answer.problem is not None:
         detail = answer.why + ("; kept as a stray" if answer.stray else "")
         return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)

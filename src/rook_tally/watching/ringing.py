@@ -128,13 +128,15 @@ class Bell:
         """A watch has rung at a moment, by a value in the base unit (None for silence)."""
         level = level_of(target, value)
         alarm = replace(
-            alarm, since_us=at_us, level=level, value=value, is_untold=False, who="", word=""
-        )
+            alarm, since_us=at_us, level=level, value=value, is_untold=False, who="", word="",
+            told=(),
+        )  # fmt: skip
         alarm = moved(alarm, AlarmEvent.RING)
         self.say(target, JournalSort.RANG, at_us, self._value_words(target, value), level=level)
         if not alarm.is_quiet:
             alarm = self._due(alarm, target.watch)
-            self.tell(target, alarm, Event.RANG, target.watch.tell)
+            told = self.tell(target, alarm, Event.RANG, target.watch.tell)
+            alarm = replace(alarm, told=told)
         return self.know(alarm)
 
     def rang_late(self, alarm: Alarm, target: Target, at_us: int, value: float | None) -> Alarm:
@@ -155,8 +157,8 @@ class Bell:
         alarm = moved(alarm, AlarmEvent.CLEAR)
         if not was_quiet:
             self._over.append(alarm)
-            self.tell(target, alarm, Event.CLEARED, target.watch.tell, at_us=at_us)
-        return self.know(alarm)
+            self.tell(target, alarm, Event.CLEARED, alarm.told, at_us=at_us)
+        return self.know(replace(alarm, told=()))
 
     def again(self, alarm: Alarm, target: Target) -> Alarm:
         """Nobody has acknowledged it: it is told once more."""
@@ -166,14 +168,14 @@ class Bell:
 
     def escalated(self, alarm: Alarm, target: Target) -> Alarm:
         """Nobody has acknowledged it: others are told."""
-        self.tell(target, alarm, Event.ESCALATED, target.watch.escalate_to)
-        return self.know(replace(alarm, escalate_us=None))
+        told = self.tell(target, alarm, Event.ESCALATED, target.watch.escalate_to)
+        return self.know(replace(alarm, escalate_us=None, told=(*alarm.told, *told)))
 
     def due(self, alarm: Alarm, target: Target) -> Alarm:
         """It calls again, as when it rang: for one that comes back from being set aside."""
         alarm = self._due(alarm, target.watch)
-        self.tell(target, alarm, Event.RANG, target.watch.tell)
-        return self.know(alarm)
+        told = self.tell(target, alarm, Event.RANG, target.watch.tell)
+        return self.know(replace(alarm, told=told))
 
     def _due(self, alarm: Alarm, watch: Watch) -> Alarm:
         repeat_us = self._now_us + microseconds(watch.repeat_s) if watch.repeat_s else None
@@ -183,8 +185,10 @@ class Bell:
     def tell(
         self, target: Target, alarm: Alarm, event: Event, names: tuple[str, ...],
         at_us: int | None = None,
-    ) -> None:  # fmt: skip
-        """Put a notice into the outbox for each way, when that may be told."""
+    ) -> tuple[str, ...]:  # fmt: skip
+        """Put a notice into the outbox for each way, when that may be told; returns the ways that
+        get one of its own."""
+        told: list[str] = []
         since_us = alarm.since_us if alarm.since_us is not None else self._now_us
         at_us = since_us if at_us is None else at_us
         for name in names:
@@ -202,6 +206,8 @@ class Bell:
             key = f"{target.watch.slug}:{target.series.id}:{since_us}:{event.value}:{stamp}:{name}"
             notice = self._notice(key, target, alarm, event, at_us)
             self._letters.append((name, notice, self._due_us(way, alarm.level)))
+            told.append(name)
+        return tuple(told)
 
     def _notice(self, key: str, target: Target, alarm: Alarm, event: Event, at_us: int) -> Notice:
         watch, series = target.watch, target.series

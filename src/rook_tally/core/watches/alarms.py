@@ -24,6 +24,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     is_untold : it rang when it was too late to tell anybody
     who, word : who acknowledged or shelved it, and why
     shelved_until_us : None while it is not shelved
+    told : the ways that were told of the last ring by itself; they hear when it is over
     repeat_us, escalate_us : when it is to be told again, or to others; None for never
     """
 
@@ -38,6 +39,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     who: str = ""
     word: str = ""
     shelved_until_us: int | None = None
+    told: tuple[str, ...] = ()
     repeat_us: int | None = None
     escalate_us: int | None = None
 

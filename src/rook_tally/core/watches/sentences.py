@@ -29,6 +29,7 @@ class Part(enum.Enum):
     TELL = "tell"
     REPEAT = "repeat"
     ESCALATE = "escalate"
+    ESCALATE_TO = "escalate to"
     CONTROL = "control"
     CLEAR = "clear"
     CALM = "calm"
@@ -156,7 +157,9 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
     if not watch.guards:
         leave.append(Piece("whoever is there", Part.GUARD))
     leave.append(Piece("always" if watch.hours is None else hours_words(watch.hours), Part.HOURS))
-    if watch.remark_s is not None:
+    if watch.remark_s is None:
+        leave.append(Piece("whatever is remarked", Part.REMARKS))
+    else:
         leave += [Piece("but not within"), Piece(span_words(watch.remark_s), Part.REMARKS),
                   Piece("of a remark")]  # fmt: skip
     called = watch.level.wording if watch.level else "what its limits say"
@@ -165,9 +168,10 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
     if watch.tell:
         again = f"every {span_words(watch.repeat_s)}" if watch.repeat_s else "never"
         tell += [Piece("; repeat"), Piece(again, Part.REPEAT)]
-    if watch.escalate_s:
-        tell += [Piece("; after"), Piece(span_words(watch.escalate_s), Part.ESCALATE),
-                 Piece(f"unacknowledged also {_listed(watch.escalate_to)}")]  # fmt: skip
+        after = f"after {span_words(watch.escalate_s)}" if watch.escalate_s else "never"
+        tell += [Piece("; unacknowledged, tell others"), Piece(after, Part.ESCALATE)]
+        if watch.escalate_s:
+            tell.append(Piece(_listed(watch.escalate_to) or "nobody", Part.ESCALATE_TO))
     lines.append(tell)
     last = [Piece("Run" if watch.run else "Switch")]
     last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))

@@ -564,6 +564,71 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>What stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>what stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>Why? For the journal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>shelve until</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>Shelve</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>Off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>Open its watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_dialog.py" />
+      <source>Nothing stands.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>for an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>for four hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>until seven tomorrow</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>for a week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="shell/changes.py" />
       <source>{0} “{1}” altered</source>
       <translation type="unfinished" />
@@ -586,6 +651,11 @@
     <message>
       <location filename="shell/command_list.py" />
       <source>Find a place, station, series, remark or command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/command_list.py" />
+      <source>What stands: acknowledge it, shelve it</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1036,6 +1106,11 @@
     <message>
       <location filename="shell/tray.py" />
       <source>Show the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/tray.py" />
+      <source>What stands…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1713,12 +1788,22 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/choosing.py" />
+      <source>not within {0} of a remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
       <source>whoever is there</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="watch/choosing.py" />
       <source>what its limits say</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>whatever is remarked</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1768,7 +1853,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/figures.py" />
-      <source>shorter than five minutes</source>
+      <source>&lt;a href='next'&gt;shorter than {0}&lt;/a&gt;</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1863,6 +1948,21 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/view.py" />
+      <source>Only lines with…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>only lines of the journal with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>rehearsed at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
       <source>Keep changes</source>
       <translation type="unfinished" />
     </message>
@@ -1929,11 +2029,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="watch/view.py" />
       <source>Keep it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="watch/view.py" />
-      <source>Off the shelf</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import getpass
 from dataclasses import dataclass
+from datetime import datetime, time, timedelta, tzinfo
 
 import msgspec
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.timestamps import (
+    DAY_US,
+    HOUR_US,
+    datetime_from_time_us,
+    time_us_from_datetime,
+)
 from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.wording import said
 from rook_tally.store import AlarmWish, RequestSort, ask
@@ -18,6 +25,18 @@ _TOLD_OF = {
     RequestSort.UNSHELVE: "taking {0} off the shelf",
     RequestSort.TRIAL: "ringing {0} as a trial",
 }
+
+
+def shelves(now_us: int, zone: tzinfo) -> list[tuple[str, int]]:
+    """Until when an alarm can be shelved, in words and µs."""
+    local = datetime_from_time_us(now_us).astimezone(zone)
+    morning = datetime.combine(local.date() + timedelta(days=1), time(7), zone)
+    return [
+        (said("for an hour"), now_us + HOUR_US),
+        (said("for four hours"), now_us + 4 * HOUR_US),
+        (said("until seven tomorrow"), time_us_from_datetime(morning)),
+        (said("for a week"), now_us + 7 * DAY_US),
+    ]
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,6 +33,8 @@ def _everywhere(window: DeskWindow) -> Iterator[Command]:
         yield command(said("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
     yield command(said("Find a place, station, series, remark or command"), ("/", "Ctrl+K"),
                   lambda: window.dialogs.find())  # fmt: skip
+    yield command(said("What stands: acknowledge it, shelve it"), ("Ctrl+Shift+A",),
+                  lambda: window.dialogs.show_alarms())  # fmt: skip
     yield command(said("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
     yield command(said("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())
     yield command(said("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())

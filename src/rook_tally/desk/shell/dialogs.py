@@ -47,6 +47,16 @@ class Dialogs:
             if take is not None:
                 take(reply)
 
+    def show_alarms(self) -> None:
+        """Show what stands, to be acknowledged or shelved."""
+        from rook_tally.desk.shell.alarm_dialog import AlarmDialog
+
+        window = self._window
+        dialog = AlarmDialog(window.theme, window.state, window)
+        dialog.wished.connect(window.reader.change)
+        dialog.watch_wanted.connect(window.show_watch)
+        self._show(dialog)
+
     def find(self) -> None:
         """Let the person type where to go or what to do."""
         from rook_tally.desk.shell.finder import Finder

@@ -57,9 +57,11 @@ def tray_picture(theme: Theme, level: Level) -> QPixmap:
 
 
 class Tray(QObject):
-    """The icon. `shown_wanted` asks for the window, `end_wanted` for it to close."""
+    """The icon. `shown_wanted` asks for the window, `alarms_wanted` for what stands and
+    `end_wanted` for the window to close."""
 
     shown_wanted = Signal()
+    alarms_wanted = Signal()
     end_wanted = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, parent: QObject) -> None:
@@ -69,6 +71,7 @@ class Tray(QObject):
         self.icon = QSystemTrayIcon(self)
         self.menu = QMenu()
         self.menu.addAction(said("Show the window")).triggered.connect(self.shown_wanted)
+        self.menu.addAction(said("What stands…")).triggered.connect(self.alarms_wanted)
         self.menu.addAction(said("Close")).triggered.connect(self.end_wanted)
         self.icon.setContextMenu(self.menu)
         self.icon.activated.connect(self._on_activated)
@@ -79,6 +82,7 @@ class Tray(QObject):
     def refresh(self) -> None:
         """Show how the site stands."""
         _, worst = self._state.raised()
+        worst = max([worst, *(one.level for one in self._state.alarms)])
         self.icon.setToolTip(tray_words(self._state))
         if worst is not self._level:
             self._level = worst

@@ -180,7 +180,7 @@ class DeskWindow(QMainWindow):
         self._to_live.setEnabled(False)
         self.rail.refused.connect(self._on_refused)
         self.ledger.told.connect(self.tell)
-        self.head.alarms_wanted.connect(self._show_alarms)
+        self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
@@ -275,9 +275,10 @@ class DeskWindow(QMainWindow):
         """Which view is shown."""
         return self._views.currentIndex()
 
-    def _show_alarms(self) -> None:
+    def show_watch(self, slug: str) -> None:
+        """Turn to a watch."""
         self.show_view(WATCH)
-        self.watch.pick_alarm()
+        self.watch.model.pick(slug)
 
     def _on_first_step(self, step: FirstStep) -> None:
         if step is FirstStep.STATION:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.watches.definitions import Guard, Run, Scope, Sort, Watch
-from rook_tally.core.watches.sentences import Part, guard_words, run_words, scope_words
+from rook_tally.core.watches.sentences import Part, guard_words, run_words, scope_words, span_words
 from rook_tally.desk.watch.questions import Listing
 from rook_tally.desk.wording import said
 
@@ -43,6 +43,7 @@ def choices_of(watch: Watch, part: Part, listing: Listing) -> list[Choice]:
     by_part = {
         Part.QUANTITY: _quantities, Part.SCOPE: _scopes, Part.SORT: _sorts, Part.GUARD: _guards,
         Part.LEVEL: _levels, Part.TELL: _tells, Part.CONTROL: _controls,
+        Part.ESCALATE_TO: _others, Part.REMARKS: _remarks,
     }  # fmt: skip
     if part is Part.LIMIT and watch.sort is Sort.LEVEL:
         return [
@@ -160,6 +161,21 @@ def _tells(watch: Watch, listing: Listing) -> Iterator[Choice]:
         is_told = name in watch.tell
         tell = tuple(one for one in watch.tell if one != name) if is_told else (*watch.tell, name)
         yield Choice(name, replace(watch, tell=tell), is_told)
+
+
+def _others(watch: Watch, listing: Listing) -> Iterator[Choice]:
+    for name in listing.ways:
+        known = watch.escalate_to
+        others = tuple(one for one in known if one != name) if name in known else (*known, name)
+        yield Choice(name, replace(watch, escalate_to=others), name in known)
+
+
+def _remarks(watch: Watch, _listing: Listing) -> Iterator[Choice]:
+    yield Choice(said("whatever is remarked"), replace(watch, remark_s=None),
+                 watch.remark_s is None)  # fmt: skip
+    for length_s in (600.0, 1800.0, 3600.0, 4 * 3600.0):
+        words = said("not within {0} of a remark", span_words(length_s))
+        yield Choice(words, replace(watch, remark_s=length_s), watch.remark_s == length_s)
 
 
 def _controls(watch: Watch, listing: Listing) -> Iterator[Choice]:

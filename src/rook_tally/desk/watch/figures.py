@@ -15,6 +15,8 @@ from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.model import WatchModel
 from rook_tally.desk.wording import said
 
+_NUISANCES_S = (60.0, 300.0, 900.0, 3600.0)
+
 
 class _Figure(QWidget):
     def __init__(self, theme: Theme) -> None:
@@ -44,6 +46,11 @@ class Figures(QWidget):
         super().__init__()
         self._theme, self._model = theme, model
         self.rang, self.stood, self.ran, self.nuisances = (_Figure(theme) for _ in range(4))
+        self.nuisances.note.linkActivated.connect(self._next_nuisance)
+        self.nuisances.note.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse
+            | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+        )
         self._others_head = QLabel(said("Other limits on the same days"))
         self._others_head.setFont(face(12, BOLD))
         self.others = QLabel()
@@ -66,6 +73,11 @@ class Figures(QWidget):
         column.addLayout(row)
         column.addWidget(rule)
         column.addLayout(line)
+
+    def _next_nuisance(self, _link: str = "") -> None:
+        """What counts as a nuisance: the next of some lengths."""
+        at = _NUISANCES_S.index(self._model.nuisance_s)
+        self._model.count_as_nuisance(_NUISANCES_S[(at + 1) % len(_NUISANCES_S)])
 
     def refresh(self) -> None:
         """Show what the rehearsal comes to."""
@@ -98,8 +110,9 @@ class Figures(QWidget):
         else:
             self.ran.hide()
         self.nuisances.show_figure(
-            str(counts.nuisances), said("likely nuisances"), said("shorter than five minutes")
-        )
+            str(counts.nuisances), said("likely nuisances"),
+            said("<a href='next'>shorter than {0}</a>", span_words(model.nuisance_s)),
+        )  # fmt: skip
         ink = self._theme.level(draft.level or Level.HIGH)
         shown = [
             f'<span style="color:{ink}"><b>{limit}</b></span> {_times(count)}' if is_mine

@@ -30,7 +30,7 @@ from rook_tally.desk.watch.questions import (
     RehearsalQuestion,
 )
 from rook_tally.desk.wording import said
-from rook_tally.store import Rehearsed, rehearsed_on
+from rook_tally.store import NUISANCE_S, Rehearsed, rehearsed_on
 
 DAYS = (1, 7, 30, 365)
 _COLUMNS = 700
@@ -59,6 +59,8 @@ class WatchModel:
         self.days = 7
         self.place = ""
         self.shows_all_lines = True
+        self.wanted = ""
+        self.nuisance_s = NUISANCE_S
         self.trouble = ""
         self.found: RehearsalMaterial | None = None
         self.rehearsal: Rehearsed | None = None
@@ -134,8 +136,20 @@ class WatchModel:
 
     @property
     def lines(self) -> tuple[Entry, ...]:
-        """The journal, newest first."""
-        return () if self.listing is None else self.listing.lines
+        """The journal, newest first; those lines only that hold what somebody typed."""
+        if self.listing is None:
+            return ()
+        words = self.wanted.casefold().split()
+        return tuple(
+            one for one in self.listing.lines
+            if all(word in f"{one.name} {one.place} {one.sort.value} {one.words} {one.who}"
+                   .casefold() for word in words)
+        )  # fmt: skip
+
+    def filter_lines(self, wanted: str) -> None:
+        """Show those lines of the journal that hold these words."""
+        self.wanted = wanted
+        self._tell()
 
     def standing(self) -> list[Alarm]:
         """What stands of the picked watch."""
@@ -309,13 +323,26 @@ class WatchModel:
         """The draft at the series that is drawn."""
         return self._target
 
+    def count_as_nuisance(self, shorter_s: float) -> None:
+        """Count rings shorter than this as likely nuisances."""
+        self.nuisance_s = shorter_s
+        self.rehearse()
+        self._tell()
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """Where the draft could be rehearsed."""
+        return () if self.found is None else self.found.places
+
     def rehearse(self) -> None:
         """What the draft would have done with the limits as they stand."""
         found = self.found
         if found is None or found.material is None or self._target is None:
             self.rehearsal = None
             return
-        self.rehearsal = rehearsed_on(found.material, self._target, found.start_us, found.end_us)
+        self.rehearsal = rehearsed_on(
+            found.material, self._target, found.start_us, found.end_us, nuisance_s=self.nuisance_s
+        )
 
     def rehearse_others(self) -> None:
         """What other limits would have done on the same days."""

@@ -12,6 +12,7 @@ from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -70,6 +71,11 @@ class WatchView(QWidget):
         self.trouble, self.stands = QLabel(), QLabel()
         self.new = QPushButton(said("New…"))
         self.which = QPushButton()
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText(said("Only lines with…"))
+        self.filter.setAccessibleName(said("only lines of the journal with"))
+        self.place = QComboBox()
+        self.place.setAccessibleName(said("rehearsed at"))
         self.spans = QButtonGroup(self)
         self.keep = QPushButton(said("Keep changes"))
         self.leave = QPushButton(said("Leave it"))
@@ -120,6 +126,7 @@ class WatchView(QWidget):
             button.setStyleSheet(link)
             self.spans.addButton(button, days)
             spans.addWidget(button)
+        spans.addWidget(self.place)
         spans.addStretch(1)
         hint = QLabel(said("drag the line; the count follows"))
         hint.setFont(face(12))
@@ -159,7 +166,13 @@ class WatchView(QWidget):
         row.addWidget(self._rule())
         row.addWidget(middle, 1)
         row.addWidget(self._rule())
-        row.addWidget(self._side(said("Journal"), self.which, self.journal, JOURNAL_WIDTH))
+        lines = QWidget()
+        under = QVBoxLayout(lines)
+        under.setContentsMargins(0, 0, 0, 0)
+        under.setSpacing(4)
+        under.addWidget(self.journal, 1)
+        under.addWidget(self.filter)
+        row.addWidget(self._side(said("Journal"), self.which, lines, JOURNAL_WIDTH))
 
     def _side(self, title: str, button: QPushButton, inner: QWidget, width: int) -> QWidget:
         side = QWidget()
@@ -198,6 +211,8 @@ class WatchView(QWidget):
         self.spans.idClicked.connect(self.model.show_days)
         self.name.editingFinished.connect(lambda: self.model.rename(self.name.text()))
         self.chart.rested.connect(self._rest.start)
+        self.filter.textChanged.connect(self.model.filter_lines)
+        self.place.textActivated.connect(self.model.show_place)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         self._state.subscribe(self._on_state_changed)
@@ -237,11 +252,6 @@ class WatchView(QWidget):
         slugs = [one.slug for one in self.items.rows]
         if slug in slugs and self.list.currentIndex().row() != slugs.index(slug):
             self.list.setCurrentIndex(self.items.index(slugs.index(slug)))
-
-    def pick_alarm(self) -> None:
-        """Pick the watch of the worst that stands."""
-        if self._state.alarms:
-            self.model.pick(self._state.alarms[0].watch)
 
     def _begin(self) -> None:
         self.list.setCurrentIndex(QModelIndex())
@@ -378,8 +388,20 @@ class WatchView(QWidget):
         self.chart.update()
         self.figures.refresh()
         self.spans.button(model.days).setChecked(True)
+        self._show_places()
         self._show_foot()
         self._ask_draft()
+
+    def _show_places(self) -> None:
+        """Where it can be rehearsed, when there is more than one place."""
+        places = self.model.places
+        if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
+            self.place.clear()
+            self.place.addItems(list(places))
+        self.place.setVisible(len(places) > 1)
+        target = self.model.target
+        if target is not None:
+            self.place.setCurrentText(target.series.place)
 
     def _show_foot(self) -> None:
         model = self.model
