@@ -129,6 +129,7 @@ def test_any_place_of_a_group_has_a_state_of_its_own() -> None:
         ({"sort": Sort.OUTSIDE, "low": 25.0}, "is empty"),
         ({"for_s": -1.0}, "cannot be negative"),
         ({"sort": Sort.UNUSUAL, "window_s": 60.0}, "least spread"),
+        ({"sort": Sort.SILENT, "hours": Hours(days=(0,))}, "minds no guards, hours"),
     ],
 )
 def test_what_cannot_be_meant_is_said(changed: dict[str, object], why: str) -> None:

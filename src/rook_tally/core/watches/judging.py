@@ -175,6 +175,8 @@ def _judge(watch: Watch, unit: Unit, limits: Limits, gap_s: float) -> Judge:
         return Judge(sort, _terms(watch.limit - 0.5, clear, gap_s, delays), limits=limits)
     if sort is Sort.SO:
         return Judge(sort, _terms(0.5, None, gap_s, delays))
+    if watch.guards or watch.hours is not None or watch.remark_s is not None:
+        raise ValueError("a watch for silence minds no guards, hours or remarks")
     if watch.silent_s <= 0:
         raise ValueError("silence needs a time after which it counts")
     return Judge(sort, Terms(0.0, gap_s))

@@ -151,6 +151,16 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
         when += [Piece("for"), Piece(span_words(watch.for_s), Part.FOR)] if watch.for_s else [
             Piece("at once", Part.FOR)]  # fmt: skip
     lines = [when]
+    called = watch.level.wording if watch.level else "what its limits say"
+    leave = [] if watch.sort is Sort.SILENT else _leave(watch, guards)
+    lines.append([*leave, Piece("call it"), Piece(called, Part.LEVEL)])
+    lines.append(_telling(watch))
+    lines.append(_running(watch))
+    return lines
+
+
+def _leave(watch: Watch, guards: tuple[str, ...]) -> list[Piece]:
+    """What lets it ring: who is there, which hours, no remark."""
     leave: list[Piece] = []
     for guard, name in zip(watch.guards, guards, strict=True):
         leave += [Piece("while"), Piece(guard_words(guard, name), Part.GUARD)]
@@ -162,8 +172,10 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
     else:
         leave += [Piece("but not within"), Piece(span_words(watch.remark_s), Part.REMARKS),
                   Piece("of a remark")]  # fmt: skip
-    called = watch.level.wording if watch.level else "what its limits say"
-    lines.append([*leave, Piece("call it"), Piece(called, Part.LEVEL)])
+    return leave
+
+
+def _telling(watch: Watch) -> list[Piece]:
     tell = [Piece("Tell"), Piece(_listed(watch.tell) or "nobody", Part.TELL)]
     if watch.tell:
         again = f"every {span_words(watch.repeat_s)}" if watch.repeat_s else "never"
@@ -172,7 +184,10 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
         tell += [Piece("; unacknowledged, tell others"), Piece(after, Part.ESCALATE)]
         if watch.escalate_s:
             tell.append(Piece(_listed(watch.escalate_to) or "nobody", Part.ESCALATE_TO))
-    lines.append(tell)
+    return tell
+
+
+def _running(watch: Watch) -> list[Piece]:
     last = [Piece("Run" if watch.run else "Switch")]
     last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))
     last.append(Piece("until it" if watch.run else "; it clears when it"))
@@ -181,8 +196,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
         last += [Piece(", at least"), Piece(span_words(watch.run.at_least_s), Part.AT_LEAST),
                  Piece(", never over"),
                  Piece(span_words(watch.run.at_most_s), Part.AT_MOST)]  # fmt: skip
-    lines.append(last)
-    return lines
+    return last
 
 
 def _clearing(watch: Watch) -> list[Piece]:

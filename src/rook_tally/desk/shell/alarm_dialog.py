@@ -43,6 +43,12 @@ class AlarmDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName(said("what stands"))
         self.list.setFont(face(13))
+        self.list.setStyleSheet(
+            f"QListWidget {{ background: {theme.paper}; border: 1px solid {theme.rule}; }}"
+            f"QListWidget::item {{ padding: 7px 8px; color: {theme.ink}; }}"
+            f"QListWidget::item:selected {{ background: {theme.sheet}; color: {theme.ink};"
+            f" border-left: 4px solid {theme.sheen}; }}"
+        )
         self.word = QLineEdit()
         self.word.setPlaceholderText(said("Why? For the journal"))
         self.word.setAccessibleName(said("why"))

@@ -127,8 +127,9 @@ def _sorts(watch: Watch, _listing: Listing) -> Iterator[Choice]:
             made = replace(made, limit=3.0, clear=None, min_spread=made.min_spread or 1.0)
         if sort is Sort.LEVEL:
             made = replace(made, limit=float(Level.HIGH), clear=None)
-        if sort is Sort.SILENT and not watch.silent_s:
-            made = replace(made, silent_s=1800.0)
+        if sort is Sort.SILENT:
+            made = replace(made, silent_s=watch.silent_s or 1800.0, guards=(), hours=None,
+                           remark_s=None)  # fmt: skip
         if sort is Sort.OUTSIDE:
             made = replace(made, low=min(watch.low, watch.limit - 1), clear=None)
         if sort is Sort.BELOW or (sort is Sort.ABOVE and watch.sort is not Sort.ABOVE):

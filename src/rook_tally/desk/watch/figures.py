@@ -111,7 +111,8 @@ class Figures(QWidget):
             self.ran.hide()
         self.nuisances.show_figure(
             str(counts.nuisances), said("likely nuisances"),
-            said("<a href='next'>shorter than {0}</a>", span_words(model.nuisance_s)),
+            f'<a href="next" style="color: {self._theme.sheen}; text-decoration: none">'
+            f"{said('shorter than {0}', span_words(model.nuisance_s))}</a>",
         )  # fmt: skip
         ink = self._theme.level(draft.level or Level.HIGH)
         shown = [

@@ -47,7 +47,7 @@ class RehearsalChart(QWidget):
         self.current = Grip.RING
         self._trace: tuple[tuple[object, ...], QImage | None] | None = None
         self.zone: tzinfo | None = None
-        self.setMinimumHeight(180)
+        self.setMinimumHeight(120)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QLabel,
@@ -124,6 +124,7 @@ class SentenceEdit(QWidget):
         self._flow = _Flow(self)
         self._shown: list[list[Piece]] = []
         self._level: Level | None = None
+        self._buttons: list[QPushButton] = []
         self.parts: dict[Part, QPushButton] = {}
         self.typing: _Typing | None = None
         self.menu: QMenu | None = None
@@ -136,9 +137,9 @@ class SentenceEdit(QWidget):
         if _parts_of(lines) == _parts_of(self._shown) and not self._is_coloured_otherwise():
             # A limit that is dragged changes a word a frame.
             self._shown = lines
-            for piece in (piece for line in lines for piece in line):
-                if piece.part is not None:
-                    self._write(self.parts[piece.part], piece)
+            told = [piece for line in lines for piece in line if piece.part is not None]
+            for button, piece in zip(self._buttons, told, strict=True):
+                self._write(button, piece)
             return
         focused = next((part for part, one in self.parts.items() if one.hasFocus()), None)
         self._shown = lines
@@ -148,6 +149,7 @@ class SentenceEdit(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.parts.clear()
+        self._buttons.clear()
         self._flow.breaks, self._flow.close = set(), set()
         count = 0
         for line in lines:
@@ -159,7 +161,7 @@ class SentenceEdit(QWidget):
                 count += 1
         if focused in self.parts:
             self.parts[focused].setFocus()
-        self.updateGeometry()
+        self._keep_room()
 
     @staticmethod
     def _write(button: QPushButton, piece: Piece) -> None:
@@ -202,6 +204,7 @@ class SentenceEdit(QWidget):
         )
         button.clicked.connect(partial(self.open, piece.part))
         self.parts[piece.part] = button
+        self._buttons.append(button)
         return button
 
     def open(self, part: Part) -> None:
@@ -252,6 +255,14 @@ class SentenceEdit(QWidget):
         self.typing.close()
         self.typing = None
         self.edited.emit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Every line keeps its room, however narrow the window."""
+        super().resizeEvent(event)
+        self._keep_room()
+
+    def _keep_room(self) -> None:
+        self.setMinimumHeight(self._flow.heightForWidth(self.width()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Left and right go from part to part."""

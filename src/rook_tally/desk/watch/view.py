@@ -9,7 +9,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QModelIndex, Qt, QTimer
-from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -52,6 +52,7 @@ from rook_tally.store import RequestSort
 
 _LIST_EVERY_MS = 1_000
 _AT_REST_MS = 80
+_WIDE = 1180
 
 
 class WatchView(QWidget):
@@ -69,6 +70,7 @@ class WatchView(QWidget):
         self.chart = RehearsalChart(theme, self.model)
         self.figures = Figures(theme, self.model)
         self.trouble, self.stands = QLabel(), QLabel()
+        self.hint = QLabel(said("drag the line; the count follows"))
         self.new = QPushButton(said("New…"))
         self.which = QPushButton()
         self.filter = QLineEdit()
@@ -128,10 +130,9 @@ class WatchView(QWidget):
             spans.addWidget(button)
         spans.addWidget(self.place)
         spans.addStretch(1)
-        hint = QLabel(said("drag the line; the count follows"))
-        hint.setFont(face(12))
-        tint(hint, theme.dim)
-        spans.addWidget(hint)
+        self.hint.setFont(face(12))
+        tint(self.hint, theme.dim)
+        spans.addWidget(self.hint)
         foot = QHBoxLayout()
         foot.setSpacing(8)
         for button in (self.keep, self.trial, self.leave):
@@ -171,7 +172,10 @@ class WatchView(QWidget):
         under.setContentsMargins(0, 0, 0, 0)
         under.setSpacing(4)
         under.addWidget(self.journal, 1)
-        under.addWidget(self.filter)
+        beside = QHBoxLayout()
+        beside.setContentsMargins(14, 0, 14, 10)
+        beside.addWidget(self.filter)
+        under.addLayout(beside)
         row.addWidget(self._side(said("Journal"), self.which, lines, JOURNAL_WIDTH))
 
     def _side(self, title: str, button: QPushButton, inner: QWidget, width: int) -> QWidget:
@@ -339,6 +343,11 @@ class WatchView(QWidget):
         elif isinstance(reply.question, RemoveWatch):
             self.model.pick("")
         self._ask_list()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The hint goes first where there is little room."""
+        super().resizeEvent(event)
+        self.hint.setVisible(self.width() >= _WIDE)
 
     def showEvent(self, event: QShowEvent) -> None:
         """Ask for everything, and again while it is looked at."""
