@@ -7,6 +7,7 @@ import json
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import paho.mqtt.client as mqtt
@@ -26,7 +27,7 @@ from rook_tally.store import (
 )
 from tests.actions.test_telling import receiver
 from tests.collector.test_controls import publish
-from tests.processes import PATIENCE_S, CollectorProcess, wait_until
+from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
 @contextmanager
@@ -161,4 +162,28 @@ def test_what_could_not_be_told_waits_for_the_next_collector(collector: Collecto
         (letter,) = newest_letters(connection)
     assert events[0]["id"] == letter.notice.key
     assert _lines(store).count(JournalSort.RANG) == 1
+    store.close()
+
+
+def test_a_control_that_answers_late_is_first_missed_and_then_believed(
+    collector: CollectorProcess, tmp_path: Path
+) -> None:
+    kind = tmp_path / "vent.toml"
+    kind.write_text(
+        'slug = "vent"\nname = "vent"\ncadence_s = 60\n'
+        '[[control]]\nname = "flap"\ntitle = "Flap"\nsort = "switch"\nconfirm_s = 0.3\n'
+    )
+    assert rook_tally("--store", collector.address, "kind", "read", str(kind)).returncode == 0
+    store = open_store(collector.address)
+    collector.add_station("counter")
+    collector.add_station("roof", kind="vent")
+    _watch(store, run=Run(station="roof", control="flap"))
+    collector.publish("counter", '{"pm25": 40}')
+    wait_until(lambda: JournalSort.NOT_CONFIRMED in _lines(store))
+    assert JournalSort.CONFIRMED not in _lines(store)
+    publish(collector, "rook/roof/controls/flap", "on", "-r")
+    wait_until(lambda: JournalSort.CONFIRMED in _lines(store))
+    with store.read() as connection:
+        (run,) = control_runs(connection)
+    assert run.was_confirmed
     store.close()

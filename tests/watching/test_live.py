@@ -214,7 +214,7 @@ def test_two_watches_do_not_fight_over_one_control(booth: Booth) -> None:
 
 values = st.lists(
     st.tuples(st.sampled_from([30, 60, 60, 60, 120, 400]), st.sampled_from([5, 18, 20, 25, 30])),
-    min_size=1, max_size=25,
+    min_size=1, max_size=40,
 )  # fmt: skip
 kinds = st.sampled_from([
     replace(DUST, for_s=0.0, calm_s=0.0, clear=None),
@@ -223,6 +223,8 @@ kinds = st.sampled_from([
     replace(DUST, sort=Sort.BELOW, limit=19, clear=24),
     replace(DUST, sort=Sort.OUTSIDE, low=10, limit=25, clear=5.0),
     replace(DUST, sort=Sort.RISING, limit=120, clear=60, window_s=300.0, for_s=0.0),
+    replace(DUST, sort=Sort.TIMES_USUAL, limit=1.4, clear=1.1, window_s=1800.0, for_s=0.0),
+    replace(DUST, sort=Sort.UNUSUAL, limit=2, clear=1, window_s=1800.0, min_spread=2, calm_s=0.0),
     replace(DUST, sort=Sort.LEVEL, limit=3, clear=None, unit="", for_s=60.0),
     replace(DUST, guards=(Guard(scope=Scope(quantity="pm25", place="Shop"), limit=10),)),
 ])  # fmt: skip

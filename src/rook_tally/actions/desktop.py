@@ -64,9 +64,7 @@ class Desktop:
                 ))  # fmt: skip
         except (OSError, EOFError, TimeoutError, DBusError, InvalidAddressError) as error:
             self._bus = None
-            raise ActionError(
-                "there is no desktop to tell", remedy="it is tried again once somebody is logged in"
-            ) from error
+            raise ActionError("there is no desktop to tell, nobody is logged in") from error
         if answer.message_type is MessageType.ERROR:
             why = answer.body[0] if answer.body else answer.error_name
             raise ActionError(f"the desktop shows no notifications: {why}")

@@ -24,9 +24,7 @@ class Mail:
         try:
             await asyncio.to_thread(_send, way, _mail_of(way, notice))
         except (OSError, smtplib.SMTPException) as error:
-            raise ActionError(
-                f"{way.host} did not take the mail: {_why(error)}", remedy="it is tried again"
-            ) from error
+            raise ActionError(f"{way.host} did not take the mail: {_why(error)}") from error
         return f"mail sent to {', '.join(way.to)}"
 
     async def close(self) -> None:

@@ -30,6 +30,7 @@ class ControlRun(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     request_id : the last request made for it
     renewed_us : when the station was last told to go on
     was_confirmed : whether the station has said that it runs
+    was_missed : whether it is known that the last request was not confirmed in time
     """
 
     station: str
@@ -43,6 +44,7 @@ class ControlRun(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     request_id: int = 0
     renewed_us: int = 0
     was_confirmed: bool = False
+    was_missed: bool = False
     off: str = "off"
     on: str = "on"
 

@@ -73,8 +73,10 @@ def keep_running(
 def _say(
     watch: Watch, run: ControlRun, sort: JournalSort, words: str, now_us: int, who: str = ""
 ) -> Entry:
+    # Of a switch there is nothing but the station to name.
+    name = "" if run.control == "on" else f"{run.control} "
     return Entry(now_us, sort, watch.slug, watch.name, run.station, None, watch.level,
-                 f"{run.control} {words}", who)  # fmt: skip
+                 f"{name}{words}", who)  # fmt: skip
 
 
 def _ask(
@@ -166,9 +168,9 @@ def _heard_of(
         return replace(run, was_confirmed=True), [
             _say(watch, run, JournalSort.CONFIRMED, "confirmed running", at_us)
         ]
-    if asked.state is RequestState.UNCONFIRMED and run.renewed_us:
+    if asked.state is RequestState.UNCONFIRMED and not run.was_missed:
         # Said once, and asked again when its time comes.
-        return replace(run, renewed_us=0, was_confirmed=False), [
+        return replace(run, was_missed=True, was_confirmed=False), [
             _say(watch, run, JournalSort.NOT_CONFIRMED, f"not confirmed: {asked.answer}", now_us)
         ]
     return run, []
@@ -188,17 +190,10 @@ def _ended_or_renewed(
         return replace(run, state=RunState.SPENT), [
             _say(watch, run, JournalSort.STOPPED, longest, now_us)
         ]
-    since_us = run.renewed_us or run.began_us
-    last_us = max(since_us, run.began_us)
-    if run.renewed_us == 0:
-        # It was not confirmed: after a pause, once more.
-        last_us = run.began_us + (now_us - run.began_us) // RENEW_US * RENEW_US
-        if now_us - last_us > MINUTE_US:
-            return run, []
-    elif now_us - last_us < RENEW_US:
+    if now_us - run.renewed_us < RENEW_US:
         return run, []
     number = _ask(connection, run, run.on, now_us=now_us, for_s=_own_limit_s(run, now_us))
-    return replace(run, request_id=number, renewed_us=now_us), []
+    return replace(run, request_id=number, renewed_us=now_us, was_missed=False), []
 
 
 def try_control(connection: Connection, watch: Watch, *, now_us: int) -> None:
