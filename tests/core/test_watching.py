@@ -10,17 +10,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rook_tally.core.alarm_states import AlarmEvent, AlarmState, alarm_next, alarm_replay
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US
 from rook_tally.core.watching import (
     NEVER,
-    AlarmEvent,
-    AlarmState,
     Direction,
     Terms,
-    alarm_next,
-    alarm_replay,
     guard_gate,
     limit_watch,
     rate_per_h,

@@ -5,13 +5,13 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.kinds import KINDS, PLAIN
 from rook_tally.core.levels import Level
 from rook_tally.core.watches.alarms import Alarm
 from rook_tally.core.watches.definitions import Run, Scope, Sort, Watch
 from rook_tally.core.watches.sentences import Part
 from rook_tally.core.watches.stepping import Step
-from rook_tally.core.watching import AlarmState
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.watch.model import WatchModel

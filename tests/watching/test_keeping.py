@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.watches.definitions import Hours, Scope, Sort, Watch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.watches.ways import Way, WaySort
-from rook_tally.core.watching import AlarmState
 from rook_tally.store import (
     ControlRun,
     OutState,

@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.corrections import Correction
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
@@ -19,7 +20,7 @@ from rook_tally.core.watches.definitions import Guard, Scope, Sort, Watch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.watches.rehearsing import judged, rings
 from rook_tally.core.watches.ways import Event
-from rook_tally.core.watching import NEVER, AlarmState
+from rook_tally.core.watching import NEVER
 from rook_tally.core.workings.definitions import Working
 from rook_tally.store import (
     Store,

@@ -8,6 +8,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from zoneinfo import ZoneInfo
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.numerals import duration
 from rook_tally.core.readings import Readings, readings_from
@@ -17,7 +18,6 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.core.watches.alarms import Alarm
 from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.stepping import Step
-from rook_tally.core.watching import AlarmState
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.demo.remarks import remarks_between

@@ -8,10 +8,10 @@ import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
 from rook_tally.core.watches.alarms import Alarm
 from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.core.watching import AlarmState
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 from rook_tally.store.driver import executed_many, fetched

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import tzinfo
+from typing import TYPE_CHECKING
 
 from sqlalchemy.engine import Connection
 
@@ -11,18 +12,12 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.gaps import microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.watches.definitions import Sort
-from rook_tally.core.watches.rehearsing import (
-    Counts,
-    Judged,
-    counts_of,
-    judged,
-    rings,
-    silences,
-)
-from rook_tally.core.watches.scope import Target
-from rook_tally.core.watching import NEVER
 from rook_tally.store.query import read_range
 from rook_tally.store.remarks import remarks
+
+if TYPE_CHECKING:
+    from rook_tally.core.watches.rehearsing import Counts, Judged
+    from rook_tally.core.watches.scope import Target
 
 NUISANCE_S = 300.0
 """Shorter than this is a likely nuisance, unless somebody says otherwise."""
@@ -37,6 +32,8 @@ class Rehearsed:
 
     def pairs(self) -> list[tuple[int, int | None]]:
         """Each ring's beginning and end; None for one that stands."""
+        from rook_tally.core.watching import NEVER
+
         return [(begin, None if end == NEVER else end) for begin, end in self.rings.tolist()]
 
 
@@ -57,6 +54,9 @@ def material(
     connection: Connection, target: Target, start_us: int, end_us: int, zone: tzinfo
 ) -> Material:
     """Read what a watch judges in [start, end)."""
+    # Loaded late: a window shows its first picture without judging anything.
+    from rook_tally.core.watches.rehearsing import judged
+
     terms, watch = target.judge.terms, target.watch
     before_us = microseconds(
         terms.on_delay_s + terms.off_delay_s + terms.max_gap_s + target.judge.reach_s
@@ -77,6 +77,8 @@ def rehearsed_on(
     found: Material, target: Target, start_us: int, end_us: int, *, nuisance_s: float = NUISANCE_S
 ) -> Rehearsed:
     """What a watch would have done in [start, end), by what was read of it."""
+    from rook_tally.core.watches.rehearsing import counts_of, rings, silences
+
     terms = target.judge.terms
     if target.watch.sort is Sort.SILENT:
         rung = silences(target, found.readings, now_us=end_us)

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.core.watches.journal import JournalSort
-from rook_tally.core.watching import AlarmState
 from rook_tally.store.alarms import alarms
 from rook_tally.store.driver import fetched
 from rook_tally.store.watches import watches

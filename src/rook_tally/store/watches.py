@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import msgspec
 import sqlalchemy as sa
@@ -10,13 +11,15 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.watches.definitions import Watch
-from rook_tally.core.watches.scope import Target, targets_of
 from rook_tally.core.watches.ways import BUILT_IN, Way, checked_way
 from rook_tally.store import schema
 from rook_tally.store.alarms import drop_alarms
 from rook_tally.store.changes import Subject, note_change
 from rook_tally.store.site import Site, load_site
 from rook_tally.store.workings import groups, named
+
+if TYPE_CHECKING:
+    from rook_tally.core.watches.scope import Target
 
 _SHAPE = "a name of lower-case letters, digits and hyphens"
 
@@ -38,6 +41,9 @@ def all_targets(
     connection: Connection, site: Site, several: Sequence[Watch] | None = None
 ) -> tuple[list[Target], dict[str, UsageError]]:
     """Every watch at every series it is about, and why others cannot be meant, by slug."""
+    # Loaded late: a window shows its first picture without judging anything.
+    from rook_tally.core.watches.scope import targets_of
+
     series, in_groups = [named(one) for one in site.series], groups(connection)
     limits = {one.id: one.limits for one in site.series}
     found: list[Target] = []

@@ -10,6 +10,7 @@ import msgspec
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.errors import UsageError
 from rook_tally.core.watches.alarms import Alarm, acknowledged, moved, shelved
 from rook_tally.core.watches.definitions import Sort, Watch
@@ -17,7 +18,6 @@ from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.scope import Target
 from rook_tally.core.watches.stepping import Step, Turn, heard_again, still_silent
 from rook_tally.core.watches.ways import Event
-from rook_tally.core.watching import AlarmEvent, AlarmState
 from rook_tally.store import (
     AlarmWish,
     Request,

@@ -15,6 +15,7 @@ import numpy as np
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.alarm_states import AlarmEvent
 from rook_tally.core.gaps import microseconds
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Quantity
@@ -27,7 +28,6 @@ from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.scope import Target
 from rook_tally.core.watches.sentences import short_words, span_words
 from rook_tally.core.watches.ways import Event, Notice, Way
-from rook_tally.core.watching import AlarmEvent
 from rook_tally.store import (
     drop_letters,
     put_letters,

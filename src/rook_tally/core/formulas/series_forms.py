@@ -12,13 +12,14 @@ from typing import Any
 
 import numpy as np
 
-from rook_tally.core import baselines, comparing, faults, statistics, watching
+from rook_tally.core import alarm_states, baselines, comparing, faults, statistics, watching
+from rook_tally.core.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.formulas.elements import Given, floats
 from rook_tally.core.gaps import find_gaps, find_runs
 from rook_tally.core.readings import Readings
 from rook_tally.core.statistics import Window, pieces_of
-from rook_tally.core.watching import NEVER, AlarmEvent, AlarmState, Direction, Terms
+from rook_tally.core.watching import NEVER, Direction, Terms
 
 
 def _readings(t_us: Given, value: Given, quality: Given | None) -> Readings:
@@ -349,6 +350,6 @@ def guard_gate(
 
 
 def alarm_replay(events: Sequence[str], start: str = "normal") -> list[str]:
-    """`watching.alarm_replay` by the names of states and events."""
-    states = watching.alarm_replay([AlarmEvent(one) for one in events], AlarmState(start))
+    """`alarm_states.alarm_replay` by the names of states and events."""
+    states = alarm_states.alarm_replay([AlarmEvent(one) for one in events], AlarmState(start))
     return [state.value for state in states]

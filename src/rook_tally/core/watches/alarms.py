@@ -9,9 +9,9 @@ from __future__ import annotations
 import msgspec
 from msgspec.structs import replace
 
+from rook_tally.core.alarm_states import AlarmEvent, AlarmState, alarm_next
 from rook_tally.core.levels import Level
 from rook_tally.core.watches.stepping import Step
-from rook_tally.core.watching import AlarmEvent, AlarmState, alarm_next
 
 
 class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):

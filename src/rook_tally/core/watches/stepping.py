@@ -7,11 +7,14 @@ same readings it rings and clears at the same moments, to the microsecond, as a 
 from __future__ import annotations
 
 import enum
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from rook_tally.core.gaps import microseconds
-from rook_tally.core.watching import Terms
+
+if TYPE_CHECKING:
+    from rook_tally.core.watching import Terms
 
 
 class Turn(enum.Enum):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import enum
-from urllib.parse import urlsplit
 
 import msgspec
 
@@ -89,6 +88,8 @@ def checked_way(way: Way) -> Way:
             raise UsageError(f"{way.name}: {bad[0]!r} is no mail address")
         return msgspec.structs.replace(way, port=way.port or _MAIL_PORTS[way.security])
     if way.sort is WaySort.WEBHOOK:
+        from urllib.parse import urlsplit
+
         parts = urlsplit(way.url)
         if parts.scheme not in ("http", "https") or not parts.hostname:
             raise UsageError(

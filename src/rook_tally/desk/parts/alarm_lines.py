@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.numerals import age
-from rook_tally.core.watching import AlarmState
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.theme import Theme

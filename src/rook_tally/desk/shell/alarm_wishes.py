@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta, tzinfo
 
@@ -15,7 +14,7 @@ from rook_tally.core.timestamps import (
     datetime_from_time_us,
     time_us_from_datetime,
 )
-from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.shell.undo import Done, user_name
 from rook_tally.desk.wording import said
 from rook_tally.store import AlarmWish, RequestSort, ask
 
@@ -57,7 +56,7 @@ class AskOfAlarm:
         ask(
             connection, self.sort, self.watch,
             "" if self.series_id is None else str(self.series_id), wish,
-            who=getpass.getuser(), now_us=self.now_us,
+            who=user_name(), now_us=self.now_us,
         )  # fmt: skip
         back = None
         if self.sort is RequestSort.SHELVE:

@@ -6,9 +6,9 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.core.watching import AlarmState
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme

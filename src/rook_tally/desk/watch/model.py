@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age
@@ -19,7 +20,6 @@ from rook_tally.core.watches.journal import Entry
 from rook_tally.core.watches.rehearsing import other_limits
 from rook_tally.core.watches.scope import Target, at_limit
 from rook_tally.core.watches.sentences import Part, Piece, sentence, short_words
-from rook_tally.core.watching import AlarmState
 from rook_tally.core.workings.naming import slug_of
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.watch.choosing import Choice, choices_of, first_limit, quantity_of

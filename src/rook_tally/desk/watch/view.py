@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.core.watches.definitions import Watch
-from rook_tally.core.watching import AlarmState
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
