@@ -429,7 +429,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="core" />
       <source>shelved</source>
       <translation type="unfinished" />
     </message>
@@ -606,6 +606,26 @@
     <message>
       <location filename="shell/alarm_dialog.py" />
       <source>Nothing stands.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>acknowledging {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>shelving {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>taking {0} off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="shell/alarm_wishes.py" />
+      <source>ringing {0} as a trial</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1221,7 +1241,7 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopting.py" />
+      <location filename="core" />
       <source>asked</source>
       <translation type="unfinished" />
     </message>
@@ -1763,6 +1783,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/actions.py" />
+      <source>Ways of telling: mail, webhooks, topics</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/actions.py" />
       <source>The journal of the picked watch, or of all</source>
       <translation type="unfinished" />
     </message>
@@ -1783,7 +1808,62 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/changes.py" />
+      <source>{0} can be told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/changes.py" />
       <source>{0} watches from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>stays above a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>stays below a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>is outside a range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>rises faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>falls faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>is so many times its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>is so many spreads from its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/choosing.py" />
+      <source>reaches a level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>says nothing</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1792,7 +1872,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="core" />
       <source>whoever is there</source>
       <translation type="unfinished" />
     </message>
@@ -1802,12 +1882,12 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="core" />
       <source>whatever is remarked</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="core" />
       <source>nothing</source>
       <translation type="unfinished" />
     </message>
@@ -1853,11 +1933,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="watch/figures.py" />
-      <source>&lt;a href='next'&gt;shorter than {0}&lt;/a&gt;</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="watch/figures.py" />
       <source>times it would have rung</source>
       <translation type="unfinished" />
     </message>
@@ -1869,6 +1944,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="watch/figures.py" />
       <source>of {0} h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/figures.py" />
+      <source>shorter than {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1942,6 +2022,16 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="watch/sentence_edit.py" />
+      <source>Set up another way…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/view.py" />
+      <source>drag the line; the count follows</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="watch/view.py" />
       <source>New…</source>
       <translation type="unfinished" />
@@ -1989,11 +2079,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="watch/view.py" />
       <source>Rehearsal</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="watch/view.py" />
-      <source>drag the line; the count follows</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2064,6 +2149,176 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="watch/view.py" />
       <source>It watches nothing that is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>host</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>security</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>user</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>url</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>secret</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>topic</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>quiet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>digest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Mail goes to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>and comes from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Mail server</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>It is spoken to by</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>User</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Secret to sign with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Topic</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Quiet hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Once a day at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>the usual one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>22:00–06:00</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>left empty, it stays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>https://…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>wren@fennel.example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Ways of telling</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>ways of telling</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>Sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="watch/way_dialog.py" />
+      <source>New</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2744,6 +2999,301 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="core" />
       <source>suspect: set aside by a person</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>rang</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>rang late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>cleared</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>cleared late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>acknowledged</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>unshelved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suppressed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>unsuppressed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>overridden</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>stopped</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>many at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>ended</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>desktop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>sound</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>voice</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>webhook</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mqtt</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>tls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>starttls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>escalated</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>many</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>for </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>stays </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>When</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>always</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Tell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>nobody</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Run</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>until it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; it clears when it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is outside</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source />
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source> faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>/h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>g</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source> its usual level of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>reaches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>call it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>while</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>but not within</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>of a remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; repeat</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; unacknowledged, tell others</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>, at least</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>, never over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>speaks again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is no longer so</source>
       <translation type="unfinished" />
     </message>
     <message>

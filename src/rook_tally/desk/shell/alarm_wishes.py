@@ -18,7 +18,7 @@ from rook_tally.desk.shell.undo import Done, user_name
 from rook_tally.desk.wording import said
 from rook_tally.store import AlarmWish, RequestSort, ask
 
-_TOLD_OF = {
+_TOLD = {
     RequestSort.ACKNOWLEDGE: "acknowledging {0}",
     RequestSort.SHELVE: "shelving {0}",
     RequestSort.UNSHELVE: "taking {0} off the shelf",
@@ -63,4 +63,4 @@ class AskOfAlarm:
             back = AskOfAlarm(
                 RequestSort.UNSHELVE, self.watch, self.name, self.now_us, self.series_id
             )
-        return Done(said(_TOLD_OF[self.sort], self.name), back)
+        return Done(said(_TOLD[self.sort], self.name), back)

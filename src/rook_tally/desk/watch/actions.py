@@ -17,5 +17,6 @@ class WatchAction(ViewAction):
     TRIAL = (("T",), "Ring the picked watch now, as a trial")
     SWITCH = (("O",), "Switch the picked watch off or on")
     NEXT_SPAN = (("D",), "Rehearse over more days, or one again")
+    WAYS = (("W",), "Ways of telling: mail, webhooks, topics")
     JOURNAL = (("J",), "The journal of the picked watch, or of all")
     SAVE_JOURNAL = (("Ctrl+E",), "Save the journal as CSV")

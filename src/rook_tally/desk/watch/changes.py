@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.watches.definitions import Watch
+from rook_tally.core.watches.ways import Way
 from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.wording import said
-from rook_tally.store import keep_watch, remove_watch
+from rook_tally.store import keep_watch, keep_way, remove_watch, remove_way, ways
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,3 +45,30 @@ class RemoveWatch:
         """Take it away; the journal stays."""
         gone = remove_watch(connection, self.slug)
         return Done(said("{0} taken away", gone.name), KeepWatch(gone))
+
+
+@dataclass(frozen=True, slots=True)
+class KeepWay:
+    """A way of telling shall be written down, or changed."""
+
+    way: Way
+
+    def made(self, connection: Connection) -> Done:
+        """Write it."""
+        before = next((one for one in ways(connection) if one.name == self.way.name), None)
+        keep_way(connection, self.way)
+        back = RemoveWay(self.way.name) if before is None else KeepWay(before)
+        return Done(said("{0} can be told", self.way.name), back)
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveWay:
+    """A way of telling shall be taken away."""
+
+    name: str
+
+    def made(self, connection: Connection) -> Done:
+        """Take it away; refused while a watch uses it."""
+        before = next((one for one in ways(connection) if one.name == self.name), None)
+        remove_way(connection, self.name)
+        return Done(said("{0} taken away", self.name), None if before is None else KeepWay(before))

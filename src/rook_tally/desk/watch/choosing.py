@@ -14,7 +14,7 @@ from rook_tally.core.watches.sentences import Part, guard_words, run_words, scop
 from rook_tally.desk.watch.questions import Listing
 from rook_tally.desk.wording import said
 
-_SORTS = {
+_CHOICES = {
     Sort.ABOVE: "stays above a limit",
     Sort.BELOW: "stays below a limit",
     Sort.OUTSIDE: "is outside a range",
@@ -119,7 +119,7 @@ def _scopes(watch: Watch, listing: Listing) -> Iterator[Choice]:
 
 
 def _sorts(watch: Watch, _listing: Listing) -> Iterator[Choice]:
-    for sort, words in _SORTS.items():
+    for sort, words in _CHOICES.items():
         made = replace(watch, sort=sort)
         if sort.looks_back and not watch.window_s:
             made = replace(made, window_s=_WINDOW_S)
@@ -158,14 +158,14 @@ def _levels(watch: Watch, _listing: Listing) -> Iterator[Choice]:
 
 
 def _tells(watch: Watch, listing: Listing) -> Iterator[Choice]:
-    for name in listing.ways:
+    for name in [one.name for one in listing.ways]:
         is_told = name in watch.tell
         tell = tuple(one for one in watch.tell if one != name) if is_told else (*watch.tell, name)
         yield Choice(name, replace(watch, tell=tell), is_told)
 
 
 def _others(watch: Watch, listing: Listing) -> Iterator[Choice]:
-    for name in listing.ways:
+    for name in [one.name for one in listing.ways]:
         known = watch.escalate_to
         others = tuple(one for one in known if one != name) if name in known else (*known, name)
         yield Choice(name, replace(watch, escalate_to=others), name in known)

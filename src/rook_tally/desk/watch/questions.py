@@ -15,6 +15,7 @@ from rook_tally.core.watches.alarms import Alarm
 from rook_tally.core.watches.definitions import Watch
 from rook_tally.core.watches.journal import Entry
 from rook_tally.core.watches.scope import Target
+from rook_tally.core.watches.ways import Way
 from rook_tally.core.workings.naming import Group
 from rook_tally.store import (
     Material,
@@ -46,7 +47,7 @@ class Listing:
     watches: tuple[Watch, ...]
     alarms: dict[str, tuple[Alarm, ...]]
     nothing: dict[str, str]
-    ways: tuple[str, ...]
+    ways: tuple[Way, ...]
     controls: tuple[tuple[str, str, str], ...]
     series: tuple[Series, ...]
     groups: tuple[Group, ...]
@@ -75,7 +76,7 @@ class ListingQuestion:
         return Listing(
             tuple(known), {slug: tuple(several) for slug, several in by_watch.items()},
             {one.slug: str(troubles.get(one.slug, "")) for one in known if one.slug not in told},
-            tuple(one.name for one in ways(connection)),
+            tuple(ways(connection)),
             tuple(
                 (station.key, control.name, control.title)
                 for station in site.stations

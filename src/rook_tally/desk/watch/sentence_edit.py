@@ -117,6 +117,7 @@ class SentenceEdit(QWidget):
     """Shows the model's sentence; a part is changed where it stands."""
 
     edited = Signal()
+    ways_wanted = Signal()
 
     def __init__(self, theme: Theme, model: WatchModel) -> None:
         super().__init__()
@@ -239,6 +240,9 @@ class SentenceEdit(QWidget):
             action.setChecked(one.is_chosen)
             action.triggered.connect(partial(self._choose, one))
             menu.addAction(action)
+        if part in (Part.TELL, Part.ESCALATE_TO):
+            menu.addSeparator()
+            menu.addAction(said("Set up another way…")).triggered.connect(self.ways_wanted)
         menu.popup(self._under(part))
 
     def _choose(self, choice: Choice, _checked: bool = False) -> None:

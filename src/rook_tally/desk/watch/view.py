@@ -47,6 +47,7 @@ from rook_tally.desk.watch.model import DAYS, WatchModel
 from rook_tally.desk.watch.questions import Listing, RehearsalMaterial
 from rook_tally.desk.watch.rehearsal_chart import RehearsalChart
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
+from rook_tally.desk.watch.way_dialog import WayDialog
 from rook_tally.desk.wording import said
 from rook_tally.store import RequestSort
 
@@ -217,6 +218,7 @@ class WatchView(QWidget):
         self.chart.rested.connect(self._rest.start)
         self.filter.textChanged.connect(self.model.filter_lines)
         self.place.textActivated.connect(self.model.show_place)
+        self.sentence.ways_wanted.connect(self.show_ways)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         self._state.subscribe(self._on_state_changed)
@@ -246,6 +248,7 @@ class WatchView(QWidget):
             WatchAction.TRIAL: lambda: self._ask_for(RequestSort.TRIAL),
             WatchAction.SWITCH: self._switch,
             WatchAction.NEXT_SPAN: self._show_next_span,
+            WatchAction.WAYS: self.show_ways,
             WatchAction.JOURNAL: self._show_other_journal,
             WatchAction.SAVE_JOURNAL: self._save_journal,
         }
@@ -293,6 +296,14 @@ class WatchView(QWidget):
     def _show_next_span(self) -> None:
         at = (DAYS.index(self.model.days) + 1) % len(DAYS)
         self.model.show_days(DAYS[at])
+
+    def show_ways(self) -> None:
+        """Let ways of telling be set up."""
+        known = () if self.model.listing is None else self.model.listing.ways
+        dialog = WayDialog(self._theme, known, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.wished.connect(self._change)
+        dialog.open()
 
     def _show_other_journal(self) -> None:
         self.model.shows_all_lines = not self.model.shows_all_lines
