@@ -32,3 +32,13 @@ def tint(label: QLabel, name: str) -> None:
     palette = label.palette()
     palette.setColor(label.foregroundRole(), colour(name))
     label.setPalette(palette)
+
+
+def list_style(theme: Theme) -> str:
+    """How a list in a dialog looks: paper, the picked line marked at its left."""
+    return (
+        f"QListWidget {{ background: {theme.paper}; border: 1px solid {theme.rule}; }}"
+        f"QListWidget::item {{ padding: 7px 8px; color: {theme.ink}; }}"
+        f"QListWidget::item:selected {{ background: {theme.sheet}; color: {theme.ink};"
+        f" border-left: 4px solid {theme.sheen}; }}"
+    )

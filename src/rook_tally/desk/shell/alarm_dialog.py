@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.ink import face
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm, shelves
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.theme import Theme
@@ -43,12 +43,7 @@ class AlarmDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName(said("what stands"))
         self.list.setFont(face(13))
-        self.list.setStyleSheet(
-            f"QListWidget {{ background: {theme.paper}; border: 1px solid {theme.rule}; }}"
-            f"QListWidget::item {{ padding: 7px 8px; color: {theme.ink}; }}"
-            f"QListWidget::item:selected {{ background: {theme.sheet}; color: {theme.ink};"
-            f" border-left: 4px solid {theme.sheen}; }}"
-        )
+        self.list.setStyleSheet(list_style(theme))
         self.word = QLineEdit()
         self.word.setPlaceholderText(said("Why? For the journal"))
         self.word.setAccessibleName(said("why"))

@@ -20,7 +20,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
 from rook_tally.core.watches.ways import Security, Way, WaySort
 from rook_tally.desk.parts.ink import face
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.changes import KeepWay, RemoveWay
 from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, texts_of, way_from
@@ -54,6 +54,7 @@ class WayDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName(said("ways of telling"))
         self.list.setFixedWidth(190)
+        self.list.setStyleSheet(list_style(theme))
         self.list.setFont(face(13))
         self.name = QLineEdit()
         self.sort = QComboBox()
