@@ -142,7 +142,9 @@ def test_a_watch_is_made_renamed_and_taken_away(
         with store.read() as connection:
             return [one.slug for one in watches(connection)]
 
-    qtbot.waitUntil(lambda: slugs() == ["glaze-dust", "damp"], timeout=PATIENCE_MS)
+    # In the store, and heard of in the window: only then is it the step that is undone.
+    qtbot.waitUntil(lambda: slugs() == ["glaze-dust", "damp"] and view.model.kept == WATCHED,
+                    timeout=PATIENCE_MS)  # fmt: skip
     window.undo.undo()
     qtbot.waitUntil(lambda: "much-dust" in slugs(), timeout=PATIENCE_MS)
 

@@ -114,7 +114,7 @@ def test_cells_can_be_heard_as_well_as_seen(
     index = window.ledger.table.currentIndex()
     spoken = model.data(index, Qt.ItemDataRole.AccessibleTextRole)
     assert spoken.startswith("Glaze booth, PM2.5 ")
-    assert spoken.endswith("high")
+    assert spoken.endswith("high, Glaze dust stands")
     assert QAccessible.queryAccessibleInterface(window.ledger.table) is not None
 
 
