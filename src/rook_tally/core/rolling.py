@@ -320,5 +320,5 @@ def last_before(moments: TimeArray, time_us: TimeArray) -> IntArray:
 
 def is_rising(time_us: TimeArray) -> bool:
     """Whether no time is before the one before it."""
-    rising: BoolArray = np.diff(time_us) >= 0
+    rising: BoolArray = time_us[1:] >= time_us[:-1]
     return bool(rising.all())

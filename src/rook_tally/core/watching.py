@@ -71,12 +71,14 @@ def rings_of(
         raise ValueError(f"it would clear at {clear:g}, beyond the limit of {terms.limit:g}")
     beyond, calm = number > terms.limit, number <= clear
     if guard is not None:
-        beyond, calm = beyond & guard, calm | ~guard
+        beyond &= guard
+        calm |= ~guard
     step = np.diff(time_us)
-    parted = np.concatenate(([True], (step > microseconds(terms.max_gap_s)) | (step < 0)))[
-        : len(time_us)
-    ]
+    parted = np.ones(len(time_us), dtype=np.bool_)
+    np.greater(step, microseconds(terms.max_gap_s), out=parted[1:])
     is_rising = len(step) == 0 or bool(step.min() >= 0)
+    if not is_rising:
+        parted[1:] |= step < 0
     confirmed = np.zeros(len(time_us), dtype=np.int8)
     for mark, condition, delay_s in (
         (_RING, beyond, terms.on_delay_s), (_CALM, calm, terms.off_delay_s),
@@ -103,18 +105,33 @@ def _confirmed(
     them, or of each stretch the first."""
     if delay_us == 0:
         return condition
-    begins = condition.copy()
-    begins[1:] &= parted[1:] | ~condition[:-1]
     if is_rising:
-        first = np.flatnonzero(begins)
-        stretch_ends = condition.copy()
-        stretch_ends[:-1] &= parted[1:] | ~condition[1:]
-        last = np.flatnonzero(stretch_ends)
+        first, last = _stretches(condition, parted)
         held = time_us[last] - time_us[first] >= delay_us
         first, last = first[held], last[held]
         return np.asarray(np.searchsorted(time_us, time_us[first] + delay_us), np.int64)
+    begins = condition.copy()
+    begins[1:] &= parted[1:] | ~condition[:-1]
     start = np.maximum.accumulate(np.where(begins, np.arange(len(condition)), 0))
     return condition & (time_us - time_us[start] >= delay_us)
+
+
+def _stretches(condition: BoolArray, parted: BoolArray) -> tuple[IntArray, IntArray]:
+    """First and last row of every stretch in which a condition holds without a gap."""
+    if not len(condition):
+        nothing = np.empty(0, dtype=np.int64)
+        return nothing, nothing
+    changes = np.flatnonzero(condition[1:] != condition[:-1]) + 1
+    bounds = np.concatenate(([0], changes, [len(condition)]))
+    # Every other stretch of equal rows is one in which it holds.
+    held_from = 0 if condition[0] else 1
+    first, last = bounds[held_from:-1:2], bounds[held_from + 1 :: 2] - 1
+    inside = condition[1:] & parted[1:]
+    inside &= condition[:-1]
+    splits = np.flatnonzero(inside) + 1
+    if len(splits):
+        first, last = np.sort(np.append(first, splits)), np.sort(np.append(last, splits - 1))
+    return first, last
 
 
 def limit_watch(

@@ -80,8 +80,10 @@ class Judge:
                 return np.where(told.usual > 0, readings.value / told.usual, np.nan)
         if sort is Sort.LEVEL:
             return self.limits.levels_of(readings.value).astype(np.float64)
-        told_of = self.sign * (readings.value - self.middle)
-        return np.abs(told_of) if sort is Sort.OUTSIDE else told_of
+        if sort is Sort.OUTSIDE:
+            return np.abs(readings.value - self.middle)
+        # As they are, or upside down: nothing is copied that need not be.
+        return readings.value if self.sign > 0 else -readings.value
 
     def newest_number(self, time_us: TimeArray, value: FloatArray) -> float:
         """The number of the last of (N,) good readings, as `numbers` has it; NaN without any.

@@ -78,9 +78,10 @@ def judged(
     if not good.all():
         readings = Readings(readings.time_us[good], readings.value[good], readings.quality[good])
     number = target.judge.numbers(readings)
-    known = np.isfinite(number)
     time_us = readings.time_us
-    if not known.all():
+    # Of good readings each has a number, but for those that look back.
+    if target.judge.reach_s:
+        known = np.isfinite(number)
         time_us, number = time_us[known], number[known]
     return Judged(time_us, number, leave_to_ring(target, time_us, guards, remarks, zone))
 
