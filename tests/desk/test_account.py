@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 
 from rook_tally.core.levels import NO_LIMITS, Limits
+from rook_tally.core.limit_words import limit_sentence
 from rook_tally.core.readings import Quality
 from rook_tally.core.trend import Trend
-from rook_tally.desk.ledger.account import AccountQuestion, limit_sentence, outlook
+from rook_tally.desk.ledger.account import AccountQuestion, outlook
 from rook_tally.store import Latest, Series, Store
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
@@ -32,14 +33,14 @@ def dust(store: Store) -> Series:
     ],
 )
 def test_distance_to_an_upper_limit(dust: Series, value: float, told: str) -> None:
-    assert limit_sentence(dust, value) == told
+    assert limit_sentence(dust.shown, dust.limits, value) == told
 
 
 def test_distance_to_a_lower_limit_and_without_one(dust: Series) -> None:
     damp = replace(dust, limits=Limits(below=(33, 31.5, 28, 24)))
-    assert limit_sentence(damp, 29) == "2.5 under the limit of 31.5"
-    assert limit_sentence(damp, 40) == "8.5 above the limit of 31.5"
-    assert limit_sentence(replace(dust, limits=NO_LIMITS), 40) == ""
+    assert limit_sentence(damp.shown, damp.limits, 29) == "2.5 under the limit of 31.5"
+    assert limit_sentence(damp.shown, damp.limits, 40) == "8.5 above the limit of 31.5"
+    assert limit_sentence(dust.shown, NO_LIMITS, 40) == ""
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from rook_tally.core.formulas.scoring import composite
 from rook_tally.core.readings import readings_from
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.shown import base_shown
-from rook_tally.desk.shell.theme import LIGHT
+from rook_tally.core.theme import LIGHT
 from rook_tally.desk.workings.curve import CurveChart, Points
 from rook_tally.desk.workings.model import WhyPart
 from rook_tally.desk.workings.questions import Usual

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.theme import LIGHT, NIGHT, Theme
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.settings import DeskSettings, SettingsFile, ThemeChoice
-from rook_tally.desk.shell.theme import LIGHT, NIGHT, Theme
 from rook_tally.desk.shell.window import STRIP, DeskWindow
 from rook_tally.store import Store
 from tests.builders import NOON_US, append, begin_series

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.levels import Level, Limits
+from rook_tally.core.theme import LIGHT, NIGHT
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.theme import LIGHT, NIGHT
 from rook_tally.desk.shell.tray import Tray, tray_picture, tray_words
 from rook_tally.store import Store
 from tests.builders import NOON_US, append, begin_series

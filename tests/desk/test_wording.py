@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.desk_wishes import catalogue_of
+from rook_tally.core.wording import said, speak, spoken
 from rook_tally.desk import languages
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.wording import said, speak, spoken
 from rook_tally.store import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

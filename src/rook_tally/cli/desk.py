@@ -15,8 +15,8 @@ if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.cli.children import CollectorChild
+    from rook_tally.core.theme import Theme
     from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
-    from rook_tally.desk.shell.theme import Theme
     from rook_tally.desk.shell.window import DeskWindow
 
 
@@ -156,8 +156,8 @@ def _theme(application: QApplication, choice: ThemeChoice) -> Theme:
     """The colours a choice means on this desktop now."""
     from PySide6.QtCore import Qt
 
+    from rook_tally.core.theme import LIGHT, NIGHT
     from rook_tally.desk.shell.settings import ThemeChoice
-    from rook_tally.desk.shell.theme import LIGHT, NIGHT
 
     is_dark = application.styleHints().colorScheme() is Qt.ColorScheme.Dark
     if choice is ThemeChoice.FOLLOW:

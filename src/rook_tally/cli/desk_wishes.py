@@ -21,9 +21,9 @@ from PySide6.QtWidgets import QSystemTrayIcon
 
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.numerals import write_with
+from rook_tally.core.wording import CONTEXT, speak
 from rook_tally.desk import languages
 from rook_tally.desk.ledger.first_sheet import FirstStep
-from rook_tally.desk.wording import CONTEXT, speak
 from rook_tally.store import Store
 
 if TYPE_CHECKING:

@@ -23,7 +23,9 @@ from rook_tally.core.corrections import Correction
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.typed_times import typed_time
+from rook_tally.core.wording import said
 from rook_tally.desk.correcting.model import (
     CorrectionsAnswer,
     CorrectionsQuestion,
@@ -43,9 +45,7 @@ from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.changes import Correct, WithdrawCorrection
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done, user_name
-from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 

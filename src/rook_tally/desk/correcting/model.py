@@ -22,7 +22,7 @@ from rook_tally.core.numerals import MINUS
 from rook_tally.core.shown import Shown
 from rook_tally.core.statistics import Window, mean_of, pieces_of
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 from rook_tally.store import (
     CorrectionEntry,
     Series,

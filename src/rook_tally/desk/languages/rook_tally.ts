@@ -4,387 +4,392 @@
   <context>
     <name>rook-tally</name>
     <message>
-      <location filename="correcting/dialog.py" />
-      <source>Corrections: {0} {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>now, yesterday 14:00, 2026-08-12 …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>such as: beside the reference meter</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Correct</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>How</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>From</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Gain ×</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Offset, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Shown, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>True, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Shown then, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>True then, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Why</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>What the sensor said stays as it is; a correction lies on top.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Withdraw</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>Withdraw {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/dialog.py" />
-      <source>No correction yet.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/model.py" />
-      <source>one offset</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/model.py" />
-      <source>gain and offset</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/model.py" />
-      <source>two points: shown and true</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="correcting/model.py" />
-      <source>{0} from {1:%Y-%m-%d %H:%M} on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="ledger/account.py" />
+      <location filename="core/limit_words.py" />
       <source>{0} {1} the limit of {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
-      <source>{0} · at this pace {1} by {2}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="ledger/account.py" />
+      <location filename="core/limit_words.py" />
       <source>just at the limit of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="core/wall/definitions.py" />
+      <source>columns</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Corrections: {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>now, yesterday 14:00, 2026-08-12 …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>such as: beside the reference meter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Correct</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>How</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>From</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Gain ×</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Offset, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Shown, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>True, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Shown then, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>True then, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>What the sensor said stays as it is; a correction lies on top.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Withdraw</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Withdraw {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>No correction yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/model.py" />
+      <source>one offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/model.py" />
+      <source>gain and offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/model.py" />
+      <source>two points: shown and true</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/model.py" />
+      <source>{0} from {1:%Y-%m-%d %H:%M} on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/account.py" />
+      <source>{0} · at this pace {1} by {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/account.py" />
       <source>too few readings in the last hour to tell a trend</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>steady over the last hour</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>not once</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Heard</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Mean today</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Past the limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>of 24 h</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>{0} missed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>none missed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Set aside</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>as suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Sensor can tell</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>On today</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Highest today</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/account.py" />
+      <location filename="desk/ledger/account.py" />
       <source>Lowest today</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Open the cell in the Strip</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Order by place, or worst first</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Show the quantity in its next unit, everywhere</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Show the place's next station in the cell</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Move the place up</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Move the place down</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Move the quantity left</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Move the quantity right</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Hide the place</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Hide the quantity</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Show hidden places and quantities again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Let the lines below speak for the next group</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Table of the day's readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Correct the cell's series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/actions.py" />
+      <location filename="desk/ledger/actions.py" />
       <source>Write down what happened now</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/cell.py" />
+      <location filename="desk/ledger/cell.py" />
       <source>{0} stands</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/cell.py" />
+      <location filename="desk/ledger/cell.py" />
       <source>suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Look at the demo</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Connect a station</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Read a file</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>A made-up pottery with twelve stations and a week of history, in a window and a store of its own. Nothing of it comes into this one.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Send something to this machine; whoever speaks is shown at once, and you say what it is. No account, no cloud, nothing leaves this machine.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Readings you have as CSV become series of a station. A rehearsal first shows what would be kept, and a file that was read can be taken back.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>Nothing has been heard yet</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/first_sheet.py" />
+      <location filename="desk/ledger/first_sheet.py" />
       <source>There are three ways on.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/model.py" />
+      <location filename="desk/ledger/model.py" />
       <source>lowest</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/model.py" />
+      <location filename="desk/ledger/model.py" />
       <source>mean</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/model.py" />
+      <location filename="desk/ledger/model.py" />
       <source>median</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/model.py" />
+      <location filename="desk/ledger/model.py" />
       <source>highest</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>Open in Strip</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>Enter</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>now</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>Remarks</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>Nothing picked</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/side_panel.py" />
+      <location filename="desk/ledger/side_panel.py" />
       <source>Pick a cell with the mouse or the arrow keys.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/table.py" />
+      <location filename="desk/ledger/table.py" />
       <source>A click on the unit shows another (U)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/table.py" />
+      <location filename="desk/ledger/table.py" />
       <source>Place</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/table.py" />
+      <location filename="desk/ledger/table.py" />
       <source>heard</source>
       <translation type="unfinished" />
     </message>
@@ -394,37 +399,37 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/view.py" />
+      <location filename="desk/ledger/view.py" />
       <source>The lines below speak for {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/view.py" />
+      <location filename="desk/ledger/view.py" />
       <source>The lines below speak for all places indoors.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/view.py" />
+      <location filename="desk/ledger/view.py" />
       <source>{0} is hidden. Ctrl+H shows everything again.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="ledger/view.py" />
+      <location filename="desk/ledger/view.py" />
       <source>{0} has no other unit.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>standing {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>standing {0}, seen by {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>over, not acknowledged</source>
       <translation type="unfinished" />
     </message>
@@ -434,332 +439,332 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>off</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>Acknowledge</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>Shelve for an hour</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/alarm_lines.py" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>them</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>What happened, in a few words</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>Words</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>About</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>Colour</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>Alter the {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>A new {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>At</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="parts/remark_dialog.py" />
+      <location filename="desk/parts/remark_dialog.py" />
       <source>To</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>Time</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>Value</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>As sent</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>Worth</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>By whose word</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>{0}, {1} of them suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/model.py" />
+      <location filename="desk/readings/model.py" />
       <source>{0}, none suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Readings: {0} {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Reading …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Only &amp;suspect ones</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Copy</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Count as good</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="readings/table.py" />
+      <location filename="desk/readings/table.py" />
       <source>Count as suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>What stands</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>what stands</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>Why? For the journal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>why</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>shelve until</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>Shelve</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>Off the shelf</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>Open its watch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_dialog.py" />
+      <location filename="desk/shell/alarm_dialog.py" />
       <source>Nothing stands.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>acknowledging {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>shelving {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>taking {0} off the shelf</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>ringing {0} as a trial</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>for an hour</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>for four hours</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>until seven tomorrow</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/alarm_wishes.py" />
+      <location filename="desk/shell/alarm_wishes.py" />
       <source>for a week</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/changes.py" />
+      <location filename="desk/shell/changes.py" />
       <source>{0} “{1}” altered</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/changes.py" />
+      <location filename="desk/shell/changes.py" />
       <source>{0} “{1}” taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/changes.py" />
+      <location filename="desk/shell/changes.py" />
       <source>correction of {0} withdrawn</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/changes.py" />
+      <location filename="desk/shell/changes.py" />
       <source>{0} “{1}” written down</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Find a place, station, series, remark or command</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>What stands: acknowledge it, shelve it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>This sheet of keys</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Undo</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Do again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Theme: the desktop's, light, night</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Read a CSV file</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Full screen</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Close the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Back to now</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Go to a time you type</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Everything</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>To the time rail: arrows move the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Add a station</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>The picked station's connection sheet</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>Adopt the first stray sender</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>{0} view</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/command_list.py" />
+      <location filename="desk/shell/command_list.py" />
       <source>The last {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/commands.py" />
+      <location filename="desk/shell/commands.py" />
       <source>Everywhere</source>
       <translation type="unfinished" />
     </message>
@@ -784,459 +789,459 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/dialogs.py" />
+      <location filename="desk/shell/dialogs.py" />
       <source>The figures of the window are on the clipboard.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/dialogs.py" />
+      <location filename="desk/shell/dialogs.py" />
       <source>Save the readings shown</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/dialogs.py" />
+      <location filename="desk/shell/dialogs.py" />
       <source>Save the picture</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/dialogs.py" />
+      <location filename="desk/shell/dialogs.py" />
       <source>There is no lane to save.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/dialogs.py" />
+      <location filename="desk/shell/dialogs.py" />
       <source>Files are read with: rook-tally import FILE --station KEY</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finder.py" />
+      <location filename="desk/shell/finder.py" />
       <source>Find</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finder.py" />
+      <location filename="desk/shell/finder.py" />
       <source>A place, station, series, remark or something to do</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finder.py" />
+      <location filename="desk/shell/finder.py" />
       <source>Found</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>place</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>station</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>remark</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>command</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>indoors</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/finding.py" />
+      <location filename="desk/shell/finding.py" />
       <source>outdoors</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>{0} standing</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>{0} past a limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>{0}, worst {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>all settled</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>Rook Tally</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/head.py" />
+      <location filename="desk/shell/head.py" />
       <source>{0} of {1} heard</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>file</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>time zone of its times</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>what the file holds</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Choose a file and the station it belongs to. A station is added in the Stations view.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Choose …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>File</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Station</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Times without a zone are of</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Choose a file</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>What would it bring?</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/import_dialog.py" />
+      <location filename="desk/shell/import_dialog.py" />
       <source>Read it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/key_sheet.py" />
+      <location filename="desk/shell/key_sheet.py" />
       <source>Keys</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/picture.py" />
+      <location filename="desk/shell/picture.py" />
       <source>The picture is in {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/picture.py" />
+      <location filename="desk/shell/picture.py" />
       <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>start</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>end</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>whole</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>time rail</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>Live</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>Back to now (Space)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>How long a time is shown; a moment to go to (G)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>yesterday 14:00</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>time to go to</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>Whole archive on the rail</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>Last {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail.py" />
+      <location filename="desk/shell/rail.py" />
       <source>Go to …	G</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail_model.py" />
+      <location filename="desk/shell/rail_model.py" />
       <source>{0} min</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail_model.py" />
+      <location filename="desk/shell/rail_model.py" />
       <source>{0:.0f} days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/rail_model.py" />
+      <location filename="desk/shell/rail_model.py" />
       <source>last {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>Saving readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>Writing {0} …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>Give up</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>Close</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>{0} readings are in {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/saving.py" />
+      <location filename="desk/shell/saving.py" />
       <source>Given up; nothing was written.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/settings.py" />
+      <location filename="desk/shell/settings.py" />
       <source>follow</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/settings.py" />
+      <location filename="desk/shell/settings.py" />
       <source>light</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/settings.py" />
+      <location filename="desk/shell/settings.py" />
       <source>night</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/settings.py" />
+      <location filename="desk/shell/settings.py" />
       <source>places</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/settings.py" />
+      <location filename="desk/shell/settings.py" />
       <source>worst first</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/state.py" />
+      <location filename="desk/shell/state.py" />
       <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/state.py" />
+      <location filename="desk/shell/state.py" />
       <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/state.py" />
+      <location filename="desk/shell/state.py" />
       <source>{0} at {1} is {2} instead of {3}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/teller.py" />
+      <location filename="desk/shell/teller.py" />
       <source>what was done</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/tray.py" />
+      <location filename="desk/shell/tray.py" />
       <source>{0}: {1}; {2} of {3} heard</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/tray.py" />
+      <location filename="desk/shell/tray.py" />
       <source>{0} standing: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/tray.py" />
+      <location filename="desk/shell/tray.py" />
       <source>{0} past a limit, worst {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/tray.py" />
+      <location filename="desk/shell/tray.py" />
       <source>Show the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/tray.py" />
+      <location filename="desk/shell/tray.py" />
       <source>What stands…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/undo.py" />
+      <location filename="desk/shell/undo.py" />
       <source>{0}{1}. Ctrl+Z undoes it.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/undo.py" />
+      <location filename="desk/shell/undo.py" />
       <source>somebody</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/undo.py" />
+      <location filename="desk/shell/undo.py" />
       <source>There is nothing to undo.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/undo.py" />
+      <location filename="desk/shell/undo.py" />
       <source>There is nothing to do again.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/undo.py" />
+      <location filename="desk/shell/undo.py" />
       <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/window.py" />
+      <location filename="desk/shell/window.py" />
       <source>Everything here is as it was on {0}. Space returns to now.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/window.py" />
+      <location filename="desk/shell/window.py" />
       <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="shell/window.py" />
+      <location filename="desk/shell/window.py" />
       <source>Leave the trial</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>Adopt {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>kind</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>indoors, if the place is new</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>It stands in</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>What sort it is</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>It is a station now: {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>Adopt</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>Its access key, shown this once:
 {0}
 It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>what {0} measures</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopt_dialog.py" />
+      <location filename="desk/stations/adopt_dialog.py" />
       <source>unit of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopting.py" />
+      <location filename="desk/stations/adopting.py" />
       <source>proposing</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopting.py" />
+      <location filename="desk/stations/adopting.py" />
       <source>deciding</source>
       <translation type="unfinished" />
     </message>
@@ -1246,613 +1251,613 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopting.py" />
+      <location filename="desk/stations/adopting.py" />
       <source>done</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/adopting.py" />
+      <location filename="desk/stations/adopting.py" />
       <source>failed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/contact.py" />
+      <location filename="desk/stations/contact.py" />
       <source>waiting</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/fleet_list.py" />
+      <location filename="desk/stations/fleet_list.py" />
       <source>stations</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/model.py" />
+      <location filename="desk/stations/model.py" />
       <source>firmware {0}{1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/model.py" />
+      <location filename="desk/stations/model.py" />
       <source>{0}{1}since {2} {3:%b}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/model.py" />
+      <location filename="desk/stations/model.py" />
       <source>A stray is talking</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/model.py" />
+      <location filename="desk/stations/model.py" />
       <source>{0} strays are talking</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/new_station.py" />
+      <location filename="desk/stations/new_station.py" />
       <source>Give it a name to send by. What it measures is known from what it sends; you get the address, its key and programs that send, ready to run.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/new_station.py" />
+      <location filename="desk/stations/new_station.py" />
       <source>such as kiln-1</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/new_station.py" />
+      <location filename="desk/stations/new_station.py" />
       <source>Its name on the wire</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/new_station.py" />
+      <location filename="desk/stations/new_station.py" />
       <source>Add it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Nothing has come from it yet. What it sends appears here at once.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Hold</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Let the tape stand still (H)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Controls</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Connect…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Address, key, programs that send, and its first contact (C)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>New key…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Notes…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>the picked message</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>{0} · {1} · every {2:g} s</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/page.py" />
+      <location filename="desk/stations/page.py" />
       <source>Held</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>Connect {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>Show</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>sender</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>program</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>access key</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>First contact</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/sheet_dialog.py" />
+      <location filename="desk/stations/sheet_dialog.py" />
       <source>shown once, when it was made; make another with New key…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>New key for {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>{0} gets a new access key. Where it has the old one it is turned away until you give it the new one; what it has sent stays.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Make a new key</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Notes on {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>notes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Notes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Latitude, °</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Longitude, °</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/tasks.py" />
+      <location filename="desk/stations/tasks.py" />
       <source>Not done</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/view.py" />
+      <location filename="desk/stations/view.py" />
       <source>Adopt…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/view.py" />
+      <location filename="desk/stations/view.py" />
       <source>Make the first of them a station (A)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="stations/view.py" />
+      <location filename="desk/stations/view.py" />
       <source>No station has been added yet. Let one send to the doors: it shows here as a stray.
 Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the window earlier</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the window later</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Zoom in</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Zoom out</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Pick the lane above</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Pick the lane below</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the lane up</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the lane down</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Take the picked remark or lane away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Add a lane by typing a few letters</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Add everything in this place</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Add this quantity everywhere, in one lane</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the cursor earlier</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Move the cursor later</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Mark a stretch from the cursor on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Mark the stretch up to the cursor</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Zoom into the marked stretch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Forget the marked stretch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Name a span: the marked stretch, or the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Drop a pin at the cursor</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Pick the next remark</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Alter the picked remark</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Compare with the picked span as base</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Lay earlier days behind: the day before, three days, a week before</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Figures or spans at the side</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Table of the readings behind the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Correct the picked series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Copy the window's figures</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Save the readings shown as CSV</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/actions.py" />
+      <location filename="desk/strip/actions.py" />
       <source>Save the picture as PNG or SVG</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/figures_table.py" />
+      <location filename="desk/strip/figures_table.py" />
       <source>figures of the window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/figures_table.py" />
+      <location filename="desk/strip/figures_table.py" />
       <source>{0} heard</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/lane_head.py" />
+      <location filename="desk/strip/lane_head.py" />
       <source>The cross takes this lane away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>nothing was heard in this window</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>behind: the same hours the day before</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>behind: the same hours of the three days before</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>behind: the same hours a week before</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>moves less than the sensor can tell ({0})</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>{0} reading set aside as suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/model.py" />
+      <location filename="desk/strip/model.py" />
       <source>{0} readings set aside as suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/remarks.py" />
+      <location filename="desk/strip/remarks.py" />
       <source>base: {0} · {1} readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/remarks_lane.py" />
+      <location filename="desk/strip/remarks_lane.py" />
       <source>remarks</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>spread of readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>{0}. A click compares the others with it.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>No span lies in this window. Hold Shift and drag over the lanes to mark a stretch, then name it: N.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>Spread of readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>No more than chance may tell: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/spans_page.py" />
+      <location filename="desk/strip/spans_page.py" />
       <source>All differ by more than chance (95 %).</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/view.py" />
+      <location filename="desk/strip/view.py" />
       <source>Add a lane to begin: type a few letters at the right, or press A</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Add a lane: type a few letters</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Add a lane</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Figures</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Spans compared</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Name a span</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>Drop a pin</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="strip/window_panel.py" />
+      <location filename="desk/strip/window_panel.py" />
       <source>marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>A new watch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Keep what was changed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Leave it as it was</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Take the picked watch away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Acknowledge what the picked watch rang</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Shelve the picked watch for an hour, or take it off the shelf</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Ring the picked watch now, as a trial</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Switch the picked watch off or on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Rehearse over more days, or one again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Ways of telling: mail, webhooks, topics</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>The journal of the picked watch, or of all</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/actions.py" />
+      <location filename="desk/watch/actions.py" />
       <source>Save the journal as CSV</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/changes.py" />
+      <location filename="desk/watch/changes.py" />
       <source>{0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/changes.py" />
+      <location filename="desk/watch/changes.py" />
       <source>{0} taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/changes.py" />
+      <location filename="desk/watch/changes.py" />
       <source>{0} can be told</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/changes.py" />
+      <location filename="desk/watch/changes.py" />
       <source>{0} watches from now on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>stays above a limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>stays below a limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>is outside a range</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>rises faster than</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>falls faster than</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>is so many times its usual level</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>is so many spreads from its usual level</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>reaches a level</source>
       <translation type="unfinished" />
     </message>
@@ -1867,7 +1872,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>not within {0} of a remark</source>
       <translation type="unfinished" />
     </message>
@@ -1877,7 +1882,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/choosing.py" />
+      <location filename="desk/watch/choosing.py" />
       <source>what its limits say</source>
       <translation type="unfinished" />
     </message>
@@ -1892,262 +1897,262 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>{0} without the {1} wait</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>time it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>{0} time</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>{0} times</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>Other limits on the same days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>longest {0}, {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>standing in all</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>likely nuisances</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>times it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>{0} running</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>of {0} h</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/figures.py" />
+      <location filename="desk/watch/figures.py" />
       <source>shorter than {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/lists.py" />
+      <location filename="desk/watch/lists.py" />
       <source>watches</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/lists.py" />
+      <location filename="desk/watch/lists.py" />
       <source>journal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>New watch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>nothing there</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>quiet {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>never rung</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>was {0} ago</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/model.py" />
+      <location filename="desk/watch/model.py" />
       <source>New watch {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>ring</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>clear</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>rehearsal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>There is nothing of it to rehearse.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>ring {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/rehearsal_chart.py" />
+      <location filename="desk/watch/rehearsal_chart.py" />
       <source>clear {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/sentence_edit.py" />
+      <location filename="desk/watch/sentence_edit.py" />
       <source>Set up another way…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>drag the line; the count follows</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>New…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Only lines with…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>only lines of the journal with</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>rehearsed at</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Keep changes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Leave it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Ring it now, as a trial</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Take away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>the watch's name</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Rehearsal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Save the journal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>CSV files (*.csv)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Watches</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Journal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>all watches</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>this watch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Keep it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Seen by {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>{0} days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>1 day</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>{0} could not be written: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Switch off</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>Switch on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/view.py" />
+      <location filename="desk/watch/view.py" />
       <source>It watches nothing that is there.</source>
       <translation type="unfinished" />
     </message>
@@ -2157,47 +2162,47 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>host</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>security</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>port</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>user</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>password</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>url</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>secret</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>topic</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>quiet</source>
       <translation type="unfinished" />
     </message>
@@ -2207,72 +2212,72 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Mail goes to</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>and comes from</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Mail server</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>It is spoken to by</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Port</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>User</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Password</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Address</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Secret to sign with</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Topic</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Quiet hours</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Once a day at</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>the usual one</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>22:00–06:00</source>
       <translation type="unfinished" />
     </message>
@@ -2282,132 +2287,132 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>left empty, it stays</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>https://…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>wren@fennel.example</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Ways of telling</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>ways of telling</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Name</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>Sort</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="watch/way_dialog.py" />
+      <location filename="desk/watch/way_dialog.py" />
       <source>New</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="desk/workings/actions.py" />
       <source>Something new: ready-made, a formula, a score, a group</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="desk/workings/actions.py" />
       <source>Take the picked working or group away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="desk/workings/actions.py" />
       <source>Another way of adding up the picked score</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/actions.py" />
+      <location filename="desk/workings/actions.py" />
       <source>What if: move the inputs of the picked score</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/changes.py" />
+      <location filename="desk/workings/changes.py" />
       <source>{0} changed; its past is worked out again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/changes.py" />
+      <location filename="desk/workings/changes.py" />
       <source>group {0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/changes.py" />
+      <location filename="desk/workings/changes.py" />
       <source>group {0} taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/changes.py" />
+      <location filename="desk/workings/changes.py" />
       <source>{0} is worked out from now on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/changes.py" />
+      <location filename="desk/workings/changes.py" />
       <source>group {0} made</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/curve.py" />
+      <location filename="desk/workings/curve.py" />
       <source>curve of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/formula_edit.py" />
+      <location filename="desk/workings/formula_edit.py" />
       <source>formula</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/group_page.py" />
+      <location filename="desk/workings/group_page.py" />
       <source>Formulas call it {0}, as in mean(temperature@{0}/*). The Ledger's group line and watches can use it as well.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/group_page.py" />
+      <location filename="desk/workings/group_page.py" />
       <source>Places</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/group_page.py" />
+      <location filename="desk/workings/group_page.py" />
       <source>Single series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/item_list.py" />
+      <location filename="desk/workings/item_list.py" />
       <source>workings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>Gives {0} at {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>they part by more than {0:.0f} points for {1} of {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>they never part by more than {0:.0f} points</source>
       <translation type="unfinished" />
     </message>
@@ -2417,287 +2422,287 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>a yes or no</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>a plain number</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>New group</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>New working</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/model.py" />
+      <location filename="desk/workings/model.py" />
       <source>New score</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Something new</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Make it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>make {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Write a formula</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Make a score</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Name a group of places</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Ready-made for what this site has</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/offers_page.py" />
+      <location filename="desk/workings/offers_page.py" />
       <source>Everything ready-made that this site has the makings of is there.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>name</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>where it is made</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>place shown</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>shown</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>in formulas {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>made once</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>each place</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/page_head.py" />
+      <location filename="desk/workings/page_head.py" />
       <source>each place: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>Scores</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>Formulas</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>Groups</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>worked out again, {0:.0f} %</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>Used {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>Not used anywhere yet.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>{0} series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>on the Ledger at {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>in {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>each place {0}: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>wherever it can be: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/rows.py" />
+      <location filename="desk/workings/rows.py" />
       <source>nowhere yet</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>weight of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>{0}, tried out</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>take {0} out</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>way of adding up</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>Another input</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>Another way…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>What if…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>{0} ways of adding up, same days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>on trial</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>Why {0} {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>weighted</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>worst of</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>then</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>A trial: everything shows it until you leave it.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>input</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>gives</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>weight</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>reading to points, over what was read in 30 days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>All of its weight is heard.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>{0:.0f} % of its weight is heard; the rest is weighted anew.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/score_page.py" />
+      <location filename="desk/workings/score_page.py" />
       <source>Only {0:.0f} % of its weight is heard: too little.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/traces.py" />
+      <location filename="desk/workings/traces.py" />
       <source>what the formula comes to</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/traces.py" />
+      <location filename="desk/workings/traces.py" />
       <source>There is nothing of it in this window.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="workings/ways.py" />
+      <location filename="desk/workings/ways.py" />
       <source>scores over the window</source>
       <translation type="unfinished" />
     </message>
@@ -3314,6 +3319,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="core" />
       <source>All indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Wall</source>
       <translation type="unfinished" />
     </message>
   </context>

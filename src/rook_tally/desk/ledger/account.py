@@ -12,6 +12,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.levels import Level
+from rook_tally.core.limit_words import limit_sentence
 from rook_tally.core.numerals import duration, figure
 from rook_tally.core.quantities import Scale
 from rook_tally.core.readings import Readings
@@ -27,7 +28,7 @@ from rook_tally.core.statistics import (
 )
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, datetime_from_time_us
 from rook_tally.core.trend import SURE_STANDARD_ERRORS, Trend, trend_of
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 from rook_tally.store import Latest, Series, envelopes, gaps_between, read_range
 
 CHART_COLUMNS = 250
@@ -112,31 +113,14 @@ def account_of(
         series=series,
         value=series.shown.text(newest.value),
         level=level,
-        sentence=limit_sentence(series, newest.value) if is_good else newest.quality.wording,
+        sentence=limit_sentence(series.shown, series.limits, newest.value)
+        if is_good
+        else newest.quality.wording,
         outlook=outlook(series, newest.value, trend, now_us, zone) if numeric and is_good else "",
         facts=tuple(_facts(series, readings, now_us, zone)),
         chart=chart,
         chart_range=_chart_range(series, chart),
     )
-
-
-def limit_sentence(series: Series, value: float) -> str:
-    """How far from the limit (where it becomes raised): `33 over the limit of 25`."""
-    limit = series.limits.nearest(value)
-    if limit is None:
-        return ""
-    told = series.shown
-    shown = told.limit_text(limit)
-    # As exact as the limit is written.
-    more = 0 if told.decimals or round(told.value(limit), 6).is_integer() else 1
-    distance = told.difference_figure(abs(value - limit), more=more)
-    upper = limit == series.limits.above[Level.RAISED - 1]
-    over = value >= limit if upper else value <= limit
-    if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
-        return said("just at the limit of {0}", shown)
-    if over:
-        return said("{0} {1} the limit of {2}", distance, "over" if upper else "under", shown)
-    return said("{0} {1} the limit of {2}", distance, "below" if upper else "above", shown)
 
 
 def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:

@@ -10,7 +10,7 @@ from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Scale
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 from rook_tally.store import Series, Standing
 
 

@@ -14,13 +14,13 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.desk.ledger.cell import Cell
 from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.parts.coverage import ribbon_strengths
 from rook_tally.desk.parts.drawing import draw_strokes, peak_column
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.parts.trace import tinted
-from rook_tally.desk.shell.theme import Theme
 
 # So many pixels of Qt's a ribbon's line may reach over its area.
 _OVER = 2

@@ -7,10 +7,10 @@ import enum
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 
 class FirstStep(enum.Enum):

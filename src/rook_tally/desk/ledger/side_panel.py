@@ -7,7 +7,9 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.ledger.account import Account
 from rook_tally.desk.ledger.remark_lines import remark_lines
 from rook_tally.desk.parts.alarm_lines import AlarmLines
@@ -16,8 +18,6 @@ from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _MOST_FACTS = 8
 _STROKE_HEIGHT = 28

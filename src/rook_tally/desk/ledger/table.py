@@ -37,6 +37,8 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.cells import CellInk, draw_rule
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
@@ -44,8 +46,6 @@ from rook_tally.desk.parts.carrying import carry
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.commands import key_words
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 HEAD_WIDTH = 170
 HEAD_HEIGHT = 40

@@ -8,7 +8,9 @@ from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
+from rook_tally.core.wording import said
 from rook_tally.desk.ledger.account import Account, AccountQuestion
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.arranging import with_other_order
@@ -21,8 +23,6 @@ from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
 from rook_tally.desk.shell.changes import ShowInUnit
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.store import Place, RequestSort, Series, Standing
 
 _ACCOUNT_PAUSE_MS = 250

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import enum
 
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 
 
 class ViewAction(enum.Enum):

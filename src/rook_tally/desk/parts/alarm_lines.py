@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.numerals import age
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.store import RequestSort, Standing
 
 _MOST = 3

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QWidget
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level, Limits
 from rook_tally.core.shown import Shown
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.shell.theme import Theme
 
 BAND_OPACITY = 0.35
 

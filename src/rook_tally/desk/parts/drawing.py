@@ -12,8 +12,8 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import colour
-from rook_tally.desk.shell.theme import Theme
 
 
 def draw_strokes(

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLabel, QWidget
 
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import colour
-from rook_tally.desk.shell.theme import Theme
 
 PANEL_WIDTH = 286
 

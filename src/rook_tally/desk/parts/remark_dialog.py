@@ -24,13 +24,13 @@ from PySide6.QtWidgets import (
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
 from rook_tally.core.remarks import SHADES, Remark
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.typed_times import typed_time
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
 

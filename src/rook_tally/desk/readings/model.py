@@ -12,8 +12,8 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import FloatArray, IntArray
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.changes import Overrule
-from rook_tally.desk.wording import said
 from rook_tally.store import Overruling, Series, overrulings, read_range, read_raw_range
 
 COLUMNS = ("Time", "Value", "As sent", "Worth", "By whose word")

@@ -20,6 +20,8 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.readings import Quality
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.readings.model import (
@@ -30,9 +32,7 @@ from rook_tally.desk.readings.model import (
 )
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done, user_name
-from rook_tally.desk.wording import said
 
 _Index = QModelIndex | QPersistentModelIndex
 _WIDTHS = (190, 90, 90, 110)

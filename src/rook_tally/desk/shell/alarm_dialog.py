@@ -17,13 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.ink import face
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm, shelves
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.store import RequestSort, Standing
 
 

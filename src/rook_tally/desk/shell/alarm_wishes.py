@@ -14,8 +14,8 @@ from rook_tally.core.timestamps import (
     datetime_from_time_us,
     time_us_from_datetime,
 )
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.undo import Done, user_name
-from rook_tally.desk.wording import said
 from rook_tally.store import AlarmWish, RequestSort, ask
 
 _TOLD = {

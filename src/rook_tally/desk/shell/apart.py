@@ -13,7 +13,7 @@ from collections.abc import Callable, Mapping
 from multiprocessing.connection import Connection as Pipe
 from typing import Any
 
-from rook_tally.desk.wording import speak
+from rook_tally.core.wording import speak
 from rook_tally.store import Store, open_store
 
 _STOP_WITHIN_S = 5.0

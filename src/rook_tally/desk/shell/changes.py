@@ -11,8 +11,8 @@ from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Quality
 from rook_tally.core.remarks import Remark
 from rook_tally.core.units import Unit
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.undo import Done
-from rook_tally.desk.wording import said
 from rook_tally.store import (
     CorrectionEntry,
     Overruling,

@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
+from rook_tally.core.wording import said
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.shell.commands import Command, Section
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.watch.actions import WatchAction
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.actions import WorkingsAction
 
 if TYPE_CHECKING:

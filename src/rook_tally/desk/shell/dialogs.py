@@ -11,13 +11,13 @@ from PySide6.QtWidgets import QDialog, QFileDialog
 
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.changes import KeepRemark
 from rook_tally.desk.shell.commands import Command
 from rook_tally.desk.shell.finding import Target
 from rook_tally.desk.shell.reader import Reply
 from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.desk.shell.undo import user_name
-from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Station
 
 if TYPE_CHECKING:

@@ -27,12 +27,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.shell.commands import Command
 from rook_tally.desk.shell.finding import Found, found
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _ROW_HEIGHT = 26
 _WIDTH, _ROWS = 560, 12

@@ -9,10 +9,10 @@ from typing import TypeAlias
 
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.commands import Command, key_words
 from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wording import said
 from rook_tally.store import Place, Series, Station
 
 MOST = 40

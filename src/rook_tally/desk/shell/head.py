@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy,
 
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 HEAD_HEIGHT = 46
 QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)

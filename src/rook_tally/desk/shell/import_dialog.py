@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import RookTallyError
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.importing import FileImporter
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 
 class ImportDialog(QDialog):

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.commands import Command, Section, key_words
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),

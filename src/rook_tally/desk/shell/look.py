@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtGui import QPalette
 
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import colour, face
-from rook_tally.desk.shell.theme import Theme
 
 
 def palette_of(theme: Theme) -> QPalette:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, QSize
 from PySide6.QtGui import QPainter
 from PySide6.QtSvg import QSvgGenerator
 
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 
 if TYPE_CHECKING:
     from rook_tally.desk.shell.window import DeskWindow

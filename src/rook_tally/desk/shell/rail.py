@@ -25,12 +25,12 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxL
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.shell.rail_model import RailModel
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.time_window import PRESETS
-from rook_tally.desk.wording import said
 
 RAIL_HEIGHT = 92
 _HANDLE_REACH = 7

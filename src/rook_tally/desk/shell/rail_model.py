@@ -15,9 +15,9 @@ from rook_tally.core.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import PRESETS, SHORTEST_US, TimeWindow
-from rook_tally.desk.wording import said
 from rook_tally.store import Site, envelopes, rings_between, span_of
 
 COLUMNS = 336

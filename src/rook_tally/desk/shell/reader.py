@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.desk.wording import spoken
+from rook_tally.core.wording import spoken
 from rook_tally.store import Store
 
 if TYPE_CHECKING:

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.desk.wording import said
+from rook_tally.core.wording import said
 from rook_tally.store import Series, Store
 from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
 

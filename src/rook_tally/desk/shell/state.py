@@ -14,6 +14,7 @@ from rook_tally.core.freshness import Freshness, freshness
 from rook_tally.core.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import (
     NewAlarms,
@@ -28,7 +29,6 @@ from rook_tally.desk.shell.feed import (
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.desk.shell.past import MomentQuestion, PastMoment, Shown
 from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.desk.wording import said
 from rook_tally.store import Collector, DoorState, Latest, Series, Site, Standing, Station
 
 # A day of a busy site; SQLite needs some of it to commit at all.

@@ -6,10 +6,10 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLabel, QWidget
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _SHOWN_MS = 6_000
 _MARGIN = 12

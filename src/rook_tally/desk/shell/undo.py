@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
-from rook_tally.desk.wording import said
 
 _KEPT_STEPS = 100
 

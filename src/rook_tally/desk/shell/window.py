@@ -25,6 +25,8 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import LIGHT, Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.ledger.first_sheet import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
@@ -42,9 +44,7 @@ from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.teller import Teller
-from rook_tally.desk.shell.theme import LIGHT, Theme
 from rook_tally.desk.shell.undo import UndoHistory
-from rook_tally.desk.wording import said
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000

@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.adopting import LEFT_OUT, Adoption, AdoptionStep
 from rook_tally.desk.stations.control_list import filled
-from rook_tally.desk.wording import said
 
 
 class AdoptDialog(QDialog):

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.controls import SWITCH_OFF, SWITCH_ON, ControlSort
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.controls import ControlRow
 
 

@@ -17,11 +17,11 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.model import StationRow, StationsModel
-from rook_tally.desk.wording import said
 
 LIST_WIDTH = 452
 HEARD_LEFT, HEARD_WIDTH = 212, 108

@@ -18,6 +18,7 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.sheet import Sheet, example_message
 from rook_tally.core.shown import Shown
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.stations.contact import ContactStep, contact_steps
 from rook_tally.desk.stations.controls import ControlRow, control_rows
@@ -29,7 +30,6 @@ from rook_tally.desk.stations.questions import (
     PageQuestion,
     StationPage,
 )
-from rook_tally.desk.wording import said
 from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')

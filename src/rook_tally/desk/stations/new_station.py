@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.changes import AddStation, Choices
-from rook_tally.desk.wording import said
 
 
 class NewStationDialog(QDialog):

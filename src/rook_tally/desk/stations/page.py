@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
-from rook_tally.desk.wording import said
 
 _TAPE_ROW, _FIELD_ROW = 23, 28
 _TAPE_SHOWN = 11

@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.levels import Level
 from rook_tally.core.sheet import Sender, Sheet
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.contact import ContactStep, StepState
-from rook_tally.desk.wording import said
 
 _SENDER_NAMES = {
     Sender.CURL: "curl, over HTTP",

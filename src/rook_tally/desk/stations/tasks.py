@@ -16,8 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.adopt_dialog import AdoptDialog
 from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
 from rook_tally.desk.stations.changes import (
@@ -34,7 +35,6 @@ from rook_tally.desk.stations.changes import (
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.sheet_dialog import SheetDialog
-from rook_tally.desk.wording import said
 from rook_tally.store import Request, Station
 
 

@@ -7,12 +7,13 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.stations.fleet_list import (
     AGE_RIGHT,
     HEARD_LEFT,
@@ -25,7 +26,6 @@ from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.questions import Fleet, StationPage
 from rook_tally.desk.stations.tasks import StationTasks
-from rook_tally.desk.wording import said
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000

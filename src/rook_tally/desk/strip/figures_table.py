@@ -7,11 +7,11 @@ from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, REGULAR, colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.figures import WindowFigures, level_at_peak, window_figures
 from rook_tally.desk.strip.model import StripModel
-from rook_tally.desk.wording import said
 
 _HEAD, _ROW, _HEARD = 20, 35, 19
 _RIGHTS = (0.62, 0.79, 1.0)

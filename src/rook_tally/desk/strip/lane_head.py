@@ -15,12 +15,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QWidget
 
+from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.carrying import carried_series, carry
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.model import LaneHead
-from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 HEAD_WIDTH = 196

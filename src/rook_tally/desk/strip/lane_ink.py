@@ -12,10 +12,10 @@ from PySide6.QtGui import QPainter, QPen, QPixmap
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.levels import NO_LIMITS, Limits
 from rook_tally.core.shown import Shown
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import hatching, polyline
 from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.questions import Trace
 from rook_tally.store import Ring
 

@@ -26,11 +26,11 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import figure
+from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.carrying import carried_series
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.ink import colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.lane_ink import Ink, LaneContent, TracePainter
 
 _BAND_OPACITY = 0.10

@@ -11,12 +11,12 @@ import numpy as np
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.numerals import UNKNOWN
 from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import SHORTEST_US, TimeWindow
 from rook_tally.desk.strip.questions import LanesQuestion, Overlay, Trace, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
-from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 _MOST_OFFERS = 12

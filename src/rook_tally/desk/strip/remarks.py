@@ -23,8 +23,8 @@ from rook_tally.core.span_comparison import (
 )
 from rook_tally.core.statistics import Window
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wording import said
 from rook_tally.store import Series, read_range
 
 BINS = 60

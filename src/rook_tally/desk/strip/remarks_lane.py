@@ -9,12 +9,12 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.remarks import Remark
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
 from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel
-from rook_tally.desk.wording import said
 
 REMARKS_HEIGHT = 62
 _TOP, _BAR, _STEP = 6, 19, 22

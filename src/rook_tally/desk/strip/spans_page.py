@@ -8,12 +8,12 @@ from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import polyline
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
-from rook_tally.desk.wording import said
 
 _ROW_HEIGHT = 30
 _NAME_WIDTH = 82

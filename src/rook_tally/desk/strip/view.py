@@ -11,14 +11,15 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
+from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.strip.contents import lane_content
@@ -32,7 +33,6 @@ from rook_tally.desk.strip.remark_tasks import RemarkTasks
 from rook_tally.desk.strip.remarks import SpansQuestion
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
-from rook_tally.desk.wording import said
 from rook_tally.store import Series
 
 _REFRESH_MS = 300

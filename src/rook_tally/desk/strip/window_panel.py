@@ -15,15 +15,15 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.numerals import duration
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, face
 from rook_tally.desk.parts.panel import SidePaper, tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.figures_table import FiguresTable
 from rook_tally.desk.strip.model import LaneOffer, StripModel
 from rook_tally.desk.strip.spans_page import SpansPage
-from rook_tally.desk.wording import said
 
 
 class WindowPanel(SidePaper):

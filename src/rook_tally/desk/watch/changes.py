@@ -9,8 +9,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.watches.definitions import Watch
 from rook_tally.core.watches.ways import Way
+from rook_tally.core.wording import said
 from rook_tally.desk.shell.undo import Done
-from rook_tally.desk.wording import said
 from rook_tally.store import keep_watch, keep_way, remove_watch, remove_way, ways
 
 

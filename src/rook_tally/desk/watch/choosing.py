@@ -11,8 +11,8 @@ from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.watches.definitions import Guard, Run, Scope, Sort, Watch
 from rook_tally.core.watches.sentences import Part, guard_words, run_words, scope_words, span_words
+from rook_tally.core.wording import said
 from rook_tally.desk.watch.questions import Listing
-from rook_tally.desk.wording import said
 
 _CHOICES = {
     Sort.ABOVE: "stays above a limit",

@@ -7,13 +7,13 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import duration
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.watches.sentences import run_words, span_words
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.desk.wording import said
 
 _NUISANCES_S = (60.0, 300.0, 900.0, 3600.0)
 

@@ -22,13 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.core.watches.journal import Entry
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.ink import BOLD, colour, face
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.model import Row, WatchModel
-from rook_tally.desk.wording import said
 
 LIST_WIDTH, JOURNAL_WIDTH = 262, 272
 _ROW, _LINE = 58, 42

@@ -20,6 +20,7 @@ from rook_tally.core.watches.journal import Entry
 from rook_tally.core.watches.rehearsing import other_limits
 from rook_tally.core.watches.scope import Target, at_limit
 from rook_tally.core.watches.sentences import Part, Piece, sentence, short_words
+from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import slug_of
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.watch.choosing import Choice, choices_of, first_limit, quantity_of
@@ -29,7 +30,6 @@ from rook_tally.desk.watch.questions import (
     RehearsalMaterial,
     RehearsalQuestion,
 )
-from rook_tally.desk.wording import said
 from rook_tally.store import NUISANCE_S, Rehearsed, rehearsed_on
 
 DAYS = (1, 7, 30, 365)

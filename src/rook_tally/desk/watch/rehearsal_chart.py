@@ -12,14 +12,14 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.watching import NEVER
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.desk.wording import said
 
 _BARS, _FOOT = 18, 20
 _NEAR = 7

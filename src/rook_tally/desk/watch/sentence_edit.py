@@ -19,13 +19,13 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.watches.sentences import Part, Piece
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.choosing import Choice
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.desk.wording import said
 
 _LINE = 34
 _GAP = 8

@@ -23,14 +23,15 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.alarm_states import AlarmState
+from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.core.watches.definitions import Watch
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.desk.watch.changes import KeepWatch, RemoveWatch
@@ -48,7 +49,6 @@ from rook_tally.desk.watch.questions import Listing, RehearsalMaterial
 from rook_tally.desk.watch.rehearsal_chart import RehearsalChart
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
 from rook_tally.desk.watch.way_dialog import WayDialog
-from rook_tally.desk.wording import said
 from rook_tally.store import RequestSort
 
 _LIST_EVERY_MS = 1_000

@@ -18,13 +18,13 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.core.watches.ways import Security, Way, WaySort
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import face
 from rook_tally.desk.parts.panel import list_style, tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.watch.changes import KeepWay, RemoveWay
 from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, texts_of, way_from
-from rook_tally.desk.wording import said
 
 _TOLD = {
     "to": "Mail goes to", "sender": "and comes from", "host": "Mail server",

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.undo import Done
-from rook_tally.desk.wording import said
 from rook_tally.store import (
     groups,
     keep_group,

@@ -10,9 +10,9 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, colour, face
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.questions import Usual
 
 _RADIUS = 4.5

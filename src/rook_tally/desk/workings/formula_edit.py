@@ -9,11 +9,11 @@ from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QText
 from PySide6.QtWidgets import QCompleter, QListView, QPlainTextEdit, QTextEdit, QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.completing import Completion
 from rook_tally.core.workings.mistakes import Mistake
 from rook_tally.desk.parts.ink import colour, face
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _ACCEPTING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Tab)
 

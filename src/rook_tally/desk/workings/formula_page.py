@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import MEDIUM, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.workings.formula_edit import FormulaEdit
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead

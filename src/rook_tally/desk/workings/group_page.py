@@ -14,11 +14,11 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import Group, slug_of
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot
 

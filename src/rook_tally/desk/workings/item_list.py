@@ -14,9 +14,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import Row, Sort
 

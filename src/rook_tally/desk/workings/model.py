@@ -13,6 +13,7 @@ from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
 from rook_tally.core.numerals import duration
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.core.workings.completing import Completion, completions
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
 from rook_tally.core.workings.mistakes import Mistake, Place
@@ -20,7 +21,6 @@ from rook_tally.core.workings.naming import HERE, Group, Names, slug_of
 from rook_tally.core.workings.ready_made import AIR_SCORE
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.questions import (
     FormulaPreview,
     FormulaQuestion,

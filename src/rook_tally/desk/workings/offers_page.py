@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.ready_made import Offer
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import Sort
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
+from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Made, Working
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.questions import Listing
 
 _MOST_PLACES, _MOST_VALUES = 3, 3

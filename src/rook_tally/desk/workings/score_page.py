@@ -22,11 +22,11 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import UNKNOWN, figure
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Score, ScoreInput, Way
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
 from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead

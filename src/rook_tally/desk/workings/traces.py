@@ -12,12 +12,12 @@ from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.envelope import Envelope, honest_range
 from rook_tally.core.shown import Shown
+from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks, value_ticks
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.day_chart import bands_of, draw_gaps
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 
 _LABEL = 20
 _LEAST = 46

@@ -15,14 +15,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.parts.ink import BOLD, face
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.theme import Theme
 from rook_tally.desk.shell.undo import Done
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.actions import WorkingsAction
 from rook_tally.desk.workings.changes import KeepGroup, KeepWorking, RemoveGroup, RemoveWorking
 from rook_tally.desk.workings.formula_page import FormulaPage

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QWidget
 from rook_tally.core.formulas.scoring import Composite
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import figure
+from rook_tally.core.theme import Theme
+from rook_tally.core.wording import said
 from rook_tally.core.workings.binding import SCORE_LIMITS
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.ink import BOLD, colour, face
-from rook_tally.desk.shell.theme import Theme
-from rook_tally.desk.wording import said
 from rook_tally.desk.workings.model import WhyPart
 
 _HEAD = 24
