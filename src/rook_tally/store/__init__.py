@@ -85,6 +85,17 @@ from rook_tally.store.outbox import (
 )
 from rook_tally.store.overruling import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.overview import LatestRow, latest_rows
+from rook_tally.store.page_devices import (
+    PageDevice,
+    PageSetting,
+    add_page_device,
+    keep_page_device,
+    note_device_seen,
+    page_devices,
+    page_setting,
+    revoke_page_device,
+    set_page,
+)
 from rook_tally.store.pages import damaged_pages
 from rook_tally.store.partitions import keep_partitions
 from rook_tally.store.presence import (
@@ -152,6 +163,13 @@ from rook_tally.store.sealing import (
     seal,
     seal_all,
     stretches_due,
+)
+from rook_tally.store.sheets import (
+    keep_sheet,
+    order_sheets,
+    remove_sheet,
+    sheet_called,
+    sheets,
 )
 from rook_tally.store.shown_units import show_in_unit, shown_units
 from rook_tally.store.site import (
@@ -261,6 +279,8 @@ __all__ = [
     "NewReading",
     "OutState",
     "Overruling",
+    "PageDevice",
+    "PageSetting",
     "Place",
     "PollSetting",
     "Problem",
@@ -291,6 +311,7 @@ __all__ = [
     "add_correction",
     "add_door",
     "add_due",
+    "add_page_device",
     "add_place",
     "add_series",
     "add_station",
@@ -336,8 +357,10 @@ __all__ = [
     "journalled_between",
     "keep_group",
     "keep_kind",
+    "keep_page_device",
     "keep_partitions",
     "keep_remark",
+    "keep_sheet",
     "keep_strays",
     "keep_watch",
     "keep_way",
@@ -363,12 +386,16 @@ __all__ = [
     "newest_strays",
     "newest_tape",
     "note_announced",
+    "note_device_seen",
     "note_past_changed",
     "note_sent",
     "open_requests",
     "open_store",
+    "order_sheets",
     "overrule",
     "overrulings",
+    "page_devices",
+    "page_setting",
     "prune_changes",
     "prune_outbox",
     "prune_requests",
@@ -385,6 +412,7 @@ __all__ = [
     "remove_group",
     "remove_readings",
     "remove_remark",
+    "remove_sheet",
     "remove_watch",
     "remove_way",
     "remove_working",
@@ -395,13 +423,17 @@ __all__ = [
     "report_collector",
     "report_door",
     "request_numbered",
+    "revoke_page_device",
     "rings_between",
     "schema",
     "seal",
     "seal_all",
     "sessions_used",
+    "set_page",
     "set_site",
     "set_stray_bounds",
+    "sheet_called",
+    "sheets",
     "show_in_unit",
     "shown_units",
     "site_changed_since",

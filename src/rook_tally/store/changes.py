@@ -37,6 +37,8 @@ class Subject(enum.IntEnum):
     WATCHES = 10
     ALARMS = 11
     OUTBOX = 12
+    SHEETS = 13
+    PAGE = 14
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 11
+FORMAT = 12
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -316,6 +316,32 @@ run = Table(
     Column("station", String, primary_key=True),
     Column("control", String, primary_key=True),
     Column("document", String, nullable=False),
+)  # fmt: skip
+
+# Sheets of the Wall; `document` is JSON (`core.wall.definitions`).
+sheet = Table(
+    "sheet", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+    Column("position", Integer, nullable=False),
+)  # fmt: skip
+
+# Where sheets are served as pages: one row, or none while they never were.
+page_setting = Table(
+    "page_setting", metadata,
+    Column("id", Integer, primary_key=True, autoincrement=False),
+    Column("document", String, nullable=False),
+)  # fmt: skip
+
+# Devices that may look at the pages. Keys are kept as hashes only.
+page_device = Table(
+    "page_device", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("key_hash", String, nullable=False, unique=True),
+    Column("made_us", BigInteger, nullable=False),
+    Column("seen_us", BigInteger),
 )  # fmt: skip
 
 change = Table(
