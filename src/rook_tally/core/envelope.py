@@ -88,6 +88,25 @@ class Envelope:
         gaps = None if self.gaps is None else self.gaps + by_us
         return replace(self, start_us=self.start_us + by_us, end_us=self.end_us + by_us, gaps=gaps)
 
+    def with_reading(self, time_us: int, value: float, *, is_good: bool) -> Envelope:
+        """The same with one more reading, newer than all it holds; one outside changes nothing."""
+        at = self.column_at(time_us)
+        if at is None:
+            return self
+        if not is_good:
+            suspect = self.suspect.copy()
+            suspect[at] += 1
+            return replace(self, suspect=suspect)
+        low, mean, high = self.low.copy(), self.mean.copy(), self.high.copy()
+        count = self.count.copy()
+        before = int(count[at])
+        low[at] = np.fmin(low[at], value)
+        high[at] = np.fmax(high[at], value)
+        total = (0.0 if before == 0 else float(mean[at]) * before) + value
+        mean[at] = total / (before + 1)
+        count[at] += 1
+        return replace(self, low=low, mean=mean, high=high, count=count)
+
     def column_at(self, time_us: int) -> int | None:
         """The column a moment falls into, None outside the window."""
         if not self.start_us <= time_us < self.end_us:

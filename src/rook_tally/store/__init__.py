@@ -152,6 +152,7 @@ from rook_tally.store.runs import (
     control_run,
     control_runs,
     end_run,
+    purpose_of,
     write_run,
 )
 from rook_tally.store.sealing import (
@@ -401,6 +402,7 @@ __all__ = [
     "prune_requests",
     "prune_strays",
     "prune_tape",
+    "purpose_of",
     "put_letters",
     "read_range",
     "read_raw_range",

@@ -49,6 +49,11 @@ class ControlRun(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     on: str = "on"
 
 
+def purpose_of(watch: str) -> str:
+    """Who asks, when a watch does."""
+    return f"watch {watch}"
+
+
 def control_runs(connection: Connection) -> list[ControlRun]:
     """All controls that watches run, or ran until somebody took them over."""
     rows = connection.execute(sa.select(schema.run.c.document))

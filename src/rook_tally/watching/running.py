@@ -29,6 +29,7 @@ from rook_tally.store import (
     end_run,
     load_site,
     newest_requests,
+    purpose_of,
     write_journal,
     write_run,
 )
@@ -37,11 +38,6 @@ RENEW_US = 5 * MINUTE_US
 LEFT_TO_ITSELF_S = 15 * 60.0
 """So long a station goes on without having been told again."""
 _TRIAL_S = 10.0
-
-
-def purpose_of(watch: str) -> str:
-    """Who asks, when a watch does."""
-    return f"watch {watch}"
 
 
 def keep_running(

@@ -223,7 +223,9 @@ class SiteState:
             if series is None:
                 continue
             if series_id not in news.ribbons and series_id in self.live.ribbons:
-                self.live.ribbons[series_id] = _with_reading(self.live.ribbons[series_id], reading)
+                self.live.ribbons[series_id] = self.live.ribbons[series_id].with_reading(
+                    reading.time_us, reading.value, is_good=reading.quality == 0
+                )
             self.live.latest[series_id] = reading
             self.live.note_newest(series.station, reading.time_us)
             moments = self.live.reports.get(series.station.id, np.empty(0, dtype=np.int64))
@@ -306,23 +308,3 @@ class SiteState:
             if door.state is DoorState.TRYING
         ]
         return " ".join(waiting)
-
-
-def _with_reading(ribbon: Envelope, reading: Latest) -> Envelope:
-    """A ribbon with one more reading, newer than all it holds, counted in."""
-    at = ribbon.column_at(reading.time_us)
-    if at is None:
-        return ribbon
-    if reading.quality != 0:
-        suspect = ribbon.suspect.copy()
-        suspect[at] += 1
-        return replace(ribbon, suspect=suspect)
-    low, mean, high = ribbon.low.copy(), ribbon.mean.copy(), ribbon.high.copy()
-    count = ribbon.count.copy()
-    before = int(count[at])
-    low[at] = np.fmin(low[at], reading.value)
-    high[at] = np.fmax(high[at], reading.value)
-    total = (0.0 if before == 0 else float(mean[at]) * before) + reading.value
-    mean[at] = total / (before + 1)
-    count[at] += 1
-    return replace(ribbon, low=low, mean=mean, high=high, count=count)

@@ -1,0 +1,120 @@
+"""Panes that draw: columns over several places, ribbons over time."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from rook_tally.core.envelope import Envelope, honest_range
+from rook_tally.core.levels import Level
+from rook_tally.core.quantities import Scale
+from rook_tally.core.ticks import time_ticks
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.wall.definitions import USUAL_SPAN_S, zones_of
+from rook_tally.core.watches.sentences import span_words
+from rook_tally.core.wording import said
+from rook_tally.store import Series
+from rook_tally.wall.faces import Column, ColumnsBody, Peak, RibbonBody, Trace
+from rook_tally.wall.maker import Maker, Told
+
+_MARKS = 5
+
+
+def columns(maker: Maker) -> Told:
+    """One quantity over several places, on one scale: today's span and now."""
+    days, latest = maker.known.material.days, maker.known.latest
+    first = maker.series[0]
+    held = [x for one in maker.series if one.id in days
+            for x in (days[one.id].low, days[one.id].high)]  # fmt: skip
+    held += [latest[one.id].value for one in maker.series
+             if one.id in latest and math.isfinite(latest[one.id].value)]  # fmt: skip
+    low, high = _range(maker, first, min(held, default=0.0), max(held, default=1.0))
+
+    def part(value: float | None) -> float | None:
+        if value is None or not math.isfinite(value):
+            return None
+        return min(1.0, max(0.0, (value - low) / (high - low)))
+
+    made = tuple(
+        Column(
+            one.station.place.name, maker.value(one),
+            part(latest[one.id].value if one.id in latest else None),
+            part(days[one.id].low if one.id in days else None),
+            part(days[one.id].high if one.id in days else None),
+        )
+        for one in maker.series
+    )  # fmt: skip
+    symbol = maker.shown(first).symbol
+    aside = said("today’s span and now")
+    return Told(
+        said(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
+    )
+
+
+def _range(maker: Maker, one: Series, low: float, high: float) -> tuple[float, float]:
+    """The person's range, else an honest one."""
+    own_low, own_high = maker.own_range(one)
+    low, high = honest_range(low, high, one.quantity.accuracy)
+    low = low if own_low is None else own_low
+    high = high if own_high is None else own_high
+    return (low, high) if low < high else (low, low + 1.0)
+
+
+def ribbon(maker: Maker) -> Told:
+    """Series over a span of time, on one scale."""
+    first, span_s = maker.series[0], maker.pane.span_s
+    envelopes = maker.known.material.envelopes
+    told = [(one, envelopes[one.id, span_s]) for one in maker.series
+            if (one.id, span_s) in envelopes]  # fmt: skip
+    heard = [envelope for _, envelope in told if not envelope.is_empty]
+    if first.quantity.scale is Scale.STATE:
+        low, high = -0.1, 1.1
+    else:
+        lows = [float(np.nanmin(one.low)) for one in heard]
+        highs = [float(np.nanmax(one.high)) for one in heard]
+        low, high = _range(maker, first, min(lows, default=0.0), max(highs, default=1.0))
+    limits = maker.limits(first)
+    shown = maker.shown(first)
+    raised = [limit for limit in (limits.above[Level.RAISED - 1], limits.below[Level.RAISED - 1])
+              if limit is not None and low < limit < high]  # fmt: skip
+    body = RibbonBody(
+        tuple(Trace(one.station.place.name, envelope) for one, envelope in told), low, high,
+        zones_of(limits, low, high),
+        tuple(((limit - low) / (high - low), shown.limit_text(limit)) for limit in raised),
+        _marks(maker, span_s), _peak(maker, told[0] if told else None, low, high),
+    )  # fmt: skip
+    places = list(dict.fromkeys(one.station.place.name for one in maker.series))
+    span = "24 h" if span_s == USUAL_SPAN_S else span_words(span_s)
+    span = f"{span} · {shown.symbol}" if shown.symbol else span
+    name = said(first.quantity.name)
+    where = said("{0} and {1}", ", ".join(places[:-1]), places[-1]) if places[1:] else places[0]
+    return Told(f"{name}, {where}" if len(places) < 4 else name, span, body)
+
+
+def _marks(maker: Maker, span_s: float) -> tuple[tuple[float, str], ...]:
+    material = maker.known.material
+    one = material.envelopes.get((maker.series[0].id, span_s))
+    end_us = material.at_us if one is None else one.end_us
+    start_us = end_us - round(span_s * SECOND_US) if one is None else one.start_us
+    ticks = time_ticks(start_us, end_us, maker.known.zone, _MARKS)
+    return tuple(((tick.time_us - start_us) / (end_us - start_us), tick.label) for tick in ticks)
+
+
+def _peak(
+    maker: Maker, told: tuple[Series, Envelope] | None, low: float, high: float
+) -> Peak | None:
+    """The highest of the first series; none of a switch, or where nothing rises over the noise."""
+    if told is None:
+        return None
+    one, envelope = told
+    if envelope.is_empty or one.quantity.scale is Scale.STATE:
+        return None
+    top = int(np.nanargmax(envelope.high))
+    value = float(envelope.high[top])
+    if value - float(np.nanmin(envelope.low)) < 2 * one.quantity.accuracy:
+        return None
+    when = maker.known.clock(int(envelope.centres_us[top]))
+    y = min(1.0, max(0.0, (value - low) / (high - low)))
+    return Peak((top + 0.5) / len(envelope), y, said("{0} at {1}", maker.shown(one).text(value),
+                                                     when))  # fmt: skip
