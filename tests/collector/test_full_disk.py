@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import re
 import resource
 import subprocess
 from collections.abc import Iterator
@@ -98,4 +99,7 @@ def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
         wait_until(lambda: not desk.state.notice())
     store.close()
     checked = rook_tally("--store", str(collector.store), "check")
-    assert checked.stdout == f"{kept + 2} readings, 0 sealed pages: nothing is damaged\n"
+    # Whether its day is sealed by now is a matter of the day this test is run on.
+    assert re.fullmatch(
+        rf"{kept + 2} readings, [01] sealed pages: nothing is damaged\n", checked.stdout
+    )

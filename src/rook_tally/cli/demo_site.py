@@ -21,6 +21,7 @@ from rook_tally.core.watches.stepping import Step
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.demo.remarks import remarks_between
+from rook_tally.demo.sheets import SHEETS
 from rook_tally.demo.watches import WATCHES
 from rook_tally.demo.workings import GROUPS, WORKINGS
 from rook_tally.store import (
@@ -36,6 +37,7 @@ from rook_tally.store import (
     history_of,
     keep_group,
     keep_remark,
+    keep_sheet,
     keep_watch,
     keep_working,
     load_site,
@@ -90,6 +92,8 @@ def make_demo_site(
             keep_group(connection, group)
         for working in WORKINGS:
             keep_working(connection, working)
+        for sheet in SHEETS:
+            keep_sheet(connection, sheet)
         for watch in WATCHES:
             keep_watch(connection, watch, now_us=end_us)
     _fill_journal(store, end_us - round(min(days, _JOURNAL_DAYS) * DAY_US), end_us)

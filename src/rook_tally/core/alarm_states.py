@@ -15,6 +15,11 @@ class AlarmState(enum.Enum):
     SHELVED = "shelved"
     SUPPRESSED = "suppressed"
 
+    @property
+    def is_calling(self) -> bool:
+        """Whether it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
+        return self in (AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED)
+
 
 class AlarmEvent(enum.Enum):
     """What moves an alarm from state to state."""

@@ -78,6 +78,19 @@ class Limits:
                 levels[values <= lower] = np.maximum(levels[values <= lower], level)
         return levels
 
+    def example(self, level: int) -> float | None:
+        """A value that has a level; None where no value has it."""
+        if level > 0:
+            found = self.above[level - 1], self.below[level - 1]
+            return next((one for one in found if one is not None), None)
+        uppers = [one for one in self.above if one is not None]
+        lowers = [one for one in self.below if one is not None]
+        if uppers and lowers:
+            return (uppers[0] + lowers[0]) / 2
+        if uppers:
+            return uppers[0] - max(abs(uppers[0]) / 4, 1e-9)
+        return lowers[0] + max(abs(lowers[0]) / 4, 1e-9) if lowers else None
+
     def nearest(self, value: float, level: Level = Level.RAISED) -> float | None:
         """The limit of that level nearest to a value, on either side; None without one."""
         candidates = [

@@ -38,18 +38,33 @@ def columns(maker: Maker) -> Told:
 
     made = tuple(
         Column(
-            one.station.place.name, maker.value(one),
+            name, short, maker.value(one),
             part(latest[one.id].value if one.id in latest else None),
             part(days[one.id].low if one.id in days else None),
             part(days[one.id].high if one.id in days else None),
         )
-        for one in maker.series
+        for one, (name, short) in zip(maker.series, _names(maker.series), strict=True)
     )  # fmt: skip
     symbol = maker.shown(first).symbol
     aside = said("today’s span and now")
     return Told(
         said(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
     )
+
+
+def _names(series: tuple[Series, ...]) -> list[tuple[str, str]]:
+    """What each column is called, in full and short: its place, its station where that is told
+    twice; the first word where no other begins so."""
+    places = [one.station.place.name for one in series]
+    names = [
+        place if places.count(place) == 1 else one.station.key
+        for one, place in zip(series, places, strict=True)
+    ]
+    firsts = [name.split()[0] if name.split() else name for name in names]
+    return [
+        (name, first if firsts.count(first) == 1 else name)
+        for name, first in zip(names, firsts, strict=True)
+    ]
 
 
 def _range(maker: Maker, one: Series, low: float, high: float) -> tuple[float, float]:
@@ -79,7 +94,9 @@ def ribbon(maker: Maker) -> Told:
     raised = [limit for limit in (limits.above[Level.RAISED - 1], limits.below[Level.RAISED - 1])
               if limit is not None and low < limit < high]  # fmt: skip
     body = RibbonBody(
-        tuple(Trace(one.station.place.name, envelope) for one, envelope in told), low, high,
+        tuple(
+            Trace(one.station.place.name, envelope, _held(envelope)) for one, envelope in told
+        ), low, high,
         zones_of(limits, low, high),
         tuple(((limit - low) / (high - low), shown.limit_text(limit)) for limit in raised),
         _marks(maker, span_s), _peak(maker, told[0] if told else None, low, high),
@@ -90,6 +107,10 @@ def ribbon(maker: Maker) -> Told:
     name = said(first.quantity.name)
     where = said("{0} and {1}", ", ".join(places[:-1]), places[-1]) if places[1:] else places[0]
     return Told(f"{name}, {where}" if len(places) < 4 else name, span, body)
+
+
+def _held(envelope: Envelope) -> tuple[int, int, int]:
+    return envelope.end_us, int(envelope.count.sum()), int(envelope.suspect.sum())
 
 
 def _marks(maker: Maker, span_s: float) -> tuple[tuple[float, str], ...]:

@@ -44,9 +44,11 @@ class DialBody:
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """One place of several: today's span and now, as heights from 0 to 1; None where unknown."""
+    """One place of several: today's span and now, as heights from 0 to 1; None where unknown.
+    `short` is its name where there is little room."""
 
     name: str
+    short: str
     value: Value
     at: float | None
     low: float | None
@@ -62,10 +64,11 @@ class ColumnsBody:
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """One series of a ribbon."""
+    """One series of a ribbon. Two are the same when they hold as many readings of one window."""
 
     name: str
-    envelope: Envelope
+    envelope: Envelope = field(compare=False)
+    held: tuple[int, int, int]
 
 
 @dataclass(frozen=True, slots=True)

@@ -72,7 +72,7 @@ def _panes(site: Site, latest: dict[int, Latest], scores: Collection[str]) -> It
     if len(shared) > 2:
         yield pane(PaneKind.COLUMNS, *shared[:_MOST_COLUMNS])
     dialled = [one for one in ranked[1:] if one.limits.nearest(0.0) is not None
-               and one.quantity.slug != ranked[0].quantity.slug]  # fmt: skip
+               and one.station.place.id != ranked[0].station.place.id]  # fmt: skip
     if dialled:
         yield pane(PaneKind.DIAL, dialled[0])
     switches = [one for one in heard if one.quantity.scale is Scale.STATE]

@@ -111,9 +111,11 @@ class _Finder:
                 raise UsageError(said("nothing tells {0} at {1}", reference.quantity,
                                       reference.place))  # fmt: skip
             found = [one]
-        for one in found:
-            if one.id in self._by_id:
-                yield self._by_id[one.id]
+        told = [self._by_id[one.id] for one in found if one.id in self._by_id]
+        if kind is PaneKind.COLUMNS:
+            # A column is a place: one station speaks for it.
+            told = list({one.station.place.id: one for one in reversed(told)}.values())[::-1]
+        yield from told
 
     def _station(self, key: str, kind: PaneKind) -> Station:
         found = self._site.station(key)

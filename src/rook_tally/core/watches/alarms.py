@@ -51,7 +51,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     @property
     def is_calling(self) -> bool:
         """Whether it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
-        return self.state in (AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED)
+        return self.state.is_calling
 
     @property
     def is_quiet(self) -> bool:

@@ -11,6 +11,7 @@ from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.shell.commands import Command, Section
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.desk.workings.actions import WorkingsAction
 
@@ -73,6 +74,10 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         window.show_view(names.index("Strip"))
         window.strip.do(action)
 
+    def wall(action: WallAction) -> None:
+        window.show_view(names.index("Wall"))
+        window.wall.do(action)
+
     def workings(action: WorkingsAction) -> None:
         window.show_view(names.index("Workings"))
         window.workings.do(action)
@@ -89,6 +94,8 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         yield Command(Section.LEDGER, one.words, one.keys, partial(ledger, one))
     for other in StripAction:
         yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
+    for fifth in WallAction:
+        yield Command(Section.WALL, fifth.words, fifth.keys, partial(wall, fifth))
     for third in WorkingsAction:
         yield Command(Section.WORKINGS, third.words, third.keys, partial(workings, third))
     for fourth in WatchAction:

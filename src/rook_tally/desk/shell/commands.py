@@ -14,6 +14,7 @@ class Section(enum.Enum):
     TIME = "Time"
     LEDGER = "Ledger"
     STRIP = "Strip"
+    WALL = "Wall"
     WORKINGS = "Workings"
     WATCH = "Watch"
     STATIONS = "Stations"

@@ -100,6 +100,11 @@ class NewRemarks:
 
 
 @dataclass(frozen=True, slots=True)
+class NewSheets:
+    """Sheets of the Wall, or who may look at their pages, were altered."""
+
+
+@dataclass(frozen=True, slots=True)
 class NewAlarms:
     """An alarm rang, cleared or was seen to: all that stand."""
 
@@ -113,7 +118,9 @@ class Trouble:
     text: str
 
 
-News: TypeAlias = Picture | NewReadings | NewDoors | NewTape | NewRemarks | NewAlarms | Trouble
+News: TypeAlias = (
+    Picture | NewReadings | NewDoors | NewTape | NewRemarks | NewSheets | NewAlarms | Trouble
+)
 
 
 def ribbon_window(now_us: int) -> tuple[int, int]:
@@ -271,6 +278,8 @@ class Feed:
         if subjects & {Subject.ALARMS, Subject.WATCHES}:
             with self._store.read() as connection:
                 self._on_news(NewAlarms(standing(connection)))
+        if subjects & {Subject.SHEETS, Subject.PAGE}:
+            self._on_news(NewSheets())
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(NewTape())
 

@@ -43,9 +43,20 @@ class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
     group: str = ""
 
 
+class WallSettings(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How sheets are shown: on which monitor (by name; empty for the first), how long each stands
+    (0: until somebody turns), and when it is night, in minutes of the local day."""
+
+    screen: str = ""
+    turn_s: float = 20.0
+    dims: bool = True
+    night_from_min: int = 22 * 60
+    night_to_min: int = 6 * 60 + 30
+
+
 class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Theme, view, length of the window, lanes as (station, field), the Ledger's arrangement and
-    Qt's own window geometry."""
+    """Theme, view, length of the window, lanes as (station, field), the Ledger's arrangement,
+    how sheets of the Wall are shown, and Qt's own window geometry."""
 
     theme: ThemeChoice = ThemeChoice.FOLLOW
     view: int = 0
@@ -53,6 +64,7 @@ class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     lanes: tuple[tuple[tuple[str, str], ...], ...] = ()
     geometry: str = ""
     ledger: LedgerArrangement = LedgerArrangement()
+    wall: WallSettings = WallSettings()
 
 
 class SettingsFile:

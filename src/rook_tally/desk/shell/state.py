@@ -22,6 +22,7 @@ from rook_tally.desk.shell.feed import (
     NewReadings,
     NewRemarks,
     News,
+    NewSheets,
     NewTape,
     Picture,
     Trouble,
@@ -62,6 +63,8 @@ class SiteState:
     alarm_moves: int = 0
     # How often messages or strays have come since the desk began.
     tape_moves: int = 0
+    # How often sheets of the Wall, or who may look at their pages, were altered.
+    sheet_moves: int = 0
     # Called after the window has moved, by whichever view.
     window_moved: list[Callable[[], None]] = field(default_factory=list)
     # Called after remarks were written, altered or taken away.
@@ -203,6 +206,9 @@ class SiteState:
                 for remarked in self.remarks_changed:
                     remarked()
                 return
+            case NewSheets():
+                self.sheet_moves += 1
+                changed = set()
             case NewAlarms():
                 changed = {one.series_id for one in (*self.live_alarms, *news.alarms)}
                 self.live_alarms = news.alarms

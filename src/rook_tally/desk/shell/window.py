@@ -41,7 +41,7 @@ from rook_tally.desk.shell.past import PastMoment
 from rook_tally.desk.shell.rail import TimeRail
 from rook_tally.desk.shell.rail_model import RailModel, RailRibbon
 from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
+from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.teller import Teller
 from rook_tally.desk.shell.undo import UndoHistory
@@ -50,8 +50,8 @@ from rook_tally.store import Series, Store
 _TICK_MS = 1_000
 _TELL_PAUSE_MS = 40
 _MOMENT_PAUSE_MS = 150
-VIEWS = ["Ledger", "Strip", "Workings", "Watch", "Stations"]
-LEDGER, STRIP, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Watch", "Stations"]
+LEDGER, STRIP, WALL, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
 
 
 class _Bridge(QObject):
@@ -100,7 +100,10 @@ class DeskWindow(QMainWindow):
         self._strip: Any = None
         self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
         self._workings_to_come, self._watch_to_come = QWidget(), QWidget()
+        self._wall_to_come = QWidget()
         self._watch: Any = None
+        self._wall: Any = None
+        self._wall_settings = WallSettings()
         self._stations: Any = None
         self._workings: Any = None
         self.notice, self.banner = QLabel(), QLabel()
@@ -145,10 +148,11 @@ class DeskWindow(QMainWindow):
             Qt.TextInteractionFlag.LinksAccessibleByMouse
             | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )
-        self.banner.linkActivated.connect(lambda _link: self.workings.model.end_trial())
+        self.banner.linkActivated.connect(self._end_trial)
         self.banner.hide()
         self._views.addWidget(self.ledger)
         self._views.addWidget(self._strip_to_come)
+        self._views.addWidget(self._wall_to_come)
         self._views.addWidget(self._workings_to_come)
         self._views.addWidget(self._watch_to_come)
         self._views.addWidget(self._stations_to_come)
@@ -212,6 +216,20 @@ class DeskWindow(QMainWindow):
         return self._strip
 
     @property
+    def wall(self) -> Any:
+        """The Wall view, made on first use."""
+        if self._wall is None:
+            from rook_tally.desk.wall.view import WallView
+
+            self._wall = WallView(self.theme, self.state, self.reader)
+            self._wall.settings = self._wall_settings
+            self._wall.series_opened.connect(self.open_in_strip)
+            self._views.removeWidget(self._wall_to_come)
+            self._wall_to_come.deleteLater()
+            self._views.insertWidget(WALL, self._wall)
+        return self._wall
+
+    @property
     def workings(self) -> Any:
         """The Workings view, made on first use."""
         if self._workings is None:
@@ -267,7 +285,10 @@ class DeskWindow(QMainWindow):
         return tuple(VIEWS)
 
     def turn_full_screen(self) -> None:
-        """Fill the screen, or no longer."""
+        """Fill the screen, or no longer; at the Wall its sheets do."""
+        if self.view == WALL:
+            self.wall.show_full()
+            return
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
 
     @property
@@ -296,6 +317,7 @@ class DeskWindow(QMainWindow):
         focus = (
             self.ledger.table if at == LEDGER
             else self.strip if at == STRIP
+            else self.wall.canvas if at == WALL
             else self.workings.list if at == WORKINGS
             else self.watch.list if at == WATCH
             else self.stations.list
@@ -318,6 +340,7 @@ class DeskWindow(QMainWindow):
         return DeskSettings(
             theme, self._views.currentIndex(), self.state.window.span_us, lanes or self._lanes_kept,
             bytes(self.saveGeometry().data()).hex(), self.ledger.model.arrangement,
+            self._wall_settings if self._wall is None else self._wall.settings,
         )  # fmt: skip
 
     def arrange(self, settings: DeskSettings) -> None:
@@ -328,6 +351,7 @@ class DeskWindow(QMainWindow):
             self.state.show_last(settings.span_us)
         self._lanes_kept = settings.lanes
         self.ledger.model.arrange(settings.ledger)
+        self._wall_settings = settings.wall
         self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
         if self.state.is_loaded:
             self._arrange_views()
@@ -374,6 +398,13 @@ class DeskWindow(QMainWindow):
         self._ask_rail()
         self.head.refresh()
 
+    def _end_trial(self, _link: str) -> None:
+        if self._workings is not None:
+            self._workings.model.end_trial()
+        # What was tried out anywhere else.
+        if self.state.trial:
+            self.state.try_out({})
+
     def _tell_moment_again(self) -> None:
         """Say that a trial has begun, moved or ended."""
         if self.state.trial or (self.state.window.is_live and self.banner.isVisible()):
@@ -401,7 +432,7 @@ class DeskWindow(QMainWindow):
         self.ledger.take_reply(reply)
         if self._strip is not None:
             self._strip.take_reply(reply)
-        for view in (self._stations, self._workings, self._watch):
+        for view in (self._stations, self._workings, self._watch, self._wall):
             if view is not None:
                 view.take_reply(reply)
         self.undo.take_reply(reply)
@@ -440,6 +471,8 @@ class DeskWindow(QMainWindow):
         """Stop the threads before the window goes."""
         self.closing.emit()
         self._tick.stop()
+        if self._wall is not None and self._wall.showing is not None:
+            self._wall.showing.close()
         self.feed.stop()
         self.reader.stop()
         super().closeEvent(event)

@@ -1,0 +1,1 @@
+"""The Wall: sheets of panes, for a spare screen."""

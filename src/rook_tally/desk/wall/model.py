@@ -1,0 +1,350 @@
+"""What the Wall shows, decided without Qt: sheets, the one in hand, its panes' faces, trials."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace as with_other
+
+from rook_tally.core.levels import Level
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.tiling import (
+    WHOLE,
+    Area,
+    Side,
+    neighbour,
+)
+from rook_tally.core.wording import said
+from rook_tally.desk.shell.reader import StoreChange
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wall.changes import KeepSheet, NewLink
+from rook_tally.desk.wall.questions import SheetListing, WallMaterial, WallQuestion
+from rook_tally.store import Series
+from rook_tally.wall.faces import Face
+from rook_tally.wall.known import Known
+from rook_tally.wall.making import face_of, faces_of
+from rook_tally.wall.material import Material
+
+_SCORES_AGAIN_US = 2 * SECOND_US
+
+
+class WallModel:
+    """The Wall over a `SiteState`.
+
+    `laid_out` callbacks run when there is another sheet or its panes stand otherwise,
+    `faces_changed` with the numbers of panes that say something else, `wished` with changes of the
+    store that a person wants.
+    """
+
+    def __init__(self, state: SiteState) -> None:
+        self.state = state
+        self.listing: SheetListing | None = None
+        self.sheet: Sheet | None = None
+        self.picked = 0
+        self.faces: tuple[Face, ...] = ()
+        self.trouble = ""
+        # The link made last: shown once, until whoever asked for it closes it.
+        self.link: NewLink | None = None
+        self.laid_out: list[Callable[[], None]] = []
+        self.faces_changed: list[Callable[[set[int]], None]] = []
+        self.wished: list[Callable[[StoreChange], None]] = []
+        self._material: Material | None = None
+        self._series_of: dict[str, frozenset[int]] = {}
+        self._heard_us: dict[int, int] = {}
+        self._asked: WallQuestion | None = None
+        self._is_due = False
+        self._under_way = 0
+
+    # Which sheets there are, and the one in hand
+
+    @property
+    def sheets(self) -> tuple[Sheet, ...]:
+        """All sheets, the one in hand as it is here."""
+        known = () if self.listing is None else self.listing.sheets
+        mine = self.sheet
+        if mine is None:
+            return known
+        return tuple(mine if one.slug == mine.slug else one for one in known)
+
+    def take_listing(self, listing: SheetListing) -> None:
+        """What sheets there are came; the one in hand follows what is kept."""
+        self.listing = listing
+        if self._under_way:
+            return
+        mine = self.sheet
+        kept = next((one for one in listing.sheets if mine and one.slug == mine.slug), None)
+        if kept is None:
+            kept = listing.sheets[0] if listing.sheets else None
+        if kept != mine:
+            self._hold(kept)
+        else:
+            self._tell_laid_out()
+
+    def show(self, slug: str) -> None:
+        """Turn to a sheet."""
+        found = next((one for one in self.sheets if one.slug == slug), None)
+        if found is not None and found != self.sheet:
+            self.picked = 0
+            self._hold(found)
+
+    def show_beside(self, by: int) -> None:
+        """Turn so many sheets on, around the end."""
+        slugs = [one.slug for one in self.sheets]
+        if self.sheet is not None and slugs:
+            self.show(slugs[(slugs.index(self.sheet.slug) + by) % len(slugs)])
+
+    def _hold(self, sheet: Sheet | None) -> None:
+        """Take a sheet in hand. What was read of it goes on where only places are others."""
+        before, self.sheet = self.sheet, sheet
+        self.trouble = ""
+        panes = () if sheet is None else sheet.panes
+        self.picked = max(0, min(self.picked, len(panes) - 1))
+        material = self._material
+        same = (
+            material is not None and sheet is not None and before is not None
+            and before.slug == sheet.slug
+            and [_without_place(one.pane) for one in material.panes]
+            == [_without_place(one) for one in panes]
+        )  # fmt: skip
+        if same and material is not None:
+            material.panes = tuple(
+                with_other(one, pane=pane) for one, pane in zip(material.panes, panes, strict=True)
+            )
+        else:
+            self._material, self.faces = None, ()
+            self._is_due = sheet is not None
+        self._tell_laid_out()
+
+    def _tell_laid_out(self) -> None:
+        for one in self.laid_out:
+            one()
+
+    # What its panes show
+
+    def question(self) -> WallQuestion | None:
+        """What to ask; None while what is known will do."""
+        if self.sheet is None or not self.state.is_loaded:
+            return None
+        now_us = self.state.now_us
+        material = self._material
+        if material is not None and material.is_outdated(now_us):
+            self._is_due = True
+        if not self._is_due:
+            return None
+        self._is_due = False
+        others = tuple(one for one in self.sheets if one.slug != self.sheet.slug)
+        self._asked = WallQuestion(self.sheet, others, now_us)
+        return self._asked
+
+    def take_material(self, answer: WallMaterial) -> None:
+        """What the panes need came; dropped when another sheet is in hand meanwhile."""
+        if self.sheet is None or answer.sheet != self.sheet:
+            self._is_due = self.sheet is not None
+            return
+        self._material, self._series_of = answer.material, answer.series_of
+        self._heard_us = {}
+        for series_id in answer.material.series_ids:
+            self._hear(series_id, from_us=answer.material.at_us)
+        self._make_faces()
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether what is shown is the sheet in hand as it is."""
+        if self.listing is None or self._is_due or self._under_way:
+            return False
+        return self.sheet is None or self._material is not None
+
+    def series_of(self, slug: str) -> frozenset[int]:
+        """What a sheet is about."""
+        return self._series_of.get(slug, frozenset())
+
+    def has_alarm(self, slug: str) -> bool:
+        """Whether something stands of a sheet that calls for somebody."""
+        mine = self.series_of(slug)
+        return any(one.series_id in mine and one.state.is_calling for one in self.state.alarms)
+
+    def on_changed(self, changed: set[int] | None) -> None:
+        """The site has news: of these series, or of anything."""
+        if changed is None:
+            self._is_due = True
+        material = self._material
+        if material is None:
+            return
+        if changed is None:
+            self._make_faces()
+            return
+        touched = changed & material.series_ids
+        if self.state.window.is_live:
+            for series_id in touched:
+                self._hear(series_id, from_us=material.at_us)
+        scores = {one.id for pane in material.panes if pane.pane.kind is PaneKind.SCORE
+                  for one in pane.series}  # fmt: skip
+        if touched & scores and self.state.now_us - material.at_us > _SCORES_AGAIN_US:
+            self._is_due = True
+        self._make_faces(touched)
+
+    def _hear(self, series_id: int, *, from_us: int) -> None:
+        """Count the newest reading in; one that is no newer than what was read is in it already."""
+        material, reading = self._material, self.state.shown.latest.get(series_id)
+        if material is None or reading is None:
+            return
+        known_us = self._heard_us.get(series_id, from_us)
+        if reading.time_us > known_us:
+            material.hear(reading)
+            self._heard_us[series_id] = reading.time_us
+
+    def tick(self) -> None:
+        """Time went on: ages grow."""
+        if self._material is not None:
+            self._make_faces()
+
+    def known(self) -> Known | None:
+        """What faces are made from; None before it was read."""
+        if self._material is None:
+            return None
+        state = self.state
+        return Known(
+            state.site, state.now_us, state.latest, state.alarms, self._material, set(state.trial)
+        )
+
+    def _make_faces(self, touched: set[int] | None = None) -> None:
+        """Make faces anew: of panes that these series concern, or of all."""
+        known, material = self.known(), self._material
+        if known is None or material is None:
+            return
+        before = self.faces
+        if len(before) != len(material.panes):
+            self.faces = faces_of(material.panes, known)
+            self._tell_laid_out()
+            return
+        made = list(before)
+        for at, pane in enumerate(material.panes):
+            if touched is not None and not self._concerns(before[at], touched):
+                continue
+            made[at] = face_of(pane, known)
+        self.faces = tuple(made)
+        moved = {at for at, face in enumerate(made) if face != before[at]}
+        if moved:
+            for one in self.faces_changed:
+                one(moved)
+
+    def _concerns(self, face: Face, touched: set[int]) -> bool:
+        return (
+            bool(face.series_ids & touched)
+            or face.kind in (PaneKind.STANDING, PaneKind.LAMPS, PaneKind.SCORE)
+        )  # fmt: skip
+
+    @property
+    def pane(self) -> Pane | None:
+        """The picked pane."""
+        if self.sheet is None or not self.sheet.panes:
+            return None
+        return self.sheet.panes[self.picked]
+
+    @property
+    def picked_series(self) -> tuple[Series, ...]:
+        """What the picked pane shows."""
+        if self._material is None or self.picked >= len(self._material.panes):
+            return ()
+        return self._material.panes[self.picked].series
+
+    def pick(self, at: int) -> None:
+        """Pick a pane."""
+        if self.sheet is not None and 0 <= at < len(self.sheet.panes) and at != self.picked:
+            self.picked = at
+            self._tell_laid_out()
+
+    def pick_beside(self, side: Side) -> None:
+        """Pick the pane beyond a side."""
+        if self.sheet is not None and self.sheet.panes:
+            found = neighbour(self.sheet.areas, self.picked, side)
+            if found is not None:
+                self.pick(found)
+
+    def preview(self, areas: tuple[Area, ...]) -> None:
+        """Let the panes stand so while a hand moves them; nothing is kept."""
+        if self.sheet is not None:
+            self._hold(self.sheet.with_areas(areas))
+
+    def keep(self, sheet: Sheet, words: str, *, instead_of: str = "") -> None:
+        """Take a sheet in hand as it is now, and have it kept."""
+        known = () if self.listing is None else self.listing.sheets
+        replaced = instead_of or sheet.slug
+        if self.listing is not None:
+            if any(one.slug == replaced for one in known):
+                known = tuple(sheet if one.slug == replaced else one for one in known)
+            else:
+                known = (*known, sheet)
+            self.listing = with_other(self.listing, sheets=known)
+        self._hold(sheet)
+        self.wish(KeepSheet(sheet, instead_of, words))
+
+    def wish(self, change: StoreChange) -> None:
+        """Have the store changed."""
+        self._under_way += 1
+        for one in self.wished:
+            one(change)
+
+    def on_kept(self, error: str, result: object) -> None:
+        """A wish was made, with a sheet or a link that came of it; or could not be."""
+        self._under_way = max(0, self._under_way - 1)
+        if isinstance(result, NewLink):
+            self.link = result
+        if error:
+            self.refuse(error)
+
+    def refuse(self, why: str) -> None:
+        """Say why something was not done."""
+        self.trouble = why
+        self._tell_laid_out()
+
+    # Trying out
+
+    def try_value(self, text: str) -> str:
+        """Show a value, in the unit the pane shows, instead of the real one; says what is wrong."""
+        if not self.picked_series:
+            return said("This pane shows no series that could be tried.")
+        one = self.picked_series[0]
+        pane = self.pane
+        unit = one.quantity.unit(pane.unit) if pane is not None and pane.unit else None
+        try:
+            number = float(text.replace("−", "-").replace(",", "."))
+        except ValueError:
+            return said("{0} is no number.", text)
+        base = (unit or one.unit_shown or one.quantity.base).to_base(number)
+        return self._try({one.id: base})
+
+    def try_level(self, level: int) -> str:
+        """Show the picked pane's series at a level; says when it has no such level."""
+        told = {}
+        for one in self.picked_series:
+            value = one.limits.example(level)
+            if value is not None:
+                told[one.id] = value
+        if not told:
+            return said("What this pane shows has no such level.")
+        return self._try(told)
+
+    def try_next_level(self) -> bool:
+        """Show the picked pane's series at the level after the one it is tried at, from settled
+        on; False past the last."""
+        one = next(iter(self.picked_series), None)
+        tried = None if one is None else self.state.trial.get(one.id)
+        first = 0 if one is None or tried is None else one.limits.level_of(tried) + 1
+        return any(not self.try_level(level) for level in range(first, len(Level)))
+
+    def _try(self, values: dict[int, float]) -> str:
+        unheard = set(values) - set(self.state.shown.latest)
+        if unheard:
+            return said("Nothing was heard of it yet, so there is nothing to try instead.")
+        self.state.try_out(self.state.trial | values)
+        return ""
+
+    def end_trial(self) -> None:
+        """Show what is so."""
+        if self.state.trial:
+            self.state.try_out({})
+
+
+def _without_place(pane: Pane) -> Pane:
+    return pane.placed(WHOLE)

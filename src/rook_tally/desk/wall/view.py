@@ -1,0 +1,425 @@
+"""The Wall view: the sheet in hand, the names of all of them, the picked pane's page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.theme import Theme
+from rook_tally.core.wall.definitions import PaneKind
+from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
+from rook_tally.core.wording import said
+from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
+from rook_tally.desk.shell.settings import WallSettings
+from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.wall.actions import WallAction
+from rook_tally.desk.wall.arranging import Arranging
+from rook_tally.desk.wall.canvas import WallCanvas
+from rook_tally.desk.wall.changes import KeepSheets
+from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.pane_panel import PanePanel
+from rook_tally.desk.wall.picking import PickDialog
+from rook_tally.desk.wall.questions import (
+    SheetListing,
+    SheetListingQuestion,
+    WallMaterial,
+)
+from rook_tally.desk.wall.show_dialog import ShowDialog
+from rook_tally.desk.wall.showing import WallShow
+from rook_tally.store import Series
+from rook_tally.wall.resolving import reference_to
+
+_TICK_MS = 1000
+_WITHIN = Qt.ShortcutContext.WidgetWithChildrenShortcut
+_CLOSES = Qt.WidgetAttribute.WA_DeleteOnClose
+_FILES = "TOML (*.toml)"
+_IN_MENU = (
+    WallAction.MATTERS, WallAction.EMPTY, WallAction.COPY, WallAction.RENAME, WallAction.REMOVE,
+    None, WallAction.EARLIER, WallAction.LATER, WallAction.TURNS, None, WallAction.SAVE,
+    WallAction.READ, None, WallAction.SHOWING, WallAction.POCKET,
+)  # fmt: skip
+
+
+class WallView(QWidget):
+    """Sheets made, arranged and shown. `series_opened` carries series to be looked at closer."""
+
+    series_opened = Signal(list)
+
+    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+        super().__init__()
+        self._theme, self._state, self._reader = theme, state, reader
+        self.settings = WallSettings()
+        self.model = WallModel(state)
+        self.arranging = Arranging(self.model)
+        self.canvas = WallCanvas(theme, self.model, self.arranging)
+        self.panel = PanePanel(theme, self.model, self.arranging)
+        self.panel.hide()
+        self.names = QHBoxLayout()
+        self.show_button, self.arrange_button = QPushButton(), QPushButton()
+        self.add, self.more = QPushButton(said("Add a pane")), QPushButton(said("Sheet"))
+        self.trouble = QLabel()
+        self.empty = QWidget()
+        self.middle = QStackedWidget()
+        self.dialog: QDialog | None = None
+        self.showing: WallShow | None = None
+        self._under_way: list[StoreChange] = []
+        self._sheet_moves = 0
+        self.name_buttons: dict[str, QPushButton] = {}
+        self._told_names: list[tuple[str, str, bool]] = []
+        self._lay_out()
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(self.tick)
+        self._connect()
+
+    def _lay_out(self) -> None:
+        self.show_button.setText(said("Show on the whole screen"))
+        self.arrange_button.setText(said("Arrange"))
+        self.arrange_button.setCheckable(True)
+        for button in (self.show_button, self.arrange_button, self.add, self.more):
+            button.setObjectName("small")
+        self.add.hide()
+        bar = QHBoxLayout()
+        bar.setContentsMargins(16, 6, 16, 6)
+        bar.setSpacing(8)
+        self.names.setSpacing(16)
+        bar.addLayout(self.names)
+        bar.addStretch(1)
+        tint(self.trouble, self._theme.dim)
+        self.trouble.setFont(face(12))
+        bar.addWidget(self.trouble)
+        for button in (self.add, self.arrange_button, self.more, self.show_button):
+            bar.addWidget(button)
+        top = QWidget()
+        top.setObjectName("paper")
+        top.setStyleSheet(
+            f"QWidget#paper {{ background: {self._theme.paper};"
+            f" border-bottom: 1px solid {self._theme.strong_rule}; }}"
+        )
+        top.setLayout(bar)
+        self._lay_out_empty()
+        self.middle.addWidget(self.canvas)
+        self.middle.addWidget(self.empty)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.middle, 1)
+        row.addWidget(self.panel)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(top)
+        column.addLayout(row, 1)
+        menu = QMenu(self)
+        for action in _IN_MENU:
+            if action is None:
+                menu.addSeparator()
+                continue
+            keys = f"\t{action.keys[0]}" if action.keys else ""
+            menu.addAction(f"{action.words}{keys}", partial(self.do, action))
+        self.more.setMenu(menu)
+
+    def _lay_out_empty(self) -> None:
+        """What is shown while nothing hangs here."""
+        title = QLabel(said("Nothing hangs here yet"))
+        title.setFont(face(21, BOLD))
+        text = QLabel(
+            said("A sheet is what stands on a spare screen: the few things that matter to you,\n"
+                 "large enough to be read from the other end of the room.")
+        )  # fmt: skip
+        tint(text, self._theme.dim)
+        self.matters = QPushButton(said("Make one of what matters now"))
+        self.matters.setObjectName("main")
+        self.blank = QPushButton(said("Begin with an empty sheet"))
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.matters)
+        buttons.addWidget(self.blank)
+        buttons.addStretch(1)
+        column = QVBoxLayout(self.empty)
+        column.setContentsMargins(64, 64, 64, 64)
+        column.setSpacing(14)
+        column.addWidget(title)
+        column.addWidget(text)
+        column.addLayout(buttons)
+        column.addStretch(1)
+
+    def _connect(self) -> None:
+        model = self.model
+        model.wished.append(self._change)
+        model.laid_out.append(self._refresh)
+        self.matters.clicked.connect(partial(self.do, WallAction.MATTERS))
+        self.blank.clicked.connect(partial(self.do, WallAction.EMPTY))
+        self.show_button.clicked.connect(partial(self.do, WallAction.SHOW))
+        self.arrange_button.clicked.connect(partial(self.do, WallAction.ARRANGE))
+        self.add.clicked.connect(partial(self.do, WallAction.ADD))
+        self.panel.series_wanted.connect(self._pick_series)
+        self.canvas.opened.connect(self._open)
+        self._state.subscribe(self._on_state_changed)
+        for action in WallAction:
+            # Letters belong to the sheet; where somebody writes they are letters.
+            widget: QWidget = self.canvas if len(action.keys[0]) == 1 else self
+            for keys in action.keys:
+                shortcut = QShortcut(QKeySequence(keys), widget)
+                shortcut.setContext(_WITHIN)
+                shortcut.activated.connect(partial(self.do, action))
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """Whether the sheet in hand is shown as it is."""
+        return self.model.is_up_to_date and not self._under_way
+
+    def do(self, action: WallAction, _checked: bool = False) -> None:
+        """Do what a key, a button or the list of commands asks for."""
+        model, arranging = self.model, self.arranging
+        doing: dict[WallAction, Callable[[], object]] = {
+            WallAction.SHOW: self.show_full,
+            WallAction.NEXT_SHEET: lambda: model.show_beside(1),
+            WallAction.SHEET_BEFORE: lambda: model.show_beside(-1),
+            WallAction.ARRANGE: lambda: self.arrange(not self.canvas.is_arranged),
+            WallAction.ADD: self._pick_pane,
+            WallAction.TAKE_AWAY: arranging.remove_pane,
+            WallAction.TRY_NEXT_LEVEL: self._try_next_level,
+            WallAction.END_TRIAL: model.end_trial,
+            WallAction.MATTERS: lambda: arranging.add_sheet(
+                said("What matters now"), is_of_what_matters=True
+            ),
+            WallAction.EMPTY: self._begin_empty,
+            WallAction.COPY: arranging.copy_sheet,
+            WallAction.RENAME: self._rename,
+            WallAction.REMOVE: arranging.remove_sheet,
+            WallAction.EARLIER: lambda: arranging.move_sheet(-1),
+            WallAction.LATER: lambda: arranging.move_sheet(1),
+            WallAction.TURNS: arranging.turn_or_not,
+            WallAction.SAVE: self._save,
+            WallAction.READ: self._read,
+            WallAction.SHOWING: self._ask_how,
+            WallAction.POCKET: self._open_pocket,
+        }
+        doing[action]()
+
+    def arrange(self, is_arranged: bool) -> None:
+        """Let panes be picked and moved, with the picked one's page beside; or no longer."""
+        self.canvas.arrange(is_arranged)
+        self.panel.setVisible(is_arranged)
+        self.add.setVisible(is_arranged)
+        self.arrange_button.setChecked(is_arranged)
+        self.canvas.setFocus()
+
+    def show_full(self) -> None:
+        """Show the sheets on the whole of the chosen screen."""
+        if self.model.sheet is None or self.showing is not None:
+            return
+        self.showing = WallShow(self._theme, self._state, self.model, self.settings)
+        self.showing.closed.connect(self._on_shown)
+        self.showing.begin()
+
+    def _on_shown(self) -> None:
+        if self.showing is not None:
+            self.showing.deleteLater()
+            self.showing = None
+
+    def _begin_empty(self) -> None:
+        self.arranging.add_sheet(said("Sheet"), is_of_what_matters=False)
+        self.arrange(True)
+        self._pick_pane()
+
+    def _rename(self) -> None:
+        if self.model.sheet is None:
+            return
+        dialog = QInputDialog(self)
+        dialog.setWindowTitle(said("Call the sheet"))
+        dialog.setLabelText(said("Its name"))
+        dialog.setTextValue(self.model.sheet.name)
+        dialog.textValueSelected.connect(self.arranging.rename_sheet)
+        self._open_dialog(dialog)
+
+    def _open_dialog(self, dialog: QDialog) -> None:
+        dialog.setAttribute(_CLOSES)
+        dialog.destroyed.connect(partial(self._forget, dialog))
+        self.dialog = dialog
+        dialog.open()
+
+    def _forget(self, dialog: QDialog) -> None:
+        if self.dialog is dialog:
+            self.dialog = None
+
+    def _pick_pane(self) -> None:
+        if self.model.sheet is None:
+            return
+        self.arrange(True)
+        dialog = PickDialog(self._theme, self.model, self)
+        dialog.picked.connect(self._add_pane)
+        self._open_dialog(dialog)
+
+    def _add_pane(self, kind: PaneKind, series: Series | None) -> None:
+        self.arranging.add_pane(self.arranging.pane_of(kind, series))
+
+    def _pick_series(self) -> None:
+        pane = self.model.pane
+        if pane is None:
+            return
+        dialog = PickDialog(self._theme, self.model, self, kind=pane.kind)
+        dialog.picked.connect(self._add_series)
+        self._open_dialog(dialog)
+
+    def _add_series(self, kind: PaneKind, series: Series) -> None:
+        pane = self.model.pane
+        if pane is None:
+            return
+        reference = reference_to(series, self._state.site)
+        if kind is PaneKind.WORDS:
+            self.panel.put_value(reference)
+        elif kind.takes_several or kind is PaneKind.STANDING:
+            if reference not in pane.shows:
+                self.arranging.alter_pane(shows=(*pane.shows, reference))
+        else:
+            self.arranging.alter_pane(shows=(reference,))
+
+    def _open(self, at: int) -> None:
+        self.model.pick(at)
+        series = list(self.model.picked_series)
+        if series:
+            self.series_opened.emit(series)
+
+    def _try_next_level(self) -> None:
+        """Settled, then every level the pane's series can have, then the real value again."""
+        self.arrange(True)
+        if not self.model.try_next_level():
+            self.model.end_trial()
+
+    def _save(self) -> None:
+        dialog = QFileDialog(self, said("Keep the sheets as a file"), "sheets.toml", _FILES)
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.setDefaultSuffix("toml")
+        dialog.fileSelected.connect(lambda path: self.save(Path(path)))
+        self._open_dialog(dialog)
+
+    def save(self, path: Path) -> None:
+        """Write all sheets into a file."""
+        try:
+            path.write_text(sheets_to_toml(self.model.sheets), encoding="utf-8")
+        except OSError as error:
+            self.model.refuse(said("{0} could not be written: {1}", path, error.strerror or error))
+
+    def _read(self) -> None:
+        dialog = QFileDialog(self, said("Read sheets from a file"), "", _FILES)
+        dialog.fileSelected.connect(lambda path: self.read(Path(path)))
+        self._open_dialog(dialog)
+
+    def read(self, path: Path) -> None:
+        """Keep the sheets of a file."""
+        try:
+            told = sheets_from_toml(path.read_text(encoding="utf-8"))
+        except (OSError, UnicodeDecodeError, UsageError) as error:
+            self.model.refuse(f"{path.name}: {error}")
+            return
+        self.model.wish(KeepSheets(told))
+
+    def _ask_how(self) -> None:
+        dialog = ShowDialog(self.settings, self)
+        dialog.decided.connect(self._take_settings)
+        self._open_dialog(dialog)
+
+    def _take_settings(self, settings: WallSettings) -> None:
+        self.settings = settings
+        if self.showing is not None:
+            self.showing.settings = settings
+
+    def _open_pocket(self) -> None:
+        # Loaded late: most people never open it.
+        from rook_tally.desk.wall.pocket_dialog import PocketDialog
+
+        dialog = PocketDialog(self._theme, self.model, self)
+        self._open_dialog(dialog)
+
+    def _change(self, change: StoreChange) -> None:
+        self._under_way.append(change)
+        self._reader.change(change)
+
+    def take_reply(self, reply: Reply) -> None:
+        """Take an answer that was asked for here."""
+        if isinstance(reply.answer, SheetListing):
+            self.model.take_listing(reply.answer)
+            self._ask()
+        elif isinstance(reply.answer, WallMaterial):
+            self.model.take_material(reply.answer)
+            self._ask()
+        elif any(one is reply.question for one in self._under_way):
+            self._under_way = [one for one in self._under_way if one is not reply.question]
+            self.model.on_kept(reply.error, getattr(reply.answer, "result", None))
+            self._reader.ask(SheetListingQuestion())
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Ask for everything, and go on while it is looked at."""
+        super().showEvent(event)
+        self._reader.ask(SheetListingQuestion())
+        self._tick.start()
+
+    def tick(self) -> None:
+        """A second went by."""
+        if not self.isVisible() and self.showing is None:
+            self._tick.stop()
+            return
+        self.model.tick()
+        self._ask()
+
+    def _ask(self) -> None:
+        question = self.model.question()
+        if question is not None:
+            self._reader.ask(question)
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if not self.isVisible() and self.showing is None:
+            return
+        if self._state.sheet_moves != self._sheet_moves:
+            self._sheet_moves = self._state.sheet_moves
+            self._reader.ask(SheetListingQuestion())
+        self.model.on_changed(changed)
+        self._ask()
+
+    def _refresh(self) -> None:
+        model = self.model
+        self._ask()
+        self.middle.setCurrentWidget(self.empty if model.sheet is None else self.canvas)
+        for button in (self.show_button, self.arrange_button):
+            button.setEnabled(model.sheet is not None)
+        self.trouble.setText(model.trouble)
+        told = [(one.slug, one.name, one.turns) for one in model.sheets]
+        if told != self._told_names:
+            self._told_names = told
+            self._name_sheets()
+        for slug, button in self.name_buttons.items():
+            button.setChecked(model.sheet is not None and slug == model.sheet.slug)
+
+    def _name_sheets(self) -> None:
+        for button in self.name_buttons.values():
+            button.deleteLater()
+        self.name_buttons.clear()
+        for one in self.model.sheets:
+            button = QPushButton(one.name if one.turns else said("{0} (takes no turn)", one.name))
+            button.setObjectName("page")
+            button.setCheckable(True)
+            self.name_buttons[one.slug] = button
+            button.clicked.connect(partial(self._show_sheet, one.slug))
+            self.names.addWidget(button)
+
+    def _show_sheet(self, slug: str, _checked: bool = False) -> None:
+        self.model.show(slug)
+        self._refresh()
