@@ -47,6 +47,7 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_stations import stations_app
+    from rook_tally.cli.app_wall import wall_app
     from rook_tally.cli.app_watches import watches_app
     from rook_tally.cli.app_workings import workings_app
 
@@ -55,6 +56,7 @@ def _add_other_commands() -> None:
     app.add_typer(care_app)
     app.add_typer(workings_app)
     app.add_typer(watches_app)
+    app.add_typer(wall_app)
 
 
 def _fail(error: RookTallyError, code: int) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import signal
 import sys
 import time
 from collections.abc import Iterator
@@ -40,6 +41,8 @@ def run_demo(
         with _live(store) as stations:
             code = 0
             if headless:
+                # Told to end, it takes its collector and its stations along.
+                signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
                 stations.wait_for(_HEADLESS_FOR_S if for_s is None else for_s)
             else:
                 from rook_tally.cli.desk import show_desk

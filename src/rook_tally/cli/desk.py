@@ -5,11 +5,12 @@ from __future__ import annotations
 import importlib
 import os
 import sys
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.errors import RookTallyError
-from rook_tally.store import Store, collectors, open_store
+from rook_tally.store import Store, collectors, open_store, sheet_called
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
@@ -52,6 +53,33 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
         store.close()
 
 
+@dataclass(frozen=True, slots=True)
+class WallWish:
+    """Which sheet to begin with, whether nothing but sheets is to be seen, and where."""
+
+    sheet: str
+    full_screen: bool
+    screen: str
+
+
+def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
+    """Open the window at the Wall, or only show its sheets, beside a window that may be open."""
+    check_display()
+    store = open_store(where)
+    child = None
+    try:
+        with store.read() as connection:
+            # Told before anything opens, with the names there are.
+            slug = sheet_called(connection, sheet).slug if sheet else ""
+        if not _is_collected(store):
+            child = _collector_of(store)
+        return show_desk(store, wall=WallWish(slug, full_screen, screen))
+    finally:
+        if child is not None:
+            child.ended()
+        store.close()
+
+
 def _collector_of(store: Store) -> CollectorChild | None:
     """A collector as our child; without one what was kept can still be looked at."""
     from rook_tally.cli.children import CollectorChild
@@ -77,6 +105,7 @@ def show_desk(
     for_s: float | None = None,
     until_painted: bool = False,
     only: OnlyWindow | None = None,
+    wall: WallWish | None = None,
 ) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
@@ -137,7 +166,10 @@ def show_desk(
         signal.signal(number, lambda *_: opened[-1].close())
     if until_painted:
         _end_at_first_picture(window)
-    window.show()
+    if wall is None or not wall.full_screen:
+        window.show()
+    if wall is not None:
+        window.hang(wall.sheet, full_screen=wall.full_screen, screen=wall.screen)
     if for_s is not None:
         QTimer.singleShot(round(for_s * 1000), lambda: opened[-1].close())
     return application.exec()

@@ -25,6 +25,7 @@ from rook_tally.collector.doors import DoorKeeper
 from rook_tally.collector.following import follow
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.mqtt import MqttSide
+from rook_tally.collector.pages import PageKeeper
 from rook_tally.collector.presence import Presence, presence_in
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.reworking import Reworking
@@ -116,6 +117,8 @@ async def collect(
         doors = DoorKeeper(store, commits, presence, requests, settings.doors)
         stack.push_async_callback(doors.close)
 
+        pages = PageKeeper(store, presence, settings.tls)
+        stack.push_async_callback(pages.close)
         reworking = Reworking(store, clock=now_us)
         keeping = WatchKeeping(store, clock=now_us)
         post = Post(store, _tellers(store, mqtt), clock=now_us)
@@ -127,6 +130,8 @@ async def collect(
                 post.wake()
             if Subject.REQUESTS in changed:
                 requests.wake()
+            if Subject.PAGE in changed:
+                await pages.follow_settings()
             if Subject.SITE in changed:
                 await doors.follow_settings()
                 if mqtt is not None:

@@ -15,11 +15,11 @@ import structlog
 from aiohttp import web
 
 from rook_tally.core.errors import StoreError
+from rook_tally.core.patience import Patience
 from rook_tally.intake.addresses import Endpoint, is_loopback
 from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
 from rook_tally.intake.openapi import openapi_document
 from rook_tally.intake.outlet import Reception
-from rook_tally.intake.patience import Patience
 from rook_tally.store import Store, latest_rows
 
 LARGEST_BODY = 1024 * 1024

@@ -68,6 +68,7 @@ from rook_tally.store.judging import mark_what_became_certain
 from rook_tally.store.kinds import keep_kind, kind_of_site, kinds
 from rook_tally.store.moments import Moment, moment_of
 from rook_tally.store.mqtt_sessions import sessions_used, take_session
+from rook_tally.store.news import ReadingNews, reading_news
 from rook_tally.store.opening import open_store
 from rook_tally.store.outbox import (
     PAUSES_US,
@@ -285,6 +286,7 @@ __all__ = [
     "Place",
     "PollSetting",
     "Problem",
+    "ReadingNews",
     "RecentReadings",
     "Rehearsed",
     "Request",
@@ -406,6 +408,7 @@ __all__ = [
     "put_letters",
     "read_range",
     "read_raw_range",
+    "reading_news",
     "readings_changed_since",
     "rehearsed",
     "rehearsed_on",

@@ -33,9 +33,9 @@ from rook_tally.store import (
     envelopes,
     groups,
     latest,
-    latest_written,
     load_site,
     read_range,
+    reading_news,
     remarks,
     standing,
     stretches_to_work_out,
@@ -269,7 +269,7 @@ class Feed:
         ):
             self._send_picture()
         elif Subject.READINGS in subjects:
-            self._send_readings([one for one in changes if one.subject is Subject.READINGS])
+            self._send_readings(changes)
         if Subject.DOORS in subjects:
             self._send_doors()
         if Subject.REMARKS in subjects:
@@ -288,38 +288,11 @@ class Feed:
             return not stretches_to_work_out(connection)
 
     def _send_readings(self, changes: list[Change]) -> None:
-        touched = {one.series_id for one in changes if one.series_id in self._series}
-        # One reading newer than all others can be drawn as it is; anything else needs a look.
-        seen: set[int] = set()
-        involved: set[int] = set()
-        for one in changes:
-            if one.series_id is None or one.from_us is None:
-                continue
-            if (
-                one.series_id in seen
-                or one.from_us != one.to_us
-                or one.from_us <= self._newest.get(one.series_id, 0)
-            ):
-                involved.add(one.series_id)
-            seen.add(one.series_id)
         now_us = self._clock()
-        plain = {
-            (one.series_id, one.from_us)
-            for one in changes
-            if one.series_id in touched - involved and one.from_us is not None
-        }
+        mine = [one for one in changes if one.series_id in self._series]
         with self._store.read() as connection:
-            newest = latest_written(connection, [(key, at) for key, at in plain if key is not None])
-            if involved:
-                newest |= latest(connection, involved & touched, until_us=now_us + _AHEAD_US)
-            ribbons = (
-                ribbons_before(
-                    connection,
-                    [self._series[one] for one in involved if one in self._series],
-                    now_us,
-                )
-                if involved
-                else {}
-            )
-        self._newest.update({series_id: one.time_us for series_id, one in newest.items()})
-        self._on_news(NewReadings(newest, ribbons))
+            told = reading_news(connection, mine, self._newest, until_us=now_us + _AHEAD_US)
+            involved = [self._series[one] for one in told.involved]
+            ribbons = ribbons_before(connection, involved, now_us) if involved else {}
+        self._newest.update({series_id: one.time_us for series_id, one in told.newest.items()})
+        self._on_news(NewReadings(told.newest, ribbons))

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from html import escape
 from typing import Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QCloseEvent,
@@ -295,6 +296,21 @@ class DeskWindow(QMainWindow):
     def view(self) -> int:
         """Which view is shown."""
         return self._views.currentIndex()
+
+    def hang(self, slug: str, *, full_screen: bool, screen: str = "") -> None:
+        """Turn to a sheet of the Wall, the first for none. On the whole screen it is all there is:
+        this window goes with it."""
+        if screen:
+            self._wall_settings = replace(self._wall_settings, screen=screen)
+            if self._wall is not None:
+                self._wall.settings = self._wall_settings
+        self._view_kept = None
+        if not full_screen:
+            self.show_view(WALL)
+            self.wall.begin_with(slug)
+            return
+        self.wall.begin_with(slug, is_full=True)
+        self.wall.shown_full.connect(self.close)
 
     def show_watch(self, slug: str) -> None:
         """Turn to a watch."""

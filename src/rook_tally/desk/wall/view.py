@@ -63,6 +63,7 @@ class WallView(QWidget):
     """Sheets made, arranged and shown. `series_opened` carries series to be looked at closer."""
 
     series_opened = Signal(list)
+    shown_full = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
         super().__init__()
@@ -83,6 +84,8 @@ class WallView(QWidget):
         self.showing: WallShow | None = None
         self._under_way: list[StoreChange] = []
         self._sheet_moves = 0
+        self._first: str | None = None
+        self._first_is_full = False
         self.name_buttons: dict[str, QPushButton] = {}
         self._told_names: list[tuple[str, str, bool]] = []
         self._lay_out()
@@ -222,6 +225,12 @@ class WallView(QWidget):
         self.arrange_button.setChecked(is_arranged)
         self.canvas.setFocus()
 
+    def begin_with(self, slug: str, *, is_full: bool = False) -> None:
+        """Turn to a sheet as soon as it is known, and fill the screen."""
+        self._first, self._first_is_full = slug, is_full
+        self._tick.start()
+        self._reader.ask(SheetListingQuestion())
+
     def show_full(self) -> None:
         """Show the sheets on the whole of the chosen screen."""
         if self.model.sheet is None or self.showing is not None:
@@ -230,10 +239,19 @@ class WallView(QWidget):
         self.showing.closed.connect(self._on_shown)
         self.showing.begin()
 
+    def _begin_as_wanted(self) -> None:
+        if self._first is None:
+            return
+        self.model.show(self._first)
+        self._first = None
+        if self._first_is_full:
+            self.show_full()
+
     def _on_shown(self) -> None:
         if self.showing is not None:
             self.showing.deleteLater()
             self.showing = None
+            self.shown_full.emit()
 
     def _begin_empty(self) -> None:
         self.arranging.add_sheet(said("Sheet"), is_of_what_matters=False)
@@ -357,6 +375,7 @@ class WallView(QWidget):
         """Take an answer that was asked for here."""
         if isinstance(reply.answer, SheetListing):
             self.model.take_listing(reply.answer)
+            self._begin_as_wanted()
             self._ask()
         elif isinstance(reply.answer, WallMaterial):
             self.model.take_material(reply.answer)
@@ -374,7 +393,7 @@ class WallView(QWidget):
 
     def tick(self) -> None:
         """A second went by."""
-        if not self.isVisible() and self.showing is None:
+        if not self.isVisible() and self.showing is None and self._first is None:
             self._tick.stop()
             return
         self.model.tick()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from rook_tally.core.patience import MOST_WRONG, WITHIN_S, Patience
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.intake.patience import MOST_WRONG, WITHIN_S, Patience
 from tests.builders import NOON_US
 
 
