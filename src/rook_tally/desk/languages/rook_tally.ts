@@ -775,6 +775,11 @@
     </message>
     <message>
       <location filename="core" />
+      <source>Wall</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>Workings</source>
       <translation type="unfinished" />
     </message>
@@ -1742,6 +1747,622 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Show the sheets on the whole screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>The next sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>The sheet before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Arrange the sheet: panes, titles, limits</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>A new pane beside the picked one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Take the picked pane away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Try how the picked pane looks at the next level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>End the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>A sheet of what matters now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>An empty sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Copy the sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Call the sheet otherwise</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Take the sheet away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Move the sheet before the one before it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Move the sheet after the one after it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Let the sheet take part when sheets turn, or no longer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Keep the sheets as a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>Read sheets from a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>How sheets are shown: screen, turning, night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/actions.py" />
+      <source>On a phone or a tablet: a page, links, devices</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>pane moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>pane added</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>pane taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>sheet {0} made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>sheet called {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>There is no room for another pane here; make this one larger.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>pane resized</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>pane changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>{0}, copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>sheet copied</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>sheet takes its turn</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
+      <source>sheet takes no turn</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/awake.py" />
+      <source>the Wall is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/canvas.py" />
+      <source>the sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>{0} sheets read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>sheet {0} kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>sheet {0} taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>sheet {0} is back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>sheets put into another order</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>sheets as they were</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>page switched on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>page switched off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>{0} has a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>{0} is let in no longer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/changes.py" />
+      <source>{0} is let in again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/ink_figures.py" />
+      <source>{0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/ink_lists.py" />
+      <source>{0} more: this pane is too small for them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/model.py" />
+      <source>This pane shows no series that could be tried.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/model.py" />
+      <source>What this pane shows has no such level.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/model.py" />
+      <source>Nothing was heard of it yet, so there is nothing to try instead.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/model.py" />
+      <source>{0} is no number.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Put a value in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>The picked pane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Firing today, kiln at {temperature@kiln-room}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>as everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Add a series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Take it out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Shows</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Title</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Over the last</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Own limits</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Try a value, or a level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>range {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>down to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>try {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>A ribbon reaches back from a minute to forty years.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>{0} is no number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>A range begins below its end.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Limits upwards rise from level to level.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Limits downwards fall from level to level.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>A few letters: dust glaze, temp kiln, extractor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>letters of a series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>kinds of panes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>↑ ↓ pick a series, Tab goes to the kinds, Enter takes it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>A series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/picking.py" />
+      <source>A pane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>On a phone or a tablet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Serve the sheets on this network, to look at only</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>devices with a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>A device: Anna’s phone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>name of a device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>the new link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Devices with a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>QR code of the link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>For {0}. It is shown this once: open it there, or read the code with its camera.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Make a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Revoke</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Served at {0}, port {1}. Only who has a link sees anything; nothing can be changed from there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>Nothing is served. Links stay good until they are revoked.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>never looked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pocket_dialog.py" />
+      <source>looked {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>How sheets are shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>not by themselves</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>dim, and in the night's colours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>Monitor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>Sheets turn every</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>At night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>Night begins</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/show_dialog.py" />
+      <source>Night ends</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/showing.py" />
+      <source>The Wall, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/showing.py" />
+      <source>as it was {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/showing.py" />
+      <source>stays while something stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/showing.py" />
+      <source>stays here; Space goes on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/showing.py" />
+      <source>next sheet in {0:.0f} s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Show on the whole screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Arrange</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Nothing hangs here yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>A sheet is what stands on a spare screen: the few things that matter to you,
+large enough to be read from the other end of the room.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Make one of what matters now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Begin with an empty sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Call the sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Its name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>Add a pane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>What matters now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>{0} could not be written: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>{0} (takes no turn)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/watch/actions.py" />
       <source>A new watch</source>
       <translation type="unfinished" />
@@ -2138,11 +2759,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>{0} could not be written: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
       <source>Switch off</source>
       <translation type="unfinished" />
     </message>
@@ -2154,11 +2770,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/watch/view.py" />
       <source>It watches nothing that is there.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>to</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2707,6 +3318,216 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="page/server.py" />
+      <source>Too many wrong links came from here; it is listened to again in {0} s.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>This page needs a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Wait a little</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Full</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Too many pages are open.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Nothing here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>There is no such page.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>Not now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="page/server.py" />
+      <source>The store cannot be read at the moment; try again soon.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/charts.py" />
+      <source>today’s span and now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/charts.py" />
+      <source>{0} and {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/faces.py" />
+      <source>on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/figures.py" />
+      <source>no words yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>since {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Running</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>heard {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>silent {0}, then {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>off {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>{0}, for {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>{0} is what spoils it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Standing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>never heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>silent {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing heard yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>on for days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>off for days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing spoils it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/making.py" />
+      <source>{0} is no unit of {1}; it has {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/making.py" />
+      <source>{0} since the last word</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/making.py" />
+      <source>nothing there tells this</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/making.py" />
+      <source>its own limits do not rise from level to level; the series' hold</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>{0} names no series; write it as temperature@kiln-room</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>it shows nothing yet: pick a series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>there is no station {0}; there are {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>a station can only be a lamp</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>{0} has another unit: give it a pane of its own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>nothing there tells {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/resolving.py" />
+      <source>nothing tells {0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="core" />
       <source>Surface temperature</source>
       <translation type="unfinished" />
@@ -3083,11 +3904,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="core" />
-      <source>trial</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
       <source>ended</source>
       <translation type="unfinished" />
     </message>
@@ -3129,11 +3945,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="core" />
       <source>starttls</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>none</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3319,11 +4130,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="core" />
       <source>All indoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Wall</source>
       <translation type="unfinished" />
     </message>
   </context>

@@ -1,0 +1,15 @@
+"""The studio, for tests of what stands on a sheet."""
+
+from __future__ import annotations
+
+import pytest
+
+from rook_tally.store import Store
+from tests.wall.studio import Studio
+
+
+@pytest.fixture
+def studio(store: Store) -> Studio:
+    made = Studio(store)
+    made.told_everything()
+    return made

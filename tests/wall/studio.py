@@ -1,0 +1,110 @@
+"""A small pottery for sheets: dust, three temperatures, an extractor, a damp store."""
+
+from __future__ import annotations
+
+from rook_tally.core.kinds import KINDS
+from rook_tally.core.levels import Limits
+from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.tiling import tiled
+from rook_tally.store import (
+    Series,
+    Store,
+    add_series,
+    add_station,
+    groups,
+    latest,
+    load_site,
+    set_site,
+    standing,
+)
+from rook_tally.wall.faces import Face
+from rook_tally.wall.known import Known
+from rook_tally.wall.making import faces_of
+from rook_tally.wall.material import Material, read_material
+from rook_tally.wall.resolving import resolved
+from tests.builders import MINUTE_US, NOON_US, append
+
+DUST_LIMITS = Limits(above=(15.0, 25.0, 50.0, 75.0))
+_STATIONS = (
+    ("glaze-dust", "Glaze booth", "particle-counter", (("pm25", "pm25", DUST_LIMITS),)),
+    ("glaze-extractor", "Glaze booth", "switch", (("on", "switch", None),)),
+    ("kiln-probe", "Kiln room", "kiln-probe", (("temp", "temperature", None),)),
+    ("damp-probe", "Damp store", "substrate-probe", (
+        ("moisture", "substrate_moisture", Limits(below=(33.0, 31.0, 28.0, 24.0))),
+        ("temp", "temperature", None), ("switch", "switch", None))),
+    ("yard-post", "Yard", "weather-post", (
+        ("temp", "temperature", None), ("pm25", "pm25", DUST_LIMITS))),
+)  # fmt: skip
+
+
+class Studio:
+    """A store with the pottery in it; series by station and field."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.series: dict[tuple[str, str], Series] = {}
+        with store.write() as connection:
+            set_site(connection, name="Fennel Wharf Pottery", zone="Europe/London")
+            for key, place, kind, fields in _STATIONS:
+                add_station(connection, key, place=place, kind=KINDS[kind], cadence_s=60,
+                            indoors=place != "Yard")  # fmt: skip
+                station = load_site(connection).station(key)
+                assert station is not None
+                for field, slug, limits in fields:
+                    quantity = QUANTITIES[slug]
+                    self.series[key, field] = add_series(
+                        connection, station, field=field, quantity=quantity,
+                        unit=quantity.base.symbol, limits=limits,
+                    )  # fmt: skip
+
+    def told(self, key: str, field: str, *values: float, until_us: int = NOON_US) -> None:
+        """Readings a minute apart, the last at a moment."""
+        begin_us = until_us - (len(values) - 1) * MINUTE_US
+        rows = [(begin_us + at * MINUTE_US, value) for at, value in enumerate(values)]
+        append(self.store, self.series[key, field], *rows)
+
+    def told_everything(self) -> None:
+        """Something of every series, the dust far over its limit."""
+        self.told("glaze-dust", "pm25", 5.0, 71.0, 58.0)
+        self.told("glaze-extractor", "on", 0.0, 0.0, 1.0, 1.0)
+        self.told("kiln-probe", "temp", 30.0, 34.0)
+        self.told("damp-probe", "moisture", 40.0, 38.0)
+        self.told("damp-probe", "temp", 16.0)
+        self.told("damp-probe", "switch", 1.0, 0.0, 0.0)
+        self.told("yard-post", "temp", 4.0)
+        self.told("yard-post", "pm25", 6.0, 7.0)
+
+    def material(self, *panes: Pane, at_us: int = NOON_US) -> Material:
+        """What panes need."""
+        with self.store.read() as connection:
+            site = load_site(connection)
+            told = resolved(sheet_of(*panes), site, groups(connection))
+            return read_material(connection, site, told, at_us)
+
+    def known(self, material: Material, *, at_us: int = NOON_US) -> Known:
+        """The site at a moment."""
+        with self.store.read() as connection:
+            return Known(
+                load_site(connection), at_us, latest(connection, until_us=at_us),
+                standing(connection), material,
+            )  # fmt: skip
+
+    def faces(self, *panes: Pane, at_us: int = NOON_US) -> tuple[Face, ...]:
+        """What panes show."""
+        material = self.material(*panes, at_us=at_us)
+        return faces_of(material.panes, self.known(material, at_us=at_us))
+
+    def face(self, kind: PaneKind, *shows: str, at_us: int = NOON_US, **values: object) -> Face:
+        """What one pane shows."""
+        return self.faces(pane(kind, *shows, **values), at_us=at_us)[0]
+
+
+def pane(kind: PaneKind, *shows: str, **values: object) -> Pane:
+    """A pane at no place yet."""
+    return Pane(kind=kind, at=(0, 0), size=(24, 12), shows=shows, **values)  # type: ignore[arg-type]
+
+
+def sheet_of(*panes: Pane, slug: str = "now", name: str = "Now") -> Sheet:
+    """A sheet of some panes, laid out by itself."""
+    return Sheet(slug=slug, name=name, panes=panes).with_areas(tiled([1.0] * len(panes)))
