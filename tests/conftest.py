@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 from hypothesis import settings
 
 from rook_tally.store import Store, open_store
-from tests.processes import CollectorProcess
+from tests.processes import CollectorProcess, wait_until
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
@@ -54,3 +55,16 @@ def shared_collector(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Colle
     with CollectorProcess(path) as process:
         process.add_station("a")
         yield process
+
+
+@pytest.fixture
+def session_bus(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """A session bus of this test's own, on which it may put the desktop's services."""
+    address = f"unix:path={tmp_path}/bus"
+    command = ["dbus-daemon", "--session", "--nofork", "--nopidfile", f"--address={address}"]
+    process = subprocess.Popen(command)
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", address)
+    wait_until((tmp_path / "bus").exists)
+    yield
+    process.terminate()
+    process.wait()

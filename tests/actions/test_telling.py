@@ -8,9 +8,8 @@ import hashlib
 import hmac
 import os
 import stat
-import subprocess
 import wave
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Annotated, Any
@@ -34,7 +33,6 @@ from rook_tally.core.errors import DoorError
 from rook_tally.core.levels import Level
 from rook_tally.core.watches.ways import Event, Notice, Security, Way, WaySort, checked_way
 from rook_tally.store import RequestSort, Store, open_requests
-from tests.processes import wait_until
 
 NOTICE = Notice(
     key="glaze-dust:7:1:rang:1:the web", event=Event.RANG, watch="glaze-dust", name="Glaze dust",
@@ -232,18 +230,6 @@ class Notifications(ServiceInterface):
     @dbus_signal()
     def ActionInvoked(self, number: DBusUInt, key: DBusStr) -> DBusInvoked:
         return [number, key]
-
-
-@pytest.fixture
-def session_bus(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    address = f"unix:path={tmp_path}/bus"
-    command = ["dbus-daemon", "--session", "--nofork", "--nopidfile", f"--address={address}"]
-    process = subprocess.Popen(command)
-    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", address)
-    wait_until((tmp_path / "bus").exists)
-    yield
-    process.terminate()
-    process.wait()
 
 
 async def test_a_notification_has_buttons_and_they_ask_for_what_they_say(

@@ -185,6 +185,9 @@ class PageServer:
             return refused
         key = request.match_info["key"]
         if access_hash(key) not in self._devices:
+            # One that was made this moment: the notice of it may still be on its way.
+            await self.take_devices()
+        if access_hash(key) not in self._devices:
             if self._patience.note_wrong(request.remote or "", self._clock()):
                 _log.warning("wrong_page_links", peer=request.remote)
             return _closed()

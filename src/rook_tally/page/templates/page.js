@@ -18,16 +18,21 @@ function listen() {
     }
   });
   source.addEventListener("anew", () => location.reload());
-  source.addEventListener("gone", () => {
-    ended = true;
-    source.close();
-    word.textContent = main.dataset.gone;
-    document.querySelectorAll(".pane").forEach((pane) => pane.replaceChildren());
-  });
+  source.addEventListener("gone", leave);
   source.onerror = () => {
     // The browser tries again by itself, except where it was answered with an error.
-    if (source.readyState === EventSource.CLOSED && !ended) setTimeout(listen, 3000);
+    if (source.readyState !== EventSource.CLOSED || ended) return;
+    const again = () => setTimeout(listen, 3000);
+    fetch(location.pathname, { cache: "no-store" })
+      .then((answer) => (answer.status === 403 ? leave() : again()), again);
   };
+}
+
+function leave() {
+  ended = true;
+  source.close();
+  word.textContent = main.dataset.gone;
+  document.querySelectorAll(".pane").forEach((pane) => pane.replaceChildren());
 }
 
 if (main) {
