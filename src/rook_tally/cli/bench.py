@@ -347,6 +347,33 @@ def _watches() -> list[Figure]:
     return [figure_of("watches", ours=100 * (with_them - without), limit=15.0, bar=1.0)]
 
 
+def _wall() -> list[Figure]:
+    """A sheet of twelve panes at 1920 × 1080: one value changed until painted, all inked anew, p95
+    in ms."""
+    from rook_tally.cli.bench_wall import wall_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        changed, whole = wall_ms(Path(folder), environment)
+    return [
+        figure_of("wall.changed", ours=_p95(changed), limit=4.0, bar=1.0),
+        figure_of("wall.whole", ours=_p95(whole), limit=16.7, bar=1.0),
+    ]
+
+
+def _page() -> list[Figure]:
+    """Fifty open pages at five readings a second: what they add, in % of one core, and p95 of a
+    value's way onto a page, ms."""
+    from rook_tally.cli.bench_wall import page_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        cost = page_cost(Path(folder))
+    added = 100 * (cost.with_pages - cost.without)
+    return [
+        figure_of("page.core", ours=added, limit=10.0, bar=1.0),
+        figure_of("page.value", ours=_p95(cost.delays_ms), limit=500.0, bar=1.0),
+    ]
+
+
 def _p95(values: list[float]) -> float:
     ordered = sorted(values)
     return ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
@@ -379,4 +406,6 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "drag": _drag,
     "ring": _ring,
     "watches": _watches,
+    "wall": _wall,
+    "page": _page,
 }

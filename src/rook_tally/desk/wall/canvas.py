@@ -61,6 +61,10 @@ class WallCanvas(QWidget):
             self._kept.clear()
             self.update()
 
+    def ink_anew(self) -> None:
+        """Forget every pane as it was inked."""
+        self._kept.clear()
+
     def arrange(self, is_arranged: bool) -> None:
         """Let panes be picked and moved, or only looked at."""
         self.is_arranged = is_arranged
