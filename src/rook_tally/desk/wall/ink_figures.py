@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from html import escape
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPen, QTextDocument
+from PySide6.QtGui import QImage, QPainter, QPen, QTextDocument
 
 from rook_tally.core.levels import Level
 from rook_tally.core.wording import said
@@ -124,30 +125,56 @@ def draw_words(ink: Ink, body: WordsBody, area: QRectF) -> None:
         for one in body.parts
     )
     html = f'<div style="color:{ink.theme.ink}">{html}</div>'
-    document = QTextDocument()
-    document.setDocumentMargin(0)
-    low, high = LEAST_PX, max(LEAST_PX, int(min(area.height() * 0.8, 120 * ink.unit)))
-    while low < high:
-        size = (low + high + 1) // 2
-        if _fits(document, html, size, area):
-            low = size
-        else:
-            high = size - 1
-    _fits(document, html, low, area)
+    width, height = int(area.width()), int(area.height())
+    most = max(LEAST_PX, int(min(area.height() * 0.8, 120 * ink.unit)))
+    size = _size_of_words(html, width, height, most)
     painter = ink.painter
+    picture = _words_picture(html, width, size, painter.device().devicePixelRatioF())
     painter.save()
-    spare = max(0.0, area.height() - document.size().height())
-    painter.translate(area.left(), area.top() + spare / 2)
-    painter.setClipRect(QRectF(0, 0, area.width(), area.height()))
-    document.drawContents(painter)
+    painter.setClipRect(area, Qt.ClipOperation.IntersectClip)
+    spare = max(0.0, area.height() - picture.deviceIndependentSize().height())
+    painter.drawImage(QPointF(area.left(), area.top() + spare / 2), picture)
     painter.restore()
 
 
-def _fits(document: QTextDocument, html: str, size: int, area: QRectF) -> bool:
+@lru_cache(16)
+def _words_picture(html: str, width: int, size: int, ratio: float) -> QImage:
+    """Words in their lines, kept: they stay as they are until a value in them moves."""
+    document = QTextDocument()
+    document.setDocumentMargin(0)
+    _lay_out(document, html, size, width)
+    tall = math.ceil(document.size().height())
+    image = QImage(
+        round(width * ratio), round(tall * ratio), QImage.Format.Format_ARGB32_Premultiplied
+    )
+    image.setDevicePixelRatio(ratio)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    document.drawContents(painter)
+    painter.end()
+    return image
+
+
+@lru_cache(64)
+def _size_of_words(html: str, width: int, height: int, most: int) -> int:
+    """The largest letters in which a text fits, found by halving."""
+    document = QTextDocument()
+    document.setDocumentMargin(0)
+    low, high = LEAST_PX, most
+    while low < high:
+        size = (low + high + 1) // 2
+        _lay_out(document, html, size, width)
+        if document.size().height() <= height and document.idealWidth() <= width + 1:
+            low = size
+        else:
+            high = size - 1
+    return low
+
+
+def _lay_out(document: QTextDocument, html: str, size: int, width: int) -> None:
     document.setDefaultFont(face(size))
-    document.setTextWidth(area.width())
+    document.setTextWidth(width)
     document.setHtml(html)
-    return document.size().height() <= area.height() and document.idealWidth() <= area.width() + 1
 
 
 def _told(ink: Ink, value: Value) -> str:

@@ -130,7 +130,7 @@ def draw_table(ink: Ink, body: TableBody, area: QRectF) -> None:
     # One size for all names, and one for all values: no line is more than another.
     names = ink.one_size([one.name for one in body.lines], area.width() * 0.42, most)
     told = [f"{one.value.text} {one.value.unit}".rstrip() for one in body.lines]
-    values = ink.one_size(told, area.width() * 0.28, most)
+    values = ink.one_size(told, area.width() * 0.26, most, BOLD)
     _rows(ink, area, body.lines, partial(_table_line, sizes=(names, values)))
 
 
@@ -141,7 +141,15 @@ def _table_line(ink: Ink, one: TableLine, line: QRectF, sizes: tuple[float, floa
     ink.text(line.adjusted(0, 0, -line.width() * 0.58, 0), one.name, most=names)
     told = f"{one.value.text} {one.value.unit}".rstrip()
     value = line.adjusted(line.width() * 0.44, 0, -line.width() * 0.3, 0)
-    ink.text(value, told, weight=BOLD, shade=ink.shade(one.value.level), align=RIGHT, most=values)
+    ink.text(
+        value,
+        told,
+        weight=BOLD,
+        shade=ink.shade(one.value.level),
+        align=RIGHT,
+        most=values,
+        least=0.0,
+    )
     if one.value.level is not Level.SETTLED:
         height = line.height() * 0.5
         ink.strokes(one.value.level, value.right() + 8 * ink.unit,

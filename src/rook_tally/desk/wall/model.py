@@ -229,10 +229,16 @@ class WallModel:
                 one(moved)
 
     def _concerns(self, face: Face, touched: set[int]) -> bool:
-        return (
-            bool(face.series_ids & touched)
-            or face.kind in (PaneKind.STANDING, PaneKind.LAMPS, PaneKind.SCORE)
-        )  # fmt: skip
+        """Scores rest on more than they show, and what stands comes with its own news."""
+        if face.kind is PaneKind.STANDING:
+            return True
+        rests = set(face.series_ids)
+        if face.kind is PaneKind.SCORE and self._material is not None:
+            losses = self._material.losses
+            rests |= {
+                loss.series_id or 0 for one in face.series_ids for loss in losses.get(one, ())
+            }
+        return bool(rests & touched)
 
     @property
     def pane(self) -> Pane | None:
