@@ -7,6 +7,9 @@ from pathlib import Path
 from rook_tally.core.kinds import KINDS, Field
 from rook_tally.core.levels import Four
 from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.wall.definitions import PaneKind
+from rook_tally.core.wall.files import sheets_from_toml
+from rook_tally.core.wall.tiling import COLUMNS, MOST_PANES, ROWS
 from rook_tally.core.workings import forms
 from rook_tally.core.workings.parsing import parsed
 
@@ -65,3 +68,14 @@ def test_the_readme_shows_every_picture() -> None:
     assert pictures
     assert len(pictures) < 20
     assert all(f"docs/screenshots/{name}" in readme for name in pictures)
+
+
+def test_the_walls_page_names_every_kind_and_its_example_can_be_read() -> None:
+    page = (ROOT / "docs" / "wall.md").read_text()
+    for kind in PaneKind:
+        assert f"| `{kind.value}` |" in page, kind
+    example = page.split("```toml\n")[1].split("```")[0]
+    (sheet,) = sheets_from_toml(example)
+    assert [one.kind for one in sheet.panes] == [PaneKind.FIGURE, PaneKind.RIBBON, PaneKind.WORDS]
+    assert f"{COLUMNS} columns and {ROWS} rows" in page
+    assert f"at most {MOST_PANES}" in page

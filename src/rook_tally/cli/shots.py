@@ -14,7 +14,9 @@ from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
+from rook_tally.cli.shots_page import take_page_shots
 from rook_tally.core.errors import RookTallyError
+from rook_tally.core.theme import NIGHT
 from rook_tally.core.timestamps import HOUR_US, MINUTE_US, SECOND_US, time_us_from_text
 from rook_tally.demo.history import report_times
 from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
@@ -22,7 +24,8 @@ from rook_tally.demo.pottery import UNADOPTED
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WATCH, WORKINGS, DeskWindow
+from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS, DeskWindow
+from rook_tally.desk.wall.showing import WallShow
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
@@ -37,6 +40,7 @@ from rook_tally.store import (
     answer_requests,
     ask,
     open_store,
+    purpose_of,
     report_collector,
     report_door,
 )
@@ -80,6 +84,7 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
             for name, prepare in (
                 ("ledger", _prepare_ledger),
                 ("strip", _prepare_strip),
+                ("wall-arranged", _prepare_wall),
                 ("workings", _prepare_workings),
                 ("formula", _prepare_formula),
                 ("watch", _prepare_watch),
@@ -91,6 +96,8 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
                 if not window.grab().save(str(path)):
                     raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
                 typer.echo(str(path))
+            _take_whole_screen(window, directory / "wall.png")
+            take_page_shots(store, directory, at_us=MOMENT_US)
         finally:
             window.close()
             store.close()
@@ -142,6 +149,10 @@ def _ask_for_controls(store: Store) -> None:
             now_us=MOMENT_US - 2100 * SECOND_US,
         )  # fmt: skip
         ask(
+            connection, RequestSort.CONTROL, "glaze-extractor", "on", "on",
+            who=purpose_of("glaze-dust"), now_us=MOMENT_US - 36 * MINUTE_US,
+        )  # fmt: skip
+        ask(
             connection, RequestSort.CONTROL, "glaze-dust", "interval", "20", who="potter",
             now_us=MOMENT_US - 4 * SECOND_US,
         )  # fmt: skip
@@ -177,6 +188,38 @@ def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
     window.strip.panel.show_page(1)
     window.show_view(STRIP)
     return lambda: window.strip.is_up_to_date
+
+
+def _prepare_wall(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WALL)
+    return lambda: _is_arranged(window)
+
+
+def _is_arranged(window: DeskWindow) -> bool:
+    """Whether the first sheet is shown, with its dial picked."""
+    wall = window.wall
+    if not wall.is_up_to_date or not wall.model.faces:
+        return False
+    wall.arrange(True)
+    wall.model.pick(3)
+    return True
+
+
+def _take_whole_screen(window: DeskWindow, path: Path) -> None:
+    """The first sheet as it hangs on a screen at night."""
+    model = window.wall.model
+    window.show_view(WALL)
+    _wait_for(lambda: window.wall.is_up_to_date and bool(model.faces), "wall")
+    show = WallShow(NIGHT, window.state, model, window.wall.settings)
+    show.resize(*SIZE)
+    show.show()
+    show.tick(0)
+    QApplication.processEvents()
+    is_written = show.grab().save(str(path))
+    show.close()
+    if not is_written:
+        raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
+    typer.echo(str(path))
 
 
 def _prepare_workings(window: DeskWindow) -> Callable[[], bool]:

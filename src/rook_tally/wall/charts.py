@@ -129,13 +129,13 @@ def _peak(
     if told is None:
         return None
     one, envelope = told
-    if envelope.is_empty or one.quantity.scale is Scale.STATE:
+    known = maker.known.material.peaks.get((one.id, maker.pane.span_s))
+    if known is None or envelope.is_empty or one.quantity.scale is Scale.STATE:
         return None
-    top = int(np.nanargmax(envelope.high))
-    value = float(envelope.high[top])
+    value, time_us = known
     if value - float(np.nanmin(envelope.low)) < 2 * one.quantity.accuracy:
         return None
-    when = maker.known.clock(int(envelope.centres_us[top]))
     y = min(1.0, max(0.0, (value - low) / (high - low)))
-    return Peak((top + 0.5) / len(envelope), y, said("{0} at {1}", maker.shown(one).text(value),
-                                                     when))  # fmt: skip
+    x = (time_us - envelope.start_us) / (envelope.end_us - envelope.start_us)
+    words = said("{0} at {1}", maker.shown(one).text(value), maker.known.clock(time_us))
+    return Peak(min(1.0, max(0.0, x)), y, words)

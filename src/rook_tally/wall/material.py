@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
@@ -42,6 +42,7 @@ from rook_tally.store import (
 from rook_tally.wall.resolving import ResolvedPane
 
 RIBBON_COLUMNS = 360
+BUCKET_US = 5 * MINUTE_US
 _LOOKED_BACK_US = 2 * DAY_US
 """A switch that has not moved for so long has been as it is for longer than we look."""
 _SWITCHED_WITHIN_US = 2 * MINUTE_US
@@ -81,6 +82,7 @@ class Material:
     ----------
     panes : what they show
     envelopes : by series id and span in s
+    peaks : the highest of each envelope's window, value and moment, by the same
     days : by series id
     since_us : by id of a series of states, since when it has been as it is; None for longer than
         we look back
@@ -92,6 +94,7 @@ class Material:
     at_us: int
     midnight_us: int = 0
     envelopes: dict[tuple[int, float], Envelope] = field(default_factory=dict)
+    peaks: dict[tuple[int, float], tuple[float, int]] = field(default_factory=dict)
     days: dict[int, DaySpan] = field(default_factory=dict)
     since_us: dict[int, int | None] = field(default_factory=dict)
     purposes: dict[int, str] = field(default_factory=dict)
@@ -108,6 +111,9 @@ class Material:
                 )
         if not is_good:
             return
+        for key, (value, _) in self.peaks.items():
+            if key[0] == series_id and reading.value > value:
+                self.peaks[key] = reading.value, reading.time_us
         day = self.days.get(series_id)
         if day is not None and reading.time_us >= self.midnight_us:
             self.days[series_id] = day.with_reading(reading.time_us, reading.value)
@@ -147,6 +153,7 @@ def read_material(
     midnight_us = midnight_before(at_us, ZoneInfo(site.zone))
     made = Material(tuple(panes), at_us, midnight_us)
     made.envelopes = _envelopes(connection, panes, at_us, columns)
+    made.peaks = _peaks(connection, made.envelopes)
     days = _series_of(panes, PaneKind.DAY, PaneKind.COLUMNS, PaneKind.DIAL)
     made.days = _days(connection, days, midnight_us, at_us)
     lamps = [one for one in _series_of(panes, PaneKind.LAMPS)
@@ -186,6 +193,24 @@ def _envelopes(
                 envelope.start_us, envelope.end_us, envelope.low, envelope.mean, envelope.high,
                 envelope.count, envelope.suspect, gaps,
             )  # fmt: skip
+    return found
+
+
+def _peaks(
+    connection: Connection, several: Mapping[tuple[int, float], Envelope]
+) -> dict[tuple[int, float], tuple[float, int]]:
+    """The highest reading of each envelope and its very moment: a column alone says when about."""
+    found = {}
+    for key, envelope in several.items():
+        if envelope.is_empty:
+            continue
+        top = int(np.nanargmax(envelope.high))
+        width_us = (envelope.end_us - envelope.start_us) // len(envelope)
+        begin_us = envelope.start_us + top * width_us
+        # A summary counts into the column it begins in, and reaches a little into the next.
+        told = highest(read_range(connection, key[0], begin_us, begin_us + width_us + BUCKET_US))
+        if told.value is not None and told.time_us is not None:
+            found[key] = told.value, told.time_us
     return found
 
 
