@@ -14,8 +14,10 @@ from PySide6.QtCore import QLocale
 from rook_tally.cli.desk_wishes import speak_as_the_person_does
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.numerals import figure, write_with
-from rook_tally.store import Store
-from tests.processes import PATIENCE_S, rook_tally, wait_until
+from rook_tally.core.wall.definitions import PaneKind
+from rook_tally.store import Store, keep_sheet
+from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
+from tests.wall.studio import pane, sheet_of
 
 
 def test_only_the_first_window_of_a_store_is_opened() -> None:
@@ -71,3 +73,29 @@ def test_figures_follow_the_locale(
         assert figure(1234.5, 1) == text
     finally:
         write_with(".")
+
+
+def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(
+    store: Store, store_path: Path, tmp_path: Path
+) -> None:
+    with store.write() as connection:
+        keep_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
+    environment = os.environ | {
+        "XDG_STATE_HOME": str(tmp_path / "state"), "XDG_CONFIG_HOME": str(tmp_path / "config"),
+        "QT_QPA_PLATFORM": "offscreen",
+    }  # fmt: skip
+    words = ["--store", str(store_path), "wall", "--full-screen", "--sheet", "now"]
+    with (
+        CollectorProcess(store_path),
+        OnlyWindow(store.id) as desk,
+        subprocess.Popen(
+            [sys.executable, "-m", "rook_tally", *words], env=environment, stderr=subprocess.PIPE,
+            text=True,
+        ) as wall,
+    ):  # fmt: skip
+        assert desk.is_first
+        wait_until((tmp_path / "state" / "rook-tally" / "desk.log").exists)
+        assert wall.poll() is None
+        wall.send_signal(signal.SIGTERM)
+        _, told = wall.communicate(timeout=PATIENCE_S)
+    assert wall.returncode == 0, told
