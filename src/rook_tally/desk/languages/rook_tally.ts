@@ -1972,6 +1972,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/wall/ink_charts.py" />
+      <source>This pane is too small for {0} places.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/wall/ink_figures.py" />
       <source>{0} at {1}</source>
       <translation type="unfinished" />

@@ -61,12 +61,13 @@ class Ink:
 
     def text(
         self, area: QRectF, text: str, *, weight: QFont.Weight = REGULAR, shade: str = "",
-        align: Qt.AlignmentFlag = LEFT, most: float = 1e9, least: float = 0.5,
+        align: Qt.AlignmentFlag = LEFT, most: float = 1e9, least: float = 0.0,
     ) -> float:  # fmt: skip
         """Write a line as large as its area lets it, at most `most` high; returns its width.
 
-        Letters smaller than `least` of that height say less than a name cut short; a figure cut
-        short says something else, so that for figures it is 0.
+        What is longer than the smallest letters let it is cut short. `least` is the share of that
+        height below which they do not shrink: among lines that are read together, letters half as
+        large as their neighbours say less than a name cut short.
         """
         if area.width() <= 1 or area.height() <= 1 or not text:
             return 0.0

@@ -12,9 +12,10 @@ from PySide6.QtGui import QColor, QImage, QPen
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.freshness import Freshness
 from rook_tally.core.levels import Level
+from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.wall.ink import LEFT, RIGHT, Ink
+from rook_tally.desk.wall.ink import LEAST_PX, LEFT, RIGHT, Ink, advance
 from rook_tally.wall.faces import Column, ColumnsBody, RibbonBody
 
 _NAME = 21.0
@@ -33,42 +34,62 @@ def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
     if letters < 0.8 * name:
         names = [one.short for one in body.columns]
         letters = ink.one_size(names, room, name)
-    beside = step - 6 * ink.unit - _MARK * 2 * ink.unit - 6 * ink.unit
     told = [one.value.text for one in body.columns]
+    beside = step - (2 * _MARK + 12) * ink.unit
     tall = min((area.height() - name * 1.2) * 0.42, 38 * ink.unit)
     values = ink.one_size(told, beside, tall, BOLD)
+    is_narrow = max(advance(one, LEAST_PX + 2, BOLD) for one in told or [""]) > beside
+    if is_narrow and max(advance(one, LEAST_PX, BOLD) for one in told or [""]) > step - 2:
+        words = said("This pane is too small for {0} places.", len(body.columns))
+        ink.wrapped(area, words, shade=ink.theme.dim, most=20 * ink.unit)
+        return
+    # Where there is no room beside a post its value stands under it.
+    under = name * 1.2 + (name if is_narrow else 0.0)
     for at, column in enumerate(body.columns):
-        part = QRectF(area.left() + at * step, area.top(), step - 6 * ink.unit, area.height())
+        part = QRectF(area.left() + at * step, area.top(), step - 3 * ink.unit, area.height())
         ink.fade(column.value.freshness)
-        _column(ink, column, part.adjusted(0, 0, 0, -name * 1.2), values)
-        under = QRectF(part.left(), part.bottom() - name, part.width(), name)
-        ink.text(under, names[at], shade=ink.theme.dim, most=letters)
+        post = part.adjusted(0, 0, 0, -under)
+        _post(ink, column, post)
+        if is_narrow:
+            line = QRectF(part.left(), post.bottom(), part.width(), name)
+            shade = ink.shade(column.value.level)
+            ink.text(line, column.value.text, weight=BOLD, shade=shade)
+        else:
+            _value_beside(ink, column, post, values)
+        line = QRectF(part.left(), part.bottom() - name, part.width(), name)
+        ink.text(line, names[at], shade=ink.theme.dim, most=letters, least=0.5)
     ink.fade(Freshness.FRESH)
 
 
-def _column(ink: Ink, column: Column, area: QRectF, height: float) -> None:
-    painter, mark = ink.painter, _MARK * ink.unit
+def _post(ink: Ink, column: Column, area: QRectF) -> None:
+    """A thin line with today's span thick on it and a mark where it is now."""
+    painter, mark = ink.painter, min(_MARK * ink.unit, area.width() / 3)
     x = area.left() + mark
 
     def y(part: float) -> float:
         return area.bottom() - part * area.height()
 
     thin = max(1.0, 1.5 * ink.unit)
-    post = QRectF(x - thin / 2, area.top(), thin, area.height())
-    painter.fillRect(post, colour(ink.theme.strong_rule))
+    painter.fillRect(
+        QRectF(x - thin / 2, area.top(), thin, area.height()), colour(ink.theme.strong_rule)
+    )
     if column.low is not None and column.high is not None:
         band = QRectF(x - 4 * ink.unit, y(column.high), 8 * ink.unit,
                       max(2.0, y(column.low) - y(column.high)))  # fmt: skip
         painter.fillRect(band, colour(ink.theme.ribbon))
-    shade = ink.shade(column.value.level)
     if column.at is not None:
         thick = max(2.0, 3 * ink.unit)
-        painter.fillRect(QRectF(x - mark, y(column.at) - thick / 2, 2 * mark, thick), colour(shade))
-    beside = area.adjusted(mark * 2 + 6 * ink.unit, 0, 0, 0)
-    text = QRectF(beside.left(), beside.top() + beside.height() * 0.12, beside.width(), height)
-    ink.text(text, column.value.text, weight=BOLD, shade=shade, least=0.0)
-    if column.value.level is not Level.SETTLED:
-        ink.strokes(column.value.level, text.left(), text.bottom() + 4 * ink.unit, height * 0.7)
+        now = QRectF(x - mark, y(column.at) - thick / 2, 2 * mark, thick)
+        painter.fillRect(now, colour(ink.shade(column.value.level)))
+
+
+def _value_beside(ink: Ink, column: Column, area: QRectF, height: float) -> None:
+    level = column.value.level
+    left = area.left() + (2 * _MARK + 6) * ink.unit
+    line = QRectF(left, area.top() + area.height() * 0.12, area.right() - left, height)
+    ink.text(line, column.value.text, weight=BOLD, shade=ink.shade(level))
+    if level is not Level.SETTLED:
+        ink.strokes(level, line.left(), line.bottom() + 4 * ink.unit, height * 0.7)
 
 
 class _Look(NamedTuple):

@@ -14,7 +14,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour
-from rook_tally.desk.wall.ink import RIGHT, Ink
+from rook_tally.desk.wall.ink import LEAST_PX, RIGHT, Ink
 from rook_tally.wall.faces import (
     Lamp,
     LampsBody,
@@ -80,6 +80,9 @@ def _lamp(ink: Ink, one: Lamp, line: QRectF) -> None:
 def draw_score(ink: Ink, body: ScoreBody, area: QRectF) -> None:
     """The score large, what spoils it in words, what each input takes as a bar."""
     line = min(28 * ink.unit * 1.35, area.height() * 0.12)
+    if line < LEAST_PX * 1.3:
+        ink.value(area, body.value)
+        return
     bars = min(len(body.losses), 5) if area.height() > 9 * line else 0
     foot = bars * line * 1.1
     words = (2.1 if body.sentence else 1.1) * line if body.spoils else 0.0
@@ -138,7 +141,7 @@ def _table_line(ink: Ink, one: TableLine, line: QRectF, sizes: tuple[float, floa
     ink.painter.save()
     ink.fade(one.value.freshness)
     names, values = sizes
-    ink.text(line.adjusted(0, 0, -line.width() * 0.58, 0), one.name, most=names)
+    ink.text(line.adjusted(0, 0, -line.width() * 0.58, 0), one.name, most=names, least=0.5)
     told = f"{one.value.text} {one.value.unit}".rstrip()
     value = line.adjusted(line.width() * 0.44, 0, -line.width() * 0.3, 0)
     ink.text(
