@@ -7,7 +7,9 @@ import base64
 import hashlib
 import hmac
 import os
+import ssl
 import stat
+import subprocess
 import wave
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -271,3 +273,45 @@ async def test_without_a_desktop_it_is_tried_again_later(
     desktop = Desktop(store, clock=lambda: 0)
     with pytest.raises(ActionError, match="no desktop to tell"):
         await desktop.tell(Way(name="this desktop", sort=WaySort.DESKTOP), NOTICE)
+
+
+@pytest.fixture
+def certificate(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> tuple[str, str]:
+    """A certificate of 127.0.0.1 that this process trusts as it trusts those of the system."""
+    chain, key = tmp_path / "chain.pem", tmp_path / "key.pem"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj",
+         "/CN=mail", "-addext", "subjectAltName=IP:127.0.0.1", "-keyout", str(key), "-out",
+         str(chain)],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    monkeypatch.setenv("SSL_CERT_FILE", str(chain))
+    return str(chain), str(key)
+
+
+@pytest.mark.parametrize("security", [Security.TLS, Security.STARTTLS])
+async def test_mail_goes_over_tls_to_whom_the_system_trusts(
+    certificate: tuple[str, str], monkeypatch: pytest.MonkeyPatch, security: Security
+) -> None:
+    kept, loop = Inbox(), asyncio.get_running_loop()
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+    context.load_cert_chain(*certificate)
+    from_the_first = security is Security.TLS
+    server = await loop.create_server(
+        lambda: SMTP(
+            kept, loop=loop, tls_context=None if from_the_first else context,
+            require_starttls=not from_the_first,
+        ),
+        "127.0.0.1", 0, ssl=context if from_the_first else None,
+    )  # fmt: skip
+    port = server.sockets[0].getsockname()[1]
+    way = msgspec.structs.replace(_mail_way(port), security=security)
+    await Mail().tell(way, NOTICE)
+    assert [to for to, _ in kept.mails] == [["wren@fennel.example"]]
+    monkeypatch.delenv("SSL_CERT_FILE")
+    # Nobody vouches for it any more: nothing is sent.
+    with pytest.raises(ActionError, match="certificate verify failed"):
+        await Mail().tell(way, NOTICE)
+    assert len(kept.mails) == 1
+    server.close()
+    await server.wait_closed()

@@ -1,6 +1,6 @@
 """Live simulated stations, in a process of their own, speaking real HTTP and real MQTT.
 
-    python -m rook_tally.demo.live --http HOST:PORT --mqtt HOST:PORT [--for SECONDS]
+    python -m rook_tally.demo.live --http HOST:PORT --mqtt HOST:PORT [--for SECONDS] [--pace N]
 
 When told to stop it prints one JSON line with how many values it sent.
 """
@@ -46,12 +46,12 @@ class Sent:
 class Wire:
     """The two ways out. Every send returns only when the other side has accepted it."""
 
-    def __init__(self, http: str, mqtt_address: str) -> None:
+    def __init__(self, http: str, mqtt_address: str, pace: float = 1.0) -> None:
         self._http = http
         self._mqtt_address = mqtt_address
         self._session: aiohttp.ClientSession | None = None
         self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="fennel-wharf")
-        self.loop = Loop(time.time())
+        self.loop = Loop(time.time(), pace)
 
     def _obey(self, client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
         """Do what is asked of a control, and say so."""
@@ -167,14 +167,14 @@ async def _first_words(wire: Wire, sent: Sent) -> None:
             await _send(wire, station, now_us // 1000 * 1000, sent)
 
 
-async def run(http: str, mqtt_address: str, for_s: float | None) -> Sent:
+async def run(http: str, mqtt_address: str, for_s: float | None, pace: float) -> Sent:
     """Talk until told to stop, or for some seconds; returns what was sent."""
     sent = Sent()
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, stop.set)
-    wire = Wire(http, mqtt_address)
+    wire = Wire(http, mqtt_address, pace)
     if for_s is not None:
         loop.call_later(for_s, stop.set)
     await wire.open()
@@ -195,8 +195,9 @@ def main() -> None:
     parser.add_argument("--http", required=True)
     parser.add_argument("--mqtt", required=True)
     parser.add_argument("--for", dest="for_s", type=float)
+    parser.add_argument("--pace", type=float, default=1.0, help="dust and clay move so much faster")
     chosen = parser.parse_args()
-    sent = asyncio.run(run(chosen.http, chosen.mqtt, chosen.for_s))
+    sent = asyncio.run(run(chosen.http, chosen.mqtt, chosen.for_s, chosen.pace))
     sys.stdout.write(json.dumps({"sent": sent.values}) + "\n")
 
 

@@ -31,9 +31,13 @@ class _Set:
 
 @dataclass
 class Loop:
-    """What was asked of the controls, and what came of it. Any thread may ask."""
+    """What was asked of the controls, and what came of it. Any thread may ask.
+
+    The air goes `pace` times as fast as the clock; what was asked holds by the clock.
+    """
 
     began_s: float
+    pace: float = 1.0
     _dust: float = 0.0
     _wetness: float = 0.0
     _reached_s: float = 0.0
@@ -93,12 +97,12 @@ class Loop:
     def _go_on(self, now_s: float) -> None:
         """Let the time pass, in steps small enough for what happens in it."""
         while self._reached_s < now_s:
-            step_s = min(_LONGEST_STEP_S, now_s - self._reached_s)
-            since_s = self._reached_s - self.began_s - _FIRST_SPRAY_S
+            step_s = min(_LONGEST_STEP_S, (now_s - self._reached_s) * self.pace)
+            since_s = (self._reached_s - self.began_s) * self.pace - _FIRST_SPRAY_S
             is_spraying = since_s >= 0 and since_s % _SPRAY_EVERY_S < _SPRAY_S
             hangs_s = _DUST_CLEARS_S if self._is_on(EXTRACTOR) else _DUST_HANGS_S
             self._dust *= math.exp(-step_s / hangs_s)
             self._dust += _DUST_PER_S * step_s if is_spraying else 0.0
             moves = _WETS_PER_S if self._is_on(MISTER) else -_DRIES_PER_S
             self._wetness = min(max(self._wetness + moves * step_s, _DRIEST), _WETTEST)
-            self._reached_s += step_s
+            self._reached_s += step_s / self.pace

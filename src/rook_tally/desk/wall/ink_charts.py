@@ -52,8 +52,13 @@ def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
         _post(ink, column, post)
         if is_narrow:
             line = QRectF(part.left(), post.bottom(), part.width(), name)
-            shade = ink.shade(column.value.level)
-            ink.text(line, column.value.text, weight=BOLD, shade=shade)
+            level = column.value.level
+            taken = ink.text(line, column.value.text, weight=BOLD, shade=ink.shade(level))
+            if level is not Level.SETTLED:
+                # Never by colour alone: where there is no room beside it, over it.
+                height = min(line.height() * 0.8, post.height() * 0.4)
+                left = line.left() + min(taken + 2, max(0.0, line.width() - height))
+                ink.strokes(level, left, post.bottom() - height, height)
         else:
             _value_beside(ink, column, post, values)
         line = QRectF(part.left(), part.bottom() - name, part.width(), name)

@@ -1,0 +1,85 @@
+"""The loop closes: dust runs the extractor, which clears it, by a real collector and broker."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+
+from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.core.watches.definitions import Run
+from rook_tally.core.watches.journal import JournalSort
+from rook_tally.demo.watches import WATCHES
+from rook_tally.store import (
+    Store,
+    journal,
+    keep_watch,
+    latest,
+    load_site,
+    newest_requests,
+    open_store,
+    purpose_of,
+    standing,
+)
+from tests.processes import CollectorProcess, wait_until
+
+_PACE = "20"
+
+
+@pytest.fixture
+def pottery(store_path: Path) -> Iterator[Store]:
+    """The demo's site, collector and live stations, its air at twenty times its pace and its dust
+    watch without its delays."""
+    store = open_store(store_path)
+    now_us = time.time_ns() // 1000
+    make_demo_site(store, end_us=now_us, days=0.05)
+    dust = next(one for one in WATCHES if one.slug == "glaze-dust")
+    run = Run(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)
+    with store.write() as connection:
+        keep_watch(connection, replace(dust, for_s=0, calm_s=0, tell=(), run=run), now_us=now_us)
+    with CollectorProcess(store_path) as collector:
+        stations = subprocess.Popen(
+            [
+                sys.executable, "-m", "rook_tally.demo.live", "--http", collector.ready["http"],
+                "--mqtt", str(collector.ready["mqtt"]), "--pace", _PACE,
+            ],
+            stdout=subprocess.DEVNULL,
+        )  # fmt: skip
+        yield store
+        stations.terminate()
+        assert stations.wait(30) == 0
+    store.close()
+
+
+def test_dust_runs_the_extractor_which_clears_the_dust(pottery: Store) -> None:
+    def happened() -> list[JournalSort]:
+        with pottery.read() as connection:
+            return [one.sort for one in journal(connection, watch="glaze-dust")][::-1]
+
+    with pottery.read() as connection:
+        site = load_site(connection)
+    series = {(one.station.key, one.field): one.id for one in site.series}
+
+    def value(station: str, field: str) -> float:
+        with pottery.read() as connection:
+            return latest(connection)[series[station, field]].value
+
+    wait_until(lambda: JournalSort.RANG in happened(), within_s=60)
+    wait_until(lambda: JournalSort.CLEARED in happened(), within_s=60)
+    wait_until(lambda: JournalSort.STOPPED in happened(), within_s=60)
+    assert value("glaze-dust", "pm25") < 18
+    told = happened()
+    for before, after in (
+        (JournalSort.RANG, JournalSort.ASKED), (JournalSort.ASKED, JournalSort.CONFIRMED),
+        (JournalSort.CONFIRMED, JournalSort.CLEARED), (JournalSort.CLEARED, JournalSort.STOPPED),
+    ):  # fmt: skip
+        assert told.index(before) < told.index(after)
+    with pottery.read() as connection:
+        asked = newest_requests(connection, "glaze-extractor")
+        assert {one.who for one in asked} == {purpose_of("glaze-dust")}
+        assert [one.watch for one in standing(connection) if one.watch == "glaze-dust"] != []
