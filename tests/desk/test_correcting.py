@@ -29,7 +29,8 @@ from rook_tally.desk.correcting.model import (
     number_typed,
 )
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, DeskWindow
+from rook_tally.desk.shell.views import LEDGER
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.store import Series, Store, correction_entries, read_raw_range
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

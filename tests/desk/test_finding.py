@@ -16,7 +16,8 @@ from rook_tally.desk.shell.finder import Finder
 from rook_tally.desk.shell.finding import FoundSort, found
 from rook_tally.desk.shell.key_sheet import KeySheet
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, DeskWindow
+from rook_tally.desk.shell.views import LEDGER, STATIONS, STRIP
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.store import Store, keep_remark
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

@@ -15,7 +15,8 @@ from rook_tally.cli.import_file import import_for_desk
 from rook_tally.desk.ledger.first_sheet import FirstStep
 from rook_tally.desk.shell.import_dialog import ImportDialog
 from rook_tally.desk.shell.moment import held_clock, running_clock
-from rook_tally.desk.shell.window import STATIONS, DeskWindow
+from rook_tally.desk.shell.views import STATIONS
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.store import Store, open_store, schema
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

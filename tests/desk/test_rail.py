@@ -17,7 +17,7 @@ from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.rail_model import COLUMNS, RailModel
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.desk.shell.window import STRIP
+from rook_tally.desk.shell.views import STRIP
 from rook_tally.store import Store, append_history
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.desk.conftest import OpenDesk

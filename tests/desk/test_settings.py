@@ -11,7 +11,8 @@ from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.parts.ink import colour
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.settings import DeskSettings, SettingsFile, ThemeChoice
-from rook_tally.desk.shell.window import STRIP, DeskWindow
+from rook_tally.desk.shell.views import STRIP
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.store import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

@@ -12,7 +12,7 @@ from rook_tally.core.controls import Control, ControlSort
 from rook_tally.core.kinds import KINDS, Kind
 from rook_tally.core.levels import Level
 from rook_tally.core.sheet import Sender
-from rook_tally.desk.shell.window import STATIONS
+from rook_tally.desk.shell.views import STATIONS
 from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
 from rook_tally.desk.stations.contact import StepState, contact_steps
 from rook_tally.desk.stations.controls import control_rows

@@ -17,7 +17,7 @@ from rook_tally.core.kinds import KINDS
 from rook_tally.core.levels import Level
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.window import STATIONS
+from rook_tally.desk.shell.views import STATIONS
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message

@@ -15,7 +15,8 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.desk.shell.window import STRIP, WALL, DeskWindow
+from rook_tally.desk.shell.views import STRIP, WALL
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.picking import PickDialog
 from rook_tally.desk.wall.pocket_dialog import PocketDialog
@@ -75,7 +76,7 @@ def test_nothing_hangs_until_a_sheet_of_what_matters_is_asked_for(
     _until_shown(qtbot, window)
     assert window.wall.middle.currentWidget() is window.wall.canvas
     assert _kept(studio.store) == ["ribbon columns dial lamps standing"]
-    assert window.wall.name_buttons["what-matters-now"].isChecked()
+    assert window.wall.bar.names["what-matters-now"].isChecked()
 
 
 def test_a_pane_is_made_by_a_few_letters_with_the_fitting_kind_first(
@@ -254,7 +255,7 @@ def test_sheets_go_into_a_file_and_come_out_of_it(
     qtbot.waitUntil(lambda: len(_kept(store)) == 2, timeout=PATIENCE_MS)
     path.write_text("format = 9")
     wall.read(path)
-    assert "newer rook-tally; no sheet was changed" in wall.trouble.text()
+    assert "newer rook-tally; no sheet was changed" in wall.bar.trouble.text()
     assert {one.slug for one in kept} == {"now", "rings"}
 
 

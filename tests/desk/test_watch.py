@@ -18,7 +18,8 @@ from rook_tally.core.watches.sentences import Part
 from rook_tally.desk.shell.alarm_dialog import AlarmDialog
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.tray import tray_words
-from rook_tally.desk.shell.window import LEDGER, WATCH, DeskWindow
+from rook_tally.desk.shell.views import LEDGER, WATCH
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.store import RequestSort, Store, journal, open_requests, watches
 from rook_tally.watching.keeping import Keeper

@@ -11,7 +11,8 @@ from rook_tally.core.watches.definitions import Hours
 from rook_tally.core.watches.sentences import Part
 from rook_tally.core.watches.ways import BUILT_IN, Security, Way, WaySort
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import WATCH, DeskWindow
+from rook_tally.desk.shell.views import WATCH
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.watch.way_dialog import WayDialog
 from rook_tally.desk.watch.way_form import texts_of, way_from
 from rook_tally.store import Store, ways

@@ -17,7 +17,8 @@ from rook_tally.core.kinds import PLAIN
 from rook_tally.core.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.shell.moment import held_clock, running_clock
-from rook_tally.desk.shell.window import LEDGER, STRIP, DeskWindow
+from rook_tally.desk.shell.views import LEDGER, STRIP
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.store import NewReading, Store, add_station, append_readings, load_site, set_site
 from tests.builders import append, begin_series
 from tests.desk.conftest import OpenDesk
@@ -272,7 +273,8 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
     take_shots(tmp_path / "b", days=0.5)
     names = sorted(path.name for path in (tmp_path / "a").iterdir())
     assert names == [
-        "formula.png", "ledger.png", "stations.png", "strip.png", "watch.png", "workings.png",
+        "formula.png", "ledger.png", "page-phone.png", "page-tablet.png", "stations.png",
+        "strip.png", "wall-arranged.png", "wall.png", "watch.png", "workings.png",
     ]  # fmt: skip
     for name in names:
         first = (tmp_path / "a" / name).read_bytes()

@@ -16,7 +16,8 @@ from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, W
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.ledger.model import SummaryRow
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, WORKINGS, DeskWindow
+from rook_tally.desk.shell.views import LEDGER, WORKINGS
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.workings.actions import WorkingsAction
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks

@@ -187,7 +187,7 @@ def _is_past(moment_s: float) -> bool:
 
 def _use(window: DeskWindow, now_us: int, at: int) -> None:
     """A few minutes' worth of looking around, without the pauses."""
-    from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP
+    from rook_tally.desk.shell.views import LEDGER, STATIONS, STRIP
 
     span_us = (HOUR_US, DAY_US, 30 * DAY_US, 365 * DAY_US)[at % 4]
     window.state.show_last(span_us)

@@ -72,7 +72,8 @@ def _edit(pipe: Any, place: Path, end_us: int) -> None:
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.desk.shell.moment import held_clock
-    from rook_tally.desk.shell.window import WORKINGS, DeskWindow
+    from rook_tally.desk.shell.views import WORKINGS
+    from rook_tally.desk.shell.window import DeskWindow
     from rook_tally.desk.workings.rows import Sort
 
     store = open_store(place)

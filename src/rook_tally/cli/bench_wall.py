@@ -95,7 +95,8 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.desk.shell.moment import held_clock
-    from rook_tally.desk.shell.window import WALL, DeskWindow
+    from rook_tally.desk.shell.views import WALL
+    from rook_tally.desk.shell.window import DeskWindow
     from rook_tally.desk.wall.showing import WallShow
 
     store = open_store(place)

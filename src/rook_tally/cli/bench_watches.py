@@ -236,7 +236,8 @@ def _drag(pipe: Any, place: Path, end_us: int) -> None:
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.desk.shell.moment import held_clock
-    from rook_tally.desk.shell.window import WATCH, DeskWindow
+    from rook_tally.desk.shell.views import WATCH
+    from rook_tally.desk.shell.window import DeskWindow
 
     store = open_store(place)
     application = QApplication(["rook-tally"])

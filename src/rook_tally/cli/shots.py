@@ -24,7 +24,8 @@ from rook_tally.demo.pottery import UNADOPTED
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS, DeskWindow
+from rook_tally.desk.shell.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
+from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.wall.showing import WallShow
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.intake.clocks import Clocks

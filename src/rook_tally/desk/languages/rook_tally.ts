@@ -2237,6 +2237,31 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>Show on the whole screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>Arrange</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>Add a pane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>Sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>{0} (takes no turn)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/wall/show_dialog.py" />
       <source>How sheets are shown</source>
       <translation type="unfinished" />
@@ -2303,16 +2328,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
-      <source>Show on the whole screen</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
-      <source>Arrange</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
       <source>Nothing hangs here yet</source>
       <translation type="unfinished" />
     </message>
@@ -2334,11 +2349,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
-      <source>Sheet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
       <source>Call the sheet</source>
       <translation type="unfinished" />
     </message>
@@ -2349,22 +2359,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
-      <source>Add a pane</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
       <source>What matters now</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/wall/view.py" />
       <source>{0} could not be written: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
-      <source>{0} (takes no turn)</source>
       <translation type="unfinished" />
     </message>
     <message>

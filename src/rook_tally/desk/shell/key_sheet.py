@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
@@ -14,10 +22,11 @@ from rook_tally.desk.shell.commands import Command, Section, key_words
 
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
-    (Section.LEDGER, Section.STATIONS),
+    (Section.LEDGER, Section.STATIONS, Section.WATCH),
     (Section.STRIP,),
-    (Section.WORKINGS, Section.WATCH),
+    (Section.WALL, Section.WORKINGS),
 )
+_WORDS_WIDTH = 212
 
 
 class KeySheet(QDialog):
@@ -26,9 +35,12 @@ class KeySheet(QDialog):
     def __init__(self, theme: Theme, commands: Sequence[Command], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(said("Keys"))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(24, 20, 24, 20)
-        row.setSpacing(36)
+        sheet = QWidget()
+        sheet.setObjectName("sheet")
+        sheet.setStyleSheet(f"QWidget#sheet {{ background: {theme.sheet}; }}")
+        row = QHBoxLayout(sheet)
+        row.setContentsMargins(20, 14, 20, 14)
+        row.setSpacing(20)
         for sections in _COLUMNS:
             column = QVBoxLayout()
             column.setSpacing(4)
@@ -40,6 +52,18 @@ class KeySheet(QDialog):
                     column.addSpacing(12)
             column.addStretch(1)
             row.addLayout(column)
+        # A small window scrolls what a large one shows at once.
+        scroll = QScrollArea()
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(sheet)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scroll)
+        wanted, room = sheet.sizeHint(), parent.size()
+        self.resize(
+            min(wanted.width() + 16, room.width() - 24), min(wanted.height(), room.height() - 24)
+        )
 
 
 def _lines(theme: Theme, commands: Sequence[Command]) -> QGridLayout:
@@ -48,7 +72,11 @@ def _lines(theme: Theme, commands: Sequence[Command]) -> QGridLayout:
     grid.setVerticalSpacing(2)
     for at, one in enumerate(commands):
         grid.addWidget(_label(key_words(one.keys), face(12, MEDIUM), theme.sheen), at, 0)
-        grid.addWidget(_label(one.words, face(12), theme.ink), at, 1)
+        words = _label(one.words, face(12), theme.ink)
+        # Long ones go on in a second line rather than over the window's edge.
+        words.setWordWrap(True)
+        words.setMinimumWidth(_WORDS_WIDTH)
+        grid.addWidget(words, at, 1)
     grid.setColumnStretch(1, 1)
     return grid
 

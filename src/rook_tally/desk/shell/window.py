@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable
 from html import escape
 from typing import Any
@@ -46,13 +45,21 @@ from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice, WallSettin
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.teller import Teller
 from rook_tally.desk.shell.undo import UndoHistory
+from rook_tally.desk.shell.views import (
+    LEDGER,
+    MADE_LATER,
+    STATIONS,
+    STRIP,
+    VIEWS,
+    WALL,
+    WATCH,
+    WORKINGS,
+)
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
 _TELL_PAUSE_MS = 40
 _MOMENT_PAUSE_MS = 150
-VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Watch", "Stations"]
-LEDGER, STRIP, WALL, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
 
 
 class _Bridge(QObject):
@@ -97,16 +104,9 @@ class DeskWindow(QMainWindow):
         self.feed = feed if feed is not None else Feed(store, clock=clock)
         self.head = Head(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
-        # Views that are made on first use: the first picture needs none of them.
-        self._strip: Any = None
-        self._strip_to_come, self._stations_to_come = QWidget(), QWidget()
-        self._workings_to_come, self._watch_to_come = QWidget(), QWidget()
-        self._wall_to_come = QWidget()
-        self._watch: Any = None
-        self._wall: Any = None
-        self._wall_settings = WallSettings()
-        self._stations: Any = None
-        self._workings: Any = None
+        # By their place, once they were looked at.
+        self._made: dict[int, Any] = {}
+        self.wall_settings = WallSettings()
         self.notice, self.banner = QLabel(), QLabel()
         self.rail = TimeRail(theme, RailModel(self.state))
         self.teller = Teller(theme, self)
@@ -152,11 +152,8 @@ class DeskWindow(QMainWindow):
         self.banner.linkActivated.connect(self._end_trial)
         self.banner.hide()
         self._views.addWidget(self.ledger)
-        self._views.addWidget(self._strip_to_come)
-        self._views.addWidget(self._wall_to_come)
-        self._views.addWidget(self._workings_to_come)
-        self._views.addWidget(self._watch_to_come)
-        self._views.addWidget(self._stations_to_come)
+        for _ in MADE_LATER:
+            self._views.addWidget(QWidget())
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -197,74 +194,41 @@ class DeskWindow(QMainWindow):
     def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(call)
 
+    def _made_view(self, at: int) -> Any:
+        """A view, made on first use."""
+        if at not in self._made:
+            made = self._made[at] = MADE_LATER[at](self)
+            to_come = self._views.widget(at)
+            assert to_come is not None
+            self._views.removeWidget(to_come)
+            to_come.deleteLater()
+            self._views.insertWidget(at, made)
+        return self._made[at]
+
     @property
     def strip(self) -> Any:
-        """The Strip view, made on first use: its plotting library takes a while to load."""
-        if self._strip is None:
-            from rook_tally.desk.strip.view import StripView
-
-            self._strip = StripView(self.theme, self.state, self.reader)
-            self._strip.readings_wanted.connect(self.dialogs.show_readings)
-            self._strip.correction_wanted.connect(self.dialogs.correct)
-            self._strip.copy_wanted.connect(self.dialogs.copy_figures)
-            self._strip.csv_wanted.connect(self.dialogs.save_csv)
-            self._strip.picture_wanted.connect(self.dialogs.save_picture)
-            self._views.removeWidget(self._strip_to_come)
-            self._strip_to_come.deleteLater()
-            self._views.insertWidget(STRIP, self._strip)
-            # All that was loaded stays: looking through it again takes as long as three frames.
-            gc.freeze()
-        return self._strip
+        """The Strip view."""
+        return self._made_view(STRIP)
 
     @property
     def wall(self) -> Any:
-        """The Wall view, made on first use."""
-        if self._wall is None:
-            from rook_tally.desk.wall.view import WallView
-
-            self._wall = WallView(self.theme, self.state, self.reader)
-            self._wall.settings = self._wall_settings
-            self._wall.series_opened.connect(self.open_in_strip)
-            self._views.removeWidget(self._wall_to_come)
-            self._wall_to_come.deleteLater()
-            self._views.insertWidget(WALL, self._wall)
-        return self._wall
+        """The Wall view."""
+        return self._made_view(WALL)
 
     @property
     def workings(self) -> Any:
-        """The Workings view, made on first use."""
-        if self._workings is None:
-            from rook_tally.desk.workings.view import WorkingsView
-
-            self._workings = WorkingsView(self.theme, self.state, self.reader)
-            self._views.removeWidget(self._workings_to_come)
-            self._workings_to_come.deleteLater()
-            self._views.insertWidget(WORKINGS, self._workings)
-        return self._workings
+        """The Workings view."""
+        return self._made_view(WORKINGS)
 
     @property
     def watch(self) -> Any:
-        """The Watch view, made on first use."""
-        if self._watch is None:
-            from rook_tally.desk.watch.view import WatchView
-
-            self._watch = WatchView(self.theme, self.state, self.reader)
-            self._views.removeWidget(self._watch_to_come)
-            self._watch_to_come.deleteLater()
-            self._views.insertWidget(WATCH, self._watch)
-        return self._watch
+        """The Watch view."""
+        return self._made_view(WATCH)
 
     @property
     def stations(self) -> Any:
-        """The Stations view, made on first use."""
-        if self._stations is None:
-            from rook_tally.desk.stations.view import StationsView
-
-            self._stations = StationsView(self.theme, self.state, self.reader)
-            self._views.removeWidget(self._stations_to_come)
-            self._stations_to_come.deleteLater()
-            self._views.insertWidget(STATIONS, self._stations)
-        return self._stations
+        """The Stations view."""
+        return self._made_view(STATIONS)
 
     @property
     def dialogs(self) -> Any:
@@ -301,9 +265,9 @@ class DeskWindow(QMainWindow):
         """Turn to a sheet of the Wall, the first for none. On the whole screen it is all there is:
         this window goes with it."""
         if screen:
-            self._wall_settings = replace(self._wall_settings, screen=screen)
-            if self._wall is not None:
-                self._wall.settings = self._wall_settings
+            self.wall_settings = replace(self.wall_settings, screen=screen)
+            if WALL in self._made:
+                self.wall.settings = self.wall_settings
         self._view_kept = None
         if not full_screen:
             self.show_view(WALL)
@@ -349,14 +313,14 @@ class DeskWindow(QMainWindow):
 
     def settings(self, theme: ThemeChoice) -> DeskSettings:
         """What is arranged now, to be kept."""
-        lanes = () if self._strip is None else tuple(
+        lanes = () if STRIP not in self._made else tuple(
             tuple((one.station.key, one.field) for one in lane.series)
-            for lane in self._strip.model.lanes
+            for lane in self.strip.model.lanes
         )  # fmt: skip
         return DeskSettings(
             theme, self._views.currentIndex(), self.state.window.span_us, lanes or self._lanes_kept,
             bytes(self.saveGeometry().data()).hex(), self.ledger.model.arrangement,
-            self._wall_settings if self._wall is None else self._wall.settings,
+            self.wall.settings if WALL in self._made else self.wall_settings,
         )  # fmt: skip
 
     def arrange(self, settings: DeskSettings) -> None:
@@ -367,7 +331,7 @@ class DeskWindow(QMainWindow):
             self.state.show_last(settings.span_us)
         self._lanes_kept = settings.lanes
         self.ledger.model.arrange(settings.ledger)
-        self._wall_settings = settings.wall
+        self.wall_settings = settings.wall
         self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
         if self.state.is_loaded:
             self._arrange_views()
@@ -415,8 +379,8 @@ class DeskWindow(QMainWindow):
         self.head.refresh()
 
     def _end_trial(self, _link: str) -> None:
-        if self._workings is not None:
-            self._workings.model.end_trial()
+        if WORKINGS in self._made:
+            self.workings.model.end_trial()
         # What was tried out anywhere else.
         if self.state.trial:
             self.state.try_out({})
@@ -446,11 +410,8 @@ class DeskWindow(QMainWindow):
         elif isinstance(reply.answer, RailRibbon):
             self.rail.model.take(reply.answer)
         self.ledger.take_reply(reply)
-        if self._strip is not None:
-            self._strip.take_reply(reply)
-        for view in (self._stations, self._workings, self._watch, self._wall):
-            if view is not None:
-                view.take_reply(reply)
+        for view in self._made.values():
+            view.take_reply(reply)
         self.undo.take_reply(reply)
         if self._dialogs is not None:
             self._dialogs.take_reply(reply)
@@ -487,8 +448,8 @@ class DeskWindow(QMainWindow):
         """Stop the threads before the window goes."""
         self.closing.emit()
         self._tick.stop()
-        if self._wall is not None and self._wall.showing is not None:
-            self._wall.showing.close()
+        if WALL in self._made and self.wall.showing is not None:
+            self.wall.showing.close()
         self.feed.stop()
         self.reader.stop()
         super().closeEvent(event)

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QLabel,
-    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -43,6 +42,7 @@ from rook_tally.desk.wall.questions import (
     SheetListingQuestion,
     WallMaterial,
 )
+from rook_tally.desk.wall.sheet_bar import SheetBar
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.desk.wall.showing import WallShow
 from rook_tally.store import Series
@@ -52,11 +52,6 @@ _TICK_MS = 1000
 _WITHIN = Qt.ShortcutContext.WidgetWithChildrenShortcut
 _CLOSES = Qt.WidgetAttribute.WA_DeleteOnClose
 _FILES = "TOML (*.toml)"
-_IN_MENU = (
-    WallAction.MATTERS, WallAction.EMPTY, WallAction.COPY, WallAction.RENAME, WallAction.REMOVE,
-    None, WallAction.EARLIER, WallAction.LATER, WallAction.TURNS, None, WallAction.SAVE,
-    WallAction.READ, None, WallAction.SHOWING, WallAction.POCKET,
-)  # fmt: skip
 
 
 class WallView(QWidget):
@@ -65,19 +60,18 @@ class WallView(QWidget):
     series_opened = Signal(list)
     shown_full = Signal()
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(
+        self, theme: Theme, state: SiteState, reader: Reader, settings: WallSettings
+    ) -> None:
         super().__init__()
         self._theme, self._state, self._reader = theme, state, reader
-        self.settings = WallSettings()
+        self.settings = settings
         self.model = WallModel(state)
         self.arranging = Arranging(self.model)
         self.canvas = WallCanvas(theme, self.model, self.arranging)
         self.panel = PanePanel(theme, self.model, self.arranging)
         self.panel.hide()
-        self.names = QHBoxLayout()
-        self.show_button, self.arrange_button = QPushButton(), QPushButton()
-        self.add, self.more = QPushButton(said("Add a pane")), QPushButton(said("Sheet"))
-        self.trouble = QLabel()
+        self.bar = SheetBar(theme, self.model, self.do)
         self.empty = QWidget()
         self.middle = QStackedWidget()
         self.dialog: QDialog | None = None
@@ -86,38 +80,12 @@ class WallView(QWidget):
         self._sheet_moves = 0
         self._first: str | None = None
         self._first_is_full = False
-        self.name_buttons: dict[str, QPushButton] = {}
-        self._told_names: list[tuple[str, str, bool]] = []
         self._lay_out()
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self.tick)
         self._connect()
 
     def _lay_out(self) -> None:
-        self.show_button.setText(said("Show on the whole screen"))
-        self.arrange_button.setText(said("Arrange"))
-        self.arrange_button.setCheckable(True)
-        for button in (self.show_button, self.arrange_button, self.add, self.more):
-            button.setObjectName("small")
-        self.add.hide()
-        bar = QHBoxLayout()
-        bar.setContentsMargins(16, 6, 16, 6)
-        bar.setSpacing(8)
-        self.names.setSpacing(16)
-        bar.addLayout(self.names)
-        bar.addStretch(1)
-        tint(self.trouble, self._theme.dim)
-        self.trouble.setFont(face(12))
-        bar.addWidget(self.trouble)
-        for button in (self.add, self.arrange_button, self.more, self.show_button):
-            bar.addWidget(button)
-        top = QWidget()
-        top.setObjectName("paper")
-        top.setStyleSheet(
-            f"QWidget#paper {{ background: {self._theme.paper};"
-            f" border-bottom: 1px solid {self._theme.strong_rule}; }}"
-        )
-        top.setLayout(bar)
         self._lay_out_empty()
         self.middle.addWidget(self.canvas)
         self.middle.addWidget(self.empty)
@@ -128,16 +96,8 @@ class WallView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(top)
+        column.addWidget(self.bar)
         column.addLayout(row, 1)
-        menu = QMenu(self)
-        for action in _IN_MENU:
-            if action is None:
-                menu.addSeparator()
-                continue
-            keys = f"\t{action.keys[0]}" if action.keys else ""
-            menu.addAction(f"{action.words}{keys}", partial(self.do, action))
-        self.more.setMenu(menu)
 
     def _lay_out_empty(self) -> None:
         """What is shown while nothing hangs here."""
@@ -169,9 +129,6 @@ class WallView(QWidget):
         model.laid_out.append(self._refresh)
         self.matters.clicked.connect(partial(self.do, WallAction.MATTERS))
         self.blank.clicked.connect(partial(self.do, WallAction.EMPTY))
-        self.show_button.clicked.connect(partial(self.do, WallAction.SHOW))
-        self.arrange_button.clicked.connect(partial(self.do, WallAction.ARRANGE))
-        self.add.clicked.connect(partial(self.do, WallAction.ADD))
         self.panel.series_wanted.connect(self._pick_series)
         self.canvas.opened.connect(self._open)
         self._state.subscribe(self._on_state_changed)
@@ -221,8 +178,7 @@ class WallView(QWidget):
         """Let panes be picked and moved, with the picked one's page beside; or no longer."""
         self.canvas.arrange(is_arranged)
         self.panel.setVisible(is_arranged)
-        self.add.setVisible(is_arranged)
-        self.arrange_button.setChecked(is_arranged)
+        self.bar.arrange(is_arranged)
         self.canvas.setFocus()
 
     def begin_with(self, slug: str, *, is_full: bool = False) -> None:
@@ -414,31 +370,6 @@ class WallView(QWidget):
         self._ask()
 
     def _refresh(self) -> None:
-        model = self.model
         self._ask()
-        self.middle.setCurrentWidget(self.empty if model.sheet is None else self.canvas)
-        for button in (self.show_button, self.arrange_button):
-            button.setEnabled(model.sheet is not None)
-        self.trouble.setText(model.trouble)
-        told = [(one.slug, one.name, one.turns) for one in model.sheets]
-        if told != self._told_names:
-            self._told_names = told
-            self._name_sheets()
-        for slug, button in self.name_buttons.items():
-            button.setChecked(model.sheet is not None and slug == model.sheet.slug)
-
-    def _name_sheets(self) -> None:
-        for button in self.name_buttons.values():
-            button.deleteLater()
-        self.name_buttons.clear()
-        for one in self.model.sheets:
-            button = QPushButton(one.name if one.turns else said("{0} (takes no turn)", one.name))
-            button.setObjectName("page")
-            button.setCheckable(True)
-            self.name_buttons[one.slug] = button
-            button.clicked.connect(partial(self._show_sheet, one.slug))
-            self.names.addWidget(button)
-
-    def _show_sheet(self, slug: str, _checked: bool = False) -> None:
-        self.model.show(slug)
-        self._refresh()
+        is_empty = self.model.sheet is None
+        self.middle.setCurrentWidget(self.empty if is_empty else self.canvas)
