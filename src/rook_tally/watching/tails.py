@@ -48,10 +48,10 @@ class Tail:
     def since(self, moment_us: int) -> tuple[TimeArray, FloatArray]:
         """The readings from a moment on; the arrays are ours."""
         times = self._time_us[self._begin : self._end]
-        first = self._begin + int(np.searchsorted(times, moment_us))
+        first = self._begin + int(times.searchsorted(moment_us))
         return self._time_us[first : self._end], self._value[first : self._end]
 
     def cut(self, moment_us: int) -> None:
         """Forget the readings from a moment on."""
         times = self._time_us[self._begin : self._end]
-        self._end = self._begin + int(np.searchsorted(times, moment_us))
+        self._end = self._begin + int(times.searchsorted(moment_us))

@@ -65,7 +65,7 @@ class Inputs:
     heard: Mapping[int, Heard]
     _moments: dict[frozenset[int], TimeArray] = field(default_factory=dict)
     _between: dict[tuple[frozenset[int], int, int], TimeArray] = field(default_factory=dict)
-    _held: dict[tuple[Input, int], tuple[TimeArray, FloatArray]] = field(default_factory=dict)
+    _held: dict[tuple[int, int, int], tuple[TimeArray, FloatArray]] = field(default_factory=dict)
 
     def of(self, series_id: int) -> Heard:
         """The readings of one series; none when nothing is known of it."""
@@ -84,8 +84,8 @@ class Inputs:
     ) -> TimeArray:
         """As `moments`, those in [start, end); the same array every time."""
         times = self.moments(series_ids)
-        low = 0 if start_us is None else int(np.searchsorted(times, start_us))
-        high = len(times) if end_us is None else int(np.searchsorted(times, end_us))
+        low = 0 if start_us is None else int(times.searchsorted(start_us))
+        high = len(times) if end_us is None else int(times.searchsorted(end_us))
         if (low, high) == (0, len(times)):
             return times
         key = (frozenset(series_ids), low, high)
@@ -105,20 +105,21 @@ class Inputs:
         if len(heard.time_us) == len(times) and np.array_equal(heard.time_us, times):
             return heard.value
         # Asked for by its formula and again for whether it is fresh.
-        known = self._held.get((one, id(times)))
+        key = one.series_id, one.held_us, id(times)
+        known = self._held.get(key)
         if known is not None:
             return known[1]
         if not len(heard.time_us):
             value = np.full(len(times), np.nan)
         elif len(times) < max(len(heard.time_us) // 4, _FEW):
-            at = np.searchsorted(heard.time_us, times, side="right") - 1
+            at = heard.time_us.searchsorted(times, side="right") - 1
             stale = (at < 0) | (times - heard.time_us[at] > one.held_us)
             value = heard.value[at]
             value[stale] = np.nan
         else:
             value = _held_on(heard, times, one.held_us)
         # The moments are kept with it, so that their identity stays theirs.
-        self._held[one, id(times)] = (times, value)
+        self._held[key] = (times, value)
         return value
 
     def is_fresh(self, one: Input, times: TimeArray) -> BoolArray:

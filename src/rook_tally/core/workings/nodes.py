@@ -144,6 +144,11 @@ class Together:
         return result
 
 
+def _at_each(value: FloatArray, times: TimeArray) -> FloatArray:
+    """A value for each moment; a constant says the same at all of them."""
+    return value if value.shape == times.shape else np.broadcast_to(value, times.shape)
+
+
 def _read_at(inputs: Inputs, one: Input, times: TimeArray) -> TimeArray:
     heard = inputs.of(one.series_id).time_us
     if not len(heard):
@@ -179,9 +184,9 @@ class Windowed:
         # Only what the windows asked for can touch.
         if len(times):
             first_us = int(times[0]) - self.window_us - self.gap_us - self.further_us
-            part = slice(*np.searchsorted(moments, [first_us, int(times[-1]) + 1]).tolist())
+            part = slice(*moments.searchsorted([first_us, int(times[-1]) + 1]).tolist())
             moments = moments if part == slice(0, len(moments)) else moments[part]
-        value = np.broadcast_to(self.part.at(inputs, moments), moments.shape)
+        value = _at_each(self.part.at(inputs, moments), moments)
         with np.errstate(all="ignore"):
             return self.function(Lookback(moments, value, self.gap_us, self.window_us, times))
 
@@ -252,7 +257,7 @@ class Program:
         """Its values at (M,) rising moments, NaN for gaps."""
         if not len(times):
             return np.empty(0)
-        value = np.broadcast_to(self.node.at(inputs, times), times.shape) / self.factor
+        value = _at_each(self.node.at(inputs, times), times) / self.factor
         stale = ~np.isfinite(value)
         for one in self.alone:
             stale |= ~inputs.is_fresh(one, times)
