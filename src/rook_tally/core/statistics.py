@@ -16,7 +16,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.gaps import check_window, cleaned, inside, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
@@ -36,6 +36,7 @@ class Window:
 
 
 EVERYTHING = Window()
+_BLOCK = 1 << 14
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,14 +96,25 @@ def pieces_of(
     from_us = begin if window.start_us is None else np.maximum(begin, window.start_us)
     to_us = end if window.end_us is None else np.minimum(end, window.end_us)
     wide = to_us > from_us
-    begin, end, left, right = begin[wide], end[wide], left[wide], right[wide]
-    from_us, to_us = from_us[wide], to_us[wide]
-    # Differences are taken as whole microseconds: an epoch in float seconds would lose them.
-    span = (end - begin).astype(np.float64)
-    slope = (right - left) / span
-    clipped_left = np.where(from_us == begin, left, left + slope * (from_us - begin))
-    clipped_right = np.where(to_us == end, right, left + slope * (to_us - begin))
+    if not wide.all():
+        begin, end, left, right = begin[wide], end[wide], left[wide], right[wide]
+        from_us, to_us = from_us[wide], to_us[wide]
+    # Only a piece at an edge is cut. Differences are taken as whole microseconds: an epoch in
+    # float seconds would lose them.
+    cut = np.flatnonzero((from_us != begin) | (to_us != end))
+    clipped_left, clipped_right = left, right
+    if len(cut):
+        slope = (right[cut] - left[cut]) / (end[cut] - begin[cut]).astype(np.float64)
+        clipped_left, clipped_right = left.copy(), right.copy()
+        clipped_left[cut] = np.where(
+            from_us[cut] == begin[cut], left[cut], left[cut] + slope * (from_us - begin)[cut]
+        )
+        clipped_right[cut] = np.where(
+            to_us[cut] == end[cut], right[cut], left[cut] + slope * (to_us - begin)[cut]
+        )
     length_s = (to_us - from_us) / SECOND_US
+    if not lone.any():
+        return Pieces(length_s, clipped_left, clipped_right)
     return Pieces(
         np.concatenate((length_s, np.full(int(lone.sum()), float(cadence_s)))),
         np.concatenate((clipped_left, value[lone])),
@@ -117,12 +129,17 @@ def covered_s(
     return pieces_of(readings, max_gap_s=max_gap_s, cadence_s=cadence_s, window=window).covered_s
 
 
+def _twice_area(pieces: Pieces) -> float:
+    """Σ d·(a+b), with no array between."""
+    return inner(pieces.length_s, pieces.left) + inner(pieces.length_s, pieces.right)
+
+
 def mean_of(pieces: Pieces) -> float:
     """Time-weighted mean: Σ d·(a+b)/2 / W; NaN when nothing is covered."""
     weight = pieces.covered_s
     if weight == 0:
         return math.nan
-    return float((pieces.length_s * (pieces.left + pieces.right)).sum() / 2 / weight)
+    return _twice_area(pieces) / 2 / weight
 
 
 def std_of(pieces: Pieces) -> float:
@@ -142,14 +159,23 @@ def excess_of(pieces: Pieces, limit: float) -> tuple[float, float]:
     """
     if not len(pieces.length_s):
         return math.nan, math.nan
-    a, b = pieces.left - limit, pieces.right - limit
-    high, low = np.maximum(a, b), np.minimum(a, b)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.where(low >= 0, 1.0, high / (high - low))
-    share = np.where(high > 0, share, 0.0)
-    mean_excess = np.where(low >= 0, (a + b) / 2, np.maximum(high, 0.0) / 2)
-    above_s = pieces.length_s * share
-    return float(above_s.sum()), float((above_s * mean_excess).sum())
+    above_s = excess = 0.0
+    # A block at a time: ten steps over whole arrays would go to memory and back ten times.
+    for start in range(0, len(pieces.length_s), _BLOCK):
+        part = slice(start, start + _BLOCK)
+        a, b = pieces.left[part] - limit, pieces.right[part] - limit
+        high, low = np.maximum(a, b), np.minimum(a, b)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            share = high / (high - low)
+        over = low >= 0
+        share[over] = 1.0
+        share[high <= 0] = 0.0
+        lasting_s = pieces.length_s[part] * share
+        above_s += float(lasting_s.sum())
+        # Over the part that is above: a triangle, or all of a piece that never goes below.
+        high[over] += low[over]
+        excess += float(inner(lasting_s, high))
+    return above_s, excess / 2
 
 
 def mirrored(pieces: Pieces) -> Pieces:
@@ -161,7 +187,7 @@ def exposure_of(pieces: Pieces) -> float:
     """Integral of the value over the pieces, unit·h; NaN without a piece."""
     if not len(pieces.length_s):
         return math.nan
-    return float((pieces.length_s * (pieces.left + pieces.right)).sum()) / 2 / HOUR_S
+    return _twice_area(pieces) / 2 / HOUR_S
 
 
 def lowest(readings: Readings, window: Window = EVERYTHING) -> Extreme:
