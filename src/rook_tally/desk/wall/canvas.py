@@ -18,8 +18,9 @@ from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_mov
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.wall.arranging import Arranging
-from rook_tally.desk.wall.ink_frame import draw_pane, unit_of
+from rook_tally.desk.wall.ink_frame import changed_part, draw_pane, unit_of
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.wall.faces import Face
 
 _GRIP_PX = 6
 _EDGE_SHARE = 0.22
@@ -34,6 +35,8 @@ class WallCanvas(QWidget):
     def __init__(self, theme: Theme, model: WallModel, arranging: Arranging | None = None) -> None:
         super().__init__()
         self._theme, self._model, self._arranging = theme, model, arranging
+        # As they were inked, or are about to be.
+        self._shown: tuple[Face, ...] = ()
         self._grip: tuple[int, Side] | None = None
         self._carried: int | None = None
         self._press = QPoint()
@@ -79,13 +82,21 @@ class WallCanvas(QWidget):
         return QRect(left, top, right - left, bottom - top)
 
     def _on_laid_out(self) -> None:
+        self._shown = self._model.faces
         self._announce()
         self.update()
 
     def _on_faces_changed(self, moved: set[int]) -> None:
+        before, self._shown = self._shown, self._model.faces
+        unit = unit_of(self.width(), self.height())
         for at in moved:
-            if self._model.sheet is not None and at < len(self._model.sheet.panes):
-                self.update(self.rect_of(self._model.sheet.panes[at].area))
+            if self._model.sheet is None or at >= len(self._model.sheet.panes):
+                continue
+            rect = self.rect_of(self._model.sheet.panes[at].area)
+            if at < len(before):
+                part = changed_part(before[at], self._model.faces[at], QRectF(rect), unit)
+                rect = part.toAlignedRect().intersected(rect)
+            self.update(rect)
         self._announce()
 
     def _announce(self) -> None:
@@ -105,7 +116,7 @@ class WallCanvas(QWidget):
         for at, pane in enumerate(sheet.panes):
             rect = self.rect_of(pane.area)
             if region.intersects(rect):
-                painter.setClipRect(rect)
+                painter.setClipRegion(region.intersected(rect))
                 draw_pane(painter, self._theme, faces[at], QRectF(rect), unit)
         painter.setClipRegion(region)
         self._draw_rules(painter, region)

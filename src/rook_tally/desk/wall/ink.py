@@ -134,6 +134,9 @@ class Ink:
         whole = sum(widths(size))
         if whole > area.width():
             size = size * area.width() / whole
+        if size < LEAST_PX:
+            # Too small for both: the figure goes before its unit, which the title tells as well.
+            unit = ""
         figure_wide, unit_wide, _ = widths(size)
         px, small = max(LEAST_PX, int(size)), max(LEAST_PX, int(size * share))
         tall, ascent, cap = _heights(px, weight)

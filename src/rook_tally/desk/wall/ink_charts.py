@@ -45,8 +45,11 @@ def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
         return
     # Where there is no room beside a post its value stands under it.
     under = name * 1.2 + (name if is_narrow else 0.0)
+    asked = ink.painter.clipBoundingRect() if ink.painter.hasClipping() else area
     for at, column in enumerate(body.columns):
         part = QRectF(area.left() + at * step, area.top(), step - 3 * ink.unit, area.height())
+        if not part.intersects(asked):
+            continue
         ink.fade(column.value.freshness)
         post = part.adjusted(0, 0, 0, -under)
         _post(ink, column, post)
@@ -64,6 +67,19 @@ def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
         line = QRectF(part.left(), part.bottom() - name, part.width(), name)
         ink.text(line, names[at], shade=ink.theme.dim, most=letters, least=0.5)
     ink.fade(Freshness.FRESH)
+
+
+def sizes_agree(one: ColumnsBody, other: ColumnsBody) -> bool:
+    """Whether two bodies are written in letters of the same sizes, column by column."""
+
+    def widest(body: ColumnsBody) -> float:
+        return max(advance(column.value.text, 24, BOLD) for column in body.columns)
+
+    return (
+        len(one.columns) == len(other.columns) > 0
+        and [column.name for column in one.columns] == [column.name for column in other.columns]
+        and widest(one) == widest(other)
+    )
 
 
 def _post(ink: Ink, column: Column, area: QRectF) -> None:

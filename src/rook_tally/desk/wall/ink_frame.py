@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -13,7 +14,7 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour
 from rook_tally.desk.wall.ink import RIGHT, Ink
-from rook_tally.desk.wall.ink_charts import draw_columns, draw_ribbon
+from rook_tally.desk.wall.ink_charts import draw_columns, draw_ribbon, sizes_agree
 from rook_tally.desk.wall.ink_figures import draw_day, draw_dial, draw_figure, draw_words
 from rook_tally.desk.wall.ink_lists import draw_lamps, draw_score, draw_standing, draw_table
 from rook_tally.wall.faces import (
@@ -51,8 +52,7 @@ def draw_pane(painter: QPainter, theme: Theme, face: Face, area: QRectF, unit: f
     ink = Ink(painter, theme, unit)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.fillRect(area, colour(theme.sheet))
-    beside, over = min(30 * unit, 0.08 * area.width()), min(22 * unit, 0.1 * area.height())
-    inner = area.adjusted(beside, over, -beside, -over)
+    inner = _inner(area, unit)
     if face.is_trial:
         _mark_trial(ink, area)
     inner = _draw_title(ink, face, inner)
@@ -65,6 +65,26 @@ def draw_pane(painter: QPainter, theme: Theme, face: Face, area: QRectF, unit: f
         ink.fade(face.freshness)
         _draw_body(ink, face.body, inner)
         painter.setOpacity(1.0)
+
+
+def _inner(area: QRectF, unit: float) -> QRectF:
+    """What of a pane is written in."""
+    beside, over = min(30 * unit, 0.08 * area.width()), min(22 * unit, 0.1 * area.height())
+    return area.adjusted(beside, over, -beside, -over)
+
+
+def changed_part(before: Face, after: Face, area: QRectF, unit: float) -> QRectF:
+    """What of a pane has to be inked again: of columns those that moved, of others all of it."""
+    old, new = before.body, after.body
+    if not isinstance(old, ColumnsBody) or not isinstance(new, ColumnsBody):
+        return area
+    if replace(before, body=None) != replace(after, body=None) or not sizes_agree(old, new):
+        return area
+    inner = _inner(area, unit)
+    step = inner.width() / len(new.columns)
+    moved = [at for at, one in enumerate(new.columns) if one != old.columns[at]]
+    left, right = inner.left() + min(moved) * step, inner.left() + (max(moved) + 1) * step
+    return QRectF(left - 2, area.top(), right - left + 4, area.height())
 
 
 def _draw_body(ink: Ink, body: Body, area: QRectF) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import segno
 from msgspec.structs import replace
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QGuiApplication, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -167,11 +167,13 @@ def _code(text: str) -> QPixmap:
     image = QImage(_CODE_PX, _CODE_PX, QImage.Format.Format_RGB32)
     image.fill(Qt.GlobalColor.white)
     painter = QPainter(image)
-    size = _CODE_PX / len(rows)
+    # Whole pixels: a camera counts squares.
+    size = _CODE_PX // len(rows)
+    free = (_CODE_PX - size * len(rows)) // 2
     for y, row in enumerate(rows):
         for x, is_dark in enumerate(row):
             if is_dark:
-                painter.fillRect(QRectF(x * size, y * size, size + 0.5, size + 0.5),
-                                 Qt.GlobalColor.black)  # fmt: skip
+                square = QRect(free + x * size, free + y * size, size, size)
+                painter.fillRect(square, Qt.GlobalColor.black)
     painter.end()
     return QPixmap.fromImage(image)

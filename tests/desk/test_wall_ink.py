@@ -1,0 +1,79 @@
+"""Panes inked: only what moved is inked again, and comes out as if all of it were."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage, QPainter
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.levels import Level
+from rook_tally.core.theme import LIGHT
+from rook_tally.core.wall.definitions import PaneKind
+from rook_tally.desk.wall.ink import Ink
+from rook_tally.desk.wall.ink_frame import changed_part, draw_pane
+from rook_tally.wall.faces import Column, ColumnsBody, Face, Value
+
+AREA = QRectF(0, 0, 640, 200)
+
+
+def _face(*texts: str) -> Face:
+    columns = tuple(
+        Column(f"Place {at}", f"P{at}", Value(text, "°C", Level(at % 3)), at / 9, 0.1, 0.7)
+        for at, text in enumerate(texts)
+    )
+    return Face(PaneKind.COLUMNS, "Temperature", "°C", ColumnsBody(columns))
+
+
+def _image() -> QImage:
+    made = QImage(640, 200, QImage.Format.Format_RGB32)
+    made.fill(0)
+    return made
+
+
+def _inked(image: QImage, face: Face, part: QRectF) -> QImage:
+    painter = QPainter(image)
+    painter.setClipRect(part.toAlignedRect())
+    draw_pane(painter, LIGHT, face, AREA, 1.0)
+    painter.end()
+    return image
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "is_all"),
+    [
+        (("20.1", "19.9", "8.0", "11.1"), ("20.1", "19.9", "8.1", "11.1"), False),
+        (("20.1", "19.9", "18.0", "11.1"), ("20.4", "19.9", "18.1", "11.1"), False),
+        # Longer letters make all of them smaller.
+        (("2.1", "9.9", "8.0", "1.1"), ("2.1", "9.9", "1018.1", "1.1"), True),
+        (("2.1", "9.9"), ("2.1", "9.9", "8.0"), True),
+    ],
+)
+def test_only_columns_that_moved_are_inked_again(
+    qtbot: QtBot, before: tuple[str, ...], after: tuple[str, ...], is_all: bool
+) -> None:
+    old, new = _face(*before), _face(*after)
+    part = changed_part(old, new, AREA, 1.0)
+    assert (part == AREA) is is_all
+    again = _inked(_inked(_image(), old, AREA), new, part)
+    assert again == _inked(_image(), new, AREA)
+
+
+def test_another_title_or_note_is_inked_with_all_of_it(qtbot: QtBot) -> None:
+    face = _face("2.1", "9.9")
+    assert changed_part(face, replace(face, note="late"), AREA, 1.0) == AREA
+
+
+def test_letters_fit_their_room_or_are_cut_short(qtbot: QtBot) -> None:
+    image = _image()
+    painter = QPainter(image)
+    ink = Ink(painter, LIGHT, 1.0)
+    for width in (400.0, 90.0, 30.0, 9.0):
+        assert ink.text(QRectF(0, 0, width, 30), "Surface temperature") <= width + 1
+    assert ink.text(QRectF(0, 0, 0, 30), "x") == 0.0
+    for width in (300.0, 80.0, 40.0):
+        taken = ink.value(QRectF(0, 0, width, 80), Value("153.8", "°C", Level.HIGH))
+        assert taken.width() <= width + 2
+    painter.end()
