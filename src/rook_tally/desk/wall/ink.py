@@ -124,19 +124,22 @@ class Ink:
         weight = BOLD if is_strong else MEDIUM
         # The unit is written at this share of the figure's size.
         share = 0.42 if len(value.unit) > 1 else 0.6
-        size = max(area.height() * 0.95, 1.0)
+        most = max(area.height() * 0.95, 1.0)
 
         def widths(px: float) -> tuple[float, float, float]:
             figure = advance(value.text, max(LEAST_PX, int(px)), weight)
             small = advance(unit, max(LEAST_PX, int(px * share)), REGULAR)
             return figure, small, self._strokes_room(value.level, px)
 
-        whole = sum(widths(size))
-        if whole > area.width():
-            size = size * area.width() / whole
-        if size < LEAST_PX:
-            # Too small for both: the figure goes before its unit, which the title tells as well.
+        def fitting() -> float:
+            whole = sum(widths(most))
+            return most if whole <= area.width() else most * area.width() / whole
+
+        size = fitting()
+        if unit and sum(widths(size)) > area.width() + 1:
+            # Too small for both: the figure goes before its unit.
             unit = ""
+            size = fitting()
         figure_wide, unit_wide, _ = widths(size)
         px, small = max(LEAST_PX, int(size)), max(LEAST_PX, int(size * share))
         tall, ascent, cap = _heights(px, weight)
