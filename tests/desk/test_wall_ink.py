@@ -73,7 +73,7 @@ def test_letters_fit_their_room_or_are_cut_short(qtbot: QtBot) -> None:
     for width in (400.0, 90.0, 30.0, 9.0):
         assert ink.text(QRectF(0, 0, width, 30), "Surface temperature") <= width + 1
     assert ink.text(QRectF(0, 0, 0, 30), "x") == 0.0
-    for width in (300.0, 80.0, 40.0):
+    for width in (300.0, 80.0, 50.0):
         taken = ink.value(QRectF(0, 0, width, 80), Value("153.8", "°C", Level.HIGH))
         assert taken.width() <= width + 2
     painter.end()
