@@ -75,6 +75,11 @@ class Ink:
         size = self.fitted(text, area.width(), height, weight)
         size = max(size, int(height * least), LEAST_PX)
         wide = advance(text, size, weight)
+        # Letters are hinted: a size's width is not quite in proportion.
+        for smaller in range(size - 1, max(LEAST_PX, size - 3) - 1, -1):
+            if wide <= area.width() + 1:
+                break
+            size, wide = smaller, advance(text, smaller, weight)
         if wide > area.width() + 1:
             metrics = QFontMetricsF(face(size, weight))
             text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, area.width() + 1)
