@@ -144,11 +144,18 @@ class PageServer:
             response.headers.update(_HEADERS)
         return response
 
-    def _device(self, request: web.Request) -> PageDevice | None:
+    def _let_in(self, request: web.Request) -> PageDevice | web.Response:
+        """The device that asks, or what is answered to who is none."""
+        refused = self._refused(request)
+        if refused is not None:
+            return refused
         key = request.cookies.get(COOKIE, "")
         device = self._devices.get(access_hash(key)) if key else None
-        if device is not None:
-            self._note_seen(device)
+        if device is None:
+            if key:
+                self._patience.note_wrong(request.remote or "", self._clock())
+            return _closed()
+        self._note_seen(device)
         return device
 
     def _note_seen(self, device: PageDevice) -> None:
@@ -208,13 +215,9 @@ class PageServer:
         return await self._sheet_page(request, request.match_info["slug"])
 
     async def _sheet_page(self, request: web.Request, slug: str) -> web.StreamResponse:
-        refused = self._refused(request)
-        if refused is not None:
-            return refused
-        if self._device(request) is None:
-            if COOKIE in request.cookies:
-                self._patience.note_wrong(request.remote or "", self._clock())
-            return _closed()
+        device = self._let_in(request)
+        if isinstance(device, web.Response):
+            return device
         now_us = self._clock()
         async with self._turn:
             sheet = self._board.sheet(slug)
@@ -243,9 +246,9 @@ class PageServer:
     # Live
 
     async def _get_live(self, request: web.Request) -> web.StreamResponse:
-        device = self._device(request)
-        if device is None:
-            return _closed()
+        device = self._let_in(request)
+        if isinstance(device, web.Response):
+            return device
         if len(self._open) >= _MOST_PAGES:
             full = _page(closed_html(said("Full"), said("Too many pages are open.")))
             full.set_status(503)

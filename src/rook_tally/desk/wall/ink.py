@@ -57,7 +57,7 @@ class Ink:
         no smaller than can be read from a way off; what is longer then is cut short."""
         widest = max((self.width(text, height, weight) for text in texts), default=0.0)
         size = height if widest <= width else height * width / widest
-        return max(size, min(height, 15 * self.unit))
+        return max(size, min(height, 21 * self.unit))
 
     def text(
         self, area: QRectF, text: str, *, weight: QFont.Weight = REGULAR, shade: str = "",

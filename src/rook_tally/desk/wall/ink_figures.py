@@ -95,7 +95,7 @@ def _centred_value(ink: Ink, value: Value, area: QRectF) -> None:
     taken = ink.value(area, value)
     painter.restore()
     shift = max(0.0, (area.width() - taken.width()) / 2)
-    ink.value(area.adjusted(shift, 0, 2, 0), value)
+    ink.value(area.translated(shift, 0), value)
 
 
 def draw_day(ink: Ink, body: DayBody, area: QRectF) -> None:
