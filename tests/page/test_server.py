@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import subprocess
 from pathlib import Path
 from typing import Self
@@ -136,6 +137,12 @@ class Stream:
     def text(self) -> str:
         return self.file.read_text()
 
+    @property
+    def panes(self) -> list[dict[str, str]]:
+        """The panes of each event that has come in whole."""
+        lines = self.text.split("\n\n")[:-1]
+        return [json.loads(line.partition("data: ")[2]) for line in lines if "data: {" in line]
+
     def __enter__(self) -> Self:
         return self
 
@@ -154,11 +161,12 @@ def device(pages: Pages) -> tuple[str, ...]:
 def test_only_panes_that_say_something_else_are_sent(pages: Pages, device: tuple[str, ...]) -> None:
     pages.told("glaze-dust", "pm25", 10)
     with Stream(pages, device, "now") as stream:
-        wait_until(lambda: 'aria-label=\\"10 µg/m³' in stream.text)
-        begun = len(stream.text)
+        wait_until(lambda: any("10 µg/m³" in told.get("p0", "") for told in stream.panes))
         pages.told("yard-post", "temp", 5)
-        wait_until(lambda: '"p4"' in stream.text[begun:])
-        assert '"p0"' not in stream.text[begun:]
+        wait_until(lambda: any(">5.0<" in told.get("p4", "") for told in stream.panes))
+        (told,) = [told for told in stream.panes if ">5.0<" in told.get("p4", "")]
+        # The columns, the lamp of the station that spoke, and what was waiting for its word.
+        assert {"p4"} <= set(told) <= {"p2", "p3", "p4", "p5"}
         with pages.store.write() as connection:
             sheet = sheet_called(connection, "now")
             keep_sheet(connection, replace(sheet, panes=sheet.panes[::-1]).with_areas(sheet.areas))

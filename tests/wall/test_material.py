@@ -92,3 +92,13 @@ def test_an_envelope_holds_what_was_counted_in(readings: list[tuple[int, float]]
             assert envelope.high[at] == max(mine)
             assert envelope.mean[at] == pytest.approx(np.mean(mine), abs=1e-9)
     assert envelope.with_reading(HOUR_US, 1.0, is_good=True) is envelope
+
+
+def test_what_was_read_already_is_not_counted_twice(studio: Studio) -> None:
+    material = studio.material(pane(PaneKind.RIBBON, "pm25@glaze-booth"))
+    series = studio.series["glaze-dust", "pm25"]
+    material.hear(Latest(series.id, NOON_US, 58.0, Quality.GOOD))
+    for _ in range(2):
+        material.hear(Latest(series.id, NOON_US + 1_000_000, 60.0, Quality.GOOD))
+    (envelope,) = material.envelopes.values()
+    assert envelope.count.sum() == 4

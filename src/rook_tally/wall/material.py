@@ -35,6 +35,7 @@ from rook_tally.store import (
     gaps_between,
     inputs_of,
     newest_requests,
+    newest_times,
     purpose_of,
     read_range,
     watches,
@@ -88,6 +89,7 @@ class Material:
         we look back
     purposes : by series id, the watch or person that switched it
     losses : by id of a score's series
+    newest_us : by series id, the newest moment that is counted in
     """
 
     panes: tuple[ResolvedPane, ...]
@@ -99,11 +101,15 @@ class Material:
     since_us: dict[int, int | None] = field(default_factory=dict)
     purposes: dict[int, str] = field(default_factory=dict)
     losses: dict[int, tuple[InputLoss, ...]] = field(default_factory=dict)
+    newest_us: dict[int, int] = field(default_factory=dict)
     _was_on: dict[int, bool] = field(default_factory=dict)
 
     def hear(self, reading: Latest) -> None:
-        """Count a reading in that is newer than all there were of its series."""
+        """Count a reading in that is newer than all there were of its series; any other is in."""
         series_id, is_good = reading.series_id, reading.quality == 0
+        if reading.time_us <= self.newest_us.get(series_id, 0):
+            return
+        self.newest_us[series_id] = reading.time_us
         for key, envelope in self.envelopes.items():
             if key[0] == series_id:
                 self.envelopes[key] = envelope.with_reading(
@@ -152,6 +158,9 @@ def read_material(
     """Everything some panes need of the past before a moment."""
     midnight_us = midnight_before(at_us, ZoneInfo(site.zone))
     made = Material(tuple(panes), at_us, midnight_us)
+    told = {series.id for pane in panes for series in pane.series}
+    if told:
+        made.newest_us = newest_times(connection, told, until_us=at_us)
     made.envelopes = _envelopes(connection, panes, at_us, columns)
     made.peaks = _peaks(connection, made.envelopes)
     days = _series_of(panes, PaneKind.DAY, PaneKind.COLUMNS, PaneKind.DIAL)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
 from rook_tally.core.levels import Level
@@ -50,7 +50,6 @@ class WallModel:
         self.wished: list[Callable[[StoreChange], None]] = []
         self._material: Material | None = None
         self._series_of: dict[str, frozenset[int]] = {}
-        self._heard_us: dict[int, int] = {}
         self._asked: WallQuestion | None = None
         self._is_due = False
         self._under_way = 0
@@ -142,9 +141,7 @@ class WallModel:
             self._is_due = self.sheet is not None
             return
         self._material, self._series_of = answer.material, answer.series_of
-        self._heard_us = {}
-        for series_id in answer.material.series_ids:
-            self._hear(series_id, from_us=answer.material.at_us)
+        self._hear(answer.material.series_ids)
         self._make_faces()
 
     @property
@@ -175,23 +172,19 @@ class WallModel:
             return
         touched = changed & material.series_ids
         if self.state.window.is_live:
-            for series_id in touched:
-                self._hear(series_id, from_us=material.at_us)
+            self._hear(touched)
         scores = {one.id for pane in material.panes if pane.pane.kind is PaneKind.SCORE
                   for one in pane.series}  # fmt: skip
         if touched & scores and self.state.now_us - material.at_us > _SCORES_AGAIN_US:
             self._is_due = True
         self._make_faces(touched)
 
-    def _hear(self, series_id: int, *, from_us: int) -> None:
-        """Count the newest reading in; one that is no newer than what was read is in it already."""
-        material, reading = self._material, self.state.shown.latest.get(series_id)
-        if material is None or reading is None:
-            return
-        known_us = self._heard_us.get(series_id, from_us)
-        if reading.time_us > known_us:
-            material.hear(reading)
-            self._heard_us[series_id] = reading.time_us
+    def _hear(self, several: Iterable[int]) -> None:
+        """Count the newest readings of some series in."""
+        for series_id in several:
+            reading = self.state.shown.latest.get(series_id)
+            if self._material is not None and reading is not None:
+                self._material.hear(reading)
 
     def tick(self) -> None:
         """Time went on: ages grow."""
