@@ -308,10 +308,11 @@ class PageServer:
                 is_time = abs(now_us - looked_us) >= _TIME_S * SECOND_US
                 if self._board.has_news() or (is_time and self._open):
                     looked_us = now_us
-                    watched = {page.slug for page in self._open}
                     async with self._turn:
+                        # Within the turn: a page that is being opened has its sheet made already.
+                        watched = {page.slug for page in self._open}
                         moved = await asyncio.to_thread(self._board.follow, watched, now_us)
-                    self._hand_out(moved)
+                        self._hand_out(moved)
             except StoreError as error:
                 _log.warning("page_store_failed", error=str(error))
                 self._board.begin_anew()
