@@ -261,8 +261,17 @@ def let_until(condition: Callable[[], bool]) -> None:
     if condition():
         return
     loop = QEventLoop()
+    # What is already on its way is handled before a loop that was told to end returns, and may
+    # begin something anew: what counts is that the condition did hold.
+    held: list[None] = []
+
+    def look() -> None:
+        if condition():
+            held.append(None)
+            loop.quit()
+
     timer = QTimer(interval=1)
-    timer.timeout.connect(lambda: loop.quit() if condition() else None)
+    timer.timeout.connect(look)
     timer.start()
     # Not `singleShot`: it outlives this call, and then ends a loop that is not the one it was for.
     patience = QTimer(singleShot=True, interval=round(_PATIENCE_S * 1000))
@@ -271,5 +280,5 @@ def let_until(condition: Callable[[], bool]) -> None:
     loop.exec()
     timer.stop()
     patience.stop()
-    if not condition():
+    if not held:
         raise RookTallyError("the window did not come so far within 20 s")
