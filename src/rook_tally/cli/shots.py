@@ -282,7 +282,9 @@ def _wait_for(is_ready: Callable[[], bool], what: str) -> None:
     timer.timeout.connect(lambda: loop.quit() if is_ready() else None)
     timer.timeout.connect(lambda: loop.quit() if spent.elapsed() > _PATIENCE_MS else None)
     timer.start()
-    loop.exec()
+    # Something already on its way may begin anew while the loop ends: then the picture waits on.
+    while not is_ready() and spent.elapsed() <= _PATIENCE_MS:
+        loop.exec()
     timer.stop()
     if not is_ready():
         raise RookTallyError(f"the {what} view did not come up within a minute")
