@@ -16,6 +16,7 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.desk.wall.ink import Ink
 from rook_tally.desk.wall.ink_frame import changed_part, draw_pane
 from rook_tally.wall.faces import Column, ColumnsBody, Face, Value
+from tests.wall.samples import LEVELLED, sample
 
 AREA = QRectF(0, 0, 640, 200)
 
@@ -86,3 +87,41 @@ def test_letters_fit_their_room_or_are_cut_short(ink: Ink, width: float) -> None
 def test_a_figure_fits_its_room_and_goes_before_its_unit(ink: Ink, width: float) -> None:
     taken = ink.value(QRectF(0, 0, width, 80), Value("153.8", "°C", Level.HIGH))
     assert taken.width() <= width + 3
+
+
+# A theme in which every level has one colour: what differs then is told without it.
+_GREY = replace(LIGHT, levels=(LIGHT.ink,) * 5, tints=(LIGHT.sheet,) * 5)
+
+
+@pytest.mark.parametrize("kind", LEVELLED, ids=lambda kind: kind.value)
+def test_a_level_is_told_by_strokes_and_not_by_colour_alone(qtbot: QtBot, kind: PaneKind) -> None:
+    pictures = []
+    for level in Level:
+        image = _image()
+        painter = QPainter(image)
+        draw_pane(painter, _GREY, sample(kind, level), AREA, 1.0)
+        painter.end()
+        pictures.append(image)
+    for at, one in enumerate(pictures):
+        assert all(one != other for other in pictures[at + 1 :]), Level(at)
+
+
+@pytest.mark.parametrize("kind", list(PaneKind), ids=lambda kind: kind.value)
+@pytest.mark.parametrize("size", [(640, 200), (320, 90), (160, 90), (90, 160)])
+def test_nothing_is_inked_outside_a_pane(
+    qtbot: QtBot, kind: PaneKind, size: tuple[int, int]
+) -> None:
+    """However long its names are; the canvas clips what is smaller than these."""
+    area = QRectF(40, 30, *size)
+    image = QImage(760, 280, QImage.Format.Format_RGB32)
+    image.fill(0)
+    painter = QPainter(image)
+    long = "Surface temperature of the second kiln's outer shell"
+    draw_pane(painter, LIGHT, sample(kind, text="1\u2009013.25", name=long), area, 1.0)
+    painter.end()
+    inside = area.toAlignedRect()
+    outside = [
+        (x, y) for x in range(0, 760, 2) for y in range(0, 280, 2)
+        if not inside.contains(x, y) and image.pixel(x, y) & 0xFFFFFF
+    ]  # fmt: skip
+    assert not outside
