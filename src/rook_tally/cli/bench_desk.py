@@ -281,4 +281,4 @@ def let_until(condition: Callable[[], bool]) -> None:
     timer.stop()
     patience.stop()
     if not held:
-        raise RookTallyError("the window did not come so far within 20 s")
+        raise RookTallyError(f"the window did not come so far within {_PATIENCE_S:g} s")

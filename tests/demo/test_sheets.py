@@ -1,0 +1,70 @@
+"""The pottery's own sheets hang without a word of trouble."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from rook_tally.cli.demo_site import make_demo_site, work_out_demo
+from rook_tally.core.timestamps import time_us_from_text
+from rook_tally.core.wall.definitions import PaneKind, Sheet
+from rook_tally.demo.sheets import SHEETS
+from rook_tally.store import (
+    Store,
+    groups,
+    latest,
+    load_site,
+    open_store,
+    standing,
+)
+from rook_tally.wall.faces import Face, WordsBody
+from rook_tally.wall.known import Known
+from rook_tally.wall.making import faces_of
+from rook_tally.wall.material import read_material
+from rook_tally.wall.resolving import resolved
+
+END_US = time_us_from_text("2026-11-23T14:32:08Z")
+
+
+@pytest.fixture(scope="module")
+def pottery(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
+    """The demo's store, a quarter of a day long."""
+    store = open_store(Path(tmp_path_factory.mktemp("pottery")) / "store.db")
+    make_demo_site(store, end_us=END_US, days=0.25)
+    work_out_demo(store, now_us=END_US)
+    yield store
+    store.close()
+
+
+def faces_on(store: Store, sheet: Sheet) -> tuple[Face, ...]:
+    with store.read() as connection:
+        site = load_site(connection)
+        material = read_material(
+            connection, site, resolved(sheet, site, groups(connection)), END_US
+        )
+        known = Known(
+            site, END_US, latest(connection, until_us=END_US), standing(connection), material
+        )
+        return tuple(faces_of(material.panes, known))
+
+
+@pytest.mark.parametrize("sheet", SHEETS, ids=[one.slug for one in SHEETS])
+def test_every_pane_has_something_to_say(pottery: Store, sheet: Sheet) -> None:
+    for face in faces_on(pottery, sheet):
+        assert face.title or face.kind is PaneKind.WORDS
+        assert not face.trouble, face
+        assert face.body is not None
+        assert not face.note or "since the last word" in face.note, face.note
+
+
+def test_own_words_hold_the_kilns_warmth(pottery: Store) -> None:
+    (words,) = (face.body for face in faces_on(pottery, SHEETS[0])
+                if isinstance(face.body, WordsBody))  # fmt: skip
+    assert words.parts[0] == "Firing today, kiln at "
+    assert len(words.parts) == 2
+
+
+def test_the_sheets_show_every_kind_of_pane() -> None:
+    assert {pane.kind for sheet in SHEETS for pane in sheet.panes} == set(PaneKind)
