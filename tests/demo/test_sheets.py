@@ -8,8 +8,9 @@ from pathlib import Path
 import pytest
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
-from rook_tally.core.timestamps import time_us_from_text
+from rook_tally.core.timestamps import HOUR_US, time_us_from_text
 from rook_tally.core.wall.definitions import PaneKind, Sheet
+from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.demo.sheets import SHEETS
 from rook_tally.store import (
     Store,
@@ -17,9 +18,10 @@ from rook_tally.store import (
     latest,
     load_site,
     open_store,
+    sheets,
     standing,
 )
-from rook_tally.wall.faces import Face, WordsBody
+from rook_tally.wall.faces import Face, LampsBody, LampState, WordsBody
 from rook_tally.wall.known import Known
 from rook_tally.wall.making import faces_of
 from rook_tally.wall.material import read_material
@@ -38,14 +40,12 @@ def pottery(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
     store.close()
 
 
-def faces_on(store: Store, sheet: Sheet) -> tuple[Face, ...]:
+def faces_on(store: Store, sheet: Sheet, *, at_us: int = END_US) -> tuple[Face, ...]:
     with store.read() as connection:
         site = load_site(connection)
-        material = read_material(
-            connection, site, resolved(sheet, site, groups(connection)), END_US
-        )
+        material = read_material(connection, site, resolved(sheet, site, groups(connection)), at_us)
         known = Known(
-            site, END_US, latest(connection, until_us=END_US), standing(connection), material
+            site, at_us, latest(connection, until_us=at_us), standing(connection), material
         )
         return tuple(faces_of(material.panes, known))
 
@@ -68,3 +68,25 @@ def test_own_words_hold_the_kilns_warmth(pottery: Store) -> None:
 
 def test_the_sheets_show_every_kind_of_pane() -> None:
     assert {pane.kind for sheet in SHEETS for pane in sheet.panes} == set(PaneKind)
+
+
+def test_they_go_into_a_file_and_hang_the_same_again(pottery: Store) -> None:
+    with pottery.read() as connection:
+        kept = sheets(connection)
+    again = sheets_from_toml(sheets_to_toml(kept))
+    assert list(again) == kept == list(SHEETS)
+    for before, after in zip(SHEETS, again, strict=True):
+        assert faces_on(pottery, before) == faces_on(pottery, after)
+
+
+def test_an_hour_earlier_they_say_what_was_so_then(pottery: Store) -> None:
+    """The extractor runs by now and did not before the dust rose: the past is not the present."""
+    now = faces_on(pottery, SHEETS[0])
+    then = faces_on(pottery, SHEETS[0], at_us=END_US - HOUR_US)
+    assert [face.kind for face in now] == [face.kind for face in then]
+    (lamps_now,), (lamps_then,) = (
+        [face.body for face in faces if isinstance(face.body, LampsBody)] for faces in (now, then)
+    )
+    assert lamps_now.lamps[0].state is LampState.ON
+    assert lamps_then.lamps[0].state is LampState.OFF
+    assert lamps_then.lamps[0].name == lamps_now.lamps[0].name
