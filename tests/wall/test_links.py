@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+import socket
 
 import pytest
 
@@ -13,6 +14,17 @@ from rook_tally.wall.links import EVERYWHERE, link_to, own_address
 def test_a_page_for_everybody_is_found_by_an_address_of_this_machine(host: str) -> None:
     told = ipaddress.ip_address(own_address(host))
     assert not told.is_unspecified
+
+
+def test_without_any_network_a_page_is_found_on_this_machine(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    class Unplugged(socket.socket):
+        def connect(self, address: object) -> None:
+            raise OSError("network is unreachable")
+
+    monkeypatch.setattr(socket, "socket", Unplugged)
+    assert own_address("0.0.0.0") == "127.0.0.1"
 
 
 def test_a_page_for_one_address_is_found_there() -> None:
