@@ -30,7 +30,11 @@ _ZERO_CELSIUS_K = 273.15
 
 
 def _es(t: FloatArray) -> FloatArray:
-    return 6.1094 * np.exp(17.625 * t / (243.04 + t))
+    return 6.1094 * np.exp(_es_exponent(t))
+
+
+def _es_exponent(t: FloatArray) -> FloatArray:
+    return 17.625 * t / (243.04 + t)
 
 
 def _moist(t: FloatArray, rh: FloatArray) -> FloatArray:
@@ -77,7 +81,8 @@ def relative_humidity_from_dew_point(
     """Relative humidity 100·es(Td)/es(T), %; both −40…50 °C, Td ≤ T. Source as `dew_point`."""
     t, dew = temperature_c, dew_point_c
     valid = within(t, *_T) & within(dew, *_T) & (dew <= t)
-    return where(valid, 100 * _es(dew) / _es(t))
+    # The quotient of two exponentials is one of a difference.
+    return where(valid, 100 * np.exp(_es_exponent(dew) - _es_exponent(t)))
 
 
 @elementwise("temperature_c", "relative_humidity_pct")
@@ -87,8 +92,8 @@ def absolute_humidity(temperature_c: FloatArray, relative_humidity_pct: FloatArr
     Ideal gas, Rv = 461.5 J/(kg·K) (AMS Glossary of Meteorology).
     """
     t, rh = temperature_c, relative_humidity_pct
-    e_pa = 100 * _moist(t, rh)
-    result = 1000 * e_pa / (_VAPOUR_GAS_CONSTANT * (t + _ZERO_CELSIUS_K))
+    # 100 Pa a hPa and 1000 g a kg.
+    result = (1e5 / _VAPOUR_GAS_CONSTANT) * _moist(t, rh) / (t + _ZERO_CELSIUS_K)
     return where(within(t, *_T) & within(rh, *_RH), result)
 
 
@@ -147,28 +152,31 @@ def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> 
     """
     t, rh = 1.8 * temperature_c + 32, relative_humidity_pct
     simple = 0.5 * (t + 61.0 + 1.2 * (t - 68.0) + 0.094 * rh)
-    hot = ~(simple < 80)
-    if hot.any():
-        # Rooms are rarely that hot: the long polynomial is worked out only where it counts.
+    # Rooms are rarely that hot: the long polynomial is worked out only where it counts.
+    hot = np.flatnonzero(~(simple < 80))
+    if hot.size:
         t, rh, simple = np.broadcast_arrays(t, rh, simple)
-        simple = np.array(simple)
+        shape = simple.shape
+        t, rh, simple = t.ravel(), rh.ravel(), np.array(simple).ravel()
         simple[hot] = _rothfusz(t[hot], rh[hot])
+        t, rh, simple = t.reshape(shape), rh.reshape(shape), simple.reshape(shape)
     valid = (t >= 40 - 1e-9) & (temperature_c <= 50) & within(rh, *_RH)
     return where(valid, (simple - 32) / 1.8)
 
 
 def _rothfusz(t: FloatArray, rh: FloatArray) -> FloatArray:
     """The regression for heat, °F, with its adjustments for dry and for damp air."""
+    # Its nine terms by powers of t: half as many passes as one after the other.
     full = (
-        -42.379 + 2.04901523 * t + 10.14333127 * rh - 0.22475541 * t * rh
-        - 0.00683783 * t**2 - 0.05481717 * rh**2 + 0.00122874 * t**2 * rh
-        + 0.00085282 * t * rh**2 - 0.00000199 * t**2 * rh**2
+        (-42.379 + rh * (10.14333127 - 0.05481717 * rh))
+        + t * ((2.04901523 + rh * (0.00085282 * rh - 0.22475541))
+               + t * (-0.00683783 + rh * (0.00122874 - 0.00000199 * rh)))
     )  # fmt: skip
-    dry = (rh < 13) & within(t, 80, 112)
-    damp = (rh > 85) & within(t, 80, 87)
-    less = (13 - rh) / 4 * np.sqrt(np.maximum(17 - np.abs(t - 95), 0) / 17)
-    more = (rh - 85) / 10 * ((87 - t) / 5)
-    return np.asarray(full - np.where(dry, less, 0.0) + np.where(damp, more, 0.0))
+    dry = np.flatnonzero((rh < 13) & within(t, 80, 112))
+    damp = np.flatnonzero((rh > 85) & within(t, 80, 87))
+    full[dry] -= (13 - rh[dry]) / 4 * np.sqrt((17 - np.abs(t[dry] - 95)) / 17)
+    full[damp] += (rh[damp] - 85) / 10 * ((87 - t[damp]) / 5)
+    return full
 
 
 @elementwise("temperature_c", "wind_speed_kmh")
