@@ -11,8 +11,8 @@ import enum
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import elementwise, where, within
+from rook_tally.core.arrays import FloatArray, IntArray
+from rook_tally.core.formulas.elements import elementwise, every, power, where, within
 
 
 class Over(enum.Enum):
@@ -58,7 +58,7 @@ def saturation_vapour_pressure(temperature_c: FloatArray, over: str = "water") -
 def vapour_pressure(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
     """Vapour pressure es(T)·RH/100, hPa; −40…50 °C, 0…100 %. Definition: WMO-No. 8."""
     t, rh = temperature_c, relative_humidity_pct
-    return where(within(t, *_T) & within(rh, *_RH), _moist(t, rh))
+    return where(every(within(t, *_T), within(rh, *_RH)), _moist(t, rh))
 
 
 @elementwise("temperature_c", "relative_humidity_pct")
@@ -71,7 +71,7 @@ def dew_point(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> F
     t, rh = temperature_c, relative_humidity_pct
     g = np.log(rh / 100) + 17.625 * t / (243.04 + t)
     dew = 243.04 * g / (17.625 - g)
-    return where(within(t, *_T) & (rh > 0) & (rh <= 100) & (dew >= -40), dew)
+    return where(every(within(t, *_T), rh > 0, rh <= 100, dew >= -40), dew)
 
 
 @elementwise("temperature_c", "dew_point_c")
@@ -80,7 +80,7 @@ def relative_humidity_from_dew_point(
 ) -> FloatArray:
     """Relative humidity 100·es(Td)/es(T), %; both −40…50 °C, Td ≤ T. Source as `dew_point`."""
     t, dew = temperature_c, dew_point_c
-    valid = within(t, *_T) & within(dew, *_T) & (dew <= t)
+    valid = every(within(t, *_T), within(dew, *_T), dew <= t)
     # The quotient of two exponentials is one of a difference.
     return where(valid, 100 * np.exp(_es_exponent(dew) - _es_exponent(t)))
 
@@ -94,7 +94,7 @@ def absolute_humidity(temperature_c: FloatArray, relative_humidity_pct: FloatArr
     t, rh = temperature_c, relative_humidity_pct
     # 100 Pa a hPa and 1000 g a kg.
     result = (1e5 / _VAPOUR_GAS_CONSTANT) * _moist(t, rh) / (t + _ZERO_CELSIUS_K)
-    return where(within(t, *_T) & within(rh, *_RH), result)
+    return where(every(within(t, *_T), within(rh, *_RH)), result)
 
 
 @elementwise("temperature_c", "relative_humidity_pct", "pressure_hpa")
@@ -107,7 +107,7 @@ def mixing_ratio(
     """
     t, rh, p = temperature_c, relative_humidity_pct, pressure_hpa
     e = _moist(t, rh)
-    valid = within(t, *_T) & within(rh, *_RH) & within(p, 300, 1100)
+    valid = every(within(t, *_T), within(rh, *_RH), within(p, 300, 1100))
     return where(valid, 1000 * _MASS_RATIO * e / (p - e))
 
 
@@ -121,7 +121,7 @@ def vapour_pressure_deficit(
     """
     t, rh = temperature_c, relative_humidity_pct
     result = _es(t) * (1 - rh / 100) / 10
-    return where(within(t, *_T) & within(rh, *_RH), result)
+    return where(every(within(t, *_T), within(rh, *_RH)), result)
 
 
 @elementwise("temperature_c", "relative_humidity_pct")
@@ -132,15 +132,27 @@ def wet_bulb_stull(temperature_c: FloatArray, relative_humidity_pct: FloatArray)
     as a graph, is cut by a line of ours: NaN where RH < 27.7 − 2.27·T.
     """
     t, rh = temperature_c, relative_humidity_pct
-    result = (
-        t * np.arctan(0.151977 * np.sqrt(rh + 8.313659))
-        + np.arctan(t + rh)
-        - np.arctan(rh - 1.676331)
-        + 0.00391838 * rh * np.sqrt(rh) * np.arctan(0.023101 * rh)
-        - 4.686035
-    )
-    valid = within(t, -20, 50) & within(rh, 5, 99) & (rh >= 27.7 - 2.27 * t)
+    result = np.sqrt(rh)
+    result *= rh
+    result *= 0.00391838
+    step = 0.023101 * rh
+    result *= _arctan(step)
+    step = np.sqrt(rh + 8.313659)
+    step *= 0.151977
+    result = result + t * _arctan(step)
+    # atan(T+RH) − atan(RH−1.676331), both positive where the fit holds, as the one arctangent of
+    # (a−b)/(1+ab): it is the dearest step.
+    step = (t + rh) * (rh - 1.676331)
+    step += 1
+    result += _arctan((t + 1.676331) / step)
+    result -= 4.686035
+    valid = every(within(t, -20, 50), within(rh, 5, 99), rh + 2.27 * t >= 27.7)
     return where(valid, result)
+
+
+def _arctan(steps: FloatArray) -> FloatArray:
+    """Arctangents, written over what is given; of a plain number a new one."""
+    return np.asarray(np.arctan(steps, out=steps) if np.ndim(steps) else np.arctan(steps))
 
 
 @elementwise("temperature_c", "relative_humidity_pct")
@@ -150,18 +162,23 @@ def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> 
     Rothfusz 1990, NWS Technical Attachment SR 90-23, with the simple form, the adjustments and the
     threshold of 80 °F of the NWS WPC heat index equation page.
     """
-    t, rh = 1.8 * temperature_c + 32, relative_humidity_pct
-    simple = 0.5 * (t + 61.0 + 1.2 * (t - 68.0) + 0.094 * rh)
+    t, rh = temperature_c, relative_humidity_pct
+    # The simple form, °F: 0.5·(T + 61 + 1.2·(T − 68) + 0.094·RH), put in °C and gathered.
+    felt = np.asarray(1.98 * t + (0.047 * rh + 24.9))
     # Rooms are rarely that hot: the long polynomial is worked out only where it counts.
-    hot = np.flatnonzero(~(simple < 80))
+    hot = np.flatnonzero(felt >= 80)
     if hot.size:
-        t, rh, simple = np.broadcast_arrays(t, rh, simple)
-        shape = simple.shape
-        t, rh, simple = t.ravel(), rh.ravel(), np.array(simple).ravel()
-        simple[hot] = _rothfusz(t[hot], rh[hot])
-        t, rh, simple = t.reshape(shape), rh.reshape(shape), simple.reshape(shape)
-    valid = (t >= 40 - 1e-9) & (temperature_c <= 50) & within(rh, *_RH)
-    return where(valid, (simple - 32) / 1.8)
+        celsius, damp = (_taken(one, felt.shape, hot) for one in (t, rh))
+        felt.reshape(-1)[hot] = _rothfusz(1.8 * celsius + 32, damp)
+    felt -= 32
+    felt /= 1.8
+    return where(every(within(t, (40 - 32 - 1e-9) / 1.8, 50), within(rh, *_RH)), felt)
+
+
+def _taken(values: FloatArray, shape: tuple[int, ...], at: IntArray) -> FloatArray:
+    """What stands at some places of an array once it is broadcast to a shape."""
+    whole = values if values.shape == shape else np.broadcast_to(values, shape)
+    return np.asarray(whole.reshape(-1)[at])
 
 
 def _rothfusz(t: FloatArray, rh: FloatArray) -> FloatArray:
@@ -187,9 +204,11 @@ def wind_chill(temperature_c: FloatArray, wind_speed_kmh: FloatArray) -> FloatAr
     Osczevski & Bluestein 2005, BAMS 86:1453–1458.
     """
     t, v = temperature_c, wind_speed_kmh
-    power = v**0.16
-    result = 13.12 + 0.6215 * t - 11.37 * power + 0.3965 * t * power
-    return where(within(t, -50, 10) & (v > 4.8) & np.isfinite(v), result)
+    # Wind without end gives NaN by itself.
+    chill = power(v, 0.16)
+    result = t * (0.6215 + 0.3965 * chill)
+    result += 13.12 - 11.37 * chill
+    return where(every(within(t, -50, 10), v > 4.8), result)
 
 
 @elementwise("temperature_c", "dew_point_c")
@@ -201,5 +220,5 @@ def humidex(temperature_c: FloatArray, dew_point_c: FloatArray) -> FloatArray:
     """
     t, dew = temperature_c, dew_point_c
     e = 6.11 * np.exp(5417.7530 * (1 / 273.16 - 1 / (_ZERO_CELSIUS_K + dew)))
-    valid = within(t, 20, 50) & (dew >= -40) & (dew <= t)
+    valid = every(within(t, 20, 50), dew >= -40, dew <= t)
     return where(valid, t + 5 / 9 * (e - 10))

@@ -11,6 +11,7 @@ from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elements import (
     Given,
     elementwise,
+    every,
     floats,
     rounded_half_up,
     series,
@@ -172,7 +173,7 @@ def relative_gas_index(
     if not full_scale_ratio > 1:
         return np.full(np.broadcast_shapes(r.shape, baseline.shape), np.nan)
     share = np.log(baseline / r) / math.log(full_scale_ratio)
-    valid = (r > 0) & (baseline > 0) & np.isfinite(r) & np.isfinite(baseline)
+    valid = every(r > 0, r < np.inf, baseline > 0, baseline < np.inf)
     return where(valid, 100 * np.clip(share, 0, 1))
 
 
@@ -189,10 +190,11 @@ def gas_ppm_power_law(
 
     NaN where Rs/R0 leaves [ratio_min, ratio_max] or anything but b is not positive.
     """
-    ratio = rs_ohm / r0_ohm
-    valid = (rs_ohm > 0) & (r0_ohm > 0) & (a > 0) & np.isfinite(ratio)
+    # By logarithms: what belongs to the sensor is one number, and a ratio is a difference.
+    ln_ppm = b * np.log(rs_ohm) + (np.log(a) - b * np.log(r0_ohm))
+    valid = [rs_ohm > 0, rs_ohm < np.inf, r0_ohm > 0, r0_ohm < np.inf, a > 0]
     if ratio_min is not None:
-        valid = valid & (ratio >= ratio_min)
+        valid.append(rs_ohm / r0_ohm >= ratio_min)
     if ratio_max is not None:
-        valid = valid & (ratio <= ratio_max)
-    return where(valid, a * ratio**b)
+        valid.append(rs_ohm / r0_ohm <= ratio_max)
+    return where(every(*valid), np.exp(ln_ppm))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import elementwise, where
+from rook_tally.core.formulas.elements import elementwise, every, where
 from rook_tally.core.units import Dimension, Unit, unit_named
 
 _GAS_CONSTANT = 8.314462618  # J/(mol·K), CODATA 2018
@@ -31,17 +31,20 @@ def convert_unit(value: FloatArray, from_unit: str, to_unit: str) -> FloatArray:
     source, target = _known(from_unit), _known(to_unit)
     if source.dimension is not target.dimension:
         raise ValueError(f"{from_unit} is no {target.dimension.value}")
-    base = source.to_base(value)
+    # By way of the base unit, as one factor and one offset.
+    converted = value * (source.factor / target.factor)
+    converted = converted + (source.offset - target.offset) / target.factor
     lowest = _LOWEST.get(source.dimension)
-    converted = np.asarray(target.from_base(base))
-    return converted if lowest is None else where(base >= lowest - 1e-9, converted)
+    if lowest is None:
+        return converted
+    return where(value >= (lowest - 1e-9 - source.offset) / source.factor, converted)
 
 
 def _mg_per_m3_of_one_ppm(
     molar_mass_g_mol: FloatArray, temperature_c: FloatArray, pressure_hpa: FloatArray
 ) -> FloatArray:
     kelvin = temperature_c + 273.15
-    valid = (molar_mass_g_mol > 0) & (kelvin > 0) & (pressure_hpa > 0)
+    valid = every(molar_mass_g_mol > 0, kelvin > 0, pressure_hpa > 0)
     return where(valid, molar_mass_g_mol * (100 * pressure_hpa) / (_GAS_CONSTANT * kelvin) * 1e-3)
 
 

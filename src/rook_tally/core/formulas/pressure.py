@@ -11,7 +11,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import Given, elementwise, floats, series, where, within
+from rook_tally.core.formulas.elements import Given, elementwise, every, floats, power, series, where, within
 
 _T0, _LAPSE, _P0, _G, _R = 288.15, 0.0065, 1013.25, 9.80665, 287.05287
 _N = _G / (_R * _LAPSE)
@@ -26,14 +26,15 @@ def pressure_altitude(pressure_hpa: FloatArray, reference_hpa: Given = _P0) -> F
     (T0/L)·(1 − (p/p_ref)^(1/n)), the standard atmosphere turned round.
     """
     p, reference = pressure_hpa, floats(reference_hpa)
-    height = _T0 / _LAPSE * (1 - (p / reference) ** (1 / _N))
-    return where((p > 0) & (reference > 0) & within(height, *_HEIGHTS), height)
+    height = _T0 / _LAPSE * (1 - power(p / reference, 1 / _N))
+    return where(every(p > 0, reference > 0, within(height, *_HEIGHTS)), height)
 
 
 @elementwise("altitude_m")
 def isa_pressure(altitude_m: FloatArray) -> FloatArray:
     """Pressure of the standard atmosphere, hPa: p0·(1 − L·h/T0)^n; −5000…11 000 m."""
-    return where(within(altitude_m, *_HEIGHTS), _P0 * (1 - _LAPSE * altitude_m / _T0) ** _N)
+    colder = 1 - _LAPSE / _T0 * altitude_m
+    return where(within(altitude_m, *_HEIGHTS), _P0 * power(colder, _N))
 
 
 @elementwise("station_pressure_hpa", "altitude_m", "temperature_c")
@@ -46,8 +47,8 @@ def sea_level_pressure(
     on ISO 2533. 300…1100 hPa, −500…5000 m, −60…60 °C; little meaning above about 750 m.
     """
     p, h, t = station_pressure_hpa, floats(altitude_m), temperature_c
-    valid = within(p, 300, 1100) & within(h, -500, 5000) & within(t, -60, 60)
-    return where(valid, p * (1 + _LAPSE * h / (t + 273.15)) ** _N)
+    valid = every(within(p, 300, 1100), within(h, -500, 5000), within(t, -60, 60))
+    return where(valid, p * power(1 + _LAPSE * h / (t + 273.15), _N))
 
 
 def pressure_tendency_3h(time_s: Given, pressure_hpa: Given, max_gap_s: float = 3600.0) -> float:

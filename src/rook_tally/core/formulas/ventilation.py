@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
 
 _HOUR_S = 3600.0
 _GRID = 241
@@ -106,11 +106,15 @@ def minutes_until_limit_exponential(
     value never reaches the limit, k ≤ 0, or it takes more than `max_minutes` (ours).
     """
     sign = _sign(direction)
-    c0, css, bound = sign * current, sign * steady, sign * limit
-    minutes = 60 / rate_per_h * np.log((css - c0) / (css - bound))
-    reached = (css > bound) & (rate_per_h > 0) & (minutes <= max_minutes)
-    known = np.isfinite(c0) & np.isfinite(bound) & np.isfinite(css) & np.isfinite(rate_per_h)
-    return where(known & ((c0 >= bound) | reached), np.where(c0 >= bound, 0.0, minutes))
+    c0, css, bound = (current, steady, limit) if sign > 0 else (-current, -steady, -limit)
+    minutes = np.asarray((60 / rate_per_h) * np.log((css - c0) / (css - bound)))
+    # What is past it is past it whatever the rate; only then does infinity ask for a check.
+    past = every(
+        c0 >= bound, c0 < np.inf, bound > -np.inf, np.isfinite(css), np.isfinite(rate_per_h)
+    )
+    reached = every(css > bound, rate_per_h > 0, rate_per_h < np.inf, minutes <= max_minutes)
+    minutes = np.where(past, 0.0, minutes)
+    return where(past | reached, minutes)
 
 
 def exponential_approach_fit(

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
 
 
 def _moving(samples: Given, remove_mean: bool) -> FloatArray:
@@ -51,4 +51,4 @@ def vector_sum(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
 @elementwise("value", "base")
 def ratio_to_base(value: FloatArray, base: FloatArray) -> FloatArray:
     """How many times its base a value is (ours): value/base, base > 0, value ≥ 0."""
-    return where((base > 0) & (value >= 0), value / base)
+    return where(every(base > 0, value >= 0), value / base)

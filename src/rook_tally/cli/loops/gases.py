@@ -1,0 +1,146 @@
+"""Air quality, scores, levels, currents and units, reading by reading (sections C to G, K, M)."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from math import floor, isfinite, log, log10, nan, sqrt
+
+from rook_tally.cli.loops.cases import Case, Columns, one_by_one, three_by_three, two_by_two
+
+_PM25_US = (
+    (0.0, 9.0, 0, 50), (9.1, 35.4, 51, 100), (35.5, 55.4, 101, 150), (55.5, 125.4, 151, 200),
+    (125.5, 225.4, 201, 300), (225.5, 325.4, 301, 500),
+)  # fmt: skip
+_PM25_UK = (11, 23, 35, 41, 47, 53, 58, 64, 70)
+_CURVE = ((0.0, 0.0), (30.0, 100.0), (60.0, 100.0), (100.0, 0.0))
+_PPM_CO2 = 44.0095 * (100 * 1013.25) / (8.314462618 * (25.0 + 273.15)) * 1e-3
+
+
+def _us(concentration: float) -> float:
+    if not concentration >= 0:
+        return nan
+    cut = floor(concentration * 10 + 1e-6) / 10
+    for row, (low, high, index_low, index_high) in enumerate(_PM25_US):
+        if row + 1 == len(_PM25_US) or cut < _PM25_US[row + 1][0]:
+            slope = (index_high - index_low) / (high - low)
+            return float(floor(slope * (cut - low) + index_low + 1e-9 + 0.5))
+    raise AssertionError("the last segment goes on for ever")
+
+
+def _uk(concentration: float) -> float:
+    if not concentration >= 0:
+        return nan
+    return float(bisect_left(_PM25_UK, floor(concentration + 0.5)) + 1)
+
+
+def _power_law(rs: float) -> float:
+    return float(116.6 * (rs / 50.0) ** -2.769) if rs > 0 else nan
+
+
+def _gassiness(resistance: float, baseline: float) -> float:
+    if not (resistance > 0 and baseline > 0):
+        return nan
+    return 100 * min(max(log(baseline / resistance) / log(10.0), 0.0), 1.0)
+
+
+def _score(value: float) -> float:
+    if not isfinite(value):
+        return nan
+    if value <= _CURVE[0][0]:
+        return _CURVE[0][1]
+    for (x0, y0), (x1, y1) in zip(_CURVE, _CURVE[1:], strict=False):
+        if value <= x1:
+            return y0 + (y1 - y0) * (value - x0) / (x1 - x0)
+    return _CURVE[-1][1]
+
+
+def _day_evening_night(day: float, evening: float, night: float) -> float:
+    if not (isfinite(day) and isfinite(evening) and isfinite(night)):
+        return nan
+    energy = 12 * 10 ** (day / 10) + 4 * 10 ** ((evening + 5) / 10) + 8 * 10 ** ((night + 10) / 10)
+    return 10 * log10(energy / 24)
+
+
+def _size(x: float, y: float, z: float) -> float:
+    return sqrt(x * x + y * y + z * z)
+
+
+def _ratio(value: float, base: float) -> float:
+    return value / base if base > 0 and value >= 0 else nan
+
+
+def _hours_left(charge: float, current: float) -> float:
+    if not (current < 0 and 0 <= charge <= 100):
+        return nan
+    return charge / 100 * 50.0 / -current
+
+
+def _minutes_left(current: float, limit: float) -> float:
+    if not (isfinite(current) and isfinite(limit)):
+        return nan
+    if current >= limit:
+        return 0.0
+    if not limit < 100.0:
+        return nan
+    minutes = 60 / 1.0 * log((100.0 - current) / (100.0 - limit))
+    return minutes if minutes <= 1440 else nan
+
+
+def _fahrenheit(celsius: float) -> float:
+    return 1.8 * celsius + 32 if celsius >= -273.15 - 1e-9 else nan
+
+
+def cases(columns: Columns) -> dict[str, Case]:
+    """Each formula of one moment of sections C to G, K and M."""
+    warm, damp, walk = columns.warm, columns.damp, columns.walk
+    clean = damp + warm + 1
+    return {
+        "aqi_us_epa": Case({"concentration_ugm3": damp}, one_by_one(_us, damp)),
+        "daqi_uk": Case({"concentration_ugm3": damp}, one_by_one(_uk, damp)),
+        "who_ratio": Case(
+            {"concentration": damp, "pollutant": "pm25", "averaging": "24h"},
+            one_by_one(lambda one: one / 15 if one >= 0 else nan, damp),
+        ),
+        "gas_ppm_power_law": Case(
+            {"rs_ohm": damp, "r0_ohm": 50.0, "a": 116.6, "b": -2.769},
+            one_by_one(_power_law, damp),
+        ),
+        "relative_gas_index": Case(
+            {"resistance_ohm": damp, "baseline_ohm": clean}, two_by_two(_gassiness, damp, clean)
+        ),
+        "piecewise_score": Case(
+            {"value": damp, "x_points": [x for x, _ in _CURVE],
+             "score_points": [y for _, y in _CURVE]},
+            one_by_one(_score, damp),
+        ),
+        "lden": Case(
+            {"lday_db": damp, "levening_db": damp - 5, "lnight_db": damp - 10},
+            three_by_three(_day_evening_night, damp, damp - 5, damp - 10),
+        ),
+        "vector_sum": Case(
+            {"x": warm, "y": damp, "z": walk}, three_by_three(_size, warm, damp, walk)
+        ),
+        "ratio_to_base": Case({"value": warm, "base": damp}, two_by_two(_ratio, warm, damp)),
+        "shunt_current": Case(
+            {"drop_mv": warm, "rated_a": 50.0, "rated_mv": 60.0},
+            one_by_one(lambda drop: drop * 50.0 / 60.0, warm),
+        ),
+        "time_to_empty": Case(
+            {"soc_pct": damp, "capacity_ah": 50.0, "current_a": -warm - 1},
+            two_by_two(_hours_left, damp, -warm - 1),
+        ),
+        "minutes_until_limit_exponential": Case(
+            {"current": warm, "steady": 100.0, "rate_per_h": 1.0, "limit": damp},
+            two_by_two(_minutes_left, warm, damp),
+        ),
+        "convert_unit": Case(
+            {"value": warm, "from_unit": "degC", "to_unit": "degF"},
+            one_by_one(_fahrenheit, warm),
+        ),
+        "ppm_to_mgm3": Case(
+            {"ppm": damp}, one_by_one(lambda one: one * _PPM_CO2 if one >= 0 else nan, damp)
+        ),
+        "mgm3_to_ppm": Case(
+            {"mgm3": damp}, one_by_one(lambda one: one / _PPM_CO2 if one >= 0 else nan, damp)
+        ),
+    }  # fmt: skip
