@@ -1,4 +1,4 @@
-"""Usual level, spread and spells, against the plain way of reckoning them."""
+"""Usual level and spread, against the plain way of reckoning them."""
 
 from __future__ import annotations
 
@@ -9,13 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.baselines import (
-    Spell,
-    robust_z,
-    rolling_median_baseline,
-    spells,
-    usual_level,
-)
+from rook_tally.core.baselines import robust_z, rolling_median_baseline, usual_level
 from rook_tally.core.faults import MAD_TO_SIGMA
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
@@ -128,53 +122,3 @@ def test_distance_from_the_middle_does_not_care_for_scale(
     if spread > 1e-3:
         assert moved == pytest.approx(plain, rel=1e-6, abs=1e-6)
     assert np.isfinite(plain).all()
-
-
-def _over(told: list[Spell], moment: float) -> bool:
-    return any(one.start_us < moment < one.end_us for one in told)
-
-
-@given(ROWS, st.sampled_from([0.5, 1.5, 3.0]))
-def test_a_spell_is_where_the_line_is_over_the_threshold(
-    rows: list[tuple[int, float, int]], threshold: float
-) -> None:
-    readings = _readings(rows)
-    told = spells(readings, threshold=threshold, max_gap_s=180, cadence_s=60)
-    good = readings.good
-    times, values = readings.time_us[good], readings.value[good]
-    for begin, end, a, b in zip(times[:-1], times[1:], values[:-1], values[1:], strict=True):
-        if end - begin > 180 * SECOND_US:
-            continue
-        for share in (0.25, 0.5, 0.75):
-            moment = begin + share * (end - begin)
-            line = a + share * (b - a)
-            if abs(line - threshold) > 1e-6:
-                assert _over(told, moment) == (line > threshold)
-    for one in told:
-        inside = (times >= one.start_us) & (times <= one.end_us)
-        assert one.peak == values[inside].max()
-        assert one.area_h >= 0
-
-
-@given(ROWS)
-def test_spells_below_are_spells_above_upside_down(rows: list[tuple[int, float, int]]) -> None:
-    readings = _readings(rows)
-    turned = Readings(readings.time_us, -readings.value, readings.quality)
-    above = spells(readings, threshold=1.5, max_gap_s=180, cadence_s=60)
-    below = spells(turned, threshold=1.5, max_gap_s=180, cadence_s=60, direction="below")
-    assert [(one.start_us, one.end_us) for one in above] == [
-        (one.start_us, one.end_us) for one in below
-    ]
-    assert [one.area_h for one in above] == pytest.approx([one.area_h for one in below])
-
-
-def test_near_spells_are_one_and_short_ones_none() -> None:
-    times = np.arange(8) * 60 * SECOND_US
-    readings = readings_from(times, [0, 4, 4, 0, 4, 4, 0, 0])
-    two = spells(readings, threshold=1, max_gap_s=180, cadence_s=60)
-    assert len(two) == 2
-    (one,) = spells(readings, threshold=1, max_gap_s=180, cadence_s=60, merge_s=60)
-    assert (one.start_us, one.end_us) == (two[0].start_us, two[1].end_us)
-    assert spells(readings, threshold=1, max_gap_s=180, cadence_s=60, min_length_s=600) == []
-    with pytest.raises(ValueError, match="above or below"):
-        spells(readings, threshold=1, max_gap_s=180, cadence_s=60, direction="beside")

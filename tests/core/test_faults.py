@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
+from msgspec.structs import asdict
 from pathlib import Path
 from typing import Any
 

@@ -1,5 +1,6 @@
 """Array types used in signatures, so that a signature says what it holds."""
 
+from collections.abc import Sequence
 from typing import TypeAlias
 
 import numpy as np
@@ -27,3 +28,32 @@ def inner(a: FloatArray, b: FloatArray) -> float:
     Not `@`: that wakes threads for so little, which on a busy machine takes ten times as long.
     """
     return float(np.einsum("i,i->", a, b))
+
+
+def median_of(values: FloatArray) -> float:
+    """Median of (N,) values, N ≥ 1, none NaN; the values themselves are put in another order.
+
+    A third of the time of `np.median`, which asks for both middles and for a NaN at once.
+    """
+    half = len(values) // 2
+    values.partition(half)
+    upper = float(values[half])
+    return upper if len(values) % 2 else (float(values[:half].max()) + upper) / 2
+
+
+def quantiles_of(values: FloatArray, shares: Sequence[float]) -> FloatArray:
+    """Quantiles 0…1 of (N,) values, N ≥ 1, none NaN (Hyndman & Fan 1996, type 7), (len(shares),).
+
+    The values are put in another order: each quantile is looked for above the one before it.
+    """
+    result = np.empty(len(shares))
+    rest, below = values, 0
+    for which in np.argsort(shares).tolist():
+        at = (len(values) - 1) * shares[which]
+        low = int(at)
+        rest.partition(low - below)
+        rest, below = rest[low - below :], low
+        result[which] = rest[0]
+        if at > low:
+            result[which] += (at - low) * (rest[1:].min() - rest[0])
+    return result

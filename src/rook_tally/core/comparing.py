@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, inner
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, inner, median_of
 from rook_tally.core.gaps import cleaned, good_rows, microseconds
+from rook_tally.core.positions import nearest_of
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
@@ -19,6 +20,7 @@ MONTH_S = 2_629_800.0
 """365.25/12 days."""
 _FEWEST = 3
 _SAME = 1e-12
+_SIDE = 64
 _FLAT = 1e-9
 
 
@@ -57,38 +59,39 @@ def align_nearest(a: Readings, b: Readings, *, tolerance_s: float) -> Aligned:
     A pair that is the nearest for both of its rows is taken before anything else of either, so that
     all such pairs are taken at once, and again among what is left. Of two as near the earlier.
     """
-    rows_a = np.arange(len(a))[good_rows(a)]
-    rows_b = np.arange(len(b))[good_rows(b)]
-    time_a, time_b = a.time_us[rows_a], b.time_us[rows_b]
+    left = np.arange(len(a))[good_rows(a)]
+    right = np.arange(len(b))[good_rows(b)]
     tolerance = microseconds(tolerance_s)
-    left, right = np.arange(len(time_a)), np.arange(len(time_b))
-    taken: list[IntArray] = []
+    taken: list[tuple[IntArray, IntArray, TimeArray]] = []
     while len(left) and len(right):
-        to_b, apart = _nearest(time_a[left], time_b[right])
-        # What is too far from the nearest left is too far from all: it never finds a partner.
-        near = apart <= tolerance
-        if not near.any():
+        time_a, time_b = a.time_us[left], b.time_us[right]
+        to_b = nearest_of(time_b, time_a)
+        theirs = time_b[to_b]
+        dt_us = theirs - time_a
+        apart = np.abs(dt_us)
+        # Times rise, so whoever is nearer to a row of b is the neighbour before (which also wins
+        # when as near) or the one behind.
+        both = apart <= tolerance
+        both[1:] &= np.abs(theirs[1:] - time_a[:-1]) > apart[1:]
+        both[:-1] &= np.abs(theirs[:-1] - time_a[1:]) >= apart[:-1]
+        if both.all():
+            taken.append((left, right[to_b], dt_us))
             break
-        left, to_b = left[near], to_b[near]
-        to_a, _ = _nearest(time_b[right], time_a[left])
-        both = to_a[to_b] == np.arange(len(left))
-        taken.append(np.stack((left[both], right[to_b[both]])))
+        if not both.any():
+            break
+        taken.append((left[both], right[to_b[both]], dt_us[both]))
         free = np.ones(len(right), dtype=np.bool_)
         free[to_b[both]] = False
-        left, right = left[~both], right[free]
-    pairs = np.concatenate(taken, axis=1) if taken else np.empty((2, 0), dtype=np.int64)
-    pairs = pairs[:, np.argsort(pairs[0])]
-    dt_us = time_b[pairs[1]] - time_a[pairs[0]]
-    return Aligned(rows_a[pairs[0]], rows_b[pairs[1]], dt_us / SECOND_US)
-
-
-def _nearest(moments: TimeArray, others: TimeArray) -> tuple[IntArray, TimeArray]:
-    """Which of the others is nearest to each moment, of two as near the earlier, and how near."""
-    after = np.searchsorted(others, moments)
-    before = np.maximum(after - 1, 0)
-    after = np.minimum(after, len(others) - 1)
-    to_before, to_after = np.abs(moments - others[before]), np.abs(others[after] - moments)
-    return np.where(to_after < to_before, after, before), np.minimum(to_before, to_after)
+        # What is too far from the nearest left is too far from all: it never finds a partner.
+        left, right = left[~both & (apart <= tolerance)], right[free]
+    if not taken:
+        nothing = np.empty(0, dtype=np.int64)
+        return Aligned(nothing, nothing, np.empty(0))
+    index_a, index_b, dt_us = (np.concatenate(part) for part in zip(*taken, strict=True))
+    if len(taken) > 1:
+        order = np.argsort(a.time_us[index_a])
+        index_a, index_b, dt_us = index_a[order], index_b[order], dt_us[order]
+    return Aligned(index_a, index_b, dt_us / SECOND_US)
 
 
 def bias(a: FloatArray, b: FloatArray) -> float:
@@ -128,9 +131,17 @@ def spearman_r(a: FloatArray, b: FloatArray) -> float:
 
 
 def _ranks(values: FloatArray) -> FloatArray:
-    _, position, count = np.unique(values, return_inverse=True, return_counts=True)
-    mean_rank = np.cumsum(count) - (count - 1) / 2
-    return np.asarray(mean_rank[position], np.float64)
+    order = np.argsort(values)
+    ordered = values[order]
+    rank = np.arange(1.0, len(values) + 1)
+    same = ordered[1:] == ordered[:-1]
+    if same.any():
+        first = np.flatnonzero(np.concatenate(([True], ~same)))
+        count = np.diff(np.append(first, len(values)))
+        rank = np.repeat(first + (count + 1) / 2, count)
+    ranks = np.empty(len(values))
+    ranks[order] = rank
+    return ranks
 
 
 @dataclass(frozen=True, slots=True)
@@ -304,8 +315,8 @@ def theil_sen(a: FloatArray, b: FloatArray, max_n: int = 2000) -> Line:
     n = len(a)
     if n < _FEWEST or np.ptp(a) == 0:
         return Line(math.nan, math.nan, n)
-    gain = float(np.median(_slopes_of_pairs(a, b), overwrite_input=True))
-    return Line(gain, float(np.median(b - gain * a)), n)
+    gain = median_of(_slopes_of_pairs(a, b))
+    return Line(gain, median_of(b - gain * a), n)
 
 
 def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
@@ -313,17 +324,35 @@ def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
     n = len(a)
     slopes = np.empty(n * (n - 1) // 2)
     done = 0
-    # At a distance in the list all pairs are one difference of two slices.
-    for distance in range(1, n):
-        part = slopes[done : done + n - distance]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            np.divide(b[distance:] - b[:-distance], a[distance:] - a[:-distance], out=part)
-        level = a[distance:] == a[:-distance]
-        if level.any():
-            part = part[~level]
-            slopes[done : done + len(part)] = part
-        done += len(part)
-    return slopes[:done]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        for start in range(0, n, _SIDE):
+            stop = min(start + _SIDE, n)
+            # Some rows with all that come after them are one rectangle; among themselves, a corner.
+            rows, columns = np.triu_indices(stop - start, 1)
+            corner = slopes[done : done + len(rows)]
+            np.divide(
+                b[start + columns] - b[start + rows], a[start + columns] - a[start + rows],
+                out=corner,
+            )  # fmt: skip
+            done += len(corner)
+            size = (stop - start) * (n - stop)
+            rectangle = slopes[done : done + size].reshape(stop - start, n - stop)
+            np.subtract(b[stop:], b[start:stop, None], out=rectangle)
+            rectangle /= a[stop:] - a[start:stop, None]
+            done += size
+    if len(np.unique(a)) == n:
+        return slopes
+    # Pairs level in a have no slope: ±∞ or NaN came of them, in the order of `slopes`.
+    level = [
+        part for start in range(0, n, _SIDE) for part in _level_pairs(a, start, min(start + _SIDE, n))
+    ]
+    return slopes[~np.concatenate(level)]
+
+
+def _level_pairs(a: FloatArray, start: int, stop: int) -> tuple[BoolArray, BoolArray]:
+    """Which pairs of some rows, in the order of `_slopes_of_pairs`, are alike in a."""
+    rows, columns = np.triu_indices(stop - start, 1)
+    return a[start + rows] == a[start + columns], (a[start:stop, None] == a[stop:]).ravel()
 
 
 @dataclass(frozen=True, slots=True)

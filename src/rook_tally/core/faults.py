@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
@@ -18,8 +19,7 @@ MAD_TO_SIGMA = 1.482602218505602
 """1/Φ⁻¹(3/4): a normal law's deviation by its median absolute deviation (Hampel 1974)."""
 
 
-@dataclass(frozen=True, slots=True)
-class Stuck:
+class Stuck(msgspec.Struct, frozen=True):
     """A stretch in which a value did not move."""
 
     start_us: int
@@ -193,13 +193,9 @@ def stuck(
     end = np.append(begin[1:], len(good.value))
     length_us = good.time_us[end - 1] - good.time_us[begin]
     long = (end - begin >= min_count) & (length_us > microseconds(min_duration_s))
-    return [
-        Stuck(
-            int(good.time_us[first]), int(good.time_us[after - 1]), after - first,
-            float(good.value[first]),
-        )
-        for first, after in zip(begin[long].tolist(), end[long].tolist(), strict=True)
-    ]  # fmt: skip
+    begin, end = begin[long], end[long]
+    columns = (good.time_us[begin], good.time_us[end - 1], end - begin, good.value[begin])
+    return [Stuck(*row) for row in zip(*(one.tolist() for one in columns), strict=True)]
 
 
 def _still_stretches(good: _Good, eps: float) -> IntArray:

@@ -37,10 +37,11 @@ def good_rows(readings: Readings, also: BoolArray | None = None) -> IntArray | s
 
     Nearly always that is all of them as they stand, for which a slice is given: it copies nothing.
     """
-    good = readings.good if also is None else readings.good & also
     time_us = readings.time_us
-    if good.all() and bool((time_us[1:] > time_us[:-1]).all()):
+    holds = also is None or bool(also.all())
+    if holds and readings.are_all_good and bool((time_us[1:] > time_us[:-1]).all()):
         return slice(None)
+    good = readings.good if also is None else readings.good & also
     rows = np.flatnonzero(good)
     rows = rows[np.argsort(time_us[rows], kind="stable")]
     last_of_equals = np.append(np.diff(time_us[rows]) > 0, True)[: len(rows)]
@@ -57,6 +58,31 @@ def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
     """
     rows = good_rows(readings)
     return readings.time_us[rows], readings.value[rows]
+
+
+def stretches_of(condition: BoolArray, parted: BoolArray) -> tuple[IntArray, IntArray]:
+    """First and last row of every stretch in which a condition holds without a gap.
+
+    Parameters
+    ----------
+    condition : (N,) bool
+    parted : (N−1,) bool
+        Whether there is a gap after each row but the last.
+    """
+    if not len(condition):
+        nothing = np.empty(0, dtype=np.int64)
+        return nothing, nothing
+    changes = np.flatnonzero(condition[1:] != condition[:-1]) + 1
+    bounds = np.concatenate(([0], changes, [len(condition)]))
+    # Every other stretch of equal rows is one in which it holds.
+    held_from = 0 if condition[0] else 1
+    first, last = bounds[held_from:-1:2], bounds[held_from + 1 :: 2] - 1
+    inside = condition[1:] & parted
+    inside &= condition[:-1]
+    splits = np.flatnonzero(inside) + 1
+    if len(splits):
+        first, last = np.sort(np.append(first, splits)), np.sort(np.append(last, splits - 1))
+    return first, last
 
 
 def microseconds(seconds: float) -> int:

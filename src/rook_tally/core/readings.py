@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,10 +59,15 @@ class Readings:
         return Readings(self.time_us[part], self.value[part], self.quality[part])
 
     @property
+    def are_all_good(self) -> bool:
+        """Whether statistics may use every reading."""
+        # A sum is finite when all of it is: cheaper than asking value by value.
+        return not self.quality.any() and math.isfinite(self.value.sum())
+
+    @property
     def good(self) -> BoolArray:
         """(N,) mask of the readings that statistics may use."""
-        # A sum is finite when all of it is: cheaper than asking value by value.
-        if not self.quality.any() and np.isfinite(self.value.sum()):
+        if self.are_all_good:
             return np.ones(len(self.value), np.bool_)
         return np.asarray((self.quality == Quality.GOOD) & np.isfinite(self.value), np.bool_)
 

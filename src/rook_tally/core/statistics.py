@@ -16,7 +16,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner
+from rook_tally.core.arrays import FloatArray, inner, quantiles_of
 from rook_tally.core.gaps import check_window, cleaned, inside, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
@@ -230,7 +230,7 @@ def percentiles(
     value = value[inside(time_us, window.start_us, window.end_us)]
     if not len(value):
         return np.full(len(shares_pct), np.nan)
-    return np.percentile(value, list(shares_pct))
+    return quantiles_of(value.copy(), [share / 100 for share in shares_pct])
 
 
 def completeness(

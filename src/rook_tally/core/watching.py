@@ -15,7 +15,7 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.baselines import usual_level
-from rook_tally.core.gaps import cleaned, microseconds
+from rook_tally.core.gaps import cleaned, microseconds, stretches_of
 from rook_tally.core.readings import Readings
 from rook_tally.core.rolling import is_rising, last_before, slopes_per_h
 
@@ -106,7 +106,7 @@ def _confirmed(
     if delay_us == 0:
         return condition
     if is_rising:
-        first, last = _stretches(condition, parted)
+        first, last = stretches_of(condition, parted[1:])
         held = time_us[last] - time_us[first] >= delay_us
         first, last = first[held], last[held]
         return np.asarray(np.searchsorted(time_us, time_us[first] + delay_us), np.int64)
@@ -114,24 +114,6 @@ def _confirmed(
     begins[1:] &= parted[1:] | ~condition[:-1]
     start = np.maximum.accumulate(np.where(begins, np.arange(len(condition)), 0))
     return condition & (time_us - time_us[start] >= delay_us)
-
-
-def _stretches(condition: BoolArray, parted: BoolArray) -> tuple[IntArray, IntArray]:
-    """First and last row of every stretch in which a condition holds without a gap."""
-    if not len(condition):
-        nothing = np.empty(0, dtype=np.int64)
-        return nothing, nothing
-    changes = np.flatnonzero(condition[1:] != condition[:-1]) + 1
-    bounds = np.concatenate(([0], changes, [len(condition)]))
-    # Every other stretch of equal rows is one in which it holds.
-    held_from = 0 if condition[0] else 1
-    first, last = bounds[held_from:-1:2], bounds[held_from + 1 :: 2] - 1
-    inside = condition[1:] & parted[1:]
-    inside &= condition[:-1]
-    splits = np.flatnonzero(inside) + 1
-    if len(splits):
-        first, last = np.sort(np.append(first, splits)), np.sort(np.append(last, splits - 1))
-    return first, last
 
 
 def limit_watch(

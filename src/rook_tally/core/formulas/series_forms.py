@@ -7,10 +7,11 @@ named after their subjects. `t_us` are microseconds, `value` in any unit, `quali
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import asdict
+from dataclasses import fields
 from typing import Any
 
 import numpy as np
+from msgspec.structs import asdict
 
 from rook_tally.core import alarm_states, baselines, comparing, faults, statistics, watching
 from rook_tally.core.alarm_states import AlarmEvent, AlarmState
@@ -18,6 +19,7 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.formulas.elements import Given, floats
 from rook_tally.core.gaps import find_gaps, find_runs
 from rook_tally.core.readings import Readings
+from rook_tally.core.spells import spells as find_spells
 from rook_tally.core.statistics import Window, pieces_of
 from rook_tally.core.watching import NEVER, Direction, Terms
 
@@ -26,6 +28,11 @@ def _readings(t_us: Given, value: Given, quality: Given | None) -> Readings:
     times = np.asarray(t_us, dtype=np.int64)
     marks = np.zeros(len(times), np.uint8) if quality is None else np.asarray(quality, np.uint8)
     return Readings(times, floats(value), marks)
+
+
+def _fields(one: Any) -> dict[str, Any]:
+    """What a dataclass holds, by name; not `dataclasses.asdict`, which copies every array."""
+    return {field.name: getattr(one, field.name) for field in fields(one)}
 
 
 def runs(t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None) -> Any:
@@ -90,7 +97,7 @@ def lowest(
 ) -> Any:  # fmt: skip
     """`statistics.lowest` as a dictionary."""
     readings = _readings(t_us, value, quality)
-    return asdict(statistics.lowest(readings, Window(start_us, end_us)))
+    return _fields(statistics.lowest(readings, Window(start_us, end_us)))
 
 
 def highest(
@@ -99,7 +106,7 @@ def highest(
 ) -> Any:  # fmt: skip
     """`statistics.highest` as a dictionary."""
     readings = _readings(t_us, value, quality)
-    return asdict(statistics.highest(readings, Window(start_us, end_us)))
+    return _fields(statistics.highest(readings, Window(start_us, end_us)))
 
 
 def percentiles(
@@ -116,7 +123,7 @@ def completeness(
     quality: Given | None = None,
 ) -> Any:  # fmt: skip
     """`statistics.completeness` as a dictionary."""
-    return asdict(statistics.completeness(
+    return _fields(statistics.completeness(
         _readings(t_us, value, quality), max_gap_s=max_gap_s, cadence_s=cadence_s,
         start_us=start_us, end_us=end_us,
     ))  # fmt: skip
@@ -142,13 +149,17 @@ def spells(
     t_us: Given, value: Given, threshold: float, max_gap_s: float, cadence_s: float,
     quality: Given | None = None, baseline: Given | None = None, **options: Any,
 ) -> Any:  # fmt: skip
-    """`baselines.spells` as dictionaries."""
-    found = baselines.spells(
+    """`spells.spells` as dictionaries."""
+    found = find_spells(
         _readings(t_us, value, quality), threshold=threshold, max_gap_s=max_gap_s,
         cadence_s=cadence_s, baseline=None if baseline is None else floats(baseline), **options,
     )  # fmt: skip
-    # Not `asdict`: it copies what it finds, twenty times as slowly, and there may be thousands.
-    return [{field: getattr(one, field) for field in baselines.Spell.__slots__} for one in found]
+    columns = (column.tolist() for column in _fields(found).values())
+    return [
+        {"start_us": start_us, "end_us": end_us, "peak": peak, "peak_us": peak_us,
+         "area_h": area_h, "cut_start": cut_start, "cut_end": cut_end}
+        for start_us, end_us, peak, peak_us, area_h, cut_start, cut_end in zip(*columns, strict=True)
+    ]  # fmt: skip
 
 
 def hampel(
@@ -185,7 +196,7 @@ def align_nearest(
     quality_a: Given | None = None, quality_b: Given | None = None,
 ) -> Any:  # fmt: skip
     """`comparing.align_nearest` as a dictionary."""
-    return asdict(comparing.align_nearest(
+    return _fields(comparing.align_nearest(
         _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b),
         tolerance_s=tolerance_s,
     ))  # fmt: skip
@@ -197,7 +208,7 @@ def lag_s(
 ) -> Any:  # fmt: skip
     """`comparing.lag_s` as a dictionary."""
     a, b = _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b)
-    return asdict(comparing.lag_s(a, b, **options))
+    return _fields(comparing.lag_s(a, b, **options))
 
 
 def bias(a: Given, b: Given) -> float:
@@ -227,17 +238,17 @@ def spearman_r(a: Given, b: Given) -> float:
 
 def limits_of_agreement(a: Given, b: Given, z: float = 1.96) -> Any:
     """`comparing.limits_of_agreement` as a dictionary."""
-    return asdict(comparing.limits_of_agreement(floats(a), floats(b), z))
+    return _fields(comparing.limits_of_agreement(floats(a), floats(b), z))
 
 
 def deming(a: Given, b: Given, variance_ratio: float = 1.0) -> Any:
     """`comparing.deming` as a dictionary."""
-    return asdict(comparing.deming(floats(a), floats(b), variance_ratio))
+    return _fields(comparing.deming(floats(a), floats(b), variance_ratio))
 
 
 def theil_sen(a: Given, b: Given, max_n: int = 2000) -> Any:
     """`comparing.theil_sen` as a dictionary."""
-    return asdict(comparing.theil_sen(floats(a), floats(b), max_n))
+    return _fields(comparing.theil_sen(floats(a), floats(b), max_n))
 
 
 def drift_per_month(
@@ -245,7 +256,7 @@ def drift_per_month(
 ) -> Any:
     """`comparing.drift_per_month` as a dictionary."""
     times = np.asarray(t_us, dtype=np.int64)
-    return asdict(comparing.drift_per_month(times, floats(a), floats(b), min_span_days, max_n))
+    return _fields(comparing.drift_per_month(times, floats(a), floats(b), min_span_days, max_n))
 
 
 _RISE = {"rise": Direction.ABOVE, "fall": Direction.BELOW, "both": Direction.BOTH}
@@ -302,7 +313,7 @@ def usual_level(
     quality: Given | None = None, **options: Any,
 ) -> Any:  # fmt: skip
     """`baselines.usual_level` as a dictionary."""
-    return asdict(baselines.usual_level(
+    return _fields(baselines.usual_level(
         _readings(t_us, value, quality), window_s=window_s, min_spread=min_spread, **options
     ))  # fmt: skip
 

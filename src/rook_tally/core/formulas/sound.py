@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner
+from rook_tally.core.arrays import FloatArray, inner, quantiles_of
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 _LN_10_TENTH = math.log(10) / 10
@@ -20,20 +20,25 @@ def leq(levels_db: Given, durations_s: Given | None = None) -> float:
     levels = floats(levels_db)
     if durations_s is None:
         levels = levels if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
-        return _equivalent(levels, np.ones(len(levels)))
+        return _equivalent(levels, None)
     durations = floats(durations_s)
     heard = np.isfinite(levels) & np.isfinite(durations) & (durations > 0)
     return _equivalent(levels[heard], durations[heard])
 
 
-def _equivalent(levels: FloatArray, durations: FloatArray) -> float:
+def _equivalent(levels: FloatArray, durations: FloatArray | None) -> float:
     if not len(levels):
         return math.nan
     # From the highest level on: powers of a thousand decibels would not fit a double.
     highest = float(levels.max())
     # e^(x·ln 10) takes a tenth of the time of 10^x.
-    power = np.exp((levels - highest) * _LN_10_TENTH)
-    energy = inner(durations, power) / float(durations.sum())
+    power = levels - highest
+    power *= _LN_10_TENTH
+    np.exp(power, out=power)
+    if durations is None:
+        energy = float(power.mean())
+    else:
+        energy = inner(durations, power) / float(durations.sum())
     return highest + 10 * math.log10(energy)
 
 
@@ -43,10 +48,10 @@ def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
     The (100−N)th percentile, Hyndman & Fan 1996 type 7 (ours); ISO 1996-1:2016.
     """
     levels = floats(levels_db)
-    levels = levels if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
+    levels = levels.copy() if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
     if not len(levels) or not 0 <= exceeded_pct <= 100:
         return math.nan
-    return float(np.percentile(levels, 100 - exceeded_pct))
+    return float(quantiles_of(levels, [1 - exceeded_pct / 100])[0])
 
 
 @elementwise("lday_db", "levening_db", "lnight_db")
