@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, inner, median_of
 from rook_tally.core.gaps import cleaned, good_rows, microseconds
-from rook_tally.core.positions import nearest_of
+from rook_tally.core.positions import nearest_of, positions_in
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
@@ -119,6 +120,11 @@ def pearson_r(a: FloatArray, b: FloatArray) -> float:
     a, b = pairs_of(a, b)
     if len(a) < _FEWEST or np.ptp(a) == 0 or np.ptp(b) == 0:
         return math.nan
+    return _correlation(a, b)
+
+
+def _correlation(a: FloatArray, b: FloatArray) -> float:
+    """Pearson's of pairs that are all there; NaN for a side whose power no double holds."""
     x, y = a - a.mean(), b - b.mean()
     power = inner(x, x) * inner(y, y)
     return min(1.0, max(-1.0, inner(x, y) / math.sqrt(power))) if power > 0 else math.nan
@@ -189,13 +195,18 @@ def lag_s(
     size_x, size_y = float(np.nanmax(np.abs(x))), float(np.nanmax(np.abs(y)))
     x, y = _detrended(x), _detrended(y)
     shifts = np.arange(-farthest, farthest + 1)
-    counts = np.array([_overlap(x, y, k)[0].size for k in shifts.tolist()])
+    known = np.isfinite(x), np.isfinite(y)
+    counts = np.array([np.count_nonzero(_both_known(known, k)) for k in shifts.tolist()])
     fewest = max(min_pairs, _FEWEST, counts.max(initial=0) / 2)
     r = np.full(len(shifts), np.nan)
     for at in np.flatnonzero(counts >= fewest).tolist():
-        left, right = _overlap(x, y, int(shifts[at]))
+        k = int(shifts[at])
+        left, right = _shifted(x, k), _shifted(y, -k)
+        if counts[at] < len(left):
+            both = _both_known(known, k)
+            left, right = left[both], right[both]
         if np.ptp(left) > _FLAT * size_x and np.ptp(right) > _FLAT * size_y:
-            r[at] = pearson_r(left, right)
+            r[at] = _correlation(left, right)
     best = -1
     for at in np.argsort(np.abs(shifts) * 2 + (shifts < 0), kind="stable").tolist():
         if np.isfinite(r[at]) and (best < 0 or r[at] > r[best] + _SAME):
@@ -218,33 +229,42 @@ def _resampled(
     series: tuple[TimeArray, FloatArray], grid: TimeArray, max_gap_us: int
 ) -> FloatArray:
     time_us, value = series
-    right = np.clip(np.searchsorted(time_us, grid), 0, len(time_us) - 1)
+    right = np.minimum(positions_in(time_us, grid), len(time_us) - 1)
+    after_us = time_us[right]
+    result = np.where(after_us == grid, value[right], np.nan)
+    off = np.flatnonzero(after_us != grid)
+    grid, right, after_us = grid[off], right[off], after_us[off]
     left = np.maximum(right - 1, 0)
-    exact = time_us[right] == grid
-    between = (time_us[left] < grid) & (grid < time_us[right])
-    between &= time_us[right] - time_us[left] <= max_gap_us
-    width = np.maximum(time_us[right] - time_us[left], 1)
-    share = (grid - time_us[left]) / width
+    before_us = time_us[left]
+    width = after_us - before_us
+    between = (before_us < grid) & (grid < after_us) & (width <= max_gap_us)
+    share = (grid - before_us) / np.maximum(width, 1)
     line = value[left] + share * (value[right] - value[left])
-    return np.where(exact, value[right], np.where(between, line, np.nan))
+    result[off] = np.where(between, line, np.nan)
+    return result
 
 
 def _detrended(value: FloatArray) -> FloatArray:
     at = np.arange(len(value), dtype=np.float64)
     known = np.isfinite(value)
-    t, v = at[known] - at[known].mean(), value[known] - value[known].mean()
+    t, v = (at, value) if known.all() else (at[known], value[known])
+    middle, mean = float(t.mean()), float(v.mean())
+    t, v = t - middle, v - mean
     slope = inner(t, v) / inner(t, t)
-    line: FloatArray = value[known].mean() + slope * (at - at[known].mean())
-    return value - line
+    return value - (mean + slope * (at - middle))
 
 
-def _overlap(x: FloatArray, y: FloatArray, k: int) -> tuple[FloatArray, FloatArray]:
-    """x[i] with y[i+k] where both exist."""
-    if abs(k) >= len(x):
-        return x[:0], y[:0]
-    left, right = (x[: len(x) - k], y[k:]) if k >= 0 else (x[-k:], y[: len(y) + k])
-    both = np.isfinite(left) & np.isfinite(right)
-    return left[both], right[both]
+Cells = TypeVar("Cells", FloatArray, BoolArray)
+
+
+def _shifted(cells: Cells, k: int) -> Cells:
+    """What is left of a grid's cells when another's stand k further on; all of them for 0."""
+    return cells[: max(0, len(cells) - k)] if k >= 0 else cells[-k:]
+
+
+def _both_known(known: tuple[BoolArray, BoolArray], k: int) -> BoolArray:
+    """Where x[i] and y[i+k] both exist."""
+    return _shifted(known[0], k) & _shifted(known[1], -k)
 
 
 @dataclass(frozen=True, slots=True)

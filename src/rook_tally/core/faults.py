@@ -191,8 +191,9 @@ def stuck(
         return []
     begin = _still_stretches(good, eps)
     end = np.append(begin[1:], len(good.value))
-    length_us = good.time_us[end - 1] - good.time_us[begin]
-    long = (end - begin >= min_count) & (length_us > microseconds(min_duration_s))
+    many = np.flatnonzero(end - begin >= min_count)
+    begin, end = begin[many], end[many]
+    long = good.time_us[end - 1] - good.time_us[begin] > microseconds(min_duration_s)
     begin, end = begin[long], end[long]
     columns = (good.time_us[begin], good.time_us[end - 1], end - begin, good.value[begin])
     return [Stuck(*row) for row in zip(*(one.tolist() for one in columns), strict=True)]

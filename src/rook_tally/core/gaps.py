@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.readings import Readings
@@ -60,29 +61,35 @@ def cleaned(readings: Readings) -> tuple[TimeArray, FloatArray]:
     return readings.time_us[rows], readings.value[rows]
 
 
-def stretches_of(condition: BoolArray, parted: BoolArray) -> tuple[IntArray, IntArray]:
-    """First and last row of every stretch in which a condition holds without a gap.
+def rows_after_gaps(time_us: TimeArray, max_gap_us: int) -> IntArray:
+    """Rows, but the first, that come more than a gap after the row before, or earlier than it.
+
+    (N,) int64 → (G,) int64, rising.
+    """
+    # A clock that went back parts as a gap does: unsigned, its step is a huge one.
+    step = (time_us[1:] - time_us[:-1]).view(np.uint64)
+    # Mostly there is none, which the longest step tells at once.
+    if not len(step) or step.max() <= max_gap_us:
+        return np.empty(0, dtype=np.int64)
+    return np.flatnonzero(step > max_gap_us) + 1
+
+
+def stretches_of(
+    state: BoolArray | NDArray[np.int8], parted: IntArray
+) -> tuple[IntArray, IntArray]:
+    """First and last row of every stretch of rows that stand alike, without a gap between them.
 
     Parameters
     ----------
-    condition : (N,) bool
-    parted : (N−1,) bool
-        Whether there is a gap after each row but the last.
+    state : (N,)
+    parted : (G,) int64
+        Rows, but the first, before which there is a gap.
     """
-    if not len(condition):
-        nothing = np.empty(0, dtype=np.int64)
-        return nothing, nothing
-    changes = np.flatnonzero(condition[1:] != condition[:-1]) + 1
-    bounds = np.concatenate(([0], changes, [len(condition)]))
-    # Every other stretch of equal rows is one in which it holds.
-    held_from = 0 if condition[0] else 1
-    first, last = bounds[held_from:-1:2], bounds[held_from + 1 :: 2] - 1
-    inside = condition[1:] & parted
-    inside &= condition[:-1]
-    splits = np.flatnonzero(inside) + 1
-    if len(splits):
-        first, last = np.sort(np.append(first, splits)), np.sort(np.append(last, splits - 1))
-    return first, last
+    first = np.flatnonzero(state[1:] != state[:-1]) + 1
+    if len(parted):
+        first = np.union1d(first, parted)
+    first = np.concatenate((np.zeros(min(1, len(state)), dtype=np.int64), first))
+    return first, np.append(first[1:], len(state))[: len(first)] - 1
 
 
 def microseconds(seconds: float) -> int:
@@ -96,7 +103,7 @@ def find_runs(readings: Readings, *, max_gap_s: float) -> Runs:
     if not len(time_us):
         empty = np.empty(0, dtype=np.int64)
         return Runs(empty, empty, empty)
-    starts = np.flatnonzero(np.concatenate(([True], np.diff(time_us) > microseconds(max_gap_s))))
+    starts = np.concatenate(([0], rows_after_gaps(time_us, microseconds(max_gap_s))))
     ends = np.append(starts[1:], len(time_us)) - 1
     return Runs(time_us[starts], time_us[ends], ends - starts + 1)
 

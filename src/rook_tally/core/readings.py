@@ -62,7 +62,7 @@ class Readings:
     def are_all_good(self) -> bool:
         """Whether statistics may use every reading."""
         # A sum is finite when all of it is: cheaper than asking value by value.
-        return not self.quality.any() and math.isfinite(self.value.sum())
+        return not np.count_nonzero(self.quality) and math.isfinite(self.value.sum())
 
     @property
     def good(self) -> BoolArray:

@@ -24,7 +24,10 @@ _CELLS = 1 << 19
 _QUERIES = 1 << 17
 _SORTED_TOGETHER = 1 << 19
 _ONE_BY_ONE = 4
-_SLOPE_BLOCK = 4096
+_SLOPE_BLOCK = 1 << 14
+_SHORT_SLOPE = 32
+_SLOPE_REACH = 64
+"""Sums over so many windows' lengths keep ten digits of the slope of one."""
 
 
 class OrderStatistics:
@@ -275,12 +278,15 @@ def slopes_per_h(
     """Least-squares slope of each window, unit/h; NaN where the times of a window are all one.
 
     Slope = Σ(t−t̄)(v−v̄)/Σ(t−t̄)². Sums run from a moment near their window: over years of seconds
-    squared they would lose all their digits.
+    squared they would lose all their digits. Those of a short window run from its own last reading.
 
     Parameters
     ----------
     time_us, values : (N,), values finite; (Q,) windows in order of `first`.
     """
+    longest = int((after - first).max(initial=0))
+    if 1 < longest <= _SHORT_SLOPE:
+        return _slopes_of_short(time_us, values, first, after, longest)
     result = np.full(len(first), np.nan)
     for rows, base, end in _near(first, after):
         hours = (time_us[base:end] - time_us[base]) / HOUR_US
@@ -289,13 +295,39 @@ def slopes_per_h(
         sums = [_summed(one) for one in (hours, value, hours * value, hours * hours)]
         begin, stop = first[rows] - base, after[rows] - base
         t, v, tv, tt = (one[stop] - one[begin] for one in sums)
-        count = stop - begin
-        with np.errstate(divide="ignore", invalid="ignore"):
-            spread = tt - t * t / count
-            result[rows] = np.where(
-                (count >= 2) & (spread > 1e-12 * tt), (tv - t * v / count) / spread, np.nan
-            )
+        result[rows] = _slope_of_sums(stop - begin, t, v, tv, tt)
     return result
+
+
+def _slopes_of_short(
+    time_us: TimeArray, values: FloatArray, first: IntArray, after: IntArray, longest: int
+) -> FloatArray:
+    """`slopes_per_h` of windows of few readings, all of them one reading further back at a time."""
+    result = np.full(len(first), np.nan)
+    for start in range(0, len(first), _SLOPE_BLOCK):
+        rows = slice(start, start + _SLOPE_BLOCK)
+        count, last = after[rows] - first[rows], after[rows] - 1
+        moment, value = time_us[last], values[last]
+        t, v, tv, tt = np.zeros((4, len(last)))
+        for back in range(1, longest):
+            # Outside of its window a reading is as far as the last one: it adds nothing.
+            at = np.where(count > back, last - back, last)
+            hours, rise = (time_us[at] - moment) / HOUR_US, values[at] - value
+            t += hours
+            v += rise
+            tv += hours * rise
+            tt += hours * hours
+        result[rows] = _slope_of_sums(count, t, v, tv, tt)
+    return result
+
+
+def _slope_of_sums(
+    count: IntArray, t: FloatArray, v: FloatArray, tv: FloatArray, tt: FloatArray
+) -> FloatArray:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        spread = tt - t * t / count
+        slope = (tv - t * v / count) / spread
+    return np.where((count >= 2) & (spread > 1e-12 * tt), slope, np.nan)
 
 
 def _summed(values: FloatArray) -> FloatArray:
@@ -305,7 +337,7 @@ def _summed(values: FloatArray) -> FloatArray:
 def _near(first: IntArray, after: IntArray) -> Iterator[tuple[slice, int, int]]:
     """Windows in blocks, with the part of the array that each block touches."""
     longest = int((after - first).max(initial=1))
-    step = max(_SLOPE_BLOCK, longest)
+    step = _SLOPE_REACH * longest
     for start in range(0, len(first), step):
         rows = slice(start, min(start + step, len(first)))
         taken = after[rows] > first[rows]

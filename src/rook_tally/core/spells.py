@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
-from rook_tally.core.gaps import good_rows, microseconds, stretches_of
+from rook_tally.core.gaps import good_rows, microseconds, rows_after_gaps, stretches_of
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import HOUR_US, SECOND_US
 
@@ -28,16 +28,17 @@ class Spells:
 
 @dataclass(frozen=True, slots=True)
 class _Excess:
-    """Good rows with a baseline: how far each is beyond it, (N,), and before which of them a run
-    begins, (N+1,), the end of all being such a place too."""
+    """Good rows with a baseline: how far each is beyond it, (N,), and the rows, but the first,
+    before which a gap is, (G,)."""
 
     time_us: TimeArray
     e: FloatArray
-    parted: BoolArray
+    parted: IntArray
 
     def moments(self, rows: IntArray) -> FloatArray:
         """µs since the first: float seconds since 1970 would lose microseconds."""
-        return (self.time_us[rows] - self.time_us[0]).astype(np.float64)
+        moments: FloatArray = (self.time_us[rows] - self.time_us[0]).astype(np.float64)
+        return moments
 
 
 def spells(
@@ -60,7 +61,9 @@ def spells(
     if direction not in ("above", "below"):
         raise ValueError(f"direction is above or below, got {direction!r}")
     x, value = _excess(readings, baseline, max_gap_s, is_above=direction == "above")
-    first, last = stretches_of(x.e > threshold, x.parted[1:-1])
+    is_over = x.e > threshold
+    first, last = stretches_of(is_over, x.parted)
+    first, last = first[is_over[first]], last[is_over[first]]
     if not len(first):
         times, numbers = np.empty(0, np.int64), np.empty(0)
         return Spells(times, times, numbers, times, numbers, numbers > 0, numbers > 0)
@@ -95,8 +98,7 @@ def _excess(
     rows = good_rows(readings, also=None if level is None else np.isfinite(level))
     time_us, value = readings.time_us[rows], readings.value[rows]
     excess = value if level is None else value - level[rows]
-    parted = np.ones(len(time_us) + 1, dtype=np.bool_)
-    np.greater(time_us[1:] - time_us[:-1], microseconds(max_gap_s), out=parted[1:-1])
+    parted = rows_after_gaps(time_us, microseconds(max_gap_s))
     return _Excess(time_us, excess if is_above else -excess, parted), value
 
 
@@ -106,13 +108,16 @@ def _edges(
     """Of both ends of each stretch, (2, K): where the line crosses the threshold, µs since the first
     reading; where there is no line, so that the reading itself is the edge; and the area between."""
     inner = np.stack((first, last))
-    cut = x.parted[np.stack((first, last + 1))]
+    edge = np.stack((first, last + 1))
+    cut = (edge == 0) | (edge == len(x.e))
+    if len(x.parted):
+        cut |= np.isin(edge, x.parted)
     outer = np.where(cut, inner, inner + np.array([[-1], [1]]))
     here, value = x.moments(inner), x.e[inner]
     with np.errstate(divide="ignore", invalid="ignore"):
         share = (value - threshold) / (value - x.e[outer])
         crossing = np.where(cut, here, here + share * (x.moments(outer) - here))
-    return crossing, cut, _positive_area(value, np.float64(threshold), np.abs(crossing - here))
+    return crossing, cut, _positive_area(value, np.asarray(threshold), np.abs(crossing - here))
 
 
 def _merged(
@@ -120,9 +125,9 @@ def _merged(
 ) -> tuple[IntArray, IntArray]:
     """Which stretches begin and end a spell, once those of a run that lie close are one."""
     is_apart = start[1:] - end[:-1] > merge_s * SECOND_US
-    runs = np.flatnonzero(x.parted[1:-1])
-    if len(runs):
-        is_apart |= np.searchsorted(runs, first[1:]) > np.searchsorted(runs, last[:-1])
+    if len(x.parted):
+        run = np.searchsorted(x.parted, np.stack((first[1:], last[:-1])), side="right")
+        is_apart |= run[0] > run[1]
     apart = np.flatnonzero(is_apart)
     return np.concatenate(([0], apart + 1)), np.append(apart, len(first) - 1)
 

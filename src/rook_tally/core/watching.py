@@ -15,7 +15,7 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
 from rook_tally.core.baselines import usual_level
-from rook_tally.core.gaps import cleaned, microseconds, stretches_of
+from rook_tally.core.gaps import cleaned, microseconds, rows_after_gaps, stretches_of
 from rook_tally.core.readings import Readings
 from rook_tally.core.rolling import is_rising, last_before, slopes_per_h
 
@@ -73,21 +73,20 @@ def rings_of(
     if guard is not None:
         beyond &= guard
         calm |= ~guard
-    step = np.diff(time_us)
-    parted = np.ones(len(time_us), dtype=np.bool_)
-    np.greater(step, microseconds(terms.max_gap_s), out=parted[1:])
-    is_rising = len(step) == 0 or bool(step.min() >= 0)
-    if not is_rising:
-        parted[1:] |= step < 0
-    confirmed = np.zeros(len(time_us), dtype=np.int8)
-    for mark, condition, delay_s in (
-        (_RING, beyond, terms.on_delay_s), (_CALM, calm, terms.off_delay_s),
-    ):  # fmt: skip
-        confirmed[_confirmed(time_us, condition, parted, microseconds(delay_s), is_rising)] = mark
-    # It may be confirmed row after row; what counts is each change from one to the other.
-    at = np.flatnonzero(confirmed)
-    is_ring = confirmed[at] == _RING
-    at = at[is_ring != np.concatenate(([False], is_ring[:-1]))[: len(at)]]
+    parted = rows_after_gaps(time_us, microseconds(terms.max_gap_s))
+    # 1 beyond, −1 calm, 0 neither: a stretch of one of them is confirmed once its delay is over.
+    state = beyond.view(np.int8) - calm.view(np.int8)
+    first, last = stretches_of(state, parted)
+    delays = np.array([0, microseconds(terms.on_delay_s), microseconds(terms.off_delay_s)])
+    mark = state[first]
+    confirmed_us = time_us[first] + delays[mark]
+    held = np.flatnonzero((mark != 0) & (time_us[last] >= confirmed_us))
+    # It may be confirmed again and again; what counts is each change from one to the other.
+    is_ring = mark[held] > 0
+    changes = held[is_ring != np.concatenate(([False], is_ring[:-1]))[: len(held)]]
+    at = first[changes]
+    if delays.any():
+        at = _rows_at(time_us, confirmed_us[changes], at, last[changes], parted)
     begin, end = time_us[at[0::2]], time_us[at[1::2]]
     pairs = np.full((len(begin), 2), NEVER, dtype=np.int64)
     pairs[:, 0] = begin
@@ -95,25 +94,17 @@ def rings_of(
     return pairs
 
 
-_RING, _CALM = 1, 2
-
-
-def _confirmed(
-    time_us: TimeArray, condition: BoolArray, parted: BoolArray, delay_us: int, is_rising: bool
-) -> BoolArray | IntArray:
-    """Rows at which a condition has held, row after row and without a gap, for a delay: all of
-    them, or of each stretch the first."""
-    if delay_us == 0:
-        return condition
-    if is_rising:
-        first, last = stretches_of(condition, parted[1:])
-        held = time_us[last] - time_us[first] >= delay_us
-        first, last = first[held], last[held]
-        return np.asarray(np.searchsorted(time_us, time_us[first] + delay_us), np.int64)
-    begins = condition.copy()
-    begins[1:] &= parted[1:] | ~condition[:-1]
-    start = np.maximum.accumulate(np.where(begins, np.arange(len(condition)), 0))
-    return condition & (time_us - time_us[start] >= delay_us)
+def _rows_at(
+    time_us: TimeArray, moments: TimeArray, first: IntArray, last: IntArray, parted: IntArray
+) -> IntArray:
+    """The first row at or after a moment of each stretch [first, last], (K,)."""
+    if (time_us[parted] >= time_us[parted - 1]).all():
+        return np.searchsorted(time_us, moments)
+    # Where a clock went back times rise only within a stretch, so each is searched on its own.
+    return np.array([
+        begin + np.searchsorted(time_us[begin : end + 1], moment)
+        for begin, end, moment in zip(first.tolist(), last.tolist(), moments, strict=True)
+    ], dtype=np.int64)  # fmt: skip
 
 
 def limit_watch(
@@ -123,9 +114,9 @@ def limit_watch(
     guard: BoolArray | None = None,
 ) -> TimeArray:
     """Rings of readings above or below a limit; (K, 2) as `rings_of`."""
-    good = readings.good
     sign, terms = _turned(terms, direction)
-    if not good.all():
+    if not readings.are_all_good:
+        good = readings.good
         guard = None if guard is None else guard[good]
         readings = Readings(readings.time_us[good], readings.value[good], readings.quality[good])
     number = readings.value if sign > 0 else -readings.value
@@ -229,7 +220,8 @@ def silence_watch(
     if not len(heard):
         return np.empty((0, 2), dtype=np.int64)
     timeout_us = microseconds(timeout_s)
-    at = np.flatnonzero(heard[1:] - heard[:-1] > timeout_us)
+    at = rows_after_gaps(heard, timeout_us) - 1
+    at = at[heard[at + 1] > heard[at]]
     rings = np.stack((heard[at] + timeout_us, heard[at + 1]), axis=1)
     if now_us - int(heard[-1]) > timeout_us:
         rings = np.concatenate((rings, [[heard[-1] + timeout_us, NEVER]]))

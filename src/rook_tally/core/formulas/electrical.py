@@ -20,16 +20,23 @@ def shunt_current(drop_mv: FloatArray, rated_a: FloatArray, rated_mv: FloatArray
 
 
 def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
-    heard = np.isfinite(y)
-    if not heard.all():
-        times, y = times[heard], y[heard]
-    step = np.diff(times)
+    times, y = _heard(times, y)
+    step = times[1:] - times[:-1]
     joined = step <= max_gap_s
     if not joined.any():
         return math.nan
     if not joined.all():
-        step = np.where(joined, step, 0.0)
-    return inner(y[:-1] + y[1:], step) / 2 / _HOUR_S
+        step *= joined
+    return (inner(y[:-1], step) + inner(y[1:], step)) / 2 / _HOUR_S
+
+
+def _heard(times: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The samples that are numbers."""
+    # A sum is finite when all of it is.
+    if math.isfinite(y.sum()):
+        return times, y
+    heard = np.isfinite(y)
+    return times[heard], y[heard]
 
 
 def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> float:
@@ -55,9 +62,11 @@ def integration_coverage(time_s: Given, value: Given, max_gap_s: float = 300.0) 
     given = series(time_s, value)
     if given is None or len(given[0]) < 2:
         return math.nan
-    times, values = given
-    step = np.diff(times[np.isfinite(values)])
-    return float(step[step <= max_gap_s].sum() / (times[-1] - times[0]))
+    times, _ = _heard(*given)
+    step = times[1:] - times[:-1]
+    joined = step <= max_gap_s
+    spoken_s = step.sum() if joined.all() else step[joined].sum()
+    return float(spoken_s / (given[0][-1] - given[0][0]))
 
 
 def state_of_charge(
