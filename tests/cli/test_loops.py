@@ -45,6 +45,8 @@ def _messy() -> Columns:
     walk[rng.integers(0, _COUNT, 60)] = 0.0
     for column in (warm, damp, walk):
         column[rng.integers(0, _COUNT, 90)] = np.nan
+        column[rng.integers(0, _COUNT, 20)] = np.inf
+        column[rng.integers(0, _COUNT, 20)] = -np.inf
     warm[::97], damp[::89] = 30.0, 90.0
     return Columns(t_us, warm, damp, walk)
 

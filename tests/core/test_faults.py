@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from msgspec.structs import asdict
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import asdict
 
 from rook_tally.core import faults
 from rook_tally.core.quantities import Quantity

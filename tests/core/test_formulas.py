@@ -37,6 +37,28 @@ def test_a_formula_gives_what_its_vector_says(vector: dict[str, Any]) -> None:
     _check(found, vector["expected"], vector["tolerance"])
 
 
+def _poisoned() -> list[Any]:
+    """Each vector of a formula that works element by element, with one input that is no number."""
+    return [
+        pytest.param(vector, name, poison, id=f"{vector['id']}-{name}-{poison}")
+        for vector in VECTORS
+        for name in getattr(by_name[vector["function"]], "elements", ())
+        if isinstance(vector["expected"], int | float)
+        for poison in (np.nan, np.inf, -np.inf)
+    ]
+
+
+@pytest.mark.parametrize(("vector", "name", "poison"), _poisoned())
+def test_no_number_comes_of_what_is_none(vector: dict[str, Any], name: str, poison: float) -> None:
+    inputs = vector["inputs"]
+    formula = by_name[vector["function"]]
+    assert np.isnan(formula(**{**inputs, name: poison}))
+    if name in inputs:
+        given, lost, again = formula(**{**inputs, name: [inputs[name], poison, inputs[name]]})
+        assert given == again == pytest.approx(vector["expected"], abs=vector["tolerance"])
+        assert np.isnan(lost)
+
+
 def test_all_formulas_are_there_and_say_what_they_do() -> None:
     assert {vector["function"] for vector in VECTORS} == set(by_name)
     assert len(VECTORS) == 200

@@ -11,6 +11,7 @@ import typer
 from rook_tally import __version__
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.memory import keep_freed_memory
 
 app = typer.Typer(
     name="rook-tally",
@@ -23,6 +24,7 @@ app = typer.Typer(
 
 def main() -> None:
     """Run a command: exit code 0 done, 1 could not, 2 wrong usage."""
+    keep_freed_memory()
     if not _opens_the_desk(sys.argv[1:]):
         _add_other_commands()
     try:

@@ -8,10 +8,10 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, median_of
 from rook_tally.core.faults import MAD_TO_SIGMA
-from rook_tally.core.gaps import cleaned, good_rows, microseconds
+from rook_tally.core.gaps import cleaned, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.rolling import OrderStatistics, is_rising
-from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.core.timestamps import DAY_US
 
 MEAN_DEVIATION_TO_SIGMA = float(np.sqrt(np.pi / 2))
 """√(π/2): a normal law's deviation by its mean absolute deviation."""

@@ -11,7 +11,16 @@ from typing import TypeVar
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, inner, median_of
+from rook_tally.core.arrays import (
+    BoolArray,
+    FloatArray,
+    IntArray,
+    TimeArray,
+    are_finite,
+    finite_of,
+    inner,
+    median_of,
+)
 from rook_tally.core.gaps import cleaned, good_rows, microseconds
 from rook_tally.core.positions import nearest_of, positions_in
 from rook_tally.core.readings import Readings
@@ -29,9 +38,9 @@ def pairs_of(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
     """The pairs that both sides have; ValueError for different lengths."""
     if len(a) != len(b):
         raise ValueError(f"pairs are equally many on both sides, got {len(a)} and {len(b)}")
-    difference = b - a
-    # A sum is finite when all of it is.
-    if np.isfinite(difference.sum()):
+    with np.errstate(invalid="ignore"):
+        difference = b - a
+    if are_finite(difference):
         return a, b
     both = np.isfinite(difference)
     return a[both], b[both]
@@ -41,8 +50,8 @@ def _differences(a: FloatArray, b: FloatArray) -> FloatArray:
     """b − a of the pairs that both sides have; a new array."""
     if len(a) != len(b):
         raise ValueError(f"pairs are equally many on both sides, got {len(a)} and {len(b)}")
-    difference = b - a
-    return difference if np.isfinite(difference.sum()) else difference[np.isfinite(difference)]
+    with np.errstate(invalid="ignore"):
+        return finite_of(b - a)
 
 
 @dataclass(frozen=True, slots=True)
@@ -364,7 +373,9 @@ def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
         return slopes
     # Pairs level in a have no slope: ±∞ or NaN came of them, in the order of `slopes`.
     level = [
-        part for start in range(0, n, _SIDE) for part in _level_pairs(a, start, min(start + _SIDE, n))
+        part
+        for start in range(0, n, _SIDE)
+        for part in _level_pairs(a, start, min(start + _SIDE, n))
     ]
     return slopes[~np.concatenate(level)]
 

@@ -97,13 +97,28 @@ def microseconds(seconds: float) -> int:
     return round(seconds * SECOND_US)
 
 
+def good_runs(
+    readings: Readings, max_gap_us: int, also: BoolArray | None = None
+) -> tuple[IntArray | slice, IntArray]:
+    """`good_rows`, and which of them come after a gap: (G,) positions among them."""
+    time_us = readings.time_us
+    if readings.are_all_good and (also is None or also.all()) and len(time_us) > 1:
+        step_us = time_us[1:] - time_us[:-1]
+        if step_us.min() > 0:
+            longer = step_us > max_gap_us if step_us.max() > max_gap_us else np.zeros(0, np.bool_)
+            return slice(None), np.flatnonzero(longer) + 1
+    rows = good_rows(readings, also)
+    return rows, rows_after_gaps(time_us[rows], max_gap_us)
+
+
 def find_runs(readings: Readings, *, max_gap_s: float) -> Runs:
     """Runs of good readings, in order of time. Empty input gives empty arrays."""
-    time_us, _ = cleaned(readings)
+    rows, parted = good_runs(readings, microseconds(max_gap_s))
+    time_us = readings.time_us[rows]
     if not len(time_us):
         empty = np.empty(0, dtype=np.int64)
         return Runs(empty, empty, empty)
-    starts = np.concatenate(([0], rows_after_gaps(time_us, microseconds(max_gap_s))))
+    starts = np.concatenate(([0], parted))
     ends = np.append(starts[1:], len(time_us)) - 1
     return Runs(time_us[starts], time_us[ends], ends - starts + 1)
 

@@ -53,4 +53,5 @@ def nearest_of(time_us: TimeArray, moments: TimeArray) -> IntArray:
     np.minimum(after, len(time_us) - 1, out=after)
     is_after = time_us[after] - moments < np.abs(moments - time_us[before])
     is_after &= before < after
-    return before + is_after
+    before += is_after
+    return before

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import enum
-import math
 from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray, QualityArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, QualityArray, TimeArray, are_finite
 
 
 class Quality(enum.IntEnum):
@@ -61,8 +60,7 @@ class Readings:
     @property
     def are_all_good(self) -> bool:
         """Whether statistics may use every reading."""
-        # A sum is finite when all of it is: cheaper than asking value by value.
-        return not np.count_nonzero(self.quality) and math.isfinite(self.value.sum())
+        return not np.count_nonzero(self.quality) and are_finite(self.value)
 
     @property
     def good(self) -> BoolArray:

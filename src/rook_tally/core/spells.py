@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
-from rook_tally.core.gaps import good_rows, microseconds, rows_after_gaps, stretches_of
+from rook_tally.core.gaps import good_runs, microseconds, stretches_of
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import HOUR_US, SECOND_US
 
@@ -95,18 +95,19 @@ def _excess(
 ) -> tuple[_Excess, FloatArray]:
     """The excess of the rows that count, and their values."""
     level = None if baseline is None else np.broadcast_to(np.float64(baseline), len(readings))
-    rows = good_rows(readings, also=None if level is None else np.isfinite(level))
+    known = None if level is None else np.isfinite(level)
+    rows, parted = good_runs(readings, microseconds(max_gap_s), known)
     time_us, value = readings.time_us[rows], readings.value[rows]
     excess = value if level is None else value - level[rows]
-    parted = rows_after_gaps(time_us, microseconds(max_gap_s))
     return _Excess(time_us, excess if is_above else -excess, parted), value
 
 
 def _edges(
     x: _Excess, threshold: float, first: IntArray, last: IntArray
 ) -> tuple[FloatArray, BoolArray, FloatArray]:
-    """Of both ends of each stretch, (2, K): where the line crosses the threshold, µs since the first
-    reading; where there is no line, so that the reading itself is the edge; and the area between."""
+    """Of both ends of each stretch, (2, K): where the line crosses the threshold, µs since the
+    first reading; where there is no line, so that the reading itself is the edge; the area between.
+    """
     inner = np.stack((first, last))
     edge = np.stack((first, last + 1))
     cut = (edge == 0) | (edge == len(x.e))
@@ -132,11 +133,9 @@ def _merged(
     return np.concatenate(([0], apart + 1)), np.append(apart, len(first) - 1)
 
 
-def _areas_and_peaks(
-    x: _Excess, begin: IntArray, stop: IntArray
-) -> tuple[FloatArray, IntArray]:
-    """Of each stretch [begin, stop] of rows: the integral of max(e, 0) from its first reading to its
-    last, unit·µs, and the row of its greatest excess, the earliest of equals."""
+def _areas_and_peaks(x: _Excess, begin: IntArray, stop: IntArray) -> tuple[FloatArray, IntArray]:
+    """Of each stretch [begin, stop] of rows: the integral of max(e, 0) from its first reading to
+    its last, unit·µs, and the row of its greatest excess, the earliest of equals."""
     # Only rows of stretches are looked at, one stretch behind the other: they are few, as a rule.
     lengths = stop - begin + 1
     after = np.cumsum(lengths)

@@ -56,13 +56,14 @@ def _deficit(t: float, rh: float) -> float:
 def _wet_bulb(t: float, rh: float) -> float:
     if not (-20 <= t <= 50 and 5 <= rh <= 99 and rh >= 27.7 - 2.27 * t):
         return nan
+    damp: float = rh**1.5
     return (t * atan(0.151977 * sqrt(rh + 8.313659)) + atan(t + rh) - atan(rh - 1.676331)
-            + 0.00391838 * rh**1.5 * atan(0.023101 * rh) - 4.686035)  # fmt: skip
+            + 0.00391838 * damp * atan(0.023101 * rh) - 4.686035)  # fmt: skip
 
 
 def _heat_index(celsius: float, rh: float) -> float:
     t = 1.8 * celsius + 32
-    if not (40 - 1e-9 <= t and celsius <= 50 and 0 <= rh <= 100):
+    if not (t >= 40 - 1e-9 and celsius <= 50 and 0 <= rh <= 100):
         return nan
     simple = 0.5 * (t + 61.0 + 1.2 * (t - 68.0) + 0.094 * rh)
     if simple < 80:
@@ -80,7 +81,7 @@ def _heat_index(celsius: float, rh: float) -> float:
 def _wind_chill(t: float, v: float) -> float:
     if not (-50 <= t <= 10 and 4.8 < v < inf):
         return nan
-    power = v**0.16
+    power: float = v**0.16
     return 13.12 + 0.6215 * t - 11.37 * power + 0.3965 * t * power
 
 
@@ -102,13 +103,17 @@ def _pressure_altitude(p: float) -> float:
 
 
 def _isa_pressure(h: float) -> float:
-    return 1013.25 * (1 - 0.0065 * h / 288.15) ** _EXPONENT if -5000 <= h <= 11000 else nan
+    if not -5000 <= h <= 11000:
+        return nan
+    pressure: float = 1013.25 * (1 - 0.0065 * h / 288.15) ** _EXPONENT
+    return pressure
 
 
 def _sea_level_pressure(p: float, t: float) -> float:
     if not (300 <= p <= 1100 and -60 <= t <= 60):
         return nan
-    return p * (1 + 0.0065 * 120.0 / (t + 273.15)) ** _EXPONENT
+    reduced: float = p * (1 + 0.0065 * 120.0 / (t + 273.15)) ** _EXPONENT
+    return reduced
 
 
 def _tendency_term(change: float) -> float:
@@ -142,7 +147,10 @@ def cases(columns: Columns) -> dict[str, Case]:
         ),
         "vapour_pressure_deficit": Case(both, two_by_two(_deficit, warm, damp)),
         "wet_bulb_stull": Case(both, two_by_two(_wet_bulb, warm, damp)),
-        "heat_index": Case(both, two_by_two(_heat_index, warm, damp)),
+        "heat_index": Case(
+            {"temperature_c": summer, "relative_humidity_pct": damp},
+            two_by_two(_heat_index, summer, damp),
+        ),
         "wind_chill": Case(
             {"temperature_c": winter, "wind_speed_kmh": damp},
             two_by_two(_wind_chill, winter, damp),

@@ -69,6 +69,5 @@ def three_by_three(
     """The loop that asks a formula for every three values side by side."""
     first, second, third = a.tolist(), b.tolist(), c.tolist()
     return lambda count: [
-        formula(*three)
-        for three in zip(first[:count], second[:count], third[:count], strict=True)
+        formula(*three) for three in zip(first[:count], second[:count], third[:count], strict=True)
     ]

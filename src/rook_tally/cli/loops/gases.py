@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from math import floor, isfinite, log, log10, nan, sqrt
+from itertools import pairwise
+from math import floor, inf, isfinite, log, log10, nan, sqrt
 
 from rook_tally.cli.loops.cases import Case, Columns, one_by_one, three_by_three, two_by_two
 
@@ -17,7 +18,7 @@ _PPM_CO2 = 44.0095 * (100 * 1013.25) / (8.314462618 * (25.0 + 273.15)) * 1e-3
 
 
 def _us(concentration: float) -> float:
-    if not concentration >= 0:
+    if not 0 <= concentration < inf:
         return nan
     cut = floor(concentration * 10 + 1e-6) / 10
     for row, (low, high, index_low, index_high) in enumerate(_PM25_US):
@@ -28,17 +29,17 @@ def _us(concentration: float) -> float:
 
 
 def _uk(concentration: float) -> float:
-    if not concentration >= 0:
+    if not 0 <= concentration < inf:
         return nan
     return float(bisect_left(_PM25_UK, floor(concentration + 0.5)) + 1)
 
 
 def _power_law(rs: float) -> float:
-    return float(116.6 * (rs / 50.0) ** -2.769) if rs > 0 else nan
+    return float(116.6 * (rs / 50.0) ** -2.769) if 0 < rs < inf else nan
 
 
 def _gassiness(resistance: float, baseline: float) -> float:
-    if not (resistance > 0 and baseline > 0):
+    if not (0 < resistance < inf and 0 < baseline < inf):
         return nan
     return 100 * min(max(log(baseline / resistance) / log(10.0), 0.0), 1.0)
 
@@ -48,7 +49,7 @@ def _score(value: float) -> float:
         return nan
     if value <= _CURVE[0][0]:
         return _CURVE[0][1]
-    for (x0, y0), (x1, y1) in zip(_CURVE, _CURVE[1:], strict=False):
+    for (x0, y0), (x1, y1) in pairwise(_CURVE):
         if value <= x1:
             return y0 + (y1 - y0) * (value - x0) / (x1 - x0)
     return _CURVE[-1][1]
@@ -62,15 +63,16 @@ def _day_evening_night(day: float, evening: float, night: float) -> float:
 
 
 def _size(x: float, y: float, z: float) -> float:
-    return sqrt(x * x + y * y + z * z)
+    size = sqrt(x * x + y * y + z * z)
+    return size if size < inf else nan
 
 
 def _ratio(value: float, base: float) -> float:
-    return value / base if base > 0 and value >= 0 else nan
+    return value / base if 0 < base < inf and 0 <= value < inf else nan
 
 
 def _hours_left(charge: float, current: float) -> float:
-    if not (current < 0 and 0 <= charge <= 100):
+    if not (-inf < current < 0 and 0 <= charge <= 100):
         return nan
     return charge / 100 * 50.0 / -current
 
@@ -87,7 +89,7 @@ def _minutes_left(current: float, limit: float) -> float:
 
 
 def _fahrenheit(celsius: float) -> float:
-    return 1.8 * celsius + 32 if celsius >= -273.15 - 1e-9 else nan
+    return 1.8 * celsius + 32 if -273.15 - 1e-9 <= celsius < inf else nan
 
 
 def cases(columns: Columns) -> dict[str, Case]:
@@ -99,7 +101,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "daqi_uk": Case({"concentration_ugm3": damp}, one_by_one(_uk, damp)),
         "who_ratio": Case(
             {"concentration": damp, "pollutant": "pm25", "averaging": "24h"},
-            one_by_one(lambda one: one / 15 if one >= 0 else nan, damp),
+            one_by_one(lambda one: one / 15 if 0 <= one < inf else nan, damp),
         ),
         "gas_ppm_power_law": Case(
             {"rs_ohm": damp, "r0_ohm": 50.0, "a": 116.6, "b": -2.769},
@@ -123,7 +125,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "ratio_to_base": Case({"value": warm, "base": damp}, two_by_two(_ratio, warm, damp)),
         "shunt_current": Case(
             {"drop_mv": warm, "rated_a": 50.0, "rated_mv": 60.0},
-            one_by_one(lambda drop: drop * 50.0 / 60.0, warm),
+            one_by_one(lambda drop: drop * 50.0 / 60.0 if isfinite(drop) else nan, warm),
         ),
         "time_to_empty": Case(
             {"soc_pct": damp, "capacity_ah": 50.0, "current_a": -warm - 1},
@@ -138,9 +140,9 @@ def cases(columns: Columns) -> dict[str, Case]:
             one_by_one(_fahrenheit, warm),
         ),
         "ppm_to_mgm3": Case(
-            {"ppm": damp}, one_by_one(lambda one: one * _PPM_CO2 if one >= 0 else nan, damp)
+            {"ppm": damp}, one_by_one(lambda one: one * _PPM_CO2 if 0 <= one < inf else nan, damp)
         ),
         "mgm3_to_ppm": Case(
-            {"mgm3": damp}, one_by_one(lambda one: one / _PPM_CO2 if one >= 0 else nan, damp)
+            {"mgm3": damp}, one_by_one(lambda one: one / _PPM_CO2 if 0 <= one < inf else nan, damp)
         ),
     }  # fmt: skip

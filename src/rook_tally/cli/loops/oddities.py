@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from math import floor, isfinite, nan, pi, sqrt
+from itertools import pairwise
+from math import floor, inf, isfinite, nan, pi, sqrt
 from typing import Any
 
 import numpy as np
@@ -39,7 +40,7 @@ def _robust_z(values: Sequence[float]) -> list[float]:
         spread = sqrt(pi / 2) * sum(away) / len(away)
     if spread <= nothing:
         return [0.0 if isfinite(one) else nan for one in values]
-    return [(one - middle) / spread for one in values]
+    return [(one - middle) / spread if isfinite(one) else nan for one in values]
 
 
 def _positive_area(left: float, right: float, width_us: float) -> float:
@@ -63,13 +64,16 @@ def _spells(moments: Sequence[int], values: Sequence[float]) -> list[dict[str, A
         return {"start_us": start, "peak": value, "peak_us": moment, "area_h": 0.0,
                 "cut_start": is_cut}  # fmt: skip
 
-    def closed(end: float, *, is_cut: bool) -> None:
-        assert spell is not None
-        found.append({**spell, "end_us": end, "cut_end": is_cut})
+    def ended(spell: dict[str, Any]) -> dict[str, Any]:
+        """A spell at the end of its run, which is itself where that is a lone reading."""
+        if is_lone:
+            return {**spell, "area_h": before * _CADENCE_S / 3600, "cut_end": True,
+                    "end_us": before_us + _CADENCE_S * 1e6}  # fmt: skip
+        return {**spell, "end_us": before_us, "cut_end": True}
 
-    before_us, before, is_lone = None, 0.0, True
+    before_us, before, is_lone = -inf, 0.0, True
     for _, moment, value in _good(moments, values):
-        if before_us is not None and moment - before_us <= _MAX_GAP_US:
+        if moment - before_us <= _MAX_GAP_US:
             crossing = float(moment)
             if (before > _THRESHOLD) != (value > _THRESHOLD):
                 share = (_THRESHOLD - before) / (value - before)
@@ -80,7 +84,7 @@ def _spells(moments: Sequence[int], values: Sequence[float]) -> list[dict[str, A
                     spell["peak"], spell["peak_us"] = value, moment
             elif spell is not None:
                 spell["area_h"] += _positive_area(before, _THRESHOLD, crossing - before_us)
-                closed(crossing, is_cut=False)
+                found.append({**spell, "end_us": crossing, "cut_end": False})
                 spell, mergeable = None, True
             elif value > _THRESHOLD:
                 spell = opened(crossing, moment, value, is_cut=False)
@@ -88,17 +92,13 @@ def _spells(moments: Sequence[int], values: Sequence[float]) -> list[dict[str, A
             is_lone = False
         else:
             if spell is not None:
-                if is_lone:
-                    spell["area_h"] = before * _CADENCE_S / 3600
-                closed(before_us + (_CADENCE_S * 1e6 if is_lone else 0), is_cut=True)
+                found.append(ended(spell))
             mergeable = False
             spell = opened(moment, moment, value, is_cut=True) if value > _THRESHOLD else None
             is_lone = True
         before_us, before = moment, value
-    if spell is not None and before_us is not None:
-        if is_lone:
-            spell["area_h"] = before * _CADENCE_S / 3600
-        closed(before_us + (_CADENCE_S * 1e6 if is_lone else 0), is_cut=True)
+    if spell is not None:
+        found.append(ended(spell))
     for one in found:
         one["start_us"], one["end_us"] = (floor(one[at] + 0.5) for at in ("start_us", "end_us"))
     return found
@@ -140,7 +140,7 @@ def _spikes(moments: Sequence[int], values: Sequence[float]) -> list[bool]:
     rows = list(_good(moments, values))
     value = np.array([one for _, _, one in rows])
     run = [0]
-    for (_, early, _), (_, late, _) in zip(rows, rows[1:], strict=False):
+    for (_, early, _), (_, late, _) in pairwise(rows):
         run.append(run[-1] + (late - early > _MAX_GAP_US))
     candidate = []
     for at in range(len(rows)):

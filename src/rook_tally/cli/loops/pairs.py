@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
-from math import floor, isfinite, nan, sqrt
+from math import isfinite, nan, sqrt
 from typing import Any
 
 from rook_tally.cli.loops.cases import Case, Columns
@@ -26,7 +25,10 @@ def _bias(points: Sequence[Pair]) -> float:
 
 def _sums(points: Sequence[Pair]) -> tuple[float, float, float, float, float]:
     """Both means, and the sums of squares and products about them."""
-    mean_x, mean_y = sum(x for x, _ in points) / len(points), sum(y for _, y in points) / len(points)
+    mean_x, mean_y = (
+        sum(x for x, _ in points) / len(points),
+        sum(y for _, y in points) / len(points),
+    )
     sxx = sum((x - mean_x) ** 2 for x, _ in points)
     syy = sum((y - mean_y) ** 2 for _, y in points)
     sxy = sum((x - mean_x) * (y - mean_y) for x, y in points)
@@ -128,9 +130,7 @@ def _nearest(
             "dt_s": [(t_b[other] - t_a[row]) / 1e6 for row, other in pairs]}  # fmt: skip
 
 
-def _resampled(
-    moments: Sequence[int], values: Sequence[float], low: int, high: int
-) -> list[float]:
+def _resampled(moments: Sequence[int], values: Sequence[float], low: int, high: int) -> list[float]:
     """On whole steps, straight within runs, less its own straight line; NaN elsewhere."""
     good = [(m, v) for m, v in zip(moments, values, strict=True) if isfinite(v)]
     grid, at = [], 0
@@ -141,7 +141,9 @@ def _resampled(
         before_us, before = good[at]
         if before_us == moment:
             grid.append(before)
-        elif before_us < moment and at + 1 < len(good) and good[at + 1][0] - before_us <= _MAX_GAP_US:
+        elif (
+            before_us < moment and at + 1 < len(good) and good[at + 1][0] - before_us <= _MAX_GAP_US
+        ):
             after_us, after = good[at + 1]
             grid.append(before + (moment - before_us) / (after_us - before_us) * (after - before))
         else:

@@ -64,9 +64,7 @@ def _charge(time_s: Sequence[float], current: Sequence[float]) -> float:
     return total / _HOUR_S
 
 
-def _energy(
-    time_s: Sequence[float], voltage: Sequence[float], current: Sequence[float]
-) -> float:
+def _energy(time_s: Sequence[float], voltage: Sequence[float], current: Sequence[float]) -> float:
     return _charge(time_s, [v * a for v, a in zip(voltage, current, strict=True)])
 
 

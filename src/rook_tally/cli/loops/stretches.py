@@ -91,7 +91,8 @@ def cases(columns: Columns) -> dict[str, Case]:
         return found
 
     def gaps(count: int) -> list[list[int]]:
-        found, before = [], None
+        found: list[list[int]] = []
+        before: int | None = None
         for moment, _ in good(count):
             if before is not None and moment - before > _MAX_GAP_US:
                 found.append([before, moment])
@@ -135,7 +136,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "time_weighted_std": Case(pieces, deviation),
         "exposure": Case(
             pieces,
-            lambda n: sum(length * (left + right) / 2 for length, left, right in straight(n)) / 3600,
+            lambda n: sum(area_h(length, (a + b) / 2) for length, a, b in straight(n)),
         ),
         "time_above_s": Case({**pieces, "limit": 1.0}, beyond(1, 1.0, lasting)),
         "time_below_s": Case({**pieces, "limit": -1.0}, beyond(-1, 1.0, lasting)),

@@ -70,7 +70,7 @@ def _rates(moments: Sequence[int], values: Sequence[float]) -> list[float]:
 
 def _unusual(moments: Sequence[int], walk: FloatArray) -> Rings:
     levels = usual(moments, walk)
-    z = [(one - middle) / spread
+    z = [(one - middle) / spread if isfinite(one) else nan
          for one, (middle, spread) in zip(walk.tolist(), levels, strict=True)]  # fmt: skip
     return _rings(moments, z, 3.0, 3.0, 0)
 

@@ -4,7 +4,7 @@ about each."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from math import nan
+from math import isfinite, nan
 
 import numpy as np
 
@@ -40,7 +40,7 @@ def _usual_level(moments: Sequence[int], value: FloatArray) -> dict[str, list[fl
     return {
         "usual": [middle for middle, _ in levels],
         "spread": [spread for _, spread in levels],
-        "z": [(one - middle) / spread
+        "z": [(one - middle) / spread if isfinite(one) else nan
               for one, (middle, spread) in zip(value.tolist(), levels, strict=True)],
     }  # fmt: skip
 

@@ -132,19 +132,20 @@ def wet_bulb_stull(temperature_c: FloatArray, relative_humidity_pct: FloatArray)
     as a graph, is cut by a line of ours: NaN where RH < 27.7 − 2.27·T.
     """
     t, rh = temperature_c, relative_humidity_pct
-    result = np.sqrt(rh)
-    result *= rh
-    result *= 0.00391838
-    step = 0.023101 * rh
-    result *= _arctan(step)
-    step = np.sqrt(rh + 8.313659)
-    step *= 0.151977
-    result = result + t * _arctan(step)
+    root = np.sqrt(rh + 8.313659)
+    root *= 0.151977
+    result = t * _arctan(root)
+    damp = np.sqrt(rh)
+    damp *= rh
+    damp *= 0.00391838
+    damp *= _arctan(0.023101 * rh)
+    result += damp
     # atan(T+RH) − atan(RH−1.676331), both positive where the fit holds, as the one arctangent of
     # (a−b)/(1+ab): it is the dearest step.
-    step = (t + rh) * (rh - 1.676331)
-    step += 1
-    result += _arctan((t + 1.676331) / step)
+    product = t + rh
+    product *= rh - 1.676331
+    product += 1
+    result += _arctan((t + 1.676331) / product)
     result -= 4.686035
     valid = every(within(t, -20, 50), within(rh, 5, 99), rh + 2.27 * t >= 27.7)
     return where(valid, result)

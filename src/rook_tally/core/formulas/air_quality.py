@@ -91,7 +91,8 @@ def daqi_uk(concentration_ugm3: FloatArray, pollutant: str = "pm25") -> FloatArr
     """
     c = rounded_half_up(concentration_ugm3)
     band = 1 + sum((c > edge).view(np.int8) for edge in _DAQI[Particles(pollutant)])
-    return where(concentration_ugm3 >= 0, np.asarray(band, np.float64))
+    valid = every(concentration_ugm3 >= 0, concentration_ugm3 < np.inf)
+    return where(valid, np.asarray(band, np.float64))
 
 
 _WHO: dict[str, dict[str, tuple[float, ...]]] = {
@@ -170,7 +171,7 @@ def relative_gas_index(
     100·clip(ln(Rb/R)/ln(full_scale_ratio), 0, 1), for sensors whose resistance falls with gas.
     """
     r, baseline = resistance_ohm, baseline_ohm
-    if not full_scale_ratio > 1:
+    if not 1 < full_scale_ratio < math.inf:
         return np.full(np.broadcast_shapes(r.shape, baseline.shape), np.nan)
     share = np.log(baseline / r) / math.log(full_scale_ratio)
     valid = every(r > 0, r < np.inf, baseline > 0, baseline < np.inf)
@@ -191,7 +192,8 @@ def gas_ppm_power_law(
     NaN where Rs/R0 leaves [ratio_min, ratio_max] or anything but b is not positive.
     """
     # By logarithms: what belongs to the sensor is one number, and a ratio is a difference.
-    ln_ppm = b * np.log(rs_ohm) + (np.log(a) - b * np.log(r0_ohm))
+    ln_ppm = b * np.log(rs_ohm)
+    ln_ppm = ln_ppm + (np.log(a) - b * np.log(r0_ohm))
     valid = [rs_ohm > 0, rs_ohm < np.inf, r0_ohm > 0, r0_ohm < np.inf, a > 0]
     if ratio_min is not None:
         valid.append(rs_ohm / r0_ohm >= ratio_min)

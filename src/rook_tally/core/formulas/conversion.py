@@ -44,8 +44,9 @@ def _mg_per_m3_of_one_ppm(
     molar_mass_g_mol: FloatArray, temperature_c: FloatArray, pressure_hpa: FloatArray
 ) -> FloatArray:
     kelvin = temperature_c + 273.15
-    valid = every(molar_mass_g_mol > 0, kelvin > 0, pressure_hpa > 0)
-    return where(valid, molar_mass_g_mol * (100 * pressure_hpa) / (_GAS_CONSTANT * kelvin) * 1e-3)
+    one = molar_mass_g_mol * (100 * pressure_hpa) / (_GAS_CONSTANT * kelvin) * 1e-3
+    valid = every(molar_mass_g_mol > 0, kelvin > 0, kelvin < np.inf, pressure_hpa > 0)
+    return where(every(valid, one < np.inf), one)
 
 
 @elementwise("ppm", "molar_mass_g_mol", "temperature_c", "pressure_hpa")

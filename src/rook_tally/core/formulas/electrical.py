@@ -6,8 +6,16 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elements import Given, elementwise, every, floats, series, where, within
+from rook_tally.core.arrays import FloatArray, are_finite, inner
+from rook_tally.core.formulas.elements import (
+    Given,
+    elementwise,
+    every,
+    floats,
+    series,
+    where,
+    within,
+)
 
 _HOUR_S = 3600.0
 _WALK = 256
@@ -16,7 +24,9 @@ _WALK = 256
 @elementwise("drop_mv", "rated_a", "rated_mv")
 def shunt_current(drop_mv: FloatArray, rated_a: FloatArray, rated_mv: FloatArray) -> FloatArray:
     """Current through a shunt, A: drop·rated_a/rated_mv (Ohm's law); ratings over 0."""
-    return where(every(rated_a > 0, rated_mv > 0), drop_mv * (rated_a / rated_mv))
+    return where(
+        every(rated_a > 0, rated_mv > 0, rated_mv < math.inf), drop_mv * (rated_a / rated_mv)
+    )
 
 
 def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
@@ -32,8 +42,7 @@ def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
 
 def _heard(times: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
     """The samples that are numbers."""
-    # A sum is finite when all of it is.
-    if math.isfinite(y.sum()):
+    if are_finite(y):
         return times, y
     heard = np.isfinite(y)
     return times[heard], y[heard]
@@ -156,5 +165,5 @@ def time_to_empty(
     """Hours until a battery is down to its reserve at this current; NaN unless it discharges."""
     left = np.maximum(soc_pct - reserve_pct, 0)
     left = left * (capacity_ah / -100) / current_a
-    valid = every(current_a < 0, within(soc_pct, 0, 100), capacity_ah > 0)
+    valid = every(current_a < 0, current_a > -math.inf, within(soc_pct, 0, 100), capacity_ah > 0)
     return where(every(valid, np.asarray(0 <= reserve_pct <= 100)), left)

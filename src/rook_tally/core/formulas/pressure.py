@@ -11,7 +11,16 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import Given, elementwise, every, floats, power, series, where, within
+from rook_tally.core.formulas.elements import (
+    Given,
+    elementwise,
+    every,
+    floats,
+    power,
+    series,
+    where,
+    within,
+)
 
 _T0, _LAPSE, _P0, _G, _R = 288.15, 0.0065, 1013.25, 9.80665, 287.05287
 _N = _G / (_R * _LAPSE)

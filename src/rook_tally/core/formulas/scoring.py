@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import Given, elementwise, floats
+from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 
 def checked_curve(
@@ -37,7 +37,7 @@ def piecewise_score(
 ) -> FloatArray:
     """Score of a value: straight between the points, the end scores beyond them."""
     x, score = checked_curve(x_points, score_points)
-    return np.asarray(np.interp(value, x, score, left=score[0], right=score[-1]))
+    return where(np.isfinite(value), np.asarray(np.interp(value, x, score)))
 
 
 @dataclass(frozen=True, slots=True)

@@ -154,11 +154,11 @@ def spells(
         _readings(t_us, value, quality), threshold=threshold, max_gap_s=max_gap_s,
         cadence_s=cadence_s, baseline=None if baseline is None else floats(baseline), **options,
     )  # fmt: skip
-    columns = (column.tolist() for column in _fields(found).values())
+    rows = zip(*(column.tolist() for column in _fields(found).values()), strict=True)
     return [
         {"start_us": start_us, "end_us": end_us, "peak": peak, "peak_us": peak_us,
          "area_h": area_h, "cut_start": cut_start, "cut_end": cut_end}
-        for start_us, end_us, peak, peak_us, area_h, cut_start, cut_end in zip(*columns, strict=True)
+        for start_us, end_us, peak, peak_us, area_h, cut_start, cut_end in rows
     ]  # fmt: skip
 
 

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner, quantiles_of
-from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+from rook_tally.core.arrays import FloatArray, finite_of, inner, quantiles_of
+from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
 
 _LN_10_TENTH = math.log(10) / 10
 
@@ -19,8 +19,7 @@ def leq(levels_db: Given, durations_s: Given | None = None) -> float:
     """
     levels = floats(levels_db)
     if durations_s is None:
-        levels = levels if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
-        return _equivalent(levels, None)
+        return _equivalent(finite_of(levels), None)
     durations = floats(durations_s)
     heard = np.isfinite(levels) & np.isfinite(durations) & (durations > 0)
     return _equivalent(levels[heard], durations[heard])
@@ -47,11 +46,10 @@ def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
 
     The (100−N)th percentile, Hyndman & Fan 1996 type 7 (ours); ISO 1996-1:2016.
     """
-    levels = floats(levels_db)
-    levels = levels.copy() if np.isfinite(levels.sum()) else levels[np.isfinite(levels)]
+    levels = finite_of(floats(levels_db))
     if not len(levels) or not 0 <= exceeded_pct <= 100:
         return math.nan
-    return float(quantiles_of(levels, [1 - exceeded_pct / 100])[0])
+    return float(quantiles_of(levels.copy(), [1 - exceeded_pct / 100])[0])
 
 
 @elementwise("lday_db", "levening_db", "lnight_db")
@@ -73,4 +71,5 @@ def lden(
         + night_h * np.exp((lnight_db + 10) * _LN_10_TENTH)
     )
     is_a_day = math.isclose(day_h + evening_h + night_h, 24) and min(day_h, evening_h, night_h) >= 0
-    return where(np.full(energy.shape, is_a_day), 10 * np.log10(energy / 24))
+    heard = every(lday_db > -np.inf, levening_db > -np.inf, lnight_db > -np.inf)
+    return where(every(np.asarray(is_a_day), heard), 10 * np.log10(energy / 24))

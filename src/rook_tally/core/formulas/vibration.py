@@ -6,14 +6,12 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner
+from rook_tally.core.arrays import FloatArray, finite_of, inner
 from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
 
 
 def _moving(samples: Given, remove_mean: bool) -> FloatArray:
-    given = floats(samples)
-    if not np.isfinite(given.sum()):
-        given = given[np.isfinite(given)]
+    given = finite_of(floats(samples))
     return given - given.mean() if remove_mean and len(given) else given
 
 
@@ -34,8 +32,7 @@ def vibration_peak(samples: Given, remove_mean: bool = True) -> float:
 
 def crest_factor(samples: Given, remove_mean: bool = True) -> float:
     """Peak over root mean square (ISO 2041:2018); NaN where nothing moves."""
-    given = floats(samples)
-    given = given[np.isfinite(given)]
+    given = finite_of(floats(samples))
     rms = vibration_rms(given, remove_mean)
     if not len(given) or not rms > 1e-12 * float(np.abs(given).max()):
         return math.nan
@@ -51,4 +48,4 @@ def vector_sum(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
 @elementwise("value", "base")
 def ratio_to_base(value: FloatArray, base: FloatArray) -> FloatArray:
     """How many times its base a value is (ours): value/base, base > 0, value ≥ 0."""
-    return where(every(base > 0, value >= 0), value / base)
+    return where(every(base > 0, base < np.inf, value >= 0), value / base)
