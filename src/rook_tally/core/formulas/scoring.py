@@ -11,6 +11,9 @@ from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
 
+_FEW_POINTS = 12
+
+
 def checked_curve(
     x_points: Sequence[float], score_points: Sequence[float]
 ) -> tuple[FloatArray, FloatArray]:
@@ -37,7 +40,26 @@ def piecewise_score(
 ) -> FloatArray:
     """Score of a value: straight between the points, the end scores beyond them."""
     x, score = checked_curve(x_points, score_points)
-    return where(np.isfinite(value), np.asarray(np.interp(value, x, score)))
+    along = _along(value, x, score) if len(x) <= _FEW_POINTS else np.interp(value, x, score)
+    return where(np.isfinite(value), np.asarray(along))
+
+
+def _along(value: FloatArray, x: FloatArray, score: FloatArray) -> FloatArray:
+    """As `np.interp`, but by the segments: a curve's few take less time than looking up each value.
+
+    What a segment adds is its share of the rise, 0 before it and all of it behind: breakpoints come
+    out exact.
+    """
+    rises = np.diff(score)
+    total = np.full(value.shape, score[0])
+    for low, high, rise in zip(x[:-1], x[1:], rises, strict=True):
+        if rise:
+            share = np.clip(value, low, high)
+            share -= low
+            share /= high - low
+            share *= rise
+            total += share
+    return total
 
 
 @dataclass(frozen=True, slots=True)
