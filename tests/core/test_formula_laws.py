@@ -22,7 +22,8 @@ from rook_tally.core.formulas import (
     ventilation,
     vibration,
 )
-from rook_tally.core.formulas.elements import BLOCK, elementwise
+from rook_tally.core.formulas.blocks import BLOCK
+from rook_tally.core.formulas.elements import elementwise
 
 WARM = st.floats(-39, 49)
 DAMP = st.floats(1, 100)

@@ -1,24 +1,18 @@
-"""Working element by element: broadcasting, ranges, and long arrays a block at a time.
-
-A long array is taken in blocks that stay in the processor's cache: a formula of ten steps then
-costs little more than its dearest one, where whole arrays would go to memory and back ten times.
-"""
+"""Working element by element: broadcasting, ranges, and what is no number."""
 
 from __future__ import annotations
 
 import functools
 import inspect
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from rook_tally.core.arrays import BoolArray, FloatArray, are_finite
-
-BLOCK = 25_000
-"""Elements a block: five arrays of doubles of this length fit a level-2 cache of a megabyte."""
+from rook_tally.core.formulas.blocks import BLOCK, in_blocks
 
 Given: TypeAlias = ArrayLike
 """A number or an array of any shape; None in a list counts as NaN."""
@@ -58,24 +52,20 @@ def elementwise(*names: str) -> Callable[[Callable[..., FloatArray]], Callable[.
             count = math.prod(shape)
             # NumPy reckons with its plain numbers ten times as fast as with arrays of none.
             given = {name: one if one.ndim else one[()] for name, one in given.items()}
-            with np.errstate(all="ignore"):
-                if count <= BLOCK:
+            if count <= BLOCK:
+                with np.errstate(all="ignore"):
                     whole = np.asarray(_finite(formula(**given, **options)))
-                    return whole if whole.shape == shape else np.full(shape, whole)
-                flat = {
-                    name: one if one.ndim == 0 else np.broadcast_to(one, shape).ravel()
-                    for name, one in given.items()
-                }
-                result = np.empty(count)
-                # Blocks of one size: a short last one would take as many steps as the others.
-                size = math.ceil(count / round(count / BLOCK))
-                for start in range(0, count, size):
-                    part = slice(start, start + size)
-                    block = {
-                        name: one if one.ndim == 0 else one[part] for name, one in flat.items()
-                    }
-                    result[part] = _finite(formula(**block, **options))
-            return result.reshape(shape)
+                return whole if whole.shape == shape else np.full(shape, whole)
+
+            def of_block(block: Mapping[str, FloatArray]) -> FloatArray:
+                with np.errstate(all="ignore"):
+                    return _finite(formula(**block, **options))
+
+            flat = {
+                name: np.broadcast_to(one, shape).ravel() if one.ndim else one
+                for name, one in given.items()
+            }
+            return in_blocks(of_block, flat, count).reshape(shape)
 
         called.elements = names  # type: ignore[attr-defined]
         return called

@@ -10,7 +10,6 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elements import Given, elementwise, floats, where
 
-
 _FEW_POINTS = 12
 
 
@@ -38,7 +37,7 @@ def checked_curve(
 def piecewise_score(
     value: FloatArray, x_points: Sequence[float], score_points: Sequence[float]
 ) -> FloatArray:
-    """Score of a value: straight between the points, the end scores beyond them."""
+    """Score of a value: straight between the points, the end scores beyond them; ±∞: NaN."""
     x, score = checked_curve(x_points, score_points)
     along = _along(value, x, score) if len(x) <= _FEW_POINTS else np.interp(value, x, score)
     return where(np.isfinite(value), np.asarray(along))
