@@ -29,7 +29,7 @@ def test_every_element_is_worked_out_once(threads: int, count: int) -> None:
         assert block["a"].shape == block["b"].shape
         return block["a"] * block["b"] + block["one"]
 
-    found = blocks.in_blocks(formula, {"a": a, "b": b, "one": np.asarray(1.0)}, count)
+    found = blocks.in_blocks(formula, {"a": a, "b": b, "one": np.asarray(1.0)}, count, dear=True)
     assert np.array_equal(found, 2 * a + 1)
 
 
@@ -42,4 +42,6 @@ def test_what_goes_wrong_in_a_block_is_told(threads: int) -> None:
         return block["a"]
 
     with pytest.raises(ValueError, match="of the last block"):
-        blocks.in_blocks(formula, {"a": np.arange(10.0 * blocks.BLOCK)}, 10 * blocks.BLOCK)
+        blocks.in_blocks(
+            formula, {"a": np.arange(10.0 * blocks.BLOCK)}, 10 * blocks.BLOCK, dear=True
+        )

@@ -1,5 +1,7 @@
 """Formulas over whole arrays against the loop anybody would write first.
 
+Both are given the same arrays; the loop makes lists of them first, which is part of its time.
+
 Loops that take longer than a few seconds are run over a part of the readings and counted up, which
 is fair, as each takes as long for one reading as for the next.
 """

@@ -78,7 +78,8 @@ def spells(
     area += area_before[head] + area_after[tail]
     lone, start, end = lone[head], start[head], end[tail]
     area[lone] = np.maximum(x.e[begin[lone]], 0) * microseconds(cadence_s)
-    long = np.flatnonzero(end - start >= min_length_s * SECOND_US)
+    is_long = end - start >= min_length_s * SECOND_US
+    long = slice(None) if is_long.all() else is_long
     peak = peak[long]
     return Spells(
         _half_up(start[long]) + x.time_us[0], _half_up(end[long]) + x.time_us[0], value[peak],
@@ -123,12 +124,17 @@ def _edges(
 
 def _merged(
     x: _Excess, first: IntArray, last: IntArray, start: FloatArray, end: FloatArray, merge_s: float
-) -> tuple[IntArray, IntArray]:
-    """Which stretches begin and end a spell, once those of a run that lie close are one."""
+) -> tuple[IntArray | slice, IntArray | slice]:
+    """Which stretches begin and end a spell, once those of a run that lie close are one.
+
+    Mostly none do: then all of them, as a slice, which copies nothing.
+    """
     is_apart = start[1:] - end[:-1] > merge_s * SECOND_US
     if len(x.parted):
         run = np.searchsorted(x.parted, np.stack((first[1:], last[:-1])), side="right")
         is_apart |= run[0] > run[1]
+    if is_apart.all():
+        return slice(None), slice(None)
     apart = np.flatnonzero(is_apart)
     return np.concatenate(([0], apart + 1)), np.append(apart, len(first) - 1)
 
@@ -151,9 +157,9 @@ def _areas_and_peaks(x: _Excess, begin: IntArray, stop: IntArray) -> tuple[Float
 
 def _positive_area(left: FloatArray, right: FloatArray, width: FloatArray) -> FloatArray:
     """Under straight lines and over zero, crossings of zero exact."""
-    high, low = np.maximum(left, right), np.minimum(left, right)
-    height = high + low
-    if not low.min(initial=0.0) >= 0:
+    height = left + right
+    if min(left.min(initial=0.0), right.min(initial=0.0)) < 0:
+        high, low = np.maximum(left, right), np.minimum(left, right)
         with np.errstate(divide="ignore", invalid="ignore"):
             triangle = high * high / (high - low)
         height = np.where(low >= 0, height, np.where(high > 0, triangle, 0.0))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import atan, copysign, exp, floor, inf, isfinite, log, nan, sqrt
 
-from rook_tally.cli.loops.cases import Case, Columns, one_by_one, two_by_two
+from rook_tally.cli.loops.cases import Case, Columns, asked_of_each
 
 
 def saturation_vapour_pressure(t: float) -> float:
@@ -134,37 +134,37 @@ def cases(columns: Columns) -> dict[str, Case]:
     hpa = 950 + damp
     return {
         "saturation_vapour_pressure": Case(
-            {"temperature_c": warm}, one_by_one(saturation_vapour_pressure, warm)
+            {"temperature_c": warm}, asked_of_each(saturation_vapour_pressure, warm)
         ),
-        "vapour_pressure": Case(both, two_by_two(_vapour_pressure, warm, damp)),
-        "dew_point": Case(both, two_by_two(_dew_point, warm, damp)),
+        "vapour_pressure": Case(both, asked_of_each(_vapour_pressure, warm, damp)),
+        "dew_point": Case(both, asked_of_each(_dew_point, warm, damp)),
         "relative_humidity_from_dew_point": Case(
-            {"temperature_c": warm, "dew_point_c": dew}, two_by_two(_humidity, warm, dew)
+            {"temperature_c": warm, "dew_point_c": dew}, asked_of_each(_humidity, warm, dew)
         ),
-        "absolute_humidity": Case(both, two_by_two(_absolute_humidity, warm, damp)),
+        "absolute_humidity": Case(both, asked_of_each(_absolute_humidity, warm, damp)),
         "mixing_ratio": Case(
-            {**both, "pressure_hpa": 1000.0}, two_by_two(_mixing_ratio, warm, damp)
+            {**both, "pressure_hpa": 1000.0}, asked_of_each(_mixing_ratio, warm, damp)
         ),
-        "vapour_pressure_deficit": Case(both, two_by_two(_deficit, warm, damp)),
-        "wet_bulb_stull": Case(both, two_by_two(_wet_bulb, warm, damp)),
+        "vapour_pressure_deficit": Case(both, asked_of_each(_deficit, warm, damp)),
+        "wet_bulb_stull": Case(both, asked_of_each(_wet_bulb, warm, damp)),
         "heat_index": Case(
             {"temperature_c": summer, "relative_humidity_pct": damp},
-            two_by_two(_heat_index, summer, damp),
+            asked_of_each(_heat_index, summer, damp),
         ),
         "wind_chill": Case(
             {"temperature_c": winter, "wind_speed_kmh": damp},
-            two_by_two(_wind_chill, winter, damp),
+            asked_of_each(_wind_chill, winter, damp),
         ),
         "humidex": Case(
-            {"temperature_c": summer, "dew_point_c": dew}, two_by_two(_humidex, summer, dew)
+            {"temperature_c": summer, "dew_point_c": dew}, asked_of_each(_humidex, summer, dew)
         ),
-        "pressure_altitude": Case({"pressure_hpa": hpa}, one_by_one(_pressure_altitude, hpa)),
-        "isa_pressure": Case({"altitude_m": 10 * damp}, one_by_one(_isa_pressure, 10 * damp)),
+        "pressure_altitude": Case({"pressure_hpa": hpa}, asked_of_each(_pressure_altitude, hpa)),
+        "isa_pressure": Case({"altitude_m": 10 * damp}, asked_of_each(_isa_pressure, 10 * damp)),
         "sea_level_pressure": Case(
             {"station_pressure_hpa": hpa, "altitude_m": 120.0, "temperature_c": warm},
-            two_by_two(_sea_level_pressure, hpa, warm),
+            asked_of_each(_sea_level_pressure, hpa, warm),
         ),
         "pressure_tendency_term": Case(
-            {"tendency_hpa": warm - 15}, one_by_one(_tendency_term, warm - 15)
+            {"tendency_hpa": warm - 15}, asked_of_each(_tendency_term, warm - 15)
         ),
     }

@@ -6,7 +6,7 @@ from bisect import bisect_left
 from itertools import pairwise
 from math import floor, inf, isfinite, log, log10, nan, sqrt
 
-from rook_tally.cli.loops.cases import Case, Columns, one_by_one, three_by_three, two_by_two
+from rook_tally.cli.loops.cases import Case, Columns, asked_of_each
 
 _PM25_US = (
     (0.0, 9.0, 0, 50), (9.1, 35.4, 51, 100), (35.5, 55.4, 101, 150), (55.5, 125.4, 151, 200),
@@ -97,52 +97,54 @@ def cases(columns: Columns) -> dict[str, Case]:
     warm, damp, walk = columns.warm, columns.damp, columns.walk
     clean = damp + warm + 1
     return {
-        "aqi_us_epa": Case({"concentration_ugm3": damp}, one_by_one(_us, damp)),
-        "daqi_uk": Case({"concentration_ugm3": damp}, one_by_one(_uk, damp)),
+        "aqi_us_epa": Case({"concentration_ugm3": damp}, asked_of_each(_us, damp)),
+        "daqi_uk": Case({"concentration_ugm3": damp}, asked_of_each(_uk, damp)),
         "who_ratio": Case(
             {"concentration": damp, "pollutant": "pm25", "averaging": "24h"},
-            one_by_one(lambda one: one / 15 if 0 <= one < inf else nan, damp),
+            asked_of_each(lambda one: one / 15 if 0 <= one < inf else nan, damp),
         ),
         "gas_ppm_power_law": Case(
             {"rs_ohm": damp, "r0_ohm": 50.0, "a": 116.6, "b": -2.769},
-            one_by_one(_power_law, damp),
+            asked_of_each(_power_law, damp),
         ),
         "relative_gas_index": Case(
-            {"resistance_ohm": damp, "baseline_ohm": clean}, two_by_two(_gassiness, damp, clean)
+            {"resistance_ohm": damp, "baseline_ohm": clean}, asked_of_each(_gassiness, damp, clean)
         ),
         "piecewise_score": Case(
             {"value": damp, "x_points": [x for x, _ in _CURVE],
              "score_points": [y for _, y in _CURVE]},
-            one_by_one(_score, damp),
+            asked_of_each(_score, damp),
         ),
         "lden": Case(
             {"lday_db": damp, "levening_db": damp - 5, "lnight_db": damp - 10},
-            three_by_three(_day_evening_night, damp, damp - 5, damp - 10),
+            asked_of_each(_day_evening_night, damp, damp - 5, damp - 10),
         ),
         "vector_sum": Case(
-            {"x": warm, "y": damp, "z": walk}, three_by_three(_size, warm, damp, walk)
+            {"x": warm, "y": damp, "z": walk}, asked_of_each(_size, warm, damp, walk)
         ),
-        "ratio_to_base": Case({"value": warm, "base": damp}, two_by_two(_ratio, warm, damp)),
+        "ratio_to_base": Case({"value": warm, "base": damp}, asked_of_each(_ratio, warm, damp)),
         "shunt_current": Case(
             {"drop_mv": warm, "rated_a": 50.0, "rated_mv": 60.0},
-            one_by_one(lambda drop: drop * 50.0 / 60.0 if isfinite(drop) else nan, warm),
+            asked_of_each(lambda drop: drop * 50.0 / 60.0 if isfinite(drop) else nan, warm),
         ),
         "time_to_empty": Case(
             {"soc_pct": damp, "capacity_ah": 50.0, "current_a": -warm - 1},
-            two_by_two(_hours_left, damp, -warm - 1),
+            asked_of_each(_hours_left, damp, -warm - 1),
         ),
         "minutes_until_limit_exponential": Case(
             {"current": warm, "steady": 100.0, "rate_per_h": 1.0, "limit": damp},
-            two_by_two(_minutes_left, warm, damp),
+            asked_of_each(_minutes_left, warm, damp),
         ),
         "convert_unit": Case(
             {"value": warm, "from_unit": "degC", "to_unit": "degF"},
-            one_by_one(_fahrenheit, warm),
+            asked_of_each(_fahrenheit, warm),
         ),
         "ppm_to_mgm3": Case(
-            {"ppm": damp}, one_by_one(lambda one: one * _PPM_CO2 if 0 <= one < inf else nan, damp)
+            {"ppm": damp},
+            asked_of_each(lambda one: one * _PPM_CO2 if 0 <= one < inf else nan, damp),
         ),
         "mgm3_to_ppm": Case(
-            {"mgm3": damp}, one_by_one(lambda one: one / _PPM_CO2 if 0 <= one < inf else nan, damp)
+            {"mgm3": damp},
+            asked_of_each(lambda one: one / _PPM_CO2 if 0 <= one < inf else nan, damp),
         ),
     }  # fmt: skip

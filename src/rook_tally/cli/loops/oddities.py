@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from rook_tally.cli.loops.cases import Case, Columns
+from rook_tally.cli.loops.cases import Case, Columns, lists_of
 
 _MAX_GAP_US = 180_000_000
 _CADENCE_S = 60.0
@@ -164,23 +164,26 @@ def _spikes(moments: Sequence[int], values: Sequence[float]) -> list[bool]:
 
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of section I that looks for something."""
-    moments, values = columns.moments, columns.values
     series = {"t_us": columns.t_us, "value": columns.walk, "max_gap_s": 180.0}
     steady = np.round(columns.walk)
-    level = steady.tolist()
+
+    def level(count: int) -> tuple[list[int], list[float]]:
+        moments, values = lists_of(count, columns.t_us, steady)
+        return moments, values
+
     return {
-        "robust_z": Case({"value": columns.walk}, lambda n: _robust_z(values[:n])),
+        "robust_z": Case({"value": columns.walk}, lambda n: _robust_z(columns.walk[:n].tolist())),
         "spells": Case(
             {**series, "cadence_s": _CADENCE_S, "threshold": _THRESHOLD},
-            lambda n: _spells(moments[:n], values[:n]),
+            lambda n: _spells(*columns.series(n)),
         ),
-        "hampel": Case(series, lambda n: _spikes(moments[:n], values[:n])),
+        "hampel": Case(series, lambda n: _spikes(*columns.series(n))),
         "lone_zero": Case(
             {**series, "value": steady, "min_neighbour": 1.0},
-            lambda n: _lone_zeros(moments[:n], level[:n]),
+            lambda n: _lone_zeros(*level(n)),
         ),
         "stuck": Case(
             {**series, "value": steady, "min_count": 5, "min_duration_s": 300},
-            lambda n: _stuck(moments[:n], level[:n]),
+            lambda n: _stuck(*level(n)),
         ),
     }

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from math import isfinite, nan, sqrt
 from typing import Any
 
-from rook_tally.cli.loops.cases import Case, Columns
+from rook_tally.cli.loops.cases import Case, Columns, lists_of
 from rook_tally.cli.loops.oddities import median
 
 Pair = tuple[float, float]
@@ -19,8 +19,8 @@ def _both(a: Sequence[float], b: Sequence[float]) -> list[Pair]:
     return [(x, y) for x, y in zip(a, b, strict=True) if isfinite(x) and isfinite(y)]
 
 
-def _bias(points: Sequence[Pair]) -> float:
-    return sum(y - x for x, y in points) / len(points)
+def _mean(values: Sequence[float]) -> float:
+    return sum(values) / len(values)
 
 
 def _sums(points: Sequence[Pair]) -> tuple[float, float, float, float, float]:
@@ -61,7 +61,7 @@ def _rank_correlation(points: Sequence[Pair]) -> float:
 
 
 def _agreement(points: Sequence[Pair]) -> dict[str, float]:
-    count, bias = len(points), _bias(points)
+    count, bias = len(points), _mean([y - x for x, y in points])
     sd = sqrt(sum((y - x - bias) ** 2 for x, y in points) / (count - 1))
     return {"bias": bias, "sd": sd, "lower": bias - 1.96 * sd, "upper": bias + 1.96 * sd,
             "se_bias": sd / sqrt(count), "se_limits": sd * sqrt(3 / count), "n": count}  # fmt: skip
@@ -104,7 +104,12 @@ def _drift(moments: Sequence[int], a: Sequence[float], b: Sequence[float]) -> di
 
 
 def _nearest(
-    t_a: Sequence[int], a: Sequence[float], t_b: Sequence[int], b: Sequence[float], within_us: int
+    t_a: Sequence[int],
+    a: Sequence[float],
+    t_b: Sequence[int],
+    b: Sequence[float],
+    *,
+    within_us: int,
 ) -> dict[str, list[float]]:
     """Every pair near enough, the nearest taken first, no row twice."""
     near, first = [], 0
@@ -182,45 +187,41 @@ def _lag(moments: Sequence[int], a: Sequence[float], b: Sequence[float]) -> dict
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of section J."""
     t_us, warm, damp, walk = columns.t_us, columns.warm, columns.damp, columns.walk
-    moments, values = columns.moments, columns.values
-    a, b = warm.tolist(), damp.tolist()
     both = {"a": warm, "b": damp}
     later = t_us + 20_000_000
-    late = later.tolist()
     # A series that follows the first by a minute.
     follows = walk.copy()
     follows[1:] = walk[:-1]
-    behind = follows.tolist()
+
+    def points(count: int) -> list[Pair]:
+        return _both(*lists_of(count, warm, damp))
+
     return {
-        "bias": Case(both, lambda n: _bias(_both(a[:n], b[:n]))),
+        "bias": Case(both, lambda n: _mean([y - x for x, y in points(n)])),
         "mae": Case(
             both,
-            lambda n: (lambda points: sum(abs(y - x) for x, y in points) / len(points))(
-                _both(a[:n], b[:n])
-            ),
+            lambda n: _mean([abs(y - x) for x, y in points(n)]),
         ),
         "rmse": Case(
             both,
-            lambda n: (lambda points: sqrt(sum((y - x) ** 2 for x, y in points) / len(points)))(
-                _both(a[:n], b[:n])
-            ),
+            lambda n: sqrt(_mean([(y - x) ** 2 for x, y in points(n)])),
         ),
-        "pearson_r": Case(both, lambda n: _correlation(_both(a[:n], b[:n]))),
-        "spearman_r": Case(both, lambda n: _rank_correlation(_both(a[:n], b[:n]))),
-        "limits_of_agreement": Case(both, lambda n: _agreement(_both(a[:n], b[:n]))),
-        "deming": Case(both, lambda n: _deming(_both(a[:n], b[:n]))),
-        "theil_sen": Case(both, lambda n: _median_line(_both(a[:n], b[:n]))),
+        "pearson_r": Case(both, lambda n: _correlation(points(n))),
+        "spearman_r": Case(both, lambda n: _rank_correlation(points(n))),
+        "limits_of_agreement": Case(both, lambda n: _agreement(points(n))),
+        "deming": Case(both, lambda n: _deming(points(n))),
+        "theil_sen": Case(both, lambda n: _median_line(points(n))),
         "drift_per_month": Case(
-            {"t_us": t_us, **both}, lambda n: _drift(moments[:n], a[:n], b[:n])
+            {"t_us": t_us, **both}, lambda n: _drift(*lists_of(n, t_us, warm, damp))
         ),
         "align_nearest": Case(
             {"t_a_us": t_us, "value_a": walk, "t_b_us": later, "value_b": walk,
              "tolerance_s": 30},
-            lambda n: _nearest(moments[:n], values[:n], late[:n], values[:n], 30_000_000),
+            lambda n: _nearest(*columns.series(n), *lists_of(n, later, walk), within_us=30_000_000),
         ),
         "lag_s": Case(
             {"t_a_us": t_us, "value_a": walk, "t_b_us": t_us, "value_b": follows, "step_s": 60,
              "max_lag_s": 600, "max_gap_s": 180},
-            lambda n: _lag(moments[:n], values[:n], behind[:n]),
+            lambda n: _lag(*columns.series(n), follows[:n].tolist()),
         ),
     }  # fmt: skip

@@ -8,7 +8,7 @@ from math import exp, floor, inf, isfinite, log, log10, nan, sqrt
 import numpy as np
 from scipy.special import stdtrit
 
-from rook_tally.cli.loops.cases import Case, Columns
+from rook_tally.cli.loops.cases import Case, Columns, lists_of
 from rook_tally.core.arrays import FloatArray
 
 _MAX_GAP_S = 300.0
@@ -115,7 +115,7 @@ def _air_changes(time_s: Sequence[float], co2: Sequence[float]) -> dict[str, flo
             "n": count}  # fmt: skip
 
 
-def _minutes_until(time_s: Sequence[float], values: Sequence[float], limit: float) -> float:
+def _minutes_until(time_s: Sequence[float], values: Sequence[float], *, limit: float) -> float:
     used = [
         (moment, value) for moment, value in zip(time_s, values, strict=True) if isfinite(value)
     ]
@@ -171,41 +171,42 @@ def _decay(hours: FloatArray, damp: FloatArray, rate_per_h: float) -> FloatArray
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of a list of samples in sections E to G and K."""
     damp, walk, time_s = columns.damp, columns.walk, columns.time_s
-    values, moments_s, humid = columns.values, time_s.tolist(), damp.tolist()
     # As slow as leaves something to see at the end, and as fast as the fit looks for.
     hours = (time_s - time_s[0]) / _HOUR_S
     slow, fast = _decay(hours, damp, 1 / hours[-1]), _decay(hours, damp, 0.4)
-    fading, falling = slow.tolist(), fast.tolist()
     flow = {"time_s": time_s, "current_a": walk}
     return {
-        "leq": Case({"levels_db": damp}, lambda n: _leq(humid[:n])),
+        "leq": Case({"levels_db": damp}, lambda n: _leq(damp[:n].tolist())),
         "exceedance_level": Case(
-            {"levels_db": damp, "exceeded_pct": 10}, lambda n: percentile(heard(humid[:n]), 90)
+            {"levels_db": damp, "exceeded_pct": 10},
+            lambda n: percentile(heard(damp[:n].tolist()), 90),
         ),
-        "vibration_rms": Case({"samples": walk}, lambda n: _rms(values[:n])),
-        "vibration_peak": Case({"samples": walk}, lambda n: _peak(values[:n])),
-        "crest_factor": Case({"samples": walk}, lambda n: _crest(values[:n])),
-        "charge_ah": Case(flow, lambda n: _charge(moments_s[:n], values[:n])),
+        "vibration_rms": Case({"samples": walk}, lambda n: _rms(walk[:n].tolist())),
+        "vibration_peak": Case({"samples": walk}, lambda n: _peak(walk[:n].tolist())),
+        "crest_factor": Case({"samples": walk}, lambda n: _crest(walk[:n].tolist())),
+        "charge_ah": Case(flow, lambda n: _charge(*lists_of(n, time_s, walk))),
         "energy_wh": Case(
             {**flow, "voltage_v": damp},
-            lambda n: _energy(moments_s[:n], humid[:n], values[:n]),
+            lambda n: _energy(*lists_of(n, time_s, damp, walk)),
         ),
         "integration_coverage": Case(
-            {"time_s": time_s, "value": walk}, lambda n: _coverage(moments_s[:n], values[:n])
+            {"time_s": time_s, "value": walk},
+            lambda n: _coverage(*lists_of(n, time_s, walk)),
         ),
         "state_of_charge": Case(
             {**flow, "capacity_ah": 50.0, "soc_start_pct": 50.0},
-            lambda n: _state_of_charge(moments_s[:n], values[:n]),
+            lambda n: _state_of_charge(*lists_of(n, time_s, walk)),
         ),
         "air_changes_per_hour": Case(
             {"time_s": time_s, "co2_ppm": slow},
-            lambda n: _air_changes(moments_s[:n], fading[:n]),
+            lambda n: _air_changes(*lists_of(n, time_s, slow)),
         ),
         "minutes_until_limit_linear": Case(
             {"time_s": time_s, "values": walk, "limit": 1e9},
-            lambda n: _minutes_until(moments_s[:n], values[:n], 1e9),
+            lambda n: _minutes_until(*lists_of(n, time_s, walk), limit=1e9),
         ),
         "exponential_approach_fit": Case(
-            {"time_s": time_s, "values": fast}, lambda n: _fit(moments_s[:n], falling[:n])
+            {"time_s": time_s, "values": fast},
+            lambda n: _fit(*lists_of(n, time_s, fast)),
         ),
     }

@@ -15,21 +15,20 @@ _CADENCE_S = 60.0
 
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of section H."""
-    moments, values = columns.moments, columns.values
     series = {"t_us": columns.t_us, "value": columns.walk}
     gapped = {**series, "max_gap_s": 180.0}
     pieces = {**gapped, "cadence_s": _CADENCE_S}
-    end_us = moments[-1]
+    end_us = int(columns.t_us[-1])
 
     def good(count: int) -> Iterator[tuple[int, float]]:
-        for moment, value in zip(moments[:count], values[:count], strict=True):
+        for moment, value in zip(*columns.series(count), strict=True):
             if isfinite(value):
                 yield moment, value
 
     def straight(count: int) -> Iterator[tuple[float, float, float]]:
         """Length, left and right end of each piece; a lone reading lasts one cadence."""
         before_us, before, was_joined = None, 0.0, False
-        for moment, value in zip(moments[:count], values[:count], strict=True):
+        for moment, value in zip(*columns.series(count), strict=True):
             if not isfinite(value):
                 continue
             if before_us is not None:
@@ -109,6 +108,10 @@ def cases(columns: Columns) -> dict[str, Case]:
 
         return run
 
+    def percentiles(count: int) -> list[float]:
+        given = heard(columns.walk[:count].tolist())
+        return [percentile(given, share) for share in (5, 50, 95)]
+
     def completeness(count: int) -> dict[str, float]:
         number, covered_us, before = 0, 0.0, None
         was_joined = False
@@ -146,7 +149,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "highest": Case(series, extreme(operator.gt)),
         "percentiles": Case(
             {**series, "q": [5, 50, 95]},
-            lambda n: [percentile(heard(values[:n]), share) for share in (5, 50, 95)],
+            percentiles,
         ),
         "completeness": Case({**pieces, "start_us": 0, "end_us": end_us}, completeness),
     }  # fmt: skip

@@ -103,33 +103,37 @@ def _gate(moments: Sequence[int], values: Sequence[float]) -> list[bool]:
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of section L but the replay of an alarm's few events."""
     t_us, walk = columns.t_us, columns.walk
-    moments, values = columns.moments, columns.values
     series = {"t_us": t_us, "value": walk}
     gapped = {**series, "max_gap_s": 180}
-    now_us = moments[-1]
+    now_us = int(t_us[-1])
+
+    def ringing_rates(count: int) -> Rings:
+        moments, values = columns.series(count)
+        return _rings(moments, _rates(moments, values), 10.0, 10.0, 0)
+
     return {
         "limit_watch": Case(
             {**gapped, "limit": 1.0, "clear_limit": 0.5, "on_delay_s": 120, "off_delay_s": 120},
-            lambda n: _rings(moments[:n], values[:n], 1.0, 0.5, 120_000_000),
+            lambda n: _rings(*columns.series(n), 1.0, 0.5, 120_000_000),
         ),
         "rate_per_h": Case(
-            {**gapped, "window_s": 600}, lambda n: _rates(moments[:n], values[:n])
+            {**gapped, "window_s": 600}, lambda n: _rates(*columns.series(n))
         ),
         "rate_watch": Case(
             {**gapped, "window_s": 600, "limit_per_h": 10.0},
-            lambda n: _rings(moments[:n], _rates(moments[:n], values[:n]), 10.0, 10.0, 0),
+            ringing_rates,
         ),
         "usual_level_watch": Case(
             {**gapped, "window_s": 3600, "min_spread": MIN_SPREAD, "z_limit": 3.0},
-            lambda n: _unusual(moments[:n], walk[:n]),
+            lambda n: _unusual(t_us[:n].tolist(), walk[:n]),
         ),
         "silence_watch": Case(
             {**series, "timeout_s": 180, "now_us": now_us},
-            lambda n: _silences(moments[:n], values[:n], now_us),
+            lambda n: _silences(*columns.series(n), now_us),
         ),
         "guard_gate": Case(
             {"t_us": t_us, "guard_t_us": t_us, "guard_value": walk, "guard_limit": 0.0,
              "guard_max_age_s": 180},
-            lambda n: _gate(moments[:n], values[:n]),
+            lambda n: _gate(*columns.series(n)),
         ),
     }  # fmt: skip

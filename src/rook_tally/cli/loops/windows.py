@@ -83,7 +83,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "rolling_median_baseline": Case(series, lambda n: _medians(t_us[:n], walk[:n])),
         "usual_level": Case(
             {**series, "min_spread": MIN_SPREAD},
-            lambda n: _usual_level(columns.moments[:n], walk[:n]),
+            lambda n: _usual_level(t_us[:n].tolist(), walk[:n]),
         ),
         "gas_baseline": Case(
             {"time_s": time_s, "resistance_ohm": resistance, "window_s": 3600},

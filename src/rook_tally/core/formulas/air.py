@@ -124,7 +124,7 @@ def vapour_pressure_deficit(
     return where(every(within(t, *_T), within(rh, *_RH)), result)
 
 
-@elementwise("temperature_c", "relative_humidity_pct")
+@elementwise("temperature_c", "relative_humidity_pct", dear=True)
 def wet_bulb_stull(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
     """Wet-bulb temperature at sea-level pressure, °C; −20…50 °C, 5…99 %.
 
@@ -156,7 +156,7 @@ def _arctan(steps: FloatArray) -> FloatArray:
     return np.asarray(np.arctan(steps, out=steps) if np.ndim(steps) else np.arctan(steps))
 
 
-@elementwise("temperature_c", "relative_humidity_pct")
+@elementwise("temperature_c", "relative_humidity_pct", dear=True)
 def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> FloatArray:
     """Heat index, °C; 40 °F to 50 °C (both ours), 0…100 %.
 

@@ -47,7 +47,7 @@ def _truncated(value: FloatArray, per_unit: float) -> FloatArray:
     return np.floor(value * per_unit + 1e-6) / per_unit
 
 
-@elementwise("concentration_ugm3")
+@elementwise("concentration_ugm3", dear=True)
 def aqi_us_epa(concentration_ugm3: FloatArray, pollutant: str = "pm25") -> FloatArray:
     """US air quality index of a 24 h mean (or NowCast), whole numbers from 0.
 
@@ -192,9 +192,9 @@ def gas_ppm_power_law(
     NaN where Rs/R0 leaves [ratio_min, ratio_max] or anything but b is not positive.
     """
     # By logarithms: what belongs to the sensor is one number, and a ratio is a difference.
-    ln_ppm = b * np.log(rs_ohm)
-    ln_ppm = ln_ppm + (np.log(a) - b * np.log(r0_ohm))
-    valid = [rs_ohm > 0, rs_ohm < np.inf, r0_ohm > 0, r0_ohm < np.inf, a > 0]
+    ln_rs, ln_r0 = np.log(rs_ohm), np.log(r0_ohm)
+    ln_ppm = b * ln_rs + (np.log(a) - b * ln_r0)
+    valid = [np.isfinite(ln_rs), np.isfinite(ln_r0), a > 0]
     if ratio_min is not None:
         valid.append(rs_ohm / r0_ohm >= ratio_min)
     if ratio_max is not None:

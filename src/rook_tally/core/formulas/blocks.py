@@ -26,7 +26,8 @@ BLOCK = 25_000
 
 _SHARED_BLOCK = 2 * BLOCK
 """Threads that share the work meet at the lock after every step: so they take longer ones."""
-_SHARED_FROM = 3 * BLOCK
+_SHARED_FROM = 20 * BLOCK
+_SHARED_FROM_IF_DEAR = 3 * BLOCK
 _MOST_THREADS = 4
 
 
@@ -34,6 +35,8 @@ def in_blocks(
     formula: Callable[[Mapping[str, FloatArray]], FloatArray],
     given: Mapping[str, FloatArray],
     count: int,
+    *,
+    dear: bool,
 ) -> FloatArray:
     """What a formula makes of arrays of `count` elements (and plain numbers), block by block.
 
@@ -41,6 +44,7 @@ def in_blocks(
     ----------
     formula : of a part of each array, and of the plain numbers as they are
     given : by name (count,) float64, or a number
+    dear : whether it takes so long an element that even a few blocks are worth sharing
 
     Returns
     -------
@@ -57,7 +61,7 @@ def in_blocks(
                 {name: one[part] if one.ndim else one for name, one in given.items()}
             )
 
-    threads = _threads() if count >= _SHARED_FROM else 1
+    threads = _threads() if count >= (_SHARED_FROM_IF_DEAR if dear else _SHARED_FROM) else 1
     if threads == 1:
         fill(0, count, BLOCK)
         return result

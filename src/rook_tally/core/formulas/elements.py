@@ -18,12 +18,15 @@ Given: TypeAlias = ArrayLike
 """A number or an array of any shape; None in a list counts as NaN."""
 
 
-def elementwise(*names: str) -> Callable[[Callable[..., FloatArray]], Callable[..., FloatArray]]:
+def elementwise(
+    *names: str, dear: bool = False
+) -> Callable[[Callable[..., FloatArray]], Callable[..., FloatArray]]:
     """Let a formula written for float arrays take numbers and arrays of any shape.
 
     The parameters named are broadcast against one another; the others are options and reach the
     formula as they are. Invalid operations (a logarithm of a negative) give NaN without a warning;
-    infinities given or made become NaN as well.
+    infinities given or made become NaN as well. A formula that is `dear` takes tens of nanoseconds
+    an element.
 
     Returns
     -------
@@ -65,7 +68,7 @@ def elementwise(*names: str) -> Callable[[Callable[..., FloatArray]], Callable[.
                 name: np.broadcast_to(one, shape).ravel() if one.ndim else one
                 for name, one in given.items()
             }
-            return in_blocks(of_block, flat, count).reshape(shape)
+            return in_blocks(of_block, flat, count, dear=dear).reshape(shape)
 
         called.elements = names  # type: ignore[attr-defined]
         return called

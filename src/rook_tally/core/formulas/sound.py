@@ -52,7 +52,7 @@ def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
     return float(quantiles_of(levels.copy(), [1 - exceeded_pct / 100])[0])
 
 
-@elementwise("lday_db", "levening_db", "lnight_db")
+@elementwise("lday_db", "levening_db", "lnight_db", dear=True)
 def lden(
     lday_db: FloatArray,
     levening_db: FloatArray,
