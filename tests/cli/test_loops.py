@@ -18,8 +18,8 @@ from rook_tally.core.formulas import by_name
 
 _COUNT = 3_000
 _WITHOUT_A_LOOP = {
-    "who_guideline", "who_guideline_table", "pressure_tendency_3h", "nowcast_pm",
-    "composite_score", "composite_worst", "alarm_replay",
+    "who_guideline", "who_guideline_table", "nowcast_pm", "composite_score", "composite_worst",
+    "alarm_replay",
 }  # fmt: skip
 
 

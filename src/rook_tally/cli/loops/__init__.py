@@ -5,8 +5,7 @@ for readings with gaps, missing values and values out of range as well: a loop t
 hard would be no measure.
 
 Left out are those that no long list goes into: look-ups (`who_guideline`, `who_guideline_table`),
-the three hours of a pressure tendency, the twelve values of a NowCast, one moment's score, and the
-few events of an alarm.
+the twelve values of a NowCast, one moment's score, and the few events of an alarm.
 """
 
 from __future__ import annotations

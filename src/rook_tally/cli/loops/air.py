@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import pairwise
 from math import atan, copysign, exp, floor, inf, isfinite, log, nan, sqrt
 
-from rook_tally.cli.loops.cases import Case, Columns, asked_of_each
+from rook_tally.cli.loops.cases import Case, Columns, asked_of_each, lists_of
 
 
 def saturation_vapour_pressure(t: float) -> float:
@@ -126,6 +128,24 @@ def _tendency_term(change: float) -> float:
     return copysign(4, change)
 
 
+def _tendency(time_s: Sequence[float], pressure: Sequence[float]) -> float:
+    """The newest less what lay on the line three hours before it."""
+    good = [(at, p) for at, p in zip(time_s, pressure, strict=True) if isfinite(p)]
+    newest_s, newest = good[-1]
+    then = newest_s - 10_800
+    for (before_s, before), (after_s, after) in pairwise(good):
+        if before_s <= then <= after_s:
+            if before_s == then:
+                return newest - before
+            if after_s == then:
+                return newest - after
+            if after_s - before_s > 3600:
+                return nan
+            share = (then - before_s) / (after_s - before_s)
+            return newest - (before + share * (after - before))
+    return nan
+
+
 def cases(columns: Columns) -> dict[str, Case]:
     """Each formula of sections A and B."""
     warm, damp = columns.warm, columns.damp
@@ -163,6 +183,10 @@ def cases(columns: Columns) -> dict[str, Case]:
         "sea_level_pressure": Case(
             {"station_pressure_hpa": hpa, "altitude_m": 120.0, "temperature_c": warm},
             asked_of_each(_sea_level_pressure, hpa, warm),
+        ),
+        "pressure_tendency_3h": Case(
+            {"time_s": columns.time_s, "pressure_hpa": hpa},
+            lambda count: _tendency(*lists_of(count, columns.time_s, hpa)),
         ),
         "pressure_tendency_term": Case(
             {"tendency_hpa": warm - 15}, asked_of_each(_tendency_term, warm - 15)

@@ -6,12 +6,13 @@ import math
 
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, are_finite, inner
+from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.formulas.elements import (
     Given,
     elementwise,
     every,
     floats,
+    heard_of,
     series,
     where,
     within,
@@ -30,7 +31,7 @@ def shunt_current(drop_mv: FloatArray, rated_a: FloatArray, rated_mv: FloatArray
 
 
 def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
-    times, y = _heard(times, y)
+    times, y = heard_of(times, y)
     step = times[1:] - times[:-1]
     joined = step <= max_gap_s
     if not joined.any():
@@ -38,14 +39,6 @@ def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
     if not joined.all():
         step *= joined
     return (inner(y[:-1], step) + inner(y[1:], step)) / 2 / _HOUR_S
-
-
-def _heard(times: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """The samples that are numbers."""
-    if are_finite(y):
-        return times, y
-    heard = np.isfinite(y)
-    return times[heard], y[heard]
 
 
 def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> float:
@@ -71,7 +64,7 @@ def integration_coverage(time_s: Given, value: Given, max_gap_s: float = 300.0) 
     given = series(time_s, value)
     if given is None or len(given[0]) < 2:
         return math.nan
-    times, _ = _heard(*given)
+    times, _ = heard_of(*given)
     step = times[1:] - times[:-1]
     joined = step <= max_gap_s
     spoken_s = step.sum() if joined.all() else step[joined].sum()

@@ -139,3 +139,11 @@ def series(time_s: Given, *values: Given) -> tuple[FloatArray, ...] | None:
     if not is_rising or not np.isfinite(times[:1]).all() or not np.isfinite(times[-1:]).all():
         return None
     return (times, *(floats(one) for one in values))
+
+
+def heard_of(times: FloatArray, values: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The samples of a series whose values are numbers."""
+    if are_finite(values):
+        return times, values
+    heard = np.isfinite(values)
+    return times[heard], values[heard]

@@ -16,6 +16,7 @@ from rook_tally.core.formulas.elements import (
     elementwise,
     every,
     floats,
+    heard_of,
     power,
     series,
     where,
@@ -69,9 +70,7 @@ def pressure_tendency_3h(time_s: Given, pressure_hpa: Given, max_gap_s: float = 
     given = series(time_s, pressure_hpa)
     if given is None:
         return math.nan
-    times, pressure = given
-    heard = np.isfinite(pressure)
-    times, pressure = times[heard], pressure[heard]
+    times, pressure = heard_of(*given)
     if len(times) < 2:
         return math.nan
     then = times[-1] - _THREE_HOURS_S
