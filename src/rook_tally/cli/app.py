@@ -11,7 +11,7 @@ import typer
 from rook_tally import __version__
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.core.memory import keep_freed_memory
+from rook_tally.core.memory import FOR_A_WINDOW_MB, keep_freed_memory
 
 app = typer.Typer(
     name="rook-tally",
@@ -24,8 +24,10 @@ app = typer.Typer(
 
 def main() -> None:
     """Run a command: exit code 0 done, 1 could not, 2 wrong usage."""
-    keep_freed_memory()
-    if not _opens_the_desk(sys.argv[1:]):
+    if _opens_the_desk(sys.argv[1:]):
+        keep_freed_memory(FOR_A_WINDOW_MB)
+    else:
+        keep_freed_memory()
         _add_other_commands()
     try:
         app()
