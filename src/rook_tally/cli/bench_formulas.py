@@ -20,8 +20,8 @@ from rook_tally.core.formulas import by_name
 
 _READINGS = 100_000
 _PART = 20
-_ROUNDS = 15
-_LOOP_ROUNDS = 3
+_TURNS = 5
+_ROUNDS = 7
 _LONGEST_LOOP_MS = 2000.0
 _MINUTE_US = 60_000_000
 # Grows faster than its readings up to 2,000 of them, and not at all beyond: never counted up.
@@ -44,24 +44,29 @@ def _columns() -> Columns:
 
 
 def _times_ms(name: str, case: Case) -> tuple[float, float]:
-    ours = _median_ms(lambda: by_name[name](**case.given), _ROUNDS)
-    part = _READINGS // _PART
-    in_part = _median_ms(lambda: case.loop(part), 1) * _PART
-    if in_part > _LONGEST_LOOP_MS and name not in _NEVER_IN_PART:
-        return ours, in_part
-    return ours, _median_ms(lambda: case.loop(_READINGS), _LOOP_ROUNDS)
-
-
-def _median_ms(call: Callable[[], object], rounds: int) -> float:
+    """Medians of both, taken in turn, so that both meet whatever else the machine is doing."""
+    formula = by_name[name]
+    count = _READINGS if name in _NEVER_IN_PART else _affordable(case)
+    ours, loops = [], []
     # As `timeit` does: what is collected now and then is not what is asked about.
     gc.disable()
     try:
-        call()
-        times = []
-        for _ in range(rounds):
-            began = time.perf_counter()
-            call()
-            times.append(time.perf_counter() - began)
+        formula(**case.given)
+        for _ in range(_TURNS):
+            ours += [_took_ms(lambda: formula(**case.given)) for _ in range(_ROUNDS)]
+            loops.append(_took_ms(lambda: case.loop(count)))
     finally:
         gc.enable()
-    return 1000 * statistics.median(times)
+    return statistics.median(ours), statistics.median(loops) * _READINGS / count
+
+
+def _affordable(case: Case) -> int:
+    """Over how many readings a loop ends within seconds."""
+    part = _READINGS // _PART
+    return _READINGS if _took_ms(lambda: case.loop(part)) * _PART < _LONGEST_LOOP_MS else part
+
+
+def _took_ms(call: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    call()
+    return 1000 * (time.perf_counter() - began)
