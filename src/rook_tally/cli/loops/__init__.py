@@ -5,12 +5,22 @@ for readings with gaps, missing values and values out of range as well: a loop t
 hard would be no measure.
 
 Left out are those that no long list goes into: look-ups (`who_guideline`, `who_guideline_table`),
-the twelve values of a NowCast, one moment's score, and the few events of an alarm.
+the twelve values of a NowCast, and the few events of an alarm.
 """
 
 from __future__ import annotations
 
-from rook_tally.cli.loops import air, gases, oddities, pairs, samples, stretches, watched, windows
+from rook_tally.cli.loops import (
+    air,
+    gases,
+    oddities,
+    pairs,
+    samples,
+    scores,
+    stretches,
+    watched,
+    windows,
+)
 from rook_tally.cli.loops.cases import Case, Columns
 
 __all__ = ["Case", "Columns", "every_case"]
@@ -20,6 +30,6 @@ def every_case(columns: Columns) -> dict[str, Case]:
     """By the name of the formula, its loop and what both are given."""
     return {
         name: case
-        for part in (air, gases, samples, stretches, windows, oddities, pairs, watched)
+        for part in (air, gases, scores, samples, stretches, windows, oddities, pairs, watched)
         for name, case in part.cases(columns).items()
     }

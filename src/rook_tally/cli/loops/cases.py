@@ -24,6 +24,8 @@ class Case:
 
     given: dict[str, Any]
     loop: Loop
+    formula: Callable[..., object] | None = None
+    """What takes a whole history, where the function of that name takes a single moment."""
 
 
 @dataclass(frozen=True)

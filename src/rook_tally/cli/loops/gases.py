@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from itertools import pairwise
+from functools import partial
 from math import floor, inf, isfinite, log, log10, nan, sqrt
 
 from rook_tally.cli.loops.cases import Case, Columns, asked_of_each
+from rook_tally.cli.loops.scores import along
 
 _PM25_US = (
     (0.0, 9.0, 0, 50), (9.1, 35.4, 51, 100), (35.5, 55.4, 101, 150), (55.5, 125.4, 151, 200),
@@ -42,17 +43,6 @@ def _gassiness(resistance: float, baseline: float) -> float:
     if not (0 < resistance < inf and 0 < baseline < inf):
         return nan
     return 100 * min(max(log(baseline / resistance) / log(10.0), 0.0), 1.0)
-
-
-def _score(value: float) -> float:
-    if not isfinite(value):
-        return nan
-    if value <= _CURVE[0][0]:
-        return _CURVE[0][1]
-    for (x0, y0), (x1, y1) in pairwise(_CURVE):
-        if value <= x1:
-            return y0 + (y1 - y0) * (value - x0) / (x1 - x0)
-    return _CURVE[-1][1]
 
 
 def _day_evening_night(day: float, evening: float, night: float) -> float:
@@ -113,7 +103,7 @@ def cases(columns: Columns) -> dict[str, Case]:
         "piecewise_score": Case(
             {"value": damp, "x_points": [x for x, _ in _CURVE],
              "score_points": [y for _, y in _CURVE]},
-            asked_of_each(_score, damp),
+            asked_of_each(partial(along, _CURVE), damp),
         ),
         "lden": Case(
             {"lday_db": damp, "levening_db": damp - 5, "lnight_db": damp - 10},
