@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from html import escape
 from typing import Any
 
 from msgspec.structs import replace
@@ -11,25 +10,22 @@ from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QCloseEvent,
     QKeySequence,
-    QPalette,
     QResizeEvent,
     QShortcut,
 )
 from PySide6.QtWidgets import (
     QApplication,
-    QLabel,
     QMainWindow,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from rook_tally.core.levels import Level
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.ledger.first_sheet import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
-from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.ink import face
+from rook_tally.desk.shell.bands import MomentBand, NoticeBand
 from rook_tally.desk.shell.command_list import commands_of
 from rook_tally.desk.shell.commands import Section
 from rook_tally.desk.shell.feed import Feed
@@ -45,9 +41,9 @@ from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice, WallSettin
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.teller import Teller
 from rook_tally.desk.shell.undo import UndoHistory
+from rook_tally.desk.shell.view_stack import ViewStack
 from rook_tally.desk.shell.views import (
     LEDGER,
-    MADE_LATER,
     STATIONS,
     STRIP,
     VIEWS,
@@ -58,7 +54,6 @@ from rook_tally.desk.shell.views import (
 from rook_tally.store import Series, Store
 
 _TICK_MS = 1_000
-_TELL_PAUSE_MS = 40
 _MOMENT_PAUSE_MS = 150
 
 
@@ -104,19 +99,15 @@ class DeskWindow(QMainWindow):
         self.feed = feed if feed is not None else Feed(store, clock=clock)
         self.head = Head(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
-        # By their place, once they were looked at.
-        self._made: dict[int, Any] = {}
         self.wall_settings = WallSettings()
-        self.notice, self.banner = QLabel(), QLabel()
         self.rail = TimeRail(theme, RailModel(self.state))
+        self.notice = NoticeBand(theme)
+        self.banner = MomentBand(theme, self.state, self.rail.model)
         self.teller = Teller(theme, self)
         self.undo = UndoHistory(self.reader, told=self.tell)
         self._dialogs: Any = None
-        self._views = QStackedWidget()
+        self._views = ViewStack(self, self.ledger)
         self._lay_out()
-        # A hand moves the window a hundred times a second; words about it need not.
-        self._moved_timer = QTimer(self, singleShot=True, interval=_TELL_PAUSE_MS)
-        self._moved_timer.timeout.connect(self._tell_moment)
         self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
         self._moment_timer.timeout.connect(self._ask_moment)
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -129,31 +120,9 @@ class DeskWindow(QMainWindow):
 
     def _lay_out(self) -> None:
         theme = self.theme
-        self.notice.setFont(face(12, MEDIUM))
-        self.notice.setContentsMargins(16, 6, 16, 6)
-        self.notice.setWordWrap(True)
-        self.notice.setAutoFillBackground(True)
-        palette = self.notice.palette()
-        palette.setColor(QPalette.ColorRole.Window, colour(theme.tint(Level.RAISED)))
-        palette.setColor(self.notice.foregroundRole(), colour(theme.ink))
-        self.notice.setPalette(palette)
-        self.notice.hide()
-        self.banner.setFont(face(13, MEDIUM))
-        self.banner.setContentsMargins(16, 6, 16, 6)
-        self.banner.setAutoFillBackground(True)
-        palette = self.banner.palette()
-        palette.setColor(QPalette.ColorRole.Window, colour(theme.sheen))
-        palette.setColor(self.banner.foregroundRole(), colour(theme.on_sheen))
-        self.banner.setPalette(palette)
-        self.banner.setTextInteractionFlags(
-            Qt.TextInteractionFlag.LinksAccessibleByMouse
-            | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
-        )
-        self.banner.linkActivated.connect(self._end_trial)
-        self.banner.hide()
-        self._views.addWidget(self.ledger)
-        for _ in MADE_LATER:
-            self._views.addWidget(QWidget())
+        self.banner.trial_left.connect(self._end_trial)
+        self.banner.told.connect(self._ask_rail)
+        self.banner.told.connect(self.head.refresh)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -194,41 +163,30 @@ class DeskWindow(QMainWindow):
     def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(call)
 
-    def _made_view(self, at: int) -> Any:
-        """A view, made on first use."""
-        if at not in self._made:
-            made = self._made[at] = MADE_LATER[at](self)
-            to_come = self._views.widget(at)
-            assert to_come is not None
-            self._views.removeWidget(to_come)
-            to_come.deleteLater()
-            self._views.insertWidget(at, made)
-        return self._made[at]
-
     @property
     def strip(self) -> Any:
         """The Strip view."""
-        return self._made_view(STRIP)
+        return self._views.made(STRIP)
 
     @property
     def wall(self) -> Any:
         """The Wall view."""
-        return self._made_view(WALL)
+        return self._views.made(WALL)
 
     @property
     def workings(self) -> Any:
         """The Workings view."""
-        return self._made_view(WORKINGS)
+        return self._views.made(WORKINGS)
 
     @property
     def watch(self) -> Any:
         """The Watch view."""
-        return self._made_view(WATCH)
+        return self._views.made(WATCH)
 
     @property
     def stations(self) -> Any:
         """The Stations view."""
-        return self._made_view(STATIONS)
+        return self._views.made(STATIONS)
 
     @property
     def dialogs(self) -> Any:
@@ -266,7 +224,7 @@ class DeskWindow(QMainWindow):
         this window goes with it."""
         if screen:
             self.wall_settings = replace(self.wall_settings, screen=screen)
-            if WALL in self._made:
+            if self._views.is_made(WALL):
                 self.wall.settings = self.wall_settings
         self._view_kept = None
         if not full_screen:
@@ -292,19 +250,8 @@ class DeskWindow(QMainWindow):
 
     def show_view(self, at: int) -> None:
         """Turn to a view."""
-        if at == STRIP:
-            self.strip.show_something()
-        focus = (
-            self.ledger.table if at == LEDGER
-            else self.strip if at == STRIP
-            else self.wall.canvas if at == WALL
-            else self.workings.list if at == WORKINGS
-            else self.watch.list if at == WATCH
-            else self.stations.list
-        )  # fmt: skip
-        self._views.setCurrentIndex(at)
+        self._views.show_view(at)
         self.head.show_view(at)
-        focus.setFocus()
 
     def open_in_strip(self, series: list[Series]) -> None:
         """Add series to the Strip and turn to it."""
@@ -313,14 +260,14 @@ class DeskWindow(QMainWindow):
 
     def settings(self, theme: ThemeChoice) -> DeskSettings:
         """What is arranged now, to be kept."""
-        lanes = () if STRIP not in self._made else tuple(
+        lanes = () if not self._views.is_made(STRIP) else tuple(
             tuple((one.station.key, one.field) for one in lane.series)
             for lane in self.strip.model.lanes
         )  # fmt: skip
         return DeskSettings(
             theme, self._views.currentIndex(), self.state.window.span_us, lanes or self._lanes_kept,
             bytes(self.saveGeometry().data()).hex(), self.ledger.model.arrangement,
-            self.wall.settings if WALL in self._made else self.wall_settings,
+            self.wall.settings if self._views.is_made(WALL) else self.wall_settings,
         )  # fmt: skip
 
     def arrange(self, settings: DeskSettings) -> None:
@@ -356,39 +303,14 @@ class DeskWindow(QMainWindow):
             self._moment_timer.start()
         else:
             self._ask_moment()
-        if not self._moved_timer.isActive():
-            self._moved_timer.start()
+        self.banner.tell_soon()
 
-    def _tell_moment(self) -> None:
-        """Say which moment is shown."""
-        window = self.state.window
-        told = [] if window.is_live else [
-            said(
-                "Everything here is as it was on {0}. Space returns to now.",
-                self.rail.model.moment_words(),
-            )
-        ]  # fmt: skip
-        if self.state.trial:
-            told.append(escape(said("A trial: {0}. It is shown everywhere, and nowhere kept.",
-                                    self.state.trial_words())))  # fmt: skip
-            hue = colour(self.theme.on_sheen).name()
-            told.append(f'<a href="leave" style="color: {hue}">{said("Leave the trial")}</a>')
-        self.banner.setVisible(bool(told))
-        self.banner.setText(" ".join(told))
-        self._ask_rail()
-        self.head.refresh()
-
-    def _end_trial(self, _link: str) -> None:
-        if WORKINGS in self._made:
+    def _end_trial(self) -> None:
+        if self._views.is_made(WORKINGS):
             self.workings.model.end_trial()
         # What was tried out anywhere else.
         if self.state.trial:
             self.state.try_out({})
-
-    def _tell_moment_again(self) -> None:
-        """Say that a trial has begun, moved or ended."""
-        if self.state.trial or (self.state.window.is_live and self.banner.isVisible()):
-            self._tell_moment()
 
     def _ask_moment(self) -> None:
         question = self.state.moment_question()
@@ -410,7 +332,7 @@ class DeskWindow(QMainWindow):
         elif isinstance(reply.answer, RailRibbon):
             self.rail.model.take(reply.answer)
         self.ledger.take_reply(reply)
-        for view in self._made.values():
+        for view in self._views.those_made():
             view.take_reply(reply)
         self.undo.take_reply(reply)
         if self._dialogs is not None:
@@ -418,7 +340,7 @@ class DeskWindow(QMainWindow):
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         self.head.refresh()
-        self._tell_moment_again()
+        self.banner.tell_trial()
         if changed is None:
             self._ask_rail()
             if self._view_kept is not None and self.state.is_loaded:
@@ -434,10 +356,7 @@ class DeskWindow(QMainWindow):
         self._show_notice()
 
     def _show_notice(self) -> None:
-        text = self._refusal or self.state.notice()
-        if text != self.notice.text():
-            self.notice.setText(text)
-            self.notice.setVisible(bool(text))
+        self.notice.say(self._refusal or self.state.notice())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A passing line would stand in the wrong place."""
@@ -448,7 +367,7 @@ class DeskWindow(QMainWindow):
         """Stop the threads before the window goes."""
         self.closing.emit()
         self._tick.stop()
-        if WALL in self._made and self.wall.showing is not None:
+        if self._views.is_made(WALL) and self.wall.showing is not None:
             self.wall.showing.close()
         self.feed.stop()
         self.reader.stop()
