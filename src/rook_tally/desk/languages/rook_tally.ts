@@ -654,6 +654,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/shell/bands.py" />
+      <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/bands.py" />
+      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/bands.py" />
+      <source>Leave the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/shell/changes.py" />
       <source>{0} “{1}” altered</source>
       <translation type="unfinished" />
@@ -1166,21 +1181,6 @@
     <message>
       <location filename="desk/shell/undo.py" />
       <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/window.py" />
-      <source>Everything here is as it was on {0}. Space returns to now.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/window.py" />
-      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/window.py" />
-      <source>Leave the trial</source>
       <translation type="unfinished" />
     </message>
     <message>
