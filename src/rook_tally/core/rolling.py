@@ -26,6 +26,7 @@ _SORTED_TOGETHER = 1 << 19
 _ONE_BY_ONE = 4
 _SLOPE_BLOCK = 1 << 14
 _SHORT_SLOPE = 32
+_FEW_SLOPES = 64
 _SLOPE_REACH = 64
 """Sums over so many windows' lengths keep ten digits of the slope of one."""
 
@@ -285,7 +286,7 @@ def slopes_per_h(
     time_us, values : (N,), values finite; (Q,) windows in order of `first`.
     """
     longest = int((after - first).max(initial=0))
-    if 1 < longest <= _SHORT_SLOPE:
+    if 1 < longest <= _SHORT_SLOPE and len(first) > _FEW_SLOPES:
         return _slopes_of_short(time_us, values, first, after, longest)
     result = np.full(len(first), np.nan)
     for rows, base, end in _near(first, after):

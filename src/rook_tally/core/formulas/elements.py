@@ -36,6 +36,7 @@ def elementwise(
 
     def wrap(formula: Callable[..., FloatArray]) -> Callable[..., FloatArray]:
         signature = inspect.signature(formula)
+        positions = tuple(signature.parameters)
         defaults = {
             name: floats(one.default) for name, one in signature.parameters.items()
             if name in names and one.default is not inspect.Parameter.empty
@@ -43,10 +44,12 @@ def elementwise(
 
         @functools.wraps(formula)
         def called(*args: Any, **options: Any) -> FloatArray:
-            # Keywords are what workings use for every reading that comes in; `bind` would take them
-            # as long as the formula.
-            if args:
-                options = dict(signature.bind(*args, **options).arguments)
+            # By hand: a working asks for every reading that comes in, and `bind` takes as long as
+            # the formula. What does not fit is left to it to complain of.
+            told = dict(zip(positions, args, strict=False))
+            if len(args) > len(positions) or not told.keys().isdisjoint(options):
+                signature.bind(*args, **options)
+            options |= told
             given = {
                 name: floats(options.pop(name)) if name in options else defaults[name]
                 for name in names if name in options or name in defaults
