@@ -5,8 +5,6 @@ from __future__ import annotations
 import subprocess
 import sys
 
-import pytest
-
 _WORK = """
 import resource
 import sys
@@ -38,8 +36,7 @@ def _pages_asked_for(how: str) -> int:
     return int(done.stdout)
 
 
-@pytest.mark.skipif(sys.platform != "linux", reason="tells what glibc does")
 def test_arrays_of_a_hundred_thousand_ask_the_kernel_for_no_pages_again() -> None:
     left_alone, kept = _pages_asked_for("left-alone"), _pages_asked_for("kept")
     assert kept < 50
-    assert left_alone > 100 * kept
+    assert left_alone > 100 * max(kept, 1)
