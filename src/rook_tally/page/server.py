@@ -79,6 +79,8 @@ class PageServer:
         self._open: set[_OpenPage] = set()
         # The board is used by one thread at a time.
         self._turn = asyncio.Lock()
+        # An older list of devices must not come after a newer one.
+        self._taking = asyncio.Lock()
         self._stopping = asyncio.Event()
         self._following: asyncio.Task[None] | None = None
         app = web.Application(middlewares=[self._guard], client_max_size=1024)
@@ -116,7 +118,8 @@ class PageServer:
             with self._store.read() as connection:
                 return page_devices(connection)
 
-        self._devices = {one.key_hash: one for one in await asyncio.to_thread(read)}
+        async with self._taking:
+            self._devices = {one.key_hash: one for one in await asyncio.to_thread(read)}
         for page in self._open:
             if page.device.key_hash not in self._devices:
                 page.is_gone = True
@@ -263,6 +266,8 @@ class PageServer:
             # What was missed since the page was made, or while the connection was lost.
             page.panes = {f"p{at}": html for at, html in enumerate(panes)}
             self._open.add(page)
+        # Revoked while its sheet was made: nobody told the page, as it was not open yet.
+        page.is_gone = device.key_hash not in self._devices
         response = web.StreamResponse(
             headers={**_HEADERS, "Content-Type": "text/event-stream", "X-Accel-Buffering": "no"}
         )
