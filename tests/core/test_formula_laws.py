@@ -245,6 +245,9 @@ def test_nothing_given_makes_an_infinity_a_warning_or_a_wrong_shape(
         alone = by_name[name](*(float(column[at]) for column in columns))
         assert alone.shape == ()
         assert float(alone) == pytest.approx(float(told[at]), rel=1e-12, nan_ok=True)
+        # As a reading that comes in is worked out: to the last digit what its history says.
+        only = by_name[name](*(column[at : at + 1] for column in columns))
+        assert np.array_equal(only, told[at : at + 1], equal_nan=True)
 
 
 def test_long_arrays_are_taken_in_blocks_that_meet() -> None:

@@ -99,4 +99,20 @@ def test_slopes_keep_their_digits_years_from_the_first_reading() -> None:
     at = np.arange(len(year))
     found = slopes_per_h(year, value, np.maximum(at - 9, 0), at + 1)
     assert np.isnan(found[0])
-    assert found[1:] == pytest.approx(np.full(len(year) - 1, 0.25), rel=1e-6)
+    assert np.allclose(found[1:], 0.25, rtol=1e-6, atol=0)
+
+
+@given(st.lists(st.tuples(st.integers(1, 500), st.floats(-50, 50)), min_size=3, max_size=60))
+def test_a_slope_asked_alone_is_the_one_asked_among_many(told: list[tuple[int, float]]) -> None:
+    time_us = np.cumsum([step for step, _ in told]).astype(np.int64) * MINUTE_US
+    values = np.array([value for _, value in told])
+    after = np.arange(1, len(told) + 1)
+    first = np.maximum(after - 8, 0)
+    many = slopes_per_h(time_us, values, first, after)
+    for at in range(len(told)):
+        (alone,) = slopes_per_h(time_us, values, first[at : at + 1], after[at : at + 1])
+        assert alone == pytest.approx(many[at], rel=1e-9, abs=1e-9, nan_ok=True)
+        if at:
+            hours = time_us[first[at] : after[at]] / HOUR_US
+            line = np.polyfit(hours - hours[0], values[first[at] : after[at]], 1)
+            assert alone == pytest.approx(line[0], rel=1e-6, abs=1e-6)

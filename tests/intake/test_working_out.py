@@ -20,7 +20,7 @@ from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.core.units import FAHRENHEIT
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
 from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.naming import Group
+from rook_tally.core.workings.naming import Group, slug_of
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
 from rook_tally.intake.reception import receive
@@ -90,6 +90,11 @@ class Pottery:
 
     def series(self, key: str) -> Series:
         return next(one for one in self.site.series if one.station.key == key)
+
+    @property
+    def results(self) -> list[Series]:
+        """What is worked out."""
+        return [one for one in self.site.series if one.station.is_worked_out]
 
     def read(self, key: str) -> Readings:
         with self.store.read() as connection:
@@ -379,30 +384,39 @@ _ARRIVALS = st.lists(
 
 
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
-@given(_FORMULAS, _ARRIVALS, st.booleans())
+@given(st.lists(_FORMULAS, min_size=1, max_size=4, unique=True), _ARRIVALS, st.booleans())
 def test_live_reading_by_reading_equals_over_history(
-    formula: str, arrivals: list[tuple[str, str, int, int]], in_order: bool
+    formulas: list[str], arrivals: list[tuple[str, str, int, int]], in_order: bool
 ) -> None:
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder) / "site.db")
         try:
             pottery = Pottery(store)
-            pottery.keep(Working(slug="it", name="It", formula=formula))
+            pottery.keep(*(
+                Working(slug=f"it{at}", name=f"It {at}", formula=formula)
+                for at, formula in enumerate(formulas)
+            ))  # fmt: skip
+            # One that rests on another, and looks further back than that needs.
+            (place,) = {one.station.place for one in pottery.results if one.field == "it0"}
+            rests = f"mean(it0@{slug_of(place.name)} over 20 min)"
+            pottery.keep(Working(slug="rests", name="Rests", formula=rests))
             for station, quantity, step, value in (
                 sorted(arrivals, key=lambda one: one[2]) if in_order else arrivals
             ):
                 pottery.told(station, step / 2, **{quantity: float(value)})
             pottery.catch_up()
-            (one,) = [each for each in pottery.site.series if each.station.is_worked_out]
-            live = pottery.read(one.station.key)
+            live = {one.id: pottery.read(one.station.key) for one in pottery.results}
             with store.write() as connection:
-                add_due(connection, one.id, 0, 1 << 60)
+                for series_id in live:
+                    add_due(connection, series_id, 0, 1 << 60)
             pottery.catch_up()
-            anew = pottery.read(one.station.key)
+            anew = {one.id: pottery.read(one.station.key) for one in pottery.results}
         finally:
             store.close()
-    assert np.array_equal(live.time_us, anew.time_us)
-    assert live.value == pytest.approx(anew.value, rel=1e-9, abs=1e-9)
+    assert len(live) == len(formulas) + 1
+    for series_id, told in live.items():
+        assert np.array_equal(told.time_us, anew[series_id].time_us)
+        assert told.value == pytest.approx(anew[series_id].value, rel=1e-9, abs=1e-9)
 
 
 def test_a_fault_of_ours_in_a_formula_costs_nobody_a_reading(

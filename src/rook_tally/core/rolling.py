@@ -8,13 +8,14 @@ wavelet matrix", Inf. Syst. 47 (2015) 15-32), all of them going down its levels 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from typing import Protocol
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, inner
 from rook_tally.core.timestamps import HOUR_US
 
 _SORTED_UP_TO = 256
@@ -289,6 +290,11 @@ def slopes_per_h(
     if 1 < longest <= _SHORT_SLOPE and len(first) > _FEW_SLOPES:
         return _slopes_of_short(time_us, values, first, after, longest)
     result = np.full(len(first), np.nan)
+    if len(first) <= _ONE_BY_ONE:
+        for at in np.flatnonzero(after > first).tolist():
+            window = slice(first[at], after[at])
+            result[at] = _slope_of_one(time_us[window], values[window])
+        return result
     for rows, base, end in _near(first, after):
         hours = (time_us[base:end] - time_us[base]) / HOUR_US
         hours -= hours.mean()
@@ -298,6 +304,15 @@ def slopes_per_h(
         t, v, tv, tt = (one[stop] - one[begin] for one in sums)
         result[rows] = _slope_of_sums(stop - begin, t, v, tv, tt)
     return result
+
+
+def _slope_of_one(time_us: TimeArray, values: FloatArray) -> float:
+    count = len(values)
+    hours = (time_us - time_us[0]) / HOUR_US
+    hours -= np.add.reduce(hours) / count
+    rise = values - np.add.reduce(values) / count
+    spread = inner(hours, hours)
+    return inner(hours, rise) / spread if spread > 0 else math.nan
 
 
 def _slopes_of_short(

@@ -7,16 +7,18 @@ nothing is read from the store as long as readings come in order and nobody else
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
 import structlog
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
 from rook_tally.core.corrections import Correction, corrected_values
 from rook_tally.core.readings import Quality
 from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.core.workings.alignment import Heard, Inputs
 from rook_tally.store import (
     NewReading,
     Series,
@@ -57,6 +59,9 @@ class LiveWorkings:
         self._seen_seq = -1
         self._site_seq = -1
         self._new: list[NewReading] = []
+        self._heard_lately: dict[int, Heard] = {}
+        self._inputs = Inputs(self._heard_lately)
+        self._shown: dict[int, Tail] = {}
         self._told: dict[int, list[NewReading]] = {}
 
     def refresh(self, connection: Connection, site_seq: int) -> None:
@@ -101,7 +106,8 @@ class LiveWorkings:
         written : the readings by series id, in the order they arrived
         judged : by series id the first moment at which earlier readings were judged anew
         """
-        self._told = {}
+        self._told, self._shown, self._heard_lately = {}, {}, {}
+        self._inputs = Inputs(self._heard_lately)
         changed_us: dict[int, int] = {}
         for series_id, readings in written.items():
             if series_id in self._users:
@@ -183,38 +189,40 @@ class LiveWorkings:
             return tail.newest_us
         return newest_row_us(connection, series_id)
 
+    def _inputs_since(
+        self, connection: Connection, series_ids: Collection[int], since_us: int
+    ) -> Inputs:
+        """What some series said from a moment on, or from further back: one for all workings of a
+        batch, as what is held at the moment of a reading is the same for each of them."""
+        for series_id in series_ids:
+            tail = self._tail(connection, series_id, since_us)
+            shown = self._shown.get(series_id)
+            if shown is not tail:
+                self._shown[series_id] = tail
+                self._heard_lately[series_id] = Heard(*tail.all)
+                if shown is not None:
+                    # Read anew from further back: what was found before does not hold for that.
+                    self._inputs = Inputs(self._heard_lately)
+        return self._inputs
+
     def _work_out_one(
         self, connection: Connection, series: Series, bound: Bound, first_us: int
     ) -> int | None:
         """Work a series out from a moment on; the first moment at which it changed, if it did."""
-        from rook_tally.core.workings.alignment import Heard, Inputs
-
         program = bound.program
-        since_us = first_us - program.reach_us
-        newest_us = max(self._newest_us(connection, one) for one in program.series_ids)
+        newest_us = max([self._newest_us(connection, one) for one in program.series_ids])
         if newest_us - first_us > _LATE_US:
             # Its past changes: in the background, and nobody waits for it.
             add_due(connection, series.id, first_us, _ALWAYS_US)
             return None
         held = self._tail(connection, series.id, first_us)
-        tails = {one: self._tail(connection, one, since_us) for one in program.series_ids}
-        inputs = Inputs({one: Heard(*tail.since(since_us)) for one, tail in tails.items()})
+        inputs = self._inputs_since(connection, program.series_ids, first_us - program.reach_us)
         times, value = program.worked_out(inputs, first_us, None)
         known = np.isfinite(value)
-        times, value = times[known], value[known]
-        old_times, old_value = held.since(first_us)
-        factor = self._factors[series.id]
-        if len(old_times) == 0:
-            new_times, new_value, gone = times, value, old_times
-        else:
-            at = np.searchsorted(old_times, times)
-            there = at < len(old_times)
-            same = np.zeros(len(times), dtype=np.bool_)
-            same[there] = (old_times[at[there]] == times[there]) & (
-                old_value[at[there]] == value[there] * factor
-            )
-            new_times, new_value = times[~same], value[~same]
-            gone = np.setdiff1d(old_times, times)
+        if not known.all():
+            times, value = times[known], value[known]
+        new, gone = _what_is_new(held, first_us, times, value, self._factors[series.id])
+        new_times, new_value = (times, value) if new is None else (times[new], value[new])
         if not len(new_times) and not len(gone):
             return None
         if len(gone):
@@ -225,17 +233,34 @@ class LiveWorkings:
         ]
         self._new += told
         self._told[series.id] = told
-        moved = [int(part[0]) for part in (new_times, gone) if len(part)]
+        moved = min([int(part[0]) for part in (new_times, gone) if len(part)])
         held.cut(first_us)
-        for moment, one in zip(times.tolist(), (value * factor).tolist(), strict=True):
-            held.add(moment, one)
-        return min(moved)
+        for moment, one in zip(times.tolist(), value.tolist(), strict=True):
+            held.add(moment, one * self._factors[series.id])
+        return moved
 
     def forget(self) -> None:
         """What was written last is not in the store: read everything anew next time."""
         self._new = []
         self._tails.clear()
         self._site_seq = -1
+
+
+def _what_is_new(
+    held: Tail, first_us: int, times: TimeArray, value: FloatArray, factor: float
+) -> tuple[BoolArray | None, TimeArray]:
+    """Which of a series' values from a moment on are not held yet (None: all), and the moments of
+    those held that are no more."""
+    old_times, old_value = held.since(first_us)
+    if not len(old_times):
+        return None, old_times
+    at = np.searchsorted(old_times, times)
+    there = at < len(old_times)
+    same = np.zeros(len(times), dtype=np.bool_)
+    same[there] = (old_times[at[there]] == times[there]) & (
+        old_value[at[there]] == value[there] * factor
+    )
+    return ~same, np.setdiff1d(old_times, times)
 
 
 _ALWAYS_US = 1 << 60

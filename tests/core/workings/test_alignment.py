@@ -45,9 +45,9 @@ def test_moments_of_several_stand_in_order_once_each(several: list[list[int]]) -
     })  # fmt: skip
     found = inputs.moments(range(len(several)))
     assert found.tolist() == sorted({one for told in several for one in told})
-    between = inputs.moments_between(range(len(several)), 50, 150)
+    between = inputs.moments(range(len(several)), 50, 150)
     assert between.tolist() == [one for one in found.tolist() if 50 <= one < 150]
-    assert inputs.moments_between(range(len(several)), 50, 150) is between
+    assert inputs.moments(range(len(several)), 50, 150) is between
 
 
 def test_suspect_readings_are_not_heard() -> None:

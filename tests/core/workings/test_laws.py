@@ -63,6 +63,23 @@ def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs)
 
 
 @settings(max_examples=60, deadline=None)
+@given(st.lists(FORMULAS, min_size=2, max_size=5), arrivals())
+def test_formulas_that_share_their_inputs_come_out_as_each_alone(
+    formulas: list[str], inputs: Inputs
+) -> None:
+    """What live work rests on: one lot of inputs for every working that a reading moves."""
+    programs = [checked(formula, NAMES).program for formula in formulas]
+    newest = max(one.time_us[-1] for one in inputs.heard.values())
+    shared = Inputs(inputs.heard)
+    for start in (int(newest), int(newest) - 10 * MINUTE_US, 0):
+        for program in programs:
+            times, value = program.worked_out(shared, start)
+            alone_times, alone = program.worked_out(Inputs(inputs.heard), start)
+            assert np.array_equal(times, alone_times)
+            assert np.array_equal(value, alone, equal_nan=True)
+
+
+@settings(max_examples=60, deadline=None)
 @given(FORMULAS, arrivals())
 def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs) -> None:
     program = checked(formula, NAMES).program

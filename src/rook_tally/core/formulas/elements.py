@@ -56,7 +56,12 @@ def elementwise(
             }  # fmt: skip
             shape = np.broadcast(*given.values()).shape
             count = math.prod(shape)
-            # NumPy reckons with its plain numbers ten times as fast as with arrays of none.
+            # NumPy reckons with its plain numbers ten times as fast as with arrays of one.
+            if count == 1:
+                plain = {name: one.flat[0] for name, one in given.items()}
+                with np.errstate(all="ignore"):
+                    only = float(formula(**plain, **options))
+                return np.full(shape, only if math.isfinite(only) else math.nan)
             given = {name: one if one.ndim else one[()] for name, one in given.items()}
             if count <= BLOCK:
                 with np.errstate(all="ignore"):

@@ -60,55 +60,58 @@ def heard_of(readings: Readings, factor: float) -> Heard:
 
 @dataclass(slots=True)
 class Inputs:
-    """Readings of every series a formula uses, by series id, and what is asked of them again."""
+    """Readings of every series a formula uses, by series id, and what is asked of them again.
+
+    Several formulas may be worked out from the same inputs; what they have in common is then found
+    once.
+    """
 
     heard: Mapping[int, Heard]
-    _moments: dict[frozenset[int], TimeArray] = field(default_factory=dict)
-    _between: dict[tuple[frozenset[int], int, int], TimeArray] = field(default_factory=dict)
+    _moments: dict[tuple[frozenset[int], int | None, int | None], TimeArray] = field(
+        default_factory=dict
+    )
+    _single: dict[int, TimeArray] = field(default_factory=dict)
     _held: dict[tuple[int, int, int], tuple[TimeArray, FloatArray]] = field(default_factory=dict)
+    _fresh: dict[tuple[int, int, int], tuple[TimeArray, BoolArray]] = field(default_factory=dict)
 
     def of(self, series_id: int) -> Heard:
         """The readings of one series; none when nothing is known of it."""
         return self.heard.get(series_id, NOTHING_HEARD)
 
-    def moments(self, series_ids: Collection[int]) -> TimeArray:
-        """Every moment at which one of some series reported, strictly rising."""
-        key = frozenset(series_ids)
-        if key not in self._moments:
-            several = [self.of(one).time_us for one in sorted(key)]
-            self._moments[key] = joined_moments([one for one in several if len(one)])
-        return self._moments[key]
-
-    def moments_between(
-        self, series_ids: Collection[int], start_us: int | None, end_us: int | None
+    def moments(
+        self, series_ids: Collection[int], start_us: int | None = None, end_us: int | None = None
     ) -> TimeArray:
-        """As `moments`, those in [start, end); the same array every time."""
-        times = self.moments(series_ids)
-        low = 0 if start_us is None else int(times.searchsorted(start_us))
-        high = len(times) if end_us is None else int(times.searchsorted(end_us))
-        if (low, high) == (0, len(times)):
-            return times
-        key = (frozenset(series_ids), low, high)
-        if key not in self._between:
-            self._between[key] = times[low:high]
-        return self._between[key]
+        """Every moment in [start, end) at which one of some series reported, strictly rising.
+
+        The same array every time, so that what is held at its moments is found once.
+        """
+        key = frozenset(series_ids), start_us, end_us
+        known = self._moments.get(key)
+        if known is None:
+            several = [_part(self.of(one).time_us, start_us, end_us) for one in sorted(key[0])]
+            known = joined_moments([one for one in several if len(one)])
+            if len(known) == 1:
+                # A reading that came in: the moment of every formula that rests on it.
+                known = self._single.setdefault(int(known[0]), known)
+            self._moments[key] = known
+        return known
 
     def held(self, one: Input, times: TimeArray) -> FloatArray:
         """The value of a series at moments: its newest reading, NaN when that is too old.
 
         Nobody may write into what this returns.
         """
+        # Asked for by its formula and again for whether it is fresh.
+        key = one.series_id, one.held_us, id(times)
+        known = self._held.get(key)
+        if known is not None:
+            return known[1]
         heard = self.of(one.series_id)
         if heard.time_us is times:
             return heard.value
         # Of stations that tell several things at once.
         if len(heard.time_us) == len(times) and np.array_equal(heard.time_us, times):
             return heard.value
-        # Asked for by its formula and again for whether it is fresh.
-        key = one.series_id, one.held_us, id(times)
-        known = self._held.get(key)
-        if known is not None:
-            return known[1]
         if not len(heard.time_us):
             value = np.full(len(times), np.nan)
         elif len(times) < max(len(heard.time_us) // 4, _FEW):
@@ -123,8 +126,19 @@ class Inputs:
         return value
 
     def is_fresh(self, one: Input, times: TimeArray) -> BoolArray:
-        """Where the newest reading of a series is not too old."""
-        return np.isfinite(self.held(one, times))
+        """Where the newest reading of a series is not too old. Nobody may write into it."""
+        key = one.series_id, one.held_us, id(times)
+        known = self._fresh.get(key)
+        if known is None:
+            known = self._fresh[key] = (times, np.isfinite(self.held(one, times)))
+        return known[1]
+
+
+def _part(times: TimeArray, start_us: int | None, end_us: int | None) -> TimeArray:
+    """Those of rising times in [start, end); the array itself when all of them are."""
+    low = 0 if start_us is None else int(times.searchsorted(start_us))
+    high = len(times) if end_us is None else int(times.searchsorted(end_us))
+    return times if high - low == len(times) else times[low:high]
 
 
 def _held_on(heard: Heard, times: TimeArray, held_us: int) -> FloatArray:

@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, are_finite, finite_of
 from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
 from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
 from rook_tally.core.timestamps import DAY_US, SECOND_US
@@ -23,6 +23,23 @@ _HOUR_S = 3600.0
 
 Weighed = Callable[[FloatArray, FloatArray, FloatArray], FloatArray]
 """What a straight piece counts for: left value, right value, length in s → amount."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Edges:
+    """Where (M,) windows begin and end among (N,) readings and the pieces between them.
+
+    Whole pieces are [inner_from, inner_to), where the window `reaches` any; of the piece `cut`, if
+    it `is_cut`, the window has what comes after `cut_share` of it, `cut_s` long.
+    """
+
+    inner_from: IntArray
+    inner_to: IntArray
+    reaches: BoolArray
+    cut: IntArray
+    is_cut: BoolArray
+    cut_share: FloatArray
+    cut_s: FloatArray
 
 
 @dataclass
@@ -47,54 +64,64 @@ class Lookback:
     _centre: float = field(init=False, default=0.0)
 
     def __post_init__(self) -> None:
-        known = self.value[np.isfinite(self.value)]
+        known = finite_of(self.value)
         # Sums of squares keep their digits when taken from a value nearby.
         self._centre = float(known[0]) if len(known) else 0.0
 
     @cached_property
     def _joined(self) -> BoolArray:
         """(N−1,) which neighbours have a line between them."""
-        known = np.isfinite(self.value)
-        return known[1:] & known[:-1] & (np.diff(self.time_us) <= self.gap_us)
+        joined = self._steps_s <= self.gap_us / SECOND_US
+        if not are_finite(self.value):
+            known = np.isfinite(self.value)
+            joined &= known[1:]
+            joined &= known[:-1]
+        return joined
 
     @cached_property
     def _steps_s(self) -> FloatArray:
-        return np.diff(self.time_us) / SECOND_US
+        return (self.time_us[1:] - self.time_us[:-1]) / SECOND_US
+
+    @cached_property
+    def _edges(self) -> _Edges:
+        """Where the windows begin and end among the pieces; there are two readings or more."""
+        start, last_piece = self.at - self.window_us, len(self.time_us) - 2
+        first = self.time_us.searchsorted(start, side="right") - 1
+        # What comes after the newest reading is not known at that moment.
+        last = self.time_us.searchsorted(self.at, side="right") - 1
+        piece = np.minimum(np.maximum(first, 0), last_piece)
+        begin_us = self.time_us[piece]
+        end_us = self.time_us[piece + 1]
+        reaches = last > first
+        is_cut = reaches & (first == piece) & self._joined[piece] & (end_us > start)
+        return _Edges(
+            inner_from=np.minimum(first + 1, last_piece + 1), inner_to=np.maximum(last, 0),
+            reaches=reaches, cut=piece, is_cut=is_cut,
+            cut_share=(start - begin_us) / (end_us - begin_us),
+            cut_s=(end_us - start) / SECOND_US,
+        )  # fmt: skip
 
     def amount(self, weigh: Weighed, value: FloatArray | None = None) -> FloatArray:
         """Sum of what the pieces of each window count for, those at its edges cut; (M,)."""
         values = self.value if value is None else value
-        count = len(self.time_us)
-        if count < 2:
+        if len(values) < 2:
             return np.zeros(len(self.at))
-        left, right = values[:-1], values[1:]
-        with np.errstate(invalid="ignore", divide="ignore"):
-            whole = np.where(self._joined, weigh(left, right, self._steps_s), 0.0)
-        upto = np.concatenate(([0.0], np.cumsum(whole)))
-        start = self.at - self.window_us
-        first = np.searchsorted(self.time_us, start, side="right") - 1
-        # What comes after the newest reading is not known at that moment.
-        last = np.searchsorted(self.time_us, self.at, side="right") - 1
-        reaches = last > first
-        head_stop = np.minimum(first + 1, count - 1)
-        inner = np.where(reaches, upto[np.maximum(last, 0)] - upto[head_stop], 0.0)
-        head_end = self.time_us[head_stop]
-        return inner + np.where(reaches, self._cut(values, weigh, first, start, head_end), 0.0)
+        edges = self._edges
+        upto = np.zeros(len(values))
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            whole = weigh(values[:-1], values[1:], self._steps_s)
+            if not self._are_joined:
+                whole = np.where(self._joined, whole, 0.0)
+            np.cumsum(whole, out=upto[1:])
+            right = values[edges.cut + 1]
+            left = values[edges.cut]
+            head = weigh(left + (right - left) * edges.cut_share, right, edges.cut_s)
+        inner = np.where(edges.reaches, upto[edges.inner_to] - upto[edges.inner_from], 0.0)
+        return inner + np.where(edges.is_cut, head, 0.0)
 
-    def _cut(
-        self, values: FloatArray, weigh: Weighed, piece: IntArray, from_us: TimeArray,
-        to_us: TimeArray,
-    ) -> FloatArray:  # fmt: skip
-        """What the later parts of pieces count for; 0 where there is no such piece."""
-        at = np.clip(piece, 0, len(self._joined) - 1)
-        there = (piece >= 0) & (piece < len(self._joined)) & self._joined[at] & (to_us > from_us)
-        begin = self.time_us[at]
-        length = (self.time_us[at + 1] - begin).astype(np.float64)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            slope = (values[at + 1] - values[at]) / length
-            a = values[at] + slope * (from_us - begin)
-            amount = weigh(a, values[at + 1], (to_us - from_us) / SECOND_US)
-        return np.where(there, amount, 0.0)
+    @cached_property
+    def _are_joined(self) -> bool:
+        return bool(self._joined.all())
 
     @cached_property
     def covered_s(self) -> FloatArray:
@@ -156,11 +183,18 @@ class Lookback:
     @cached_property
     def _known(self) -> tuple[TimeArray, FloatArray, IntArray, IntArray]:
         """Readings that are there, and which of them lie in each window: [first, after)."""
-        known = np.isfinite(self.value)
-        time_us, value = self.time_us[known], self.value[known]
-        first = np.searchsorted(time_us, self.at - self.window_us, side="right")
-        after = np.searchsorted(time_us, self.at, side="right")
+        time_us, value = self._told
+        first = time_us.searchsorted(self.at - self.window_us, side="right")
+        after = time_us.searchsorted(self.at, side="right")
         return time_us, value, first, after
+
+    @cached_property
+    def _told(self) -> tuple[TimeArray, FloatArray]:
+        """The readings that are there."""
+        if are_finite(self.value):
+            return self.time_us, self.value
+        known = np.isfinite(self.value)
+        return self.time_us[known], self.value[known]
 
     def quantile(self, share: float) -> FloatArray:
         """Quantile 0…1 by readings."""
@@ -249,8 +283,7 @@ class Lookback:
         time on that the battery was full or empty.
         """
         result = np.full(len(self.at), np.nan)
-        known = np.isfinite(self.value)
-        time_us, value = self.time_us[known], self.value[known]
+        time_us, value = self._told
         days = self.at // DAY_US
         for day in np.unique(days).tolist():
             rows = np.flatnonzero(days == day)

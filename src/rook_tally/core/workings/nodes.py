@@ -176,16 +176,19 @@ class Windowed:
         """The window, the line that leads into it, and how far its part looks from there."""
         return self.part.reach_us + self.window_us + self.gap_us + self.further_us
 
+    @cached_property
+    def _series_ids(self) -> frozenset[int]:
+        return frozenset(one.series_id for one in self.part.inputs)
+
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:
         """The windows that end at moments."""
-        moments = inputs.moments([one.series_id for one in self.part.inputs])
+        if not len(times):
+            return np.empty(0)
+        # Only what the windows asked for can touch.
+        first_us = int(times[0]) - self.window_us - self.gap_us - self.further_us
+        moments = inputs.moments(self._series_ids, first_us, int(times[-1]) + 1)
         if not len(moments):
             return np.full(len(times), np.nan)
-        # Only what the windows asked for can touch.
-        if len(times):
-            first_us = int(times[0]) - self.window_us - self.gap_us - self.further_us
-            part = slice(*moments.searchsorted([first_us, int(times[-1]) + 1]).tolist())
-            moments = moments if part == slice(0, len(moments)) else moments[part]
         value = _at_each(self.part.at(inputs, moments), moments)
         with np.errstate(all="ignore"):
             return self.function(Lookback(moments, value, self.gap_us, self.window_us, times))
@@ -250,7 +253,7 @@ class Program:
 
         Give readings from `reach_us` before the start.
         """
-        times = inputs.moments_between(self.series_ids, start_us, end_us)
+        times = inputs.moments(self.series_ids, start_us, end_us)
         return times, self.at(inputs, times)
 
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:
@@ -258,14 +261,14 @@ class Program:
         if not len(times):
             return np.empty(0)
         value = _at_each(self.node.at(inputs, times), times) / self.factor
-        stale = ~np.isfinite(value)
+        speaks = np.isfinite(value)
         for one in self.alone:
-            stale |= ~inputs.is_fresh(one, times)
+            speaks &= inputs.is_fresh(one, times)
         for group in self.together:
             heard = np.zeros(len(times), dtype=np.bool_)
             for one in group:
                 heard |= inputs.is_fresh(one, times)
-            stale |= ~heard
-        if stale.any():
-            value[stale] = np.nan
+            speaks &= heard
+        if not speaks.all():
+            value[~speaks] = np.nan
         return value

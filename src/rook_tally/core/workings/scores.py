@@ -53,7 +53,7 @@ class ScoreProgram:
         self, inputs: Inputs, start_us: int | None = None, end_us: int | None = None
     ) -> tuple[TimeArray, FloatArray]:
         """Its values in [start, end): moments at which an input reported, NaN for gaps."""
-        times = inputs.moments_between(self.series_ids, start_us, end_us)
+        times = inputs.moments(self.series_ids, start_us, end_us)
         if not len(times):
             return times, np.empty(0)
         return times, self.added_up(self.readings(inputs, times)).score
