@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from typing import TYPE_CHECKING
 
 import structlog
 
@@ -11,8 +12,10 @@ from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.core.errors import DoorError
 from rook_tally.intake.addresses import Certificate, Endpoint, bound_socket, server_tls
-from rook_tally.page.server import PageServer
 from rook_tally.store import DoorState, PageSetting, Store, page_setting
+
+if TYPE_CHECKING:
+    from rook_tally.page.server import PageServer
 
 _AGAIN_S = 5.0
 
@@ -54,6 +57,9 @@ class PageKeeper:
             report(DoorState.TRYING, error.what)
             self._again = asyncio.create_task(self._try_again())
             return
+        # Loaded late: a tenth of a collector's start, and most serve no page.
+        from rook_tally.page.server import PageServer
+
         tls = None if self._tls is None else server_tls(self._tls)
         server = PageServer(listening, store=self._store, clock=now_us, tls=tls)
         await server.open()
