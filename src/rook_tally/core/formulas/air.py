@@ -197,7 +197,7 @@ def _rothfusz(t: FloatArray, rh: FloatArray) -> FloatArray:
     return full
 
 
-@elementwise("temperature_c", "wind_speed_kmh")
+@elementwise("temperature_c", "wind_speed_kmh", dear=True)
 def wind_chill(temperature_c: FloatArray, wind_speed_kmh: FloatArray) -> FloatArray:
     """Wind chill, °C, for wind at 10 m; −50 (ours)…10 °C, over 4.8 km/h.
 

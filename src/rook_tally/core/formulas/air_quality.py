@@ -178,7 +178,7 @@ def relative_gas_index(
     return where(valid, 100 * np.clip(share, 0, 1))
 
 
-@elementwise("rs_ohm", "r0_ohm", "a", "b")
+@elementwise("rs_ohm", "r0_ohm", "a", "b", dear=True)
 def gas_ppm_power_law(
     rs_ohm: FloatArray,
     r0_ohm: FloatArray,

@@ -91,7 +91,7 @@ def _sign(direction: str) -> float:
     return 1.0 if direction == "up" else -1.0
 
 
-@elementwise("current", "steady", "rate_per_h", "limit")
+@elementwise("current", "steady", "rate_per_h", "limit", dear=True)
 def minutes_until_limit_exponential(
     current: FloatArray,
     steady: FloatArray,
