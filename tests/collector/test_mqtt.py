@@ -105,6 +105,27 @@ def test_bad_and_strange_messages_are_kept_and_block_nothing(collector: Collecto
     ]  # fmt: skip
 
 
+def test_who_is_never_adopted_fills_no_log(collector: CollectorProcess) -> None:
+    collector.add_station("a")
+
+    def said() -> list[str]:
+        lines = collector.log.read_text().splitlines()
+        return [line for line in lines if "not_all_kept" in line]
+
+    for number in range(5):
+        collector.publish("slipway-9", f'{{"temp": {number}}}')
+    collector.publish("a", '{"co2": ')
+    collector.publish("a", '{"co2": 612}')
+    collector.publish("a", '{"co2": ')
+    wait_until(lambda: len(said()) >= 3)
+    # Each once; and anew where there was something to keep in between.
+    assert ["slipway-9" in line for line in said()] == [True, False, False]
+    store = open_store(collector.store)
+    with store.read() as connection:
+        assert len(newest_strays(connection)) == 7
+    store.close()
+
+
 def test_a_retained_value_is_not_taken_for_a_new_one(store_path: Path, tmp_path: Path) -> None:
     """The broker repeats it at every subscription; when it was measured nobody knows."""
     port = free_port()

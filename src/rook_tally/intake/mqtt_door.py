@@ -24,7 +24,7 @@ from paho.mqtt.properties import Properties
 from rook_tally.core.errors import DoorError, StoreError
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.addresses import OutsideBroker
-from rook_tally.intake.message import Message
+from rook_tally.intake.message import Answer, Message
 from rook_tally.intake.outlet import DoorReport, Reception
 from rook_tally.intake.topics import TopicPattern
 from rook_tally.store import CONTROL_PREFIX, STATUS, DoorState
@@ -34,6 +34,7 @@ _PUBLISH_S = 10.0
 _QOS = 1
 _KEEPALIVE_S = 30
 _KNOCK_S = 3.0
+_MOST_TOPICS_TOLD = 1000
 _SHORTEST_PAUSE_S, _LONGEST_PAUSE_S = 1, 15
 # So long a broker keeps the session of a collector that is away: a month.
 _SESSION_S = 30 * 86_400
@@ -69,6 +70,8 @@ class MqttDoor:
         self._heard = asyncio.Event()
         self._patterns: tuple[TopicPattern, ...] = ()
         self._is_connected = False
+        # By topic, why what it brings is not all kept, as was said last.
+        self._not_kept: dict[str, str] = {}
         # The client library takes half as long again over MQTT 5, which our own broker does not
         # need: it knows shared subscriptions and lasting sessions by 3.1.1 as well.
         older, newer = MQTTProtocolVersion.MQTTv311, MQTTProtocolVersion.MQTTv5
@@ -271,12 +274,20 @@ class MqttDoor:
                 await asyncio.sleep(pause_s)
                 pause_s = min(pause_s * 2, 10.0)
             else:
-                if answer.stray or answer.refused:
-                    _log.info(
-                        "not_all_kept", topic=message.address, stray=answer.stray,
-                        why=answer.why or [one.why for one in (*answer.refused, *answer.strays)],
-                    )  # fmt: skip
+                self._say_what_was_not_kept(message.address, answer)
                 return True
+
+    def _say_what_was_not_kept(self, topic: str, answer: Answer) -> None:
+        """Once, until it is for another reason: who sends every ten seconds and is never adopted
+        fills no log. Every message is on the tape."""
+        why = answer.why or "; ".join(one.why for one in (*answer.refused, *answer.strays))
+        if not (answer.stray or answer.refused):
+            self._not_kept.pop(topic, None)
+        elif self._not_kept.get(topic) != why:
+            if len(self._not_kept) >= _MOST_TOPICS_TOLD:
+                self._not_kept.clear()
+            self._not_kept[topic] = why
+            _log.info("not_all_kept", topic=topic, stray=answer.stray, why=why)
 
 
 def _message_from(topic: str, body: bytes, arrived_us: int) -> Message:
