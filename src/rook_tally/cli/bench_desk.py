@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, Any
 
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.errors import RookTallyError
+from rook_tally.core.memory import FOR_A_WINDOW_MB, keep_freed_memory
 from rook_tally.core.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store import NewReading, append_readings, load_site, open_store
@@ -95,6 +96,7 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     from rook_tally.desk.shell.moment import held_clock
     from rook_tally.desk.shell.window import DeskWindow
 
+    keep_freed_memory(FOR_A_WINDOW_MB)
     store = open_store(place)
     application = QApplication(["rook-tally"])
     window = DeskWindow(store, clock=held_clock(now_us))
