@@ -7,8 +7,17 @@ import pytest
 
 from rook_tally.core.corrections import Correction
 from rook_tally.core.readings import readings_from
+from rook_tally.core.workings.checking import checked
 from rook_tally.desk.workings.kept_inputs import KeptInputs
-from rook_tally.store import Series, Store, add_correction, append_history, read_range
+from rook_tally.store import (
+    Series,
+    Store,
+    add_correction,
+    append_history,
+    load_site,
+    names_of,
+    read_range,
+)
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 
@@ -64,6 +73,27 @@ def test_what_was_found_for_one_formula_is_known_for_the_next(store: Store, seri
     with store.read() as connection:
         grown = kept.inputs(connection, {series.id: 100.0}, *span)
     assert grown.of(series.id).value[-1] == 9900.0
+
+
+def test_windows_that_were_tried_are_forgotten_before_they_fill_the_memory(
+    store: Store, series: Series, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    most = 100_000
+    monkeypatch.setattr("rook_tally.desk.workings.kept_inputs._MOST_REMEMBERED", most)
+    kept, used = KeptInputs(), []
+    end_us = NOON_US + 60 * MINUTE_US
+    with store.read() as connection:
+        names = names_of(load_site(connection), [])
+        for minutes in range(1, 400):
+            warmth = "temperature@throwing-room"
+            formula = f"mean({warmth} - {warmth} 1 min ago over {minutes} min)"
+            program = checked(formula, names).program
+            inputs = kept.inputs(connection, {series.id: 1.0}, NOON_US, end_us)
+            program.worked_out(inputs)
+            used.append(inputs)
+    assert 1 < len({id(one) for one in used}) < len(used) / 10
+    assert max(one.remembered_bytes for one in used) < 1.1 * most
+    assert all(one.heard is used[0].heard for one in used)
 
 
 def test_no_more_is_kept_than_is_useful(store: Store) -> None:

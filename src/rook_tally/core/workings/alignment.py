@@ -7,6 +7,7 @@ unless said otherwise; else there is a gap.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 
@@ -95,6 +96,18 @@ class Inputs:
                 known = self._single.setdefault(int(known[0]), known)
             self._moments[key] = known
         return known
+
+    @property
+    def remembered_bytes(self) -> int:
+        """How much is remembered beside the readings themselves."""
+        arrays = (
+            *self._moments.values(), *itertools.chain.from_iterable(self._held.values()),
+            *(fresh for _, fresh in self._fresh.values()),
+        )  # fmt: skip
+        # A part of another array takes no room of its own, and one that stands twice takes it once.
+        return sum(
+            one.nbytes for one in {id(one): one for one in arrays if one.base is None}.values()
+        )
 
     def held(self, one: Input, times: TimeArray) -> FloatArray:
         """The value of a series at moments: its newest reading, NaN when that is too old.

@@ -19,6 +19,7 @@ from rook_tally.core.workings.alignment import Inputs, heard_of
 from rook_tally.store import newest_seq, read_range, schema, site_changed_since
 
 _MOST_KEPT = 24
+_MOST_REMEMBERED = 64 << 20
 _versions = itertools.count(1)
 
 
@@ -83,6 +84,9 @@ class KeptInputs:
                 series_id: heard_of(readings, factors[series_id])
                 for series_id, readings in found.items()
             }))  # fmt: skip
+        elif self._inputs[1].remembered_bytes > _MOST_REMEMBERED:
+            # Every window of time that was tried has moments of its own.
+            self._inputs = (key, Inputs(self._inputs[1].heard))
         return self._inputs[1]
 
     def _is_altered(self, connection: Connection, kept: _Kept) -> bool:
