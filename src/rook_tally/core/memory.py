@@ -8,7 +8,7 @@ _TRIM_THRESHOLD, _MMAP_THRESHOLD = -1, -3  # glibc's malloc.h
 _OWN_PAGES_BYTES = 8 << 20
 FOR_WORK_MB = 16
 FOR_A_WINDOW_MB = 8
-"""A window stands open all day beside other programs, and has its long arrays worked on apart."""
+"""A window, and the process that reads for it, stand open all day beside other programs."""
 
 
 def keep_freed_memory(megabytes: int = FOR_WORK_MB) -> None:

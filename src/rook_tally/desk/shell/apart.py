@@ -13,7 +13,7 @@ from collections.abc import Callable, Mapping
 from multiprocessing.connection import Connection as Pipe
 from typing import Any
 
-from rook_tally.core.memory import keep_freed_memory
+from rook_tally.core.memory import FOR_A_WINDOW_MB, keep_freed_memory
 from rook_tally.core.wording import speak
 from rook_tally.store import Store, open_store
 
@@ -87,7 +87,7 @@ def _serve(
     """What the process does until its pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    keep_freed_memory()
+    keep_freed_memory(FOR_A_WINDOW_MB)
     speak(catalogue)
     store = open_store(address)
     try:
