@@ -13,6 +13,7 @@ from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, W
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.workings.drafts import slug_for
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.questions import FormulaPreview, ScorePreview
 from rook_tally.desk.workings.rows import Sort
@@ -151,7 +152,7 @@ def test_a_working_that_rests_on_itself_is_told_while_it_is_written(bench: Bench
      ("2nd floor", "working_2nd_floor"), ("Größe", "grösse"), ("…", "working")],
 )  # fmt: skip
 def test_a_name_becomes_what_formulas_call_it(name: str, slug: str) -> None:
-    assert WorkingsModel.slug_for(name) == slug
+    assert slug_for(name) == slug
     assert slug.isidentifier()
 
 

@@ -2993,6 +2993,21 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/workings/drafts.py" />
+      <source>New score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/drafts.py" />
+      <source>New group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/drafts.py" />
+      <source>New working</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/workings/formula_edit.py" />
       <source>formula</source>
       <translation type="unfinished" />
@@ -3045,21 +3060,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/model.py" />
       <source>a plain number</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>New group</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>New working</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>New score</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -15,12 +14,12 @@ from rook_tally.core.numerals import duration
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wording import said
 from rook_tally.core.workings.completing import Completion, completions
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
 from rook_tally.core.workings.mistakes import Mistake, Place
-from rook_tally.core.workings.naming import HERE, Group, Names, slug_of
-from rook_tally.core.workings.ready_made import AIR_SCORE
+from rook_tally.core.workings.naming import HERE, Group, Names
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.workings.drafts import new_group, new_working, slug_for, variant_of
 from rook_tally.desk.workings.questions import (
     FormulaPreview,
     FormulaQuestion,
@@ -124,16 +123,9 @@ class WorkingsModel:
         """Begin something new."""
         self.pick(None)
         if sort is Sort.GROUP:
-            self.group = Group(self._free_name(said("New group")))
-        elif sort is Sort.FORMULA:
-            name = self._free_name(said("New working"))
-            self.draft = Working(slug=self.slug_for(name), name=name)
+            self.group = new_group(self._names_taken())
         else:
-            name = self._free_name(said("New score"))
-            self.draft = Working(
-                slug=self.slug_for(name), name=name, made=Made.EACH_PLACE, group="indoors",
-                score=AIR_SCORE,
-            )  # fmt: skip
+            self.draft = new_working(sort, self._names_taken())
         self._tell()
 
     def begin_variant(self) -> None:
@@ -141,32 +133,15 @@ class WorkingsModel:
         base = self.draft
         if base is None or base.score is None:
             return
-        other = Way.WORST if base.score.way is Way.WEIGHTED else Way.WEIGHTED
-        name = self._free_name(f"{base.name}, {other.value}")
-        score = msgspec.structs.replace(
-            base.score, way=other, variant_of=base.score.variant_of or base.slug
-        )
         self.pick(None)
-        self.draft = msgspec.structs.replace(base, name=name, slug=self.slug_for(name), score=score)
+        self.draft = variant_of(base, base.score, self._names_taken())
         self._tell()
 
-    def _free_name(self, name: str) -> str:
-        taken = set() if self.listing is None else {
-            *(one.name for one in self.listing.workings),
-            *(one.name for one in self.listing.groups),
-        }  # fmt: skip
-        number = 2
-        free = name
-        while free in taken:
-            free = f"{name} {number}"
-            number += 1
-        return free
-
-    @staticmethod
-    def slug_for(name: str) -> str:
-        """What formulas call a working of this name."""
-        slug = re.sub(r"\W+", "_", slug_of(name)).strip("_")
-        return slug if slug[:1].isalpha() else f"working_{slug}".rstrip("_")
+    def _names_taken(self) -> set[str]:
+        listing = self.listing
+        if listing is None:
+            return set()
+        return {one.name for one in listing.workings} | {one.name for one in listing.groups}
 
     @property
     def is_new(self) -> bool:
@@ -182,7 +157,7 @@ class WorkingsModel:
         """Change the draft."""
         assert self.draft is not None
         if "name" in values and self.kept is None:
-            values["slug"] = self.slug_for(str(values["name"]))
+            values["slug"] = slug_for(str(values["name"]))
         self.draft = msgspec.structs.replace(self.draft, **values)
         self.trouble = ""
         self._tell()
