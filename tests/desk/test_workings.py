@@ -226,6 +226,7 @@ def test_a_score_says_what_each_input_gives_and_takes(window: DeskWindow, qtbot:
     assert page.rows[0].now.text() == "25.0 °C"
     assert [row.share.text() for row in page.rows] == ["60 %", "40 %"]
     assert page.why.accessibleName() == "Why 70 now"
+    assert page.when.text() == "now"
     assert page.why.told == "Warmth −30, Damp 0"
     assert page.told.text() == "All of its weight is heard."
     names = [name for name, _ in window.workings.model.ways()]
@@ -233,6 +234,10 @@ def test_a_score_says_what_each_input_gives_and_takes(window: DeskWindow, qtbot:
     words, stretches = window.workings.model.parted()
     assert words.startswith("they part by more than 15 points for")
     assert stretches
+    QTest.keyClick(page.ways, Qt.Key.Key_Left)
+    moment = page.when.text()
+    assert moment.startswith("at ")
+    assert page.why.accessibleName().endswith(f" {moment}")
 
 
 def test_a_point_is_dragged_and_the_score_follows_at_once(window: DeskWindow, qtbot: QtBot) -> None:

@@ -9,10 +9,12 @@ import numpy as np
 import pytest
 
 from rook_tally.core.kinds import PLAIN
+from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import read_picture
 from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.shell.time_window import TimeWindow
 from rook_tally.desk.workings.drafts import slug_for
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.questions import FormulaPreview, ScorePreview
@@ -171,6 +173,24 @@ def test_new_things_get_names_that_are_free(bench: Bench) -> None:
     bench.model.begin(Sort.GROUP)
     assert bench.model.group is not None
     assert bench.model.draft is None
+
+
+def test_the_cursor_says_when_and_now_only_where_it_is_now(bench: Bench) -> None:
+    state, model = bench.state, bench.model
+    state.show_last(HOUR_US)
+    model.pick((Sort.SCORE, "comfort"))
+    bench.answer()
+    assert model.when() == "now"
+    zone = state.zone
+    model.cursor = 0.5
+    half = datetime_from_time_us(state.clock() - HOUR_US // 2).astimezone(zone)
+    assert model.when() == f"at {half:%H:%M}"
+    # The end of a window of the past is not now, and its day is said.
+    state.show_window(TimeWindow(NOON_US - 3 * DAY_US, NOON_US - 2 * DAY_US, is_live=False))
+    model.cursor = 1.0
+    bench.answer()
+    end = datetime_from_time_us(NOON_US - 2 * DAY_US - 1).astimezone(zone)
+    assert model.when() == f"at {end:%a %d %b %H:%M}"
 
 
 def test_a_kept_working_keeps_what_formulas_call_it(bench: Bench) -> None:

@@ -3039,12 +3039,22 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/model.py" />
+      <source>at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
       <source>they part by more than {0:.0f} points for {1} of {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/workings/model.py" />
       <source>they never part by more than {0:.0f} points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>on trial</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3244,11 +3254,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/score_page.py" />
-      <source>on trial</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/score_page.py" />
       <source>Why {0} {1}</source>
       <translation type="unfinished" />
     </message>
@@ -3260,11 +3265,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/score_page.py" />
       <source>worst of</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/score_page.py" />
-      <source>then</source>
       <translation type="unfinished" />
     </message>
     <message>

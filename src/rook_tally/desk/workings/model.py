@@ -11,7 +11,7 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
 from rook_tally.core.numerals import duration
-from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
 from rook_tally.core.wording import said
 from rook_tally.core.workings.completing import Completion, completions
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
@@ -347,6 +347,20 @@ class WorkingsModel:
         preview = self.score
         count = 0 if preview is None or preview.times is None else len(preview.times)
         return min(max(0, round(self.cursor * (count - 1))), max(count - 1, 0))
+
+    def when(self) -> str:
+        """When it was that the inputs read as they do at the cursor, in words."""
+        preview, window = self.score, self.state.window
+        if self.what_if is not None:
+            return said("on trial")
+        if preview is None or preview.times is None or (window.is_live and self.cursor >= 1.0):
+            return said("now")
+        zone = self.state.zone
+        moment = datetime_from_time_us(int(preview.times[self.moment()])).astimezone(zone)
+        today = datetime_from_time_us(self.state.clock()).astimezone(zone).date()
+        return said(
+            "at {0}", f"{moment:%H:%M}" if moment.date() == today else f"{moment:%a %d %b %H:%M}"
+        )
 
     def readings_at_cursor(self) -> FloatArray | None:
         """What the draft's inputs read at the cursor, or are said to be in a trial."""

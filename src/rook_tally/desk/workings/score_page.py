@@ -30,6 +30,7 @@ from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead
+from rook_tally.desk.workings.traces import hours_of
 from rook_tally.desk.workings.ways import WaysChart, WhyBar
 
 _STEPS = 1000
@@ -150,6 +151,7 @@ class ScorePage(QWidget):
         self._model = model
         self.head = PageHead(theme, model)
         self.rows: list[InputRow] = []
+        self.when = QLabel()
         self._grid_place = QWidget()
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
@@ -210,12 +212,12 @@ class ScorePage(QWidget):
         if preview is not None and preview.times is not None:
             start_us, span = int(preview.times[0]), max(int(np.ptp(preview.times)), 1)
         shares = [((a - start_us) / span, (b - start_us) / span) for a, b in stretches]
-        self.ways.show_ways(ways, title, words, shares, model.cursor)
+        hours = hours_of(start_us, start_us + span, model.state.zone)
+        self.ways.show_ways(ways, title, words, shares, model.cursor, hours)
         found = model.at_cursor()
         score = UNKNOWN if found is None else figure(float(found.score[0]), 0)
-        when = said("on trial") if model.what_if is not None else (
-            said("now") if model.cursor >= 1.0 else said("then"))  # fmt: skip
-        self.why.show_parts(said("Why {0} {1}", score, when), model.why())
+        self.why.show_parts(said("Why {0} {1}", score, model.when()), model.why())
+        self.when.setText(model.when())
         self.what_if.setChecked(model.what_if is not None)
         self.foot.refresh(is_wrong=preview is not None and preview.mistake is not None)
 
@@ -234,14 +236,18 @@ class ScorePage(QWidget):
         right = Qt.AlignmentFlag.AlignRight
         left = Qt.AlignmentFlag.AlignLeft
         for at, (text, side) in enumerate((
-            (said("input"), left), (said("now"), right), (said("gives"), right),
-            (said("weight"), left),
+            (said("input"), left), ("", right), (said("gives"), right), (said("weight"), left),
             (said("reading to points, over what was read in 30 days"), left),
         )):  # fmt: skip
             head = QLabel(text)
             head.setFont(face(11))
             tint(head, self._theme.dim)
             grid.addWidget(head, 0, at, side)
+        self.when = QLabel()
+        self.when.setFont(face(11))
+        tint(self.when, self._theme.dim)
+        # A moment is longer than its column: it reaches over the one before.
+        grid.addWidget(self.when, 0, 0, 1, 2, right)
         self.rows = [InputRow(self._theme, self._model, at) for at in range(count)]
         for at, row in enumerate(self.rows):
             row.add_to(grid, at + 1)

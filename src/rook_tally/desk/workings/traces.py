@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, tzinfo
+from typing import TypeAlias
 
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, Qt
@@ -22,8 +23,32 @@ from rook_tally.desk.parts.trace import trace_image
 _LABEL = 20
 _LEAST = 46
 _SCALE_ROOM = 52
-_FOOT = 18
+HOURS_ROOM = 18
+"""What the hours take at a chart's foot, px."""
 _MOST_TICKS = 9
+
+Hours: TypeAlias = tuple[tuple[float, str], ...]
+"""Where along a window, 0…1, which round moments are."""
+
+
+def hours_of(start_us: int, end_us: int, zone: tzinfo) -> Hours:
+    """The round moments of a window, as the clocks of a zone show them."""
+    return tuple(
+        ((one.time_us - start_us) / (end_us - start_us), one.label)
+        for one in time_ticks(start_us, end_us, zone, _MOST_TICKS)
+    )
+
+
+def write_hours(painter: QPainter, theme: Theme, hours: Hours, width: float, bottom: float) -> None:
+    """Write them under a chart so wide; what is cut by its edges is left out."""
+    painter.setFont(face(11))
+    painter.setPen(colour(theme.dim))
+    for share, label in hours:
+        half = painter.fontMetrics().horizontalAdvance(label) / 2 + 1
+        middle = share * width
+        where = QRectF(middle - half, bottom - HOURS_ROOM, 2 * half, HOURS_ROOM)
+        if where.left() >= 0:
+            painter.drawText(where, Qt.AlignmentFlag.AlignCenter, label)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +70,7 @@ class TracesChart(QWidget):
         self._theme = theme
         self._lanes: tuple[LaneTrace, ...] = ()
         self._is_stale = False
-        self._ticks: tuple[tuple[float, str], ...] = ()
+        self._hours: Hours = ()
         self.setMinimumHeight(180)
         self.setAccessibleName(said("what the formula comes to"))
 
@@ -56,11 +81,7 @@ class TracesChart(QWidget):
         formula."""
         self._lanes, self._is_stale = lanes, is_stale
         if lanes:
-            start_us, end_us = lanes[0].envelope.start_us, lanes[0].envelope.end_us
-            self._ticks = tuple(
-                ((one.time_us - start_us) / (end_us - start_us), one.label)
-                for one in time_ticks(start_us, end_us, zone, _MOST_TICKS)
-            )
+            self._hours = hours_of(lanes[0].envelope.start_us, lanes[0].envelope.end_us, zone)
         told = ", ".join(f"{one.name} {one.value}" for one in lanes)
         self.setAccessibleDescription(told)
         self.update()
@@ -76,24 +97,18 @@ class TracesChart(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour(self._theme.sheet))
         painter.setOpacity(0.35 if self._is_stale else 1.0)
-        room = self.height() - _LABEL * len(self._lanes) - _FOOT
+        room = self.height() - _LABEL * len(self._lanes) - HOURS_ROOM
         shares = sum(one.share for one in self._lanes)
         top = 0.0
         for one in self._lanes:
             height = max(_LEAST, room * one.share / max(shares, 1e-9))
-            if top + _LABEL + _LEAST > self.height() - _FOOT:
+            if top + _LABEL + _LEAST > self.height() - HOURS_ROOM:
                 break
             self._draw(painter, one, QRectF(0, top, self.width(), height + _LABEL))
             top += height + _LABEL
-        self._write_hours(painter)
-
-    def _write_hours(self, painter: QPainter) -> None:
-        painter.setFont(face(11))
-        painter.setPen(colour(self._theme.dim))
-        width = self.width() - _SCALE_ROOM
-        for share, label in self._ticks if self._lanes else ():
-            where = QRectF(share * width - 40, self.height() - _FOOT, 80, _FOOT)
-            painter.drawText(where, Qt.AlignmentFlag.AlignCenter, label)
+        if self._lanes:
+            width = self.width() - _SCALE_ROOM
+            write_hours(painter, self._theme, self._hours, width, self.height())
 
     def _draw(self, painter: QPainter, lane: LaneTrace, area: QRectF) -> None:
         theme = self._theme

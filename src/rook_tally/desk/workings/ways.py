@@ -16,6 +16,7 @@ from rook_tally.core.workings.binding import SCORE_LIMITS
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.ink import BOLD, colour, face
 from rook_tally.desk.workings.model import WhyPart
+from rook_tally.desk.workings.traces import HOURS_ROOM, Hours, write_hours
 
 _HEAD = 24
 
@@ -33,17 +34,18 @@ class WaysChart(QWidget):
         self._parted: list[tuple[float, float]] = []
         self._words, self._title = "", ""
         self._cursor = 1.0
+        self._hours: Hours = ()
         self.setMinimumHeight(120)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(said("scores over the window"))
 
     def show_ways(
         self, ways: list[tuple[str, Composite]], title: str, words: str,
-        parted: list[tuple[float, float]], cursor: float,
+        parted: list[tuple[float, float]], cursor: float, hours: Hours = (),
     ) -> None:  # fmt: skip
         """Show these; `parted` are stretches of the width, 0…1, in which they disagree."""
         self._ways, self._title, self._words = ways, title, words
-        self._parted, self._cursor = parted, cursor
+        self._parted, self._cursor, self._hours = parted, cursor, hours
         self.setAccessibleDescription(words)
         self.update()
 
@@ -60,7 +62,7 @@ class WaysChart(QWidget):
         painter.setPen(colour(theme.traces[1] if self._parted else theme.dim))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(head, right, self._words)
-        plot = QRectF(0, _HEAD, self.width(), self.height() - _HEAD - 2)
+        plot = QRectF(0, _HEAD, self.width(), self.height() - _HEAD - HOURS_ROOM)
 
         def y_of(score: float) -> float:
             return plot.bottom() - score / 100 * plot.height()
@@ -81,6 +83,7 @@ class WaysChart(QWidget):
         x = self._cursor * (plot.width() - 1)
         painter.setPen(QPen(colour(theme.sheen), 1.6 if self.hasFocus() else 1))
         painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
+        write_hours(painter, theme, self._hours, plot.width(), self.height())
 
     def _draw_way(
         self, painter: QPainter, plot: QRectF, name: str, told: Composite, at: int
