@@ -280,7 +280,8 @@ class MqttDoor:
     def _say_what_was_not_kept(self, topic: str, answer: Answer) -> None:
         """Once, until it is for another reason: who sends every ten seconds and is never adopted
         fills no log. Every message is on the tape."""
-        why = answer.why or "; ".join(one.why for one in (*answer.refused, *answer.strays))
+        reasons = dict.fromkeys(one.why for one in (*answer.refused, *answer.strays))
+        why = answer.why or "; ".join(reasons)
         if not (answer.stray or answer.refused):
             self._not_kept.pop(topic, None)
         elif self._not_kept.get(topic) != why:
