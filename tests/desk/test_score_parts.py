@@ -152,6 +152,25 @@ def test_where_they_part_is_tinted(ways: WaysChart) -> None:
     assert shade(300, 40) != shade(100, 40)
 
 
+def test_hours_stand_under_them_and_none_is_cut_by_an_edge(ways: WaysChart) -> None:
+    def is_written(share: float) -> bool:
+        """Whether the foot of the chart has ink around there."""
+        picture = ways.grab().toImage()
+        ratio = picture.width() / ways.width()
+        middle = round(share * (ways.width() - 1))
+        shades = {
+            picture.pixelColor(round(x * ratio), round(y * ratio)).name()
+            for x in range(max(middle - 14, 0), min(middle + 14, ways.width()))
+            for y in range(ways.height() - 16, ways.height() - 2)
+        }
+        return len(shades) > 1
+
+    assert not is_written(0.5)
+    hours = ((0.01, "06:00"), (0.5, "12:00"), (0.99, "18:00"))
+    ways.show_ways(ways._ways, "Two ways", "they part", [], 1.0, hours)
+    assert [is_written(share) for share, _ in hours] == [False, True, False]
+
+
 def test_why_says_the_worst_first_and_as_long_as_it_costs(qtbot: QtBot) -> None:
     bar = WhyBar(LIGHT)
     qtbot.addWidget(bar)

@@ -7,7 +7,7 @@ from datetime import UTC, tzinfo
 from typing import TypeAlias
 
 import numpy as np
-from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -39,15 +39,15 @@ def hours_of(start_us: int, end_us: int, zone: tzinfo) -> Hours:
     )
 
 
-def write_hours(painter: QPainter, theme: Theme, hours: Hours, width: float, bottom: float) -> None:
-    """Write them under a chart so wide; what is cut by its edges is left out."""
+def write_hours(painter: QPainter, theme: Theme, hours: Hours, span: float, chart: QSize) -> None:
+    """Write them at a chart's foot, along the part of its width that the window spans; one that its
+    edges would cut is left out."""
     painter.setFont(face(11))
     painter.setPen(colour(theme.dim))
     for share, label in hours:
         half = painter.fontMetrics().horizontalAdvance(label) / 2 + 1
-        middle = share * width
-        where = QRectF(middle - half, bottom - HOURS_ROOM, 2 * half, HOURS_ROOM)
-        if where.left() >= 0:
+        where = QRectF(share * span - half, chart.height() - HOURS_ROOM, 2 * half, HOURS_ROOM)
+        if where.left() >= 0 and where.right() <= chart.width():
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, label)
 
 
@@ -107,8 +107,8 @@ class TracesChart(QWidget):
             self._draw(painter, one, QRectF(0, top, self.width(), height + _LABEL))
             top += height + _LABEL
         if self._lanes:
-            width = self.width() - _SCALE_ROOM
-            write_hours(painter, self._theme, self._hours, width, self.height())
+            span = self.width() - _SCALE_ROOM
+            write_hours(painter, self._theme, self._hours, span, self.size())
 
     def _draw(self, painter: QPainter, lane: LaneTrace, area: QRectF) -> None:
         theme = self._theme

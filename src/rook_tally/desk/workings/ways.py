@@ -83,7 +83,7 @@ class WaysChart(QWidget):
         x = self._cursor * (plot.width() - 1)
         painter.setPen(QPen(colour(theme.sheen), 1.6 if self.hasFocus() else 1))
         painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
-        write_hours(painter, theme, self._hours, plot.width(), self.height())
+        write_hours(painter, theme, self._hours, plot.width(), self.size())
 
     def _draw_way(
         self, painter: QPainter, plot: QRectF, name: str, told: Composite, at: int
