@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
+from rook_tally.core.averaging import Averaging, Component, arc_of, component_of, value_of
 from rook_tally.core.gaps import cleaned, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
@@ -24,10 +25,13 @@ class Buckets:
     count, suspect : (B,) int64
         Good readings and suspect ones.
     low, high : (B,) float64
-        Of good readings; NaN without one.
+        Of good readings; NaN without one. Of directions the arc they lie on, clockwise; its end may
+        lie past 360.
     mean, mean_square : (B,) float64
         Time-weighted, by trapezoid over the pieces inside; a bucket that holds good readings but
-        no piece has their plain mean. NaN without a good reading or piece.
+        no piece has their plain mean. NaN without a good reading or piece. The mean is as the
+        quantity averages; in the place of the square a direction has the squared length of its mean
+        vector, 0 to 1.
     covered_s : (B,) float64
         Length of the pieces inside.
     """
@@ -47,7 +51,13 @@ class Buckets:
 
 
 def buckets_of(
-    readings: Readings, *, start_us: int, width_us: int, count: int, max_gap_s: float
+    readings: Readings,
+    *,
+    start_us: int,
+    width_us: int,
+    count: int,
+    max_gap_s: float,
+    averaging: Averaging = Averaging.ARITHMETIC,
 ) -> Buckets:
     """Summaries of `count` buckets from a moment on.
 
@@ -70,30 +80,62 @@ def buckets_of(
     low, high = np.full(count, np.nan), np.full(count, np.nan)
     chosen = inside & good
     where, value = at[chosen], readings.value[chosen]
-    total = np.bincount(where, weights=value, minlength=count)
+    total = counted_by(where, component_of(averaging, value), count)
     squares = np.bincount(where, weights=value**2, minlength=count)
     if len(where):
         firsts = np.flatnonzero(np.diff(where, prepend=-1))
-        low[where[firsts]] = np.minimum.reduceat(value, firsts)
-        high[where[firsts]] = np.maximum.reduceat(value, firsts)
-    covered, area, area_square = _integrals(readings, edges, max_gap_s)
+        low[where[firsts]], high[where[firsts]] = extremes_of(averaging, value, value, firsts)
+    covered, area, area_square = _integrals(readings, edges, max_gap_s, averaging)
     with np.errstate(invalid="ignore", divide="ignore"):
-        mean = np.where(covered > 0, area / covered, total / n_good)
+        component = np.where(covered > 0, area / covered, total / n_good)
         mean_square = np.where(covered > 0, area_square / covered, squares / n_good)
+    if averaging is Averaging.CIRCULAR:
+        mean_square = np.abs(component) ** 2
+    mean = value_of(averaging, component)
     return Buckets(
         start_us, width_us, n_good.astype(np.int64), n_suspect.astype(np.int64),
         low, high, mean, mean_square, covered,
     )  # fmt: skip
 
 
+def counted_by(where: IntArray, weights: Component, count: int) -> Component:
+    """Sums of (N,) weights by bucket, (count,)."""
+    if np.iscomplexobj(weights):
+        real, imaginary = (
+            np.bincount(where, weights=one, minlength=count) for one in (weights.real, weights.imag)
+        )
+        return real + 1j * imaginary
+    return np.asarray(np.bincount(where, weights=weights, minlength=count), np.float64)
+
+
+def extremes_of(
+    averaging: Averaging, low: FloatArray, high: FloatArray, firsts: IntArray
+) -> tuple[FloatArray, FloatArray]:
+    """Lowest and highest of stretches of (N,) lows and highs, each from one of `firsts` to the
+    next; of directions the arc that holds them all. NaN is left out."""
+    if averaging is not Averaging.CIRCULAR:
+        return np.fmin.reduceat(low, firsts), np.fmax.reduceat(high, firsts)
+    ends = np.append(firsts[1:], len(low))
+    arcs = [
+        arc_of(low[first:end], high[first:end])
+        for first, end in zip(firsts.tolist(), ends.tolist(), strict=True)
+    ]
+    begin, end = np.array(arcs, dtype=np.float64).reshape(-1, 2).T
+    return begin, end
+
+
 def _integrals(
-    readings: Readings, edges: TimeArray, max_gap_s: float
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Covered seconds, ∫v and ∫v² (trapezoid of the squares) between neighbouring edges."""
-    time_us, value = cleaned(readings)
+    readings: Readings, edges: TimeArray, max_gap_s: float, averaging: Averaging
+) -> tuple[FloatArray, Component, FloatArray]:
+    """Covered seconds, integral of the component and of the squared value (trapezoid of the
+    squares) between neighbouring edges."""
+    time_us, told = cleaned(readings)
     nothing = np.zeros(len(edges) - 1)
     if len(time_us) < 2:
         return nothing, nothing, nothing
+    if averaging is Averaging.HELD:
+        return _held_integrals(time_us, told, edges, max_gap_s)
+    value = component_of(averaging, told)
     steps = np.diff(time_us)
     joined = steps <= microseconds(max_gap_s)
     length = np.where(joined, steps / SECOND_US, 0.0)
@@ -101,7 +143,7 @@ def _integrals(
     zero = np.zeros(1)
     covered = np.concatenate((zero, np.cumsum(length)))
     area = np.concatenate((zero, np.cumsum(length * (value[:-1] + value[1:]) / 2)))
-    squares = np.concatenate((zero, np.cumsum(length * (value[:-1] ** 2 + value[1:] ** 2) / 2)))
+    squares = np.concatenate((zero, np.cumsum(length * (told[:-1] ** 2 + told[1:] ** 2) / 2)))
     piece = np.clip(np.searchsorted(time_us, edges, side="right") - 1, 0, len(steps) - 1)
     into = np.clip((edges - time_us[piece]) / SECOND_US, 0.0, steps[piece] / SECOND_US)
     into = np.where(joined[piece], into, 0.0)
@@ -109,13 +151,33 @@ def _integrals(
     at_edge = value[piece] + slope[piece] * into
     covered_at = np.where(past, covered[-1], covered[piece] + into)
     area_at = np.where(past, area[-1], area[piece] + into * (value[piece] + at_edge) / 2)
+    told_at_edge = value_of(averaging, at_edge)
     squares_at = np.where(
-        past, squares[-1], squares[piece] + into * (value[piece] ** 2 + at_edge**2) / 2
+        past, squares[-1], squares[piece] + into * (told[piece] ** 2 + told_at_edge**2) / 2
     )
     return np.diff(covered_at), np.diff(area_at), np.diff(squares_at)
 
 
-def merged(buckets: Buckets, into: int) -> Buckets:
+def _held_integrals(
+    time_us: TimeArray, value: FloatArray, edges: TimeArray, max_gap_s: float
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """As `_integrals`, of values that hold until the next word."""
+    steps = np.diff(time_us)
+    joined = steps <= microseconds(max_gap_s)
+    length = np.where(joined, steps / SECOND_US, 0.0)
+    piece = np.clip(np.searchsorted(time_us, edges, side="right") - 1, 0, len(steps) - 1)
+    into = np.clip((edges - time_us[piece]) / SECOND_US, 0.0, steps[piece] / SECOND_US)
+    into = np.where(joined[piece], into, 0.0)
+    past = edges >= time_us[-1]
+
+    def between(held: FloatArray) -> FloatArray:
+        upto = np.concatenate((np.zeros(1), np.cumsum(length * held[:-1])))
+        return np.diff(np.where(past, upto[-1], upto[piece] + into * held[piece]))
+
+    return between(np.ones(len(value))), between(value), between(value**2)
+
+
+def merged(buckets: Buckets, into: int, averaging: Averaging = Averaging.ARITHMETIC) -> Buckets:
     """Every `into` neighbouring buckets as one; their number must be a multiple of it."""
 
     def grouped(column: FloatArray) -> FloatArray:
@@ -129,16 +191,23 @@ def merged(buckets: Buckets, into: int) -> Buckets:
         by_time = np.where(np.repeat(covered > 0, into), weight, plain)
         shares = grouped(by_time)
         sums = shares.sum(axis=1)
-        mean = np.nansum(grouped(buckets.mean) * shares, axis=1) / sums
+        component = component_of(averaging, buckets.mean)
+        if averaging is Averaging.CIRCULAR:
+            component = component * np.sqrt(buckets.mean_square)
+        component = np.nansum(component.reshape(-1, into) * shares, axis=1) / sums
         mean_square = np.nansum(grouped(buckets.mean_square) * shares, axis=1) / sums
+    if averaging is Averaging.CIRCULAR:
+        mean_square = np.abs(component) ** 2
+    firsts = np.arange(0, len(buckets), into)
+    low, high = extremes_of(averaging, buckets.low, buckets.high, firsts)
     return Buckets(
         buckets.start_us,
         buckets.width_us * into,
         buckets.count.reshape(-1, into).sum(axis=1),
         buckets.suspect.reshape(-1, into).sum(axis=1),
-        np.fmin.reduce(grouped(buckets.low), axis=1),
-        np.fmax.reduce(grouped(buckets.high), axis=1),
-        mean,
+        low,
+        high,
+        value_of(averaging, component),
         mean_square,
         covered,
     )

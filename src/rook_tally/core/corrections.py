@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.envelope import Envelope
+from rook_tally.core.averaging import Averaging
+from rook_tally.core.envelope import Envelope, envelope_of_readings
 from rook_tally.core.errors import UsageError
 from rook_tally.core.readings import Readings
 
@@ -61,32 +62,62 @@ def corrected_envelope(
     envelope: Envelope,
     corrections: Sequence[Correction],
     readings_of: Callable[[int, int], Readings],
+    summary_us: int = 0,
 ) -> Envelope:
     """An envelope of raw readings with corrections applied.
 
     A correction is affine, so it applies to lowest, mean and highest alike; a gain below zero turns
-    them over. A column in which a correction begins is made anew from its readings.
+    them over. A column that a correction's beginning may cut is made anew from its readings; so is
+    every column of a gain on levels or directions, whose mean is no straight line.
 
     Parameters
     ----------
     readings_of : callable
         Gives the corrected readings of a stretch.
+    summary_us : int
+        How long the summaries were that the columns were made of; 0 for readings. One that begins
+        in a column may reach so far past its end.
     """
     if not corrections:
         return envelope
     width = (envelope.end_us - envelope.start_us) // len(envelope)
     starts = envelope.start_us + np.arange(len(envelope), dtype=np.int64) * width
-    one, other = (
-        corrected_values(starts, column, corrections) for column in (envelope.low, envelope.high)
-    )
-    low, high = np.fmin(one, other), np.fmax(one, other)
-    mean = corrected_values(starts, envelope.mean, corrections)
-    for begin in corrections:
-        at = envelope.column_at(begin.from_us)
-        if at is None or starts[at] == begin.from_us:
-            continue
-        inside = readings_of(int(starts[at]), int(starts[at]) + width)
-        value = inside.value[inside.good]
-        if len(value):
-            low[at], mean[at], high[at] = value.min(), value.mean(), value.max()
-    return replace(envelope, low=low, mean=mean, high=high)
+    plain = envelope.averaging.is_plain
+    if plain:
+        one, other = (
+            corrected_values(starts, column, corrections)
+            for column in (envelope.low, envelope.high)
+        )
+        low, high = np.fmin(one, other), np.fmax(one, other)
+        mean = corrected_values(starts, envelope.mean, corrections)
+    else:
+        offset = corrected_values(starts, np.zeros(len(starts)), corrections)
+        low, high, mean = envelope.low + offset, envelope.high + offset, envelope.mean + offset
+        if envelope.averaging is Averaging.CIRCULAR:
+            turns = np.floor(low / 360.0) * 360.0
+            low, high, mean = low - turns, high - turns, mean % 360.0
+    anew = np.zeros(len(envelope), np.bool_)
+    ends = [*(begin.from_us for begin in corrections[1:]), int(envelope.end_us) + summary_us + 1]
+    for begin, end_us in zip(corrections, ends, strict=True):
+        # The column it begins in, and those whose last summary reaches past its beginning.
+        anew |= (
+            (starts < begin.from_us)
+            & (begin.from_us < starts + width + summary_us)
+            & (envelope.count > 0)
+        )
+        if not plain and begin.gain != 1.0:
+            anew |= (starts + width > begin.from_us) & (starts < end_us) & (envelope.count > 0)
+    low, mean, high = low.copy(), mean.copy(), high.copy()
+    count, suspect = envelope.count.copy(), envelope.suspect.copy()
+    for at in np.flatnonzero(anew).tolist():
+        begin_us, stop_us = int(starts[at]), int(starts[at]) + width
+        if summary_us:
+            # With what belongs to it of its last summary, which no other column holds.
+            stop_us = -(-stop_us // summary_us) * summary_us
+        inside = envelope_of_readings(
+            readings_of(begin_us, stop_us), begin_us, stop_us - begin_us, 1, max_gap_s=0.0,
+            averaging=envelope.averaging,
+        )  # fmt: skip
+        low[at], mean[at], high[at] = inside.low[0], inside.mean[0], inside.high[0]
+        count[at], suspect[at] = inside.count[0], inside.suspect[0]
+    return replace(envelope, low=low, mean=mean, high=high, count=count, suspect=suspect)

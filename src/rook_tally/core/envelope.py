@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.averaging import Averaging, component_of, value_of
+from rook_tally.core.buckets import counted_by, extremes_of
 from rook_tally.core.gaps import gaps_of_times
 from rook_tally.core.readings import Readings
 
@@ -19,12 +21,14 @@ class Envelope:
     ----------
     start_us, end_us : int
     low, mean, high : (C,) float64, base unit
-        Of good readings; NaN where a column holds none.
+        Of good readings, the mean as their quantity averages; NaN where a column holds none. Of
+        directions low to high is an arc, clockwise, that holds them all; its end may lie past 360.
     count, suspect : (C,) int64
         Good and suspect readings in each column.
     gaps : (G, 2) int64, or None
         Stretches longer than the gap rule allows, clipped to the window. None when they were
         not asked for: then an empty column is taken for a gap.
+    averaging : Averaging
     """
 
     start_us: int
@@ -35,6 +39,7 @@ class Envelope:
     count: IntArray
     suspect: IntArray
     gaps: TimeArray | None = None
+    averaging: Averaging = Averaging.ARITHMETIC
 
     def __len__(self) -> int:
         return len(self.count)
@@ -80,7 +85,7 @@ class Envelope:
             gaps = gaps[gaps[:, 1] > gaps[:, 0]]
         return Envelope(
             begin_us, stop_us, self.low[part], self.mean[part], self.high[part],
-            self.count[part], self.suspect[part], gaps,
+            self.count[part], self.suspect[part], gaps, self.averaging,
         )  # fmt: skip
 
     def shifted(self, by_us: int) -> Envelope:
@@ -100,10 +105,13 @@ class Envelope:
         low, mean, high = self.low.copy(), self.mean.copy(), self.high.copy()
         count = self.count.copy()
         before = int(count[at])
-        low[at] = np.fmin(low[at], value)
-        high[at] = np.fmax(high[at], value)
-        total = (0.0 if before == 0 else float(mean[at]) * before) + value
-        mean[at] = total / (before + 1)
+        first = np.zeros(1, dtype=np.int64)
+        (low[at],), (high[at],) = extremes_of(
+            self.averaging, np.array([low[at], value]), np.array([high[at], value]), first
+        )
+        both = component_of(self.averaging, np.array([mean[at] if before else 0.0, value]))
+        total = (both[0] * before if before else 0.0) + both[1]
+        mean[at] = value_of(self.averaging, np.atleast_1d(total / (before + 1)))[0]
         count[at] += 1
         return replace(self, low=low, mean=mean, high=high, count=count)
 
@@ -122,7 +130,13 @@ def empty_envelope(start_us: int, end_us: int, columns: int) -> Envelope:
 
 
 def envelope_of_readings(
-    readings: Readings, start_us: int, width_us: int, columns: int, *, max_gap_s: float
+    readings: Readings,
+    start_us: int,
+    width_us: int,
+    columns: int,
+    *,
+    max_gap_s: float,
+    averaging: Averaging = Averaging.ARITHMETIC,
 ) -> Envelope:
     """The envelope of readings in order, with its gaps; columns of `width_us` from a start on.
 
@@ -140,14 +154,14 @@ def envelope_of_readings(
     if len(filled):
         inside = value[edges[0] : edges[-1]]
         begins = edges[filled] - edges[0]
-        low[filled] = np.minimum.reduceat(inside, begins)
-        high[filled] = np.maximum.reduceat(inside, begins)
-        mean[filled] = np.add.reduceat(inside, begins) / count[filled]
+        low[filled], high[filled] = extremes_of(averaging, inside, inside, begins)
+        component = component_of(averaging, inside)
+        mean[filled] = value_of(averaging, np.add.reduceat(component, begins) / count[filled])
     suspect_edges = np.searchsorted(readings.time_us[~good], column_us)
     gaps = gaps_of_times(time_us, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us)
     return Envelope(
         start_us, end_us, low, mean, high, count.astype(np.int64),
-        np.diff(suspect_edges).astype(np.int64), gaps,
+        np.diff(suspect_edges).astype(np.int64), gaps, averaging,
     )  # fmt: skip
 
 
@@ -168,12 +182,20 @@ class ColumnSums:
     is left out.
     """
 
-    def __init__(self, start_us: int, width_us: int, count: int, stop_us: int) -> None:
+    def __init__(
+        self,
+        start_us: int,
+        width_us: int,
+        count: int,
+        stop_us: int,
+        averaging: Averaging = Averaging.ARITHMETIC,
+    ) -> None:
+        self._averaging = averaging
         # The last column may reach a few microseconds past the window, where a day may begin.
         self._stop_us = stop_us
         self._start_us, self._width_us = start_us, width_us
         self._low, self._high = np.full(count, np.nan), np.full(count, np.nan)
-        self._total = np.zeros(count)
+        self._total = component_of(averaging, np.zeros(count)) * 0
         self._good, self._suspect = np.zeros((2, count), dtype=np.int64)
 
     def add(
@@ -207,13 +229,22 @@ class ColumnSums:
             return
         weight = good[chosen].astype(np.float64)
         size = len(self._good)
-        self._total += np.bincount(where, weights=mean[chosen] * weight, minlength=size)
+        self._total = self._total + counted_by(
+            where, component_of(self._averaging, mean[chosen]) * weight, size
+        )
         self._good += np.bincount(where, weights=weight, minlength=size).astype(np.int64)
         # Summaries come in order of time, so those of one column stand together.
         firsts = np.flatnonzero(np.diff(where, prepend=-1))
         columns = where[firsts]
-        self._low[columns] = np.fmin(self._low[columns], np.fmin.reduceat(low[chosen], firsts))
-        self._high[columns] = np.fmax(self._high[columns], np.fmax.reduceat(high[chosen], firsts))
+        lowest, highest = extremes_of(self._averaging, low[chosen], high[chosen], firsts)
+        # Two rows a column: what it had before, and what these add.
+        pairs = np.arange(0, 2 * len(columns), 2)
+        self._low[columns], self._high[columns] = extremes_of(
+            self._averaging,
+            np.stack((self._low[columns], lowest), axis=1).ravel(),
+            np.stack((self._high[columns], highest), axis=1).ravel(),
+            pairs,
+        )
 
     def add_readings(self, readings: Readings) -> None:
         """Count readings in."""
@@ -228,9 +259,12 @@ class ColumnSums:
         count = len(self._good)
         end_us = self._start_us + self._width_us * count
         if not self._good.any() and not self._suspect.any():
-            return empty_envelope(self._start_us, end_us, count)
+            nothing = empty_envelope(self._start_us, end_us, count)
+            return replace(nothing, averaging=self._averaging)
         with np.errstate(invalid="ignore", divide="ignore"):
-            mean = np.where(self._good > 0, self._total / self._good, np.nan)
+            mean = value_of(self._averaging, self._total / self._good)
+        mean[self._good == 0] = np.nan
         return Envelope(
-            self._start_us, end_us, self._low, mean, self._high, self._good, self._suspect
-        )
+            self._start_us, end_us, self._low, mean, self._high, self._good, self._suspect,
+            averaging=self._averaging,
+        )  # fmt: skip

@@ -8,6 +8,7 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.levels import NO_LIMITS, Limits
 from rook_tally.core.units import Unit, unit_named
 
@@ -58,6 +59,10 @@ class Quantity:
         Cannot jump and be back within one reading: such a jump is a fault.
     never_still : bool
         Always moves a little: the same value for hours is a fault.
+    averaging : Averaging
+        How its readings average, over time and over places.
+    true_zero : bool
+        Zero means that there is none of it; only then has a ratio of two values a meaning.
     """
 
     slug: str
@@ -74,6 +79,8 @@ class Quantity:
     short: str = ""
     is_slow: bool = False
     never_still: bool = False
+    averaging: Averaging = Averaging.ARITHMETIC
+    true_zero: bool = True
 
     @property
     def heading(self) -> str:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Four, Limits
 from rook_tally.core.quantities import Quantity, Scale, Where
@@ -199,9 +200,33 @@ _SLOW = frozenset({
     "substrate_moisture", "battery", "water_level",
 })  # fmt: skip
 _NEVER_STILL = frozenset({"co2", "sound_level", "gas_resistance"})
+_ENERGETIC = frozenset({"sound_level", "signal_strength"})
+_CIRCULAR = frozenset({"wind_direction"})
+_COUNTERS = frozenset({"energy", "charge"})
+# Zero is a point somebody chose, or there is no zero at all.
+_NO_TRUE_ZERO = frozenset({
+    "temperature", "surface_temperature", "substrate_temperature", "water_level", "voc_index",
+    "nox_index", "sound_level", "signal_strength", "wind_direction", "presence", "switch",
+    "contact",
+})  # fmt: skip
+
+
+def _averaging(quantity: Quantity) -> Averaging:
+    if quantity.scale is Scale.STATE or quantity.slug in _COUNTERS:
+        return Averaging.HELD
+    if quantity.slug in _CIRCULAR:
+        return Averaging.CIRCULAR
+    return Averaging.ENERGETIC if quantity.slug in _ENERGETIC else Averaging.ARITHMETIC
+
 
 QUANTITIES: dict[str, Quantity] = {
-    one.slug: replace(one, is_slow=one.slug in _SLOW, never_still=one.slug in _NEVER_STILL)
+    one.slug: replace(
+        one,
+        is_slow=one.slug in _SLOW,
+        never_still=one.slug in _NEVER_STILL,
+        averaging=_averaging(one),
+        true_zero=one.slug not in _NO_TRUE_ZERO,
+    )
     for one in _ROWS
 }
 """Every quantity by its slug, in the order they are shown."""

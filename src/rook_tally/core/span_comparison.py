@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
+from rook_tally.core.averaging import Averaging, change, unwound
 from rook_tally.core.gaps import cleaned
 from rook_tally.core.readings import Readings
 from rook_tally.core.statistics import Window, mean_of, pieces_of, std_of
@@ -63,20 +64,27 @@ class Compared:
 
 
 def figures_of_span(
-    readings: Readings, *, max_gap_s: float, cadence_s: float, window: Window
+    readings: Readings,
+    *,
+    max_gap_s: float,
+    cadence_s: float,
+    window: Window,
+    averaging: Averaging = Averaging.ARITHMETIC,
 ) -> SpanFigures:
     """Figures of a window; pass readings from a gap's length before it to as long after it."""
     time_us, value = cleaned(readings)
     start = 0 if window.start_us is None else int(np.searchsorted(time_us, window.start_us))
     stop = len(time_us) if window.end_us is None else int(np.searchsorted(time_us, window.end_us))
     inside = value[start:stop]
-    pieces = pieces_of(readings, max_gap_s=max_gap_s, cadence_s=cadence_s, window=window)
+    pieces = pieces_of(
+        readings, max_gap_s=max_gap_s, cadence_s=cadence_s, window=window, averaging=averaging
+    )
     return SpanFigures(
         len(inside),
         mean_of(pieces),
         std_of(pieces),
         float(inside.max()) if len(inside) else math.nan,
-        standard_error(inside),
+        standard_error(unwound(inside) if averaging is Averaging.CIRCULAR else inside),
     )
 
 
@@ -100,12 +108,22 @@ def standard_error(value: FloatArray) -> float:
     return float(value.std(ddof=1)) / math.sqrt(effective_count(value))
 
 
-def compared(span: SpanFigures, base: SpanFigures, *, accuracy: float) -> Compared:
-    """A span against the base; the ratio's error by propagation (GUM, JCGM 100:2008, 5.1.2)."""
-    difference = span.mean - base.mean
+def compared(
+    span: SpanFigures,
+    base: SpanFigures,
+    *,
+    accuracy: float,
+    averaging: Averaging = Averaging.ARITHMETIC,
+    true_zero: bool = True,
+) -> Compared:
+    """A span against the base; the ratio's error by propagation (GUM, JCGM 100:2008, 5.1.2).
+
+    Without a true zero there is no ratio: NaN.
+    """
+    difference = change(averaging, base.mean, span.mean)
     within = SURE * math.hypot(span.mean_error, base.mean_error)
     ratio, ratio_within = math.nan, math.nan
-    if base.mean and math.isfinite(base.mean):
+    if true_zero and base.mean and math.isfinite(base.mean):
         ratio = span.mean / base.mean
         if span.mean:
             shares = math.hypot(span.mean_error / span.mean, base.mean_error / base.mean)

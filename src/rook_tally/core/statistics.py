@@ -6,6 +6,9 @@ is a flat piece one cadence long, never clipped. Pass readings from `start - max
 `end + max_gap_s`: runs are found before the window is applied. The trapezoid is plain
 mathematics; the treatment of gaps and lone readings is our own definition. Unknown answers are
 NaN (or None where a time is meant), never 0.
+
+What is straight is the quantity's *component* (`core.averaging`): of a level the power, of a
+direction the unit vector; a state holds its value over the whole piece.
 """
 
 from __future__ import annotations
@@ -17,6 +20,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner, quantiles_of
+from rook_tally.core.averaging import (
+    Averaging,
+    Component,
+    component_of,
+    spread_of_directions,
+    value_of,
+)
 from rook_tally.core.gaps import check_window, cleaned, inside, microseconds
 from rook_tally.core.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
@@ -41,19 +51,30 @@ _BLOCK = 1 << 14
 
 @dataclass(frozen=True, slots=True)
 class Pieces:
-    """Straight pieces under the readings of a window: (P,) float64 each.
+    """Straight pieces under the readings of a window, (P,) each.
 
-    `length_s` is a piece's length, `left` and `right` its end values.
+    `length_s` is a piece's length, float64; `left` and `right` its end components, which are the
+    values themselves unless the quantity averages otherwise.
     """
 
     length_s: FloatArray
-    left: FloatArray
-    right: FloatArray
+    left: Component
+    right: Component
+    averaging: Averaging = Averaging.ARITHMETIC
 
     @property
     def covered_s(self) -> float:
         """Total length, s."""
         return float(self.length_s.sum())
+
+    @property
+    def ends(self) -> tuple[FloatArray, FloatArray]:
+        """The values at both ends of each piece; of directions the second may lie past 360."""
+        left = value_of(self.averaging, self.left)
+        right = value_of(self.averaging, self.right)
+        if self.averaging is Averaging.CIRCULAR:
+            right = left + (right - left + 180.0) % 360.0 - 180.0
+        return left, right
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,24 +96,33 @@ class Completeness:
 
 
 def pieces_of(
-    readings: Readings, *, max_gap_s: float, cadence_s: float, window: Window = EVERYTHING
+    readings: Readings,
+    *,
+    max_gap_s: float,
+    cadence_s: float,
+    window: Window = EVERYTHING,
+    averaging: Averaging = Averaging.ARITHMETIC,
 ) -> Pieces:
     """The straight pieces of a window; a piece of no width is left out."""
-    time_us, value = cleaned(readings)
+    time_us, told = cleaned(readings)
+    value = component_of(averaging, told)
+    is_held = averaging is Averaging.HELD
     if not len(time_us):
         nothing = np.empty(0)
-        return Pieces(nothing, nothing, nothing)
+        return Pieces(nothing, value, value, averaging)
     steps_us = np.diff(time_us)
     joined = steps_us <= microseconds(max_gap_s)
     if window == EVERYTHING and len(time_us) > 1 and joined.all():
         # One run, all of it: nothing to cut and nothing alone.
-        return Pieces(steps_us / SECOND_US, value[:-1], value[1:])
+        right = value[:-1] if is_held else value[1:]
+        return Pieces(steps_us / SECOND_US, value[:-1], right, averaging)
     lone = ~np.concatenate(([False], joined)) & ~np.concatenate((joined, [False]))
     lone[: inside(time_us, window.start_us, window.end_us).start] = False
     lone[inside(time_us, window.start_us, window.end_us).stop :] = False
 
     begin, end = time_us[:-1][joined], time_us[1:][joined]
-    left, right = value[:-1][joined], value[1:][joined]
+    left = value[:-1][joined]
+    right = left if is_held else value[1:][joined]
     from_us = begin if window.start_us is None else np.maximum(begin, window.start_us)
     to_us = end if window.end_us is None else np.minimum(end, window.end_us)
     wide = to_us > from_us
@@ -114,11 +144,12 @@ def pieces_of(
         )
     length_s = (to_us - from_us) / SECOND_US
     if not lone.any():
-        return Pieces(length_s, clipped_left, clipped_right)
+        return Pieces(length_s, clipped_left, clipped_right, averaging)
     return Pieces(
         np.concatenate((length_s, np.full(int(lone.sum()), float(cadence_s)))),
         np.concatenate((clipped_left, value[lone])),
         np.concatenate((clipped_right, value[lone])),
+        averaging,
     )
 
 
@@ -129,26 +160,45 @@ def covered_s(
     return pieces_of(readings, max_gap_s=max_gap_s, cadence_s=cadence_s, window=window).covered_s
 
 
-def _twice_area(pieces: Pieces) -> float:
+def _twice_area(length_s: FloatArray, left: FloatArray, right: FloatArray) -> float:
     """Σ d·(a+b), with no array between."""
-    return inner(pieces.length_s, pieces.left) + inner(pieces.length_s, pieces.right)
+    return inner(length_s, left) + inner(length_s, right)
+
+
+def mean_component_of(pieces: Pieces) -> complex:
+    """Mean component Σ d·(a+b)/2 / W, with an imaginary part for directions only; NaN when nothing
+    is covered."""
+    weight = pieces.covered_s
+    if weight == 0:
+        return complex(math.nan)
+    area = _twice_area(pieces.length_s, pieces.left.real, pieces.right.real)
+    if pieces.averaging is not Averaging.CIRCULAR:
+        return complex(area / 2 / weight)
+    across = _twice_area(pieces.length_s, pieces.left.imag, pieces.right.imag)
+    return complex(area, across) / 2 / weight
 
 
 def mean_of(pieces: Pieces) -> float:
-    """Time-weighted mean: Σ d·(a+b)/2 / W; NaN when nothing is covered."""
-    weight = pieces.covered_s
-    if weight == 0:
-        return math.nan
-    return _twice_area(pieces) / 2 / weight
+    """Time-weighted mean, as its quantity averages; NaN when nothing is covered."""
+    component = mean_component_of(pieces)
+    if pieces.averaging.is_plain:
+        return component.real
+    return float(value_of(pieces.averaging, np.array([component]))[0])
 
 
 def std_of(pieces: Pieces) -> float:
-    """Time-weighted standard deviation, trapezoid of the squares; NaN when nothing is covered."""
+    """Time-weighted standard deviation, trapezoid of the squares; NaN when nothing is covered.
+
+    Of levels that of the decibels, of directions after Yamartino 1984.
+    """
     weight = pieces.covered_s
     if weight == 0:
         return math.nan
-    mean = mean_of(pieces)
-    squares = (pieces.left - mean) ** 2 + (pieces.right - mean) ** 2
+    if pieces.averaging is Averaging.CIRCULAR:
+        return spread_of_directions(abs(mean_component_of(pieces)))
+    left, right = pieces.ends
+    mean = _twice_area(pieces.length_s, left, right) / 2 / weight
+    squares = (left - mean) ** 2 + (right - mean) ** 2
     return math.sqrt(float((pieces.length_s * squares).sum()) / 2 / weight)
 
 
@@ -160,10 +210,11 @@ def excess_of(pieces: Pieces, limit: float) -> tuple[float, float]:
     if not len(pieces.length_s):
         return math.nan, math.nan
     above_s = excess = 0.0
+    left, right = pieces.ends
     # A block at a time: ten steps over whole arrays would go to memory and back ten times.
     for start in range(0, len(pieces.length_s), _BLOCK):
         part = slice(start, start + _BLOCK)
-        a, b = pieces.left[part] - limit, pieces.right[part] - limit
+        a, b = left[part] - limit, right[part] - limit
         high, low = np.maximum(a, b), np.minimum(a, b)
         with np.errstate(divide="ignore", invalid="ignore"):
             share = high / (high - low)
@@ -180,14 +231,15 @@ def excess_of(pieces: Pieces, limit: float) -> tuple[float, float]:
 
 def mirrored(pieces: Pieces) -> Pieces:
     """The pieces turned upside down, so that below becomes above."""
-    return Pieces(pieces.length_s, -pieces.left, -pieces.right)
+    left, right = pieces.ends
+    return Pieces(pieces.length_s, -left, -right)
 
 
 def exposure_of(pieces: Pieces) -> float:
     """Integral of the value over the pieces, unit·h; NaN without a piece."""
     if not len(pieces.length_s):
         return math.nan
-    return _twice_area(pieces) / 2 / HOUR_S
+    return _twice_area(pieces.length_s, *pieces.ends) / 2 / HOUR_S
 
 
 def lowest(readings: Readings, window: Window = EVERYTHING) -> Extreme:

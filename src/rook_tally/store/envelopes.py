@@ -63,19 +63,32 @@ def envelopes(
     stop_us = end_us
     width_us = -(-(end_us - start_us) // columns)
     end_us = start_us + width_us * columns
-    sums = {one.id: ColumnSums(start_us, width_us, columns, stop_us) for one in series}
+    sums = {
+        one.id: ColumnSums(start_us, width_us, columns, stop_us, one.quantity.averaging)
+        for one in series
+    }
     if sums:
         _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
-        _add_rows(connection, sums, start_us, end_us, width_us)
+        # The database averages numbers, not levels or directions.
+        plain = {one.id: sums[one.id] for one in series if one.quantity.averaging.is_plain}
+        _add_rows(connection, plain, start_us, end_us, width_us)
+        others = {key: one for key, one in sums.items() if key not in plain}
+        _add_rows_themselves(connection, others, start_us, end_us)
     corrections = corrections_of(connection, list(sums))
     return {
         series_id: corrected_envelope(
             one.envelope(),
             corrections.get(series_id, ()),
             partial(read_range, connection, series_id),
+            _SUMMARY_US[_grain_for(width_us)],
         )
         for series_id, one in sums.items()
     }
+
+
+_SUMMARY_US = {
+    _Grain.DAYS: DAY_US, _Grain.HOURS: HOUR_US, _Grain.BUCKETS: BUCKET_US, _Grain.READINGS: 0,
+}  # fmt: skip
 
 
 def _grain_for(width_us: int) -> _Grain:
@@ -263,7 +276,7 @@ def _add_rows(
     SQLite writes 15 digits into JSON, more than any picture shows.
     """
     reading, series = schema.reading.c, schema.series.c
-    ends = _ends_of_rows(connection, list(sums), start_us, end_us)
+    ends = _ends_of_rows(connection, list(sums), start_us, end_us) if sums else None
     if ends is None:
         return
     columns = (ends[1] - ends[0]) // width_us + 1

@@ -8,15 +8,16 @@ moment, a late reading or one not sealed yet, the general queries answer instead
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.corrections import corrected, corrected_envelope
-from rook_tally.core.envelope import ColumnSums, Envelope
+from rook_tally.core.envelope import ColumnSums, Envelope, envelope_of_readings
 from rook_tally.core.pages import decode
 from rook_tally.core.readings import Quality, Readings
 from rook_tally.store.corrections import corrections_of
@@ -102,12 +103,27 @@ def moment_of(
     if silent:
         newest |= latest(connection, silent, until_us=at_us)
     before = _Buckets(buckets, day_us - PAGE_US)
-    ribbons = _ribbons(known, before, [one.id for one in series], window, columns)
+    ribbons: dict[int, Envelope] = {}
+    for averaging in Averaging:
+        ids = [one.id for one in series if one.quantity.averaging is averaging]
+        if ids:
+            ribbons |= _ribbons(known, before, ids, window, columns, averaging)
     for series_id, told in corrections.items():
-        if series_id in known:
-            readings_of = partial(_between, corrected(known[series_id], told))
-            ribbons[series_id] = corrected_envelope(ribbons[series_id], told, readings_of)
+        if series_id in ribbons:
+            readings_of = partial(_known_then, connection, series_id, at_us)
+            ribbons[series_id] = corrected_envelope(
+                ribbons[series_id], told, readings_of, BUCKET_US
+            )
     return Moment(newest, ribbons, _reports(connection, series, known, at_us, reports_us))
+
+
+def _known_then(
+    connection: Connection, series_id: int, at_us: int, start_us: int, end_us: int
+) -> Readings:
+    """The corrected readings of a stretch that were known at a moment."""
+    if min(end_us, at_us + 1) <= start_us:
+        return Readings(np.empty(0, np.int64), np.empty(0), np.empty(0, np.uint8))
+    return read_range(connection, series_id, start_us, min(end_us, at_us + 1))
 
 
 def _joined(told: list[Readings]) -> Readings:
@@ -142,16 +158,19 @@ def _ribbons(
     ids: Sequence[int],
     window: tuple[int, int],
     columns: int,
+    averaging: Averaging,
 ) -> dict[int, Envelope]:
-    """The envelopes of all series at once: their windows laid one after the other, so that whole
-    arrays are counted in and not fifty small ones."""
+    """The envelopes of series that average alike: their windows laid one after the other, so that
+    whole arrays are counted in and not fifty small ones."""
     start_us, end_us = window
     width_us = -(-(end_us - start_us) // columns)
     span_us = width_us * columns
     told = [one for one in ids if one in known or one in before.packed]
     place = {one: at for at, one in enumerate(told)}
     bucketed = [one for one in told if one in before.packed]
-    sums = ColumnSums(0, width_us, columns * max(1, len(told)), span_us * max(1, len(told)))
+    sums = ColumnSums(
+        0, width_us, columns * max(1, len(told)), span_us * max(1, len(told)), averaging
+    )
     if bucketed:
         cells = unpacked_buckets([before.packed[one] for one in bucketed])
         within = before.day_us - start_us + np.arange(BUCKETS_A_PAGE, dtype=np.int64) * BUCKET_US
@@ -173,13 +192,14 @@ def _ribbons(
         shift = np.repeat(shifts, [len(one) for one in parts])
         sums.add_readings(Readings(whole.time_us + shift, whole.value, whole.quality))
     whole_ribbon = sums.envelope()
-    nothing = ColumnSums(start_us, width_us, columns, end_us).envelope()
+    nothing = ColumnSums(start_us, width_us, columns, end_us, averaging).envelope()
     ribbons = dict.fromkeys(ids, nothing)
     for at, series_id in enumerate(told):
         part = slice(at * columns, (at + 1) * columns)
         ribbons[series_id] = Envelope(
             start_us, start_us + span_us, whole_ribbon.low[part], whole_ribbon.mean[part],
             whole_ribbon.high[part], whole_ribbon.count[part], whole_ribbon.suspect[part],
+            averaging=averaging,
         )  # fmt: skip
     return ribbons
 
@@ -224,7 +244,36 @@ def _generally(
             reports[one.station.id] = read_range(
                 connection, one.id, at_us - back_us, at_us + 1
             ).time_us
+    start_us, end_us = window
+    width_us = -(-(end_us - start_us) // columns)
+    at = max(0, (at_us + 1 - start_us) // width_us)
+    ribbons = envelopes(connection, list(series), *window, columns)
     return Moment(
-        latest(connection, until_us=at_us), envelopes(connection, list(series), *window, columns),
+        latest(connection, until_us=at_us),
+        {
+            one.id: _as_known(connection, one.id, ribbons[one.id], at, at_us)
+            for one in series
+        },
         reports,
     )  # fmt: skip
+
+
+def _as_known(
+    connection: Connection, series_id: int, ribbon: Envelope, at: int, at_us: int
+) -> Envelope:
+    """A ribbon without what came after a moment, which lies in column `at`."""
+    if at >= len(ribbon):
+        return ribbon
+    width_us = (ribbon.end_us - ribbon.start_us) // len(ribbon)
+    begin_us = ribbon.start_us + at * width_us
+    inside = envelope_of_readings(
+        _known_then(connection, series_id, at_us, begin_us, begin_us + width_us),
+        begin_us, width_us, 1, max_gap_s=0.0, averaging=ribbon.averaging,
+    )  # fmt: skip
+    cut = {}
+    for name in ("low", "mean", "high", "count", "suspect"):
+        column = getattr(ribbon, name).copy()
+        column[at:] = 0 if name in ("count", "suspect") else np.nan
+        column[at] = getattr(inside, name)[0]
+        cut[name] = column
+    return replace(ribbon, **cut)

@@ -78,10 +78,10 @@ def page_rows(
     steps = BUCKETS_A_PAGE if most >= _FEWEST_FOR_BUCKETS else HOURS_A_PAGE
     fine = buckets_of(
         readings, start_us=start_us, width_us=PAGE_US // steps, count=steps * len(held),
-        max_gap_s=gap_s,
+        max_gap_s=gap_s, averaging=series.quantity.averaging,
     )  # fmt: skip
-    hours = merged(fine, steps // HOURS_A_PAGE)
-    totals = day_rows(merged(hours, HOURS_A_PAGE))
+    hours = merged(fine, steps // HOURS_A_PAGE, series.quantity.averaging)
+    totals = day_rows(merged(hours, HOURS_A_PAGE, series.quantity.averaging))
     hour_table, fine_table = step_rows(hours), step_rows(fine)
     good_us = readings.time_us[readings.good]
     good_edges = np.searchsorted(good_us, days)

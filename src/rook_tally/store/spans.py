@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import sqlalchemy as sa
@@ -12,6 +13,7 @@ from rook_tally.core.corrections import Correction
 from rook_tally.core.gaps import check_window, max_gap_s, microseconds
 from rook_tally.core.spans import (
     SpanStatistics,
+    can_correct,
     corrected_span,
     joined_spans,
     span_of_readings,
@@ -60,15 +62,17 @@ def _whole_days(
     end_us: int,
     corrections: Sequence[Correction],
 ) -> dict[int, SpanStatistics]:
-    """Totals of the days wholly inside, by day, but those that late rows have overtaken, or at or
-    within whose readings a correction begins."""
+    """Totals of the days wholly inside, by day, but those that late rows in them or beside them
+    have overtaken, or at or within whose readings a correction begins."""
     page, reading = schema.page.c, schema.reading.c
+    # A piece between two readings reaches this far over midnight at most.
+    margin_us = microseconds(max_gap_s(series.station.cadence_s))
     overtaken = (
         sa.select(reading.time_us)
         .where(
             reading.series_id == series.id,
-            reading.time_us >= page.start_us,
-            reading.time_us < page.start_us + PAGE_US,
+            reading.time_us >= page.start_us - margin_us,
+            reading.time_us < page.start_us + PAGE_US + margin_us,
         )
         .exists()
     )
@@ -82,13 +86,15 @@ def _whole_days(
         )
         .order_by(page.start_us)
     ).scalars()
-    # A piece between two readings reaches this far over midnight at most.
-    margin_us = microseconds(max_gap_s(series.station.cadence_s))
     days: dict[int, SpanStatistics] = {}
     for row in np.frombuffer(b"".join(blobs), dtype=DAY_ROW).tolist():
-        day_us, span = row[0], SpanStatistics(*row[1:])
+        day_us = row[0]
+        span = replace(SpanStatistics(*row[1:]), averaging=series.quantity.averaging)
         begun = [one for one in corrections if one.from_us <= day_us + PAGE_US + margin_us]
-        if begun and begun[-1].from_us > day_us - margin_us:
+        if begun and (
+            begun[-1].from_us > day_us - margin_us
+            or not can_correct(series.quantity.averaging, begun[-1])
+        ):
             continue
         days[day_us] = corrected_span(span, begun[-1]) if begun else span
     return days
@@ -102,4 +108,5 @@ def _exact(connection: Connection, series: Series, start_us: int, end_us: int) -
         max_gap_s=gap_s,
         cadence_s=series.station.cadence_s,
         window=Window(start_us, end_us),
+        averaging=series.quantity.averaging,
     )

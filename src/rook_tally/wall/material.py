@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -198,10 +198,7 @@ def _envelopes(
         for series_id, envelope in told.items():
             one = several[series_id]
             gaps = gaps_between(connection, one, start_us, at_us)
-            found[series_id, span_s] = Envelope(
-                envelope.start_us, envelope.end_us, envelope.low, envelope.mean, envelope.high,
-                envelope.count, envelope.suspect, gaps,
-            )  # fmt: skip
+            found[series_id, span_s] = replace(envelope, gaps=gaps)
     return found
 
 

@@ -103,7 +103,7 @@ def _numbers_of(sort: Sort, values: list[float], **said: float) -> list[float]:
 def test_every_condition_is_a_number_over_a_limit() -> None:
     assert _numbers_of(Sort.ABOVE, [20, 30], limit=25) == [20, 30, 25]
     assert _numbers_of(Sort.BELOW, [20, 30], limit=25) == [-20, -30, -25]
-    assert _numbers_of(Sort.OUTSIDE, [5, 12, 30], low=10, limit=20) == [10, 3, 15, 5]
+    assert _numbers_of(Sort.OUTSIDE, [5, 12, 30], low=10, limit=20) == [5, -2, 10, 0]
     assert _numbers_of(Sort.LEVEL, [10, 26, 36], limit=3) == [0, 2, 4, 2.5]
     assert _numbers_of(Sort.RISING, [0, 1, 2, 3], limit=5, window_s=180)[-2:] == pytest.approx(
         [60, 5]

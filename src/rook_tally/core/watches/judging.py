@@ -36,8 +36,10 @@ class Judge:
     ----------
     terms : Terms
         Of the number; for a limit on the readings' own axis see `on_axis`.
-    sign, middle : float
-        A number of one reading: sign·(value − middle), or its size for what has two sides.
+    sign : float
+        A number of one reading: sign·value.
+    low, high : float
+        For what has two sides: a number is how far a reading lies outside them.
     reach_s : float
         How far back a number looks; 0 when each reading stands for itself.
     """
@@ -45,7 +47,8 @@ class Judge:
     sort: Sort
     terms: Terms
     sign: float = 1.0
-    middle: float = 0.0
+    low: float = 0.0
+    high: float = 0.0
     window_s: float = 0.0
     min_spread: float = 0.0
     exclude_s: float = 0.0
@@ -60,8 +63,9 @@ class Judge:
         """The number of one reading that stands for itself."""
         if self.sort is Sort.LEVEL:
             return float(self.limits.level_of(value))
-        told = self.sign * (value - self.middle)
-        return abs(told) if self.sort is Sort.OUTSIDE else told
+        if self.sort is Sort.OUTSIDE:
+            return max(value - self.high, self.low - value)
+        return self.sign * value
 
     def numbers(self, readings: Readings) -> FloatArray:
         """The number of each of (N,) readings; NaN where there is none."""
@@ -81,7 +85,7 @@ class Judge:
         if sort is Sort.LEVEL:
             return self.limits.levels_of(readings.value).astype(np.float64)
         if sort is Sort.OUTSIDE:
-            return np.abs(readings.value - self.middle)
+            return np.maximum(readings.value - self.high, self.low - readings.value)
         # As they are, or upside down: nothing is copied that need not be.
         return readings.value if self.sign > 0 else -readings.value
 
@@ -113,8 +117,8 @@ class Judge:
         """Where a number lies on the readings' own axis: one value, or two for what has two sides;
         nothing when it has no place there."""
         if self.sort is Sort.OUTSIDE:
-            return (self.middle - number, self.middle + number)
-        return (self.sign * number + self.middle,) if self.sort.has_limit else ()
+            return (self.low - number, self.high + number)
+        return (self.sign * number,) if self.sort.has_limit else ()
 
     def of_axis(self, value: float) -> float:
         """The number that a value on the readings' axis is."""
@@ -152,9 +156,9 @@ def _judge(watch: Watch, unit: Unit, limits: Limits, gap_s: float) -> Judge:
         low, high = unit.to_base(watch.low), unit.to_base(watch.limit)
         if high <= low:
             raise ValueError(f"the range from {watch.low:g} to {watch.limit:g} is empty")
-        half = (high - low) / 2
-        clear = None if watch.clear is None else half - watch.clear * unit.factor
-        return Judge(sort, _terms(half, clear, gap_s, delays), middle=(low + high) / 2)
+        clear = None if watch.clear is None else -watch.clear * unit.factor
+        # Distances from the limits themselves: a reading exactly at one is at 0, and not beyond.
+        return Judge(sort, _terms(0.0, clear, gap_s, delays), low=low, high=high)
     if sort in (Sort.RISING, Sort.FALLING):
         if watch.window_s <= 0:
             raise ValueError("how fast something moves needs a time to look over")

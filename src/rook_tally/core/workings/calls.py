@@ -174,6 +174,9 @@ class Calls:
         before = len(self._checker.series)
         value = self._checker.part(arguments[0])
         gaps = [microseconds(max_gap_s(one.cadence_s)) for one in self._checker.series[before:]]
+        averaging = value.measure.averaging
+        if isinstance(arguments[0], tree.Reference):
+            averaging = self._checker.names.quantity(arguments[0]).averaging
         if value.measure.is_truth:
             # How long something was so: yes counts 1.
             value = Typed(value.node, NUMBER)
@@ -190,7 +193,7 @@ class Calls:
         return Typed(
             Windowed(
                 value.node, window_us, max(gaps, default=_LONGEST_GAP_US),
-                (lambda windows: function(windows, *constants)), form.further_us,
+                (lambda windows: function(windows, *constants)), form.further_us, averaging,
             ),
             measure,
         )  # fmt: skip
@@ -209,15 +212,18 @@ class Calls:
             raise self._unfit(part, at, told, typed, wording_of(wanted))
         if typed.literal is None:
             raise wrong(told.at, f"{want.name} must be written out as a number")
+        if want.range is not None and not want.range[0] <= typed.literal <= want.range[1]:
+            low, high = want.range
+            raise wrong(told.at, f"{want.name} lies between {low:g} {want.unit} and {high:g} "
+                                 f"{want.unit}")  # fmt: skip
         return typed.literal
 
     def _together(self, part: tree.Call) -> Typed:
-        gives, function = forms.TOGETHER[part.name]
         arguments = part.arguments
         if len(arguments) == 1 and isinstance(arguments[0], tree.Reference):
             group = arguments[0]
             if group.is_group:
-                return self._group(group, gives, function)
+                return self._group(group, part.name)
         if part.name in ("newest", "count") or len(arguments) < 2:
             more = "" if part.name in ("newest", "count") else f" or {part.name}(x over 1 h)"
             raise wrong(part.at, f"{part.name} wants a group",
@@ -231,6 +237,8 @@ class Calls:
                     "all must be of one kind",
                 )  # fmt: skip
 
+        gives, function = forms.of_several(part.name, typed[0].measure.averaging)
+
         def of_columns(*columns: FloatArray) -> FloatArray:
             values = np.stack(np.broadcast_arrays(*columns)).reshape(len(columns), -1)
             gap = ~np.isfinite(values).all(axis=0)
@@ -242,9 +250,11 @@ class Calls:
             given_by(gives, typed[0].measure),
         )
 
-    def _group(self, group: tree.Reference, gives: str, function: forms.Several) -> Typed:
+    def _group(self, group: tree.Reference, name: str) -> Typed:
         self._checker.references.append(group)
         measure = self._checker.measure(group)
+        averaging = self._checker.names.quantity(group).averaging
+        gives, function = forms.of_several(name, averaging)
         several = self._checker.names.several(group)
         if not several:
             self._checker.notes.append(

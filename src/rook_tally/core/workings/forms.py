@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
+from rook_tally.core.averaging import Averaging, mean_value, spread_of_directions
 from rook_tally.core.formulas import by_name
+from rook_tally.core.formulas.air_quality import who_ratio
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.core.workings.lookback import Lookback
 
@@ -24,6 +26,11 @@ class Wanted:
     unit: str = ""
     words: tuple[str, ...] = ()
     is_optional: bool = False
+
+    @property
+    def range(self) -> tuple[float, float] | None:
+        """Between which numbers it must lie; None for any."""
+        return (0.0, 100.0) if self.name == "share" else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,8 +106,19 @@ _OPTIONS = {
     "daqi_uk": ("concentration_ugm3", "pollutant"),
     "who_ratio": ("concentration", "pollutant", "averaging"),
 }
+
+
+def _who_ratio(concentration: FloatArray, pollutant: str, averaging: str) -> FloatArray:
+    """`who_ratio` of µg/m³ whatever the pollutant: the guideline of CO is written in mg/m³."""
+    scale = 1e-3 if pollutant == "co" else 1.0
+    return np.asarray(who_ratio(concentration * scale, pollutant, averaging), np.float64)
+
+
+_IN_OTHER_UNITS = {"who_ratio": _who_ratio}
 MOMENTARY: Mapping[str, Form] = {
-    name: Form(name, what, tuple(map(_wanted, wants)), gives, by_name[name])
+    name: Form(
+        name, what, tuple(map(_wanted, wants)), gives, _IN_OTHER_UNITS.get(name, by_name[name])
+    )
     for name, wants, gives, what in _MOMENTARY
 }
 """Formulas of the moment by name."""
@@ -183,10 +201,13 @@ def _air_changes(windows: Lookback, outdoor_ppm: float = 420.0) -> FloatArray:
     return np.where(decay < 0, -decay, np.nan)
 
 
-def _until_limit_s(windows: Lookback, limit: float) -> FloatArray:
-    now, slope = windows.fitted(), windows.slope_per_s()
-    left = (limit - now) / slope
-    return np.where((left >= 0) & (left <= 86_400), left, np.nan)
+def _until_limit_s(windows: Lookback, limit: float, direction: str = "up") -> FloatArray:
+    sign = 1.0 if direction == "up" else -1.0
+    now, slope = sign * windows.fitted(), sign * windows.slope_per_s()
+    with np.errstate(invalid="ignore", divide="ignore"):
+        left = np.where(slope > 0, (sign * limit - now) / slope, np.nan)
+    left = np.where(now >= sign * limit, 0.0, left)
+    return np.where(left <= 86_400, left, np.nan)
 
 
 def _completeness(windows: Lookback) -> FloatArray:
@@ -249,7 +270,7 @@ _WINDOWS = (
     _windowed("air_changes_per_hour", "by how fast CO₂ falls in an empty room", "1/h",
               _air_changes, "outdoor ppm?", value_unit="ppm"),
     _windowed("minutes_until_limit_linear", "until it would meet a limit", "min",
-              _until_limit_s, "limit same"),
+              _until_limit_s, "limit same", "direction up|down?"),
     _windowed("state_of_charge", "charge of a battery, counted", "%", _L.charge_pct,
               "capacity Ah", "start %", "efficiency ?", value_unit="A", further_us=86_400_000_000),
     _windowed("nowcast_pm", "EPA NowCast of the last 12 hours", "same", _nowcast,
@@ -272,7 +293,27 @@ WINDOWS: Mapping[str, WindowForm] = {
 }  # fmt: skip
 """Formulas of the last while by name."""
 
+
 Several = Callable[[FloatArray, TimeArray], FloatArray]
+
+
+def mean_of_several(averaging: Averaging) -> Several:
+    """The mean of several series at each moment, as their quantity averages."""
+    if averaging.is_plain:
+        return lambda values, _: np.nanmean(values, axis=0)
+    return lambda values, _: np.array([mean_value(averaging, column) for column in values.T])
+
+
+def spread_of_several(averaging: Averaging) -> Several:
+    """The standard deviation of several series at each moment."""
+    if averaging is not Averaging.CIRCULAR:
+        return lambda values, _: np.nanstd(values, axis=0)
+    return lambda values, _: np.array(
+        [
+            spread_of_directions(float(np.abs(np.nanmean(np.exp(1j * np.deg2rad(column))))))
+            for column in values.T
+        ]
+    )
 
 
 def _newest(values: FloatArray, moments: TimeArray) -> FloatArray:
@@ -282,15 +323,26 @@ def _newest(values: FloatArray, moments: TimeArray) -> FloatArray:
 
 
 TOGETHER: Mapping[str, tuple[str, Several]] = {
-    "mean": ("same", lambda values, _: np.nanmean(values, axis=0)),
+    "mean": ("same", mean_of_several(Averaging.ARITHMETIC)),
     "lowest": ("same", lambda values, _: np.nanmin(values, axis=0)),
     "highest": ("same", lambda values, _: np.nanmax(values, axis=0)),
     "median": ("same", lambda values, _: np.nanmedian(values, axis=0)),
-    "spread": ("step", lambda values, _: np.nanstd(values, axis=0)),
+    "spread": ("step", spread_of_several(Averaging.ARITHMETIC)),
     "newest": ("same", _newest),
     "count": ("", lambda values, _: np.isfinite(values).sum(axis=0).astype(np.float64)),
 }
 """What several series come to at a moment, by name: of (members, M) values, NaN where not fresh."""
+
+
+def of_several(name: str, averaging: Averaging) -> tuple[str, Several]:
+    """What a result is in, and the function of `TOGETHER` as the series' quantity averages."""
+    gives, function = TOGETHER[name]
+    if name == "mean":
+        function = mean_of_several(averaging)
+    elif name == "spread":
+        function = spread_of_several(averaging)
+    return gives, function
+
 
 ANSWERS_ELSEWHERE = frozenset(by_name) - frozenset(MOMENTARY) - frozenset(WINDOWS)
 """Formulas that give lists or several numbers, or that the language has another way to say."""

@@ -1,6 +1,7 @@
 """The last while of a value: means, extremes, slopes and more over (t − N, t] at many moments.
 
-What lies between two readings is a straight line, unless they are a gap apart; a window speaks when
+What lies between two readings is a straight line, unless they are a gap apart (of levels, states
+and directions see `core.averaging`); a window speaks when
 at least half of it is covered by such lines (extremes, counts and quantiles go by the readings in
 it, the same rule holding).
 """
@@ -12,8 +13,16 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, are_finite, finite_of
+from rook_tally.core.averaging import (
+    Averaging,
+    component_of,
+    spread_of_directions,
+    unwound,
+    value_of,
+)
 from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
 from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
 from rook_tally.core.timestamps import DAY_US, SECOND_US
@@ -54,6 +63,8 @@ class Lookback:
     window_us : int
     at : (M,) int64
         The moments asked for.
+    averaging : Averaging
+        How the value averages.
     """
 
     time_us: TimeArray
@@ -61,6 +72,7 @@ class Lookback:
     gap_us: int
     window_us: int
     at: TimeArray
+    averaging: Averaging = Averaging.ARITHMETIC
     _centre: float = field(init=False, default=0.0)
 
     def __post_init__(self) -> None:
@@ -109,12 +121,14 @@ class Lookback:
         edges = self._edges
         upto = np.zeros(len(values))
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            whole = weigh(values[:-1], values[1:], self._steps_s)
+            # What is held has on the right what it had on the left.
+            is_held = self.averaging is Averaging.HELD
+            whole = weigh(values[:-1], values[:-1] if is_held else values[1:], self._steps_s)
             if not self._are_joined:
                 whole = np.where(self._joined, whole, 0.0)
             np.cumsum(whole, out=upto[1:])
-            right = values[edges.cut + 1]
             left = values[edges.cut]
+            right = left if is_held else values[edges.cut + 1]
             head = weigh(left + (right - left) * edges.cut_share, right, edges.cut_s)
         inner = np.where(edges.reaches, upto[edges.inner_to] - upto[edges.inner_from], 0.0)
         return inner + np.where(edges.is_cut, head, 0.0)
@@ -142,7 +156,11 @@ class Lookback:
         return self._said(self.amount(lambda left, right, length: (left + right) / 2 * length))
 
     def mean(self) -> FloatArray:
-        """Time-weighted mean."""
+        """Time-weighted mean, as the value averages."""
+        if self.averaging is Averaging.ENERGETIC:
+            return self.energy_mean()
+        if self.averaging is Averaging.CIRCULAR:
+            return self._said(value_of(self.averaging, self._mean_vector()))
         with np.errstate(invalid="ignore", divide="ignore"):
             return self._said(
                 self._centre
@@ -150,8 +168,21 @@ class Lookback:
                 / self.covered_s
             )
 
+    def _mean_vector(self) -> NDArray[np.complex128]:
+        """Mean unit vector of directions."""
+        vector = component_of(self.averaging, self.value)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            real, imaginary = (
+                self.amount(lambda a, b, d: (a + b) / 2 * d, one) / self.covered_s
+                for one in (vector.real, vector.imag)
+            )
+        return real + 1j * imaginary
+
     def spread(self) -> FloatArray:
-        """Time-weighted standard deviation."""
+        """Time-weighted standard deviation; of directions after Yamartino 1984."""
+        if self.averaging is Averaging.CIRCULAR:
+            length = np.abs(self._mean_vector()).tolist()
+            return self._said(np.array([spread_of_directions(one) for one in length]))
         moved = self.value - self._centre
         with np.errstate(invalid="ignore", divide="ignore"):
             mean = self.amount(lambda a, b, d: (a + b) / 2 * d, moved) / self.covered_s
@@ -228,8 +259,10 @@ class Lookback:
         return self._said(np.where(at >= 0, (self.at - when) / SECOND_US, np.nan))
 
     def slope_per_s(self) -> FloatArray:
-        """Least-squares slope, unit/s."""
+        """Least-squares slope, unit/s; directions turn the shorter way round."""
         time_us, value, first, after = self._known
+        if self.averaging is Averaging.CIRCULAR:
+            value = unwound(value)
         return self._said(slopes_per_h(time_us, value, first, after) / _HOUR_S)
 
     def fitted(self) -> FloatArray:
@@ -259,8 +292,21 @@ class Lookback:
         with np.errstate(invalid="ignore"):
             rise = (self.value[right] - self.value[at]) / length
             line = self.value[at] + rise * (start - self.time_us[at])
+        if self.averaging is Averaging.HELD:
+            line = self.value[at]
+        elif self.averaging is not Averaging.ARITHMETIC:
+            line = self._between(at, right, start)
         then = np.where(exact, self.value[at], np.where(between, line, np.nan))
-        return np.where(newest >= 0, self.value[np.maximum(newest, 0)], np.nan) - then
+        changed = np.where(newest >= 0, self.value[np.maximum(newest, 0)], np.nan) - then
+        if self.averaging is Averaging.CIRCULAR:
+            changed = 180.0 - (180.0 - changed) % 360.0
+        return changed
+
+    def _between(self, left: IntArray, right: IntArray, moments: TimeArray) -> FloatArray:
+        """What levels and directions are between two readings."""
+        a, b = (component_of(self.averaging, self.value[one]) for one in (left, right))
+        length = np.maximum(self.time_us[right] - self.time_us[left], 1)
+        return value_of(self.averaging, a + (b - a) * ((moments - self.time_us[left]) / length))
 
     def moving(self) -> tuple[FloatArray, FloatArray]:
         """Root mean square and largest size of the readings less their mean."""

@@ -14,6 +14,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 from rook_tally.core import units
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.units import Dimension, Unit
 
 _KINDS = ("K", "s", "m", "kg", "A", "%", "ppm", "lx", "°", "dB", "dBm")
@@ -44,6 +45,18 @@ class Measure:
     def step(self) -> Measure:
         """What two of these differ by."""
         return Measure(self.powers)
+
+    @property
+    def averaging(self) -> Averaging:
+        """How values of this kind average: levels in decibels, directions and states by their own
+        rule."""
+        if self.is_truth:
+            return Averaging.HELD
+        if self in (_DIMENSIONS[_D.SOUND_LEVEL][0], _DIMENSIONS[_D.SIGNAL][0]):
+            return Averaging.ENERGETIC
+        if self == _DIMENSIONS[_D.ANGLE][0]:
+            return Averaging.CIRCULAR
+        return Averaging.ARITHMETIC
 
     @property
     def is_number(self) -> bool:

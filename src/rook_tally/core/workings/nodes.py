@@ -13,6 +13,7 @@ from typing import Protocol
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.rolling import last_before
 from rook_tally.core.workings.alignment import Input, Inputs
 from rook_tally.core.workings.lookback import Lookback
@@ -165,6 +166,7 @@ class Windowed:
     gap_us: int
     function: Callable[[Lookback], FloatArray]
     further_us: int = 0
+    averaging: Averaging = Averaging.ARITHMETIC
 
     @cached_property
     def inputs(self) -> tuple[Input, ...]:
@@ -191,7 +193,9 @@ class Windowed:
             return np.full(len(times), np.nan)
         value = _at_each(self.part.at(inputs, moments), moments)
         with np.errstate(all="ignore"):
-            return self.function(Lookback(moments, value, self.gap_us, self.window_us, times))
+            return self.function(
+                Lookback(moments, value, self.gap_us, self.window_us, times, self.averaging)
+            )
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import tzinfo
 
 import numpy as np
@@ -26,7 +26,13 @@ from rook_tally.core.statistics import (
     mirrored,
     pieces_of,
 )
-from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, datetime_from_time_us
+from rook_tally.core.timestamps import (
+    DAY_US,
+    HOUR_US,
+    SECOND_US,
+    datetime_from_time_us,
+    time_us_from_datetime,
+)
 from rook_tally.core.trend import SURE_STANDARD_ERRORS, Trend, trend_of
 from rook_tally.core.wording import said
 from rook_tally.store import Latest, Series, envelopes, gaps_between, read_range
@@ -78,18 +84,17 @@ class AccountQuestion:
         return "account"
 
     def answered(self, connection: Connection) -> Account:
-        """Read the last 24 hours and say what there is to say."""
+        """Read the last 24 hours, and today where that is longer, and say what there is to say."""
         start_us, end_us = self.now_us - DAY_US, self.now_us + 1
         margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)
-        readings = read_range(connection, self.series.id, start_us - margin_us, end_us)
+        # The day on which clocks go back is longer than 24 h.
+        first_us = min(start_us, _midnight_us(self.now_us, self.zone))
+        readings = read_range(connection, self.series.id, first_us - margin_us, end_us)
         chart = envelopes(connection, [self.series], start_us, end_us, CHART_COLUMNS)[
             self.series.id
         ]
         gaps = gaps_between(connection, self.series, start_us, end_us)
-        chart = Envelope(
-            chart.start_us, chart.end_us, chart.low, chart.mean, chart.high, chart.count,
-            chart.suspect, gaps,
-        )  # fmt: skip
+        chart = replace(chart, gaps=gaps)
         return account_of(self.series, self.newest, readings, chart, self.now_us, self.zone)
 
 
@@ -192,7 +197,10 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
 
 def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo) -> list[Fact]:
     cadence_s = series.station.cadence_s
-    pieces = pieces_of(readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=today)
+    pieces = pieces_of(
+        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=today,
+        averaging=series.quantity.averaging,
+    )  # fmt: skip
     if not pieces.covered_s:
         return []
     mean = mean_of(pieces)
@@ -215,7 +223,10 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
 
 def _time_over(series: Series, readings: Readings, window: Window) -> str | None:
     cadence_s = series.station.cadence_s
-    pieces = pieces_of(readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=window)
+    pieces = pieces_of(
+        readings, max_gap_s=max_gap_s(cadence_s), cadence_s=cadence_s, window=window,
+        averaging=series.quantity.averaging,
+    )  # fmt: skip
     upper = series.limits.above[Level.RAISED - 1]
     lower = series.limits.below[Level.RAISED - 1]
     if upper is None and lower is None:
@@ -239,8 +250,8 @@ def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:
 
 def _midnight_us(now_us: int, zone: tzinfo) -> int:
     local = datetime_from_time_us(now_us).astimezone(zone)
-    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0)
-    return round(midnight.timestamp()) * SECOND_US
+    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0, fold=0)
+    return time_us_from_datetime(midnight)
 
 
 def _clock(time_us: int, zone: tzinfo) -> str:

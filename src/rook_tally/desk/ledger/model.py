@@ -6,12 +6,14 @@ import enum
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.averaging import mean_value
 from rook_tally.core.freshness import Freshness, expected_reports_heard
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import age
@@ -429,7 +431,7 @@ class LedgerModel:
             return ""
         figures: dict[Summary, Callable[[list[float]], Any]] = {
             Summary.LOWEST: np.min,
-            Summary.MEAN: np.mean,
+            Summary.MEAN: partial(_mean_of_places, quantity),
             Summary.MEDIAN: np.median,
             Summary.HIGHEST: np.max,
         }
@@ -441,3 +443,7 @@ class LedgerModel:
             (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),
             base_shown(quantity),
         )
+
+
+def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
+    return mean_value(quantity.averaging, np.array(values))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from sqlalchemy.engine import Connection
@@ -88,7 +89,7 @@ class SpansQuestion:
             figures.append(
                 figures_of_span(
                     readings, max_gap_s=gap_s, cadence_s=self.series.station.cadence_s,
-                    window=window,
+                    window=window, averaging=self.series.quantity.averaging,
                 )
             )  # fmt: skip
             time_us, value = cleaned(readings)
@@ -225,9 +226,13 @@ class RemarksModel:
             return []
         answer, base = self.answer, self.base
         of_base = answer.figures[[one.id for one in answer.spans].index(base.id)]
-        accuracy = answer.series.quantity.accuracy
+        quantity = answer.series.quantity
+        against = partial(
+            compared, accuracy=quantity.accuracy, averaging=quantity.averaging,
+            true_zero=quantity.true_zero,
+        )  # fmt: skip
         return [
-            _line(answer.series, span, told, compared(told, of_base, accuracy=accuracy), base)
+            _line(answer.series, span, told, against(told, of_base), base)
             for span, told in zip(answer.spans, answer.figures, strict=True)
         ]
 
@@ -251,10 +256,11 @@ def _line(
         difference = f"+{difference}"
     sure = "more than chance" if against.is_sure else "not sure to be more than chance"
     within = shown.difference_figure(against.difference_within, more=1)
-    compare = (
-        f"{difference} ±{within} {shown.symbol} and × {ratio} "
-        f"±{figure(against.ratio_within, 2)} of “{base.text}” (95 %): {sure}"
-    )
+    times = ""
+    if series.quantity.true_zero:
+        times = f" and × {ratio} ±{figure(against.ratio_within, 2)}"
+    unit = f" {shown.symbol}".rstrip()
+    compare = f"{difference} ±{within}{unit}{times} against “{base.text}” (95 %): {sure}"
     count = figure(told.count, 0)
     return SpanLine(
         span, shown.figure(told.mean), shown.figure(told.peak),

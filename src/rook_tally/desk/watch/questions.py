@@ -141,6 +141,7 @@ class RehearsalQuestion:
         envelope = envelope_of_readings(
             told.readings, self.start_us, width_us, self.columns,
             max_gap_s=max_gap_s(target.series.cadence_s),
+            averaging=target.series.quantity.averaging,
         )  # fmt: skip
         series = next(one for one in site.series if one.id == target.series.id)
         places = tuple(dict.fromkeys(one.series.place for one in found))

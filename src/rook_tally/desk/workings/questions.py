@@ -8,6 +8,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.envelope import Envelope, envelope_of_readings
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.readings import Readings, readings_from
@@ -170,23 +171,24 @@ class FormulaQuestion:
         return FormulaPreview(
             formula, None, one.notes, one.place, tuple(each.place for each in made),
             Shown(quantity, one.result.unit_shown or quantity.base),
-            self._envelope(result, one.cadence_s),
+            self._envelope(result, one.cadence_s, quantity.averaging),
             float(value[known][-1]) if known.any() else float("nan"),
             tuple(
                 InputTrace(_name_of(by_id[series_id]), _shown(by_id[series_id]),
                            self._envelope(
                                KEPT.readings(connection, series_id, self.start_us, self.end_us),
-                               by_id[series_id].cadence_s,
+                               by_id[series_id].cadence_s, by_id[series_id].quantity.averaging,
                            ))
                 for series_id in inputs.heard
             ),
         )  # fmt: skip
 
-    def _envelope(self, readings: Readings, cadence_s: float) -> Envelope:
+    def _envelope(self, readings: Readings, cadence_s: float, averaging: Averaging) -> Envelope:
         width_us = max(1, -(-(self.end_us - self.start_us) // self.columns))
         return envelope_of_readings(
-            readings, self.start_us, width_us, self.columns, max_gap_s=max_gap_s(cadence_s)
-        )
+            readings, self.start_us, width_us, self.columns, max_gap_s=max_gap_s(cadence_s),
+            averaging=averaging,
+        )  # fmt: skip
 
 
 def _bound_draft(
