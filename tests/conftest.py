@@ -14,6 +14,8 @@ from rook_tally.store import Store, open_store
 from tests.processes import CollectorProcess, wait_until
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+# A new site is in the zone of its machine.
+os.environ["TZ"] = "UTC"
 
 # The machine may be busy: no example is judged by its time. On CI the examples are the same every
 # time, so that a change is judged and not its luck; everywhere else they are new at every run.

@@ -168,7 +168,8 @@ def test_adjoining_spans_join_into_the_whole(
         span(first_us, last_us),
         joined_spans([span(first_us, cut_us), span(cut_us, last_us)]),
     )
-    assert (both.count, both.covered_s) == (whole.count, pytest.approx(whole.covered_s))
+    assert both.count == whole.count
+    assert both.covered_s == pytest.approx(whole.covered_s)
     if whole.covered_s and (averaging is not Averaging.CIRCULAR or whole.mean_square > 1e-6):
         assert change(averaging, whole.mean, both.mean) == pytest.approx(0, abs=1e-6)
 

@@ -10,7 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
+from rook_tally.core.timestamps import (
+    DAY_US,
+    HOUR_US,
+    datetime_from_time_us,
+    time_us_from_datetime,
+    time_us_from_text,
+)
 from rook_tally.core.typed_times import typed_time
 
 ZONE = ZoneInfo("Europe/London")
@@ -91,3 +97,20 @@ def test_a_written_moment_is_read_back(at_us: int) -> None:
     moment = datetime_from_time_us(at_us).astimezone(ZONE)
     text = f"{moment:%Y-%m-%d %H:%M:%S}"
     assert typed_time(text, now_us=NOW_US, zone=ZONE).start_us == at_us
+
+
+@pytest.mark.parametrize(
+    ("now", "text", "meant_utc"),
+    [
+        # 01:20 GMT, the second time round: 1:40 has been once, 1:10 twice.
+        ("2026-10-25T01:20:00", "1:40", "2026-10-25T00:40:00"),
+        ("2026-10-25T01:20:00", "1:10", "2026-10-25T01:10:00"),
+        ("2026-10-25T00:20:00", "1:10", "2026-10-25T00:10:00"),
+        ("2026-10-25T12:00:00", "1:30", "2026-10-25T01:30:00"),
+    ],
+)
+def test_in_the_hour_that_comes_twice_the_newest_that_has_come_is_meant(
+    now: str, text: str, meant_utc: str
+) -> None:
+    now_us = time_us_from_text(now)
+    assert typed_time(text, now_us=now_us, zone=ZONE).start_us == time_us_from_text(meant_utc)

@@ -153,7 +153,7 @@ def test_a_watch_is_made_renamed_and_taken_away(
 def test_what_stands_is_acknowledged_shelved_and_tried(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
-    keeper = Keeper(store)
+    keeper = Keeper(store, since_us=0)
 
     def asked() -> list[RequestSort]:
         with store.read() as connection:

@@ -41,14 +41,39 @@ from rook_tally.store import (
     total,
     withdraw_collector,
 )
+from rook_tally.store.machine_zone import machine_zone
 from tests.builders import NOON_US, append, begin_series
 from tests.processes import wait_until
+
+
+@pytest.mark.parametrize("zone", ["Pacific/Auckland", "Europe/Berlin", "UTC"])
+def test_a_new_site_is_in_the_zone_of_its_machine(
+    zone: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # It is looked up once a process.
+    monkeypatch.setattr("tzlocal.unix._cache_tz_name", None)
+    monkeypatch.setenv("TZ", zone)
+    store = open_store(tmp_path / "new.db")
+    with store.read() as connection:
+        assert load_site(connection).zone == zone
+    monkeypatch.setenv("TZ", "America/Lima")
+    with open_store(tmp_path / "new.db").read() as connection:
+        assert load_site(connection).zone == zone  # made once
+
+
+def test_a_zone_that_is_none_is_refused_with_those_alike(store: Store) -> None:
+    with store.write() as connection, pytest.raises(UsageError, match="Europe/London"):
+        set_site(connection, name="Quay", zone="Europe/Londn")
+    with store.write() as connection:
+        set_site(connection, name=" Quay ", zone="Europe/London")
+    with store.read() as connection:
+        assert (load_site(connection).name, load_site(connection).zone) == ("Quay", "Europe/London")
 
 
 def test_a_new_store_is_an_unnamed_site(store: Store) -> None:
     with store.read() as connection:
         site = load_site(connection)
-    assert (site.name, site.zone, site.places, site.series) == ("", "UTC", (), ())
+    assert (site.name, site.zone, site.places, site.series) == ("", machine_zone(), (), ())
 
 
 def test_a_station_brings_its_place_and_gets_a_key_that_is_not_kept(store: Store) -> None:

@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +20,22 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.errors import StoreError
 from rook_tally.core.pages import checksum
 from rook_tally.core.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import Store, damaged_pages, open_store, read_range, schema, tallies
-from rook_tally.store.pages import page_rows, write_pages
+from rook_tally.store import (
+    Store,
+    damaged_pages,
+    load_site,
+    open_store,
+    read_range,
+    schema,
+    tallies,
+)
+from rook_tally.store.machine_zone import machine_zone
+from rook_tally.store.pages import page_rows, whole_pages, write_pages
 from rook_tally.store.summaries import DAY_ROW
 from rook_tally.store.upgrade import migrations
 from tests.builders import MINUTE_US, NOON_US, begin_series
@@ -90,6 +101,40 @@ def _insert_old(connection: Connection, row: dict[str, Any]) -> None:
     for table, values in (("page", page | {"gaps": row["gaps"]}), ("page_data", data)):
         columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in values]
         connection.execute(sa.insert(sa.table(table, *columns)).values(**values))
+
+
+@pytest.mark.parametrize("quantity", ["sound_level", "wind_direction", "contact"])
+def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
+    store: Store, quantity: str
+) -> None:
+    """They were averaged as plain numbers; totals, hours and buckets are made anew."""
+    series = begin_series(store, quantity)
+    plain = replace(series, quantity=replace(series.quantity, averaging=Averaging.ARITHMETIC))
+    time_us = MIDNIGHT_US + np.arange(3 * 8640, dtype=np.int64) * 10_000_000
+    value = np.where(np.arange(len(time_us)) % 2, 30.0, 50.0)
+    value = value > 40 if quantity == "contact" else value + (310 if quantity[0] == "w" else 0)
+    readings = readings_from(time_us, np.asarray(value, np.float64) % 360)
+    with store.write() as connection:
+        days = (MIDNIGHT_US, MIDNIGHT_US + 3 * DAY_US)
+        write_pages(connection, page_rows(plain, readings, *days))
+        wanted = page_rows(series, readings, *days)
+        for statement in (
+            "DROP TABLE heard", "DELETE FROM site",
+            "UPDATE meta SET value = '12' WHERE key = 'format'",
+            "UPDATE alembic_version SET version_num = '0012'",
+        ):  # fmt: skip
+            connection.exec_driver_sql(statement)
+    again = open_store(store.address)
+    with again.read() as connection:
+        assert damaged_pages(connection) == []
+        assert load_site(connection).zone == machine_zone()
+        found = connection.execute(whole_pages().order_by(schema.page.c.start_us)).all()
+    for row, right in zip(found, wanted, strict=True):
+        blobs = row.totals, right["totals"]
+        told, said = (np.frombuffer(one, DAY_ROW).tolist()[0] for one in blobs)
+        assert told == pytest.approx(said)
+        assert (row.hours, row.buckets) == (right["hours"], right["buckets"])
+    again.close()
 
 
 @pytest.mark.parametrize("number", range(1, schema.FORMAT))

@@ -65,10 +65,10 @@ class Booth:
         for station in ("dust", "shop"):
             self.told(-10, 5.0, station=station)
 
-    def restart(self) -> None:
-        """Another process takes over."""
+    def restart(self, minute: float = -10) -> None:
+        """Another process takes over, and listens from a minute on."""
         self.directory, self.clocks = Directory(), Clocks()
-        self.keeper = Keeper(self.store)
+        self.keeper = Keeper(self.store, since_us=at(minute))
 
     def keep(self, watch: Watch, minute: float = -5) -> None:
         with self.store.write() as connection:

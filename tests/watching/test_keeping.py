@@ -6,6 +6,8 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.core.alarm_states import AlarmState
+from rook_tally.core.kinds import PLAIN
+from rook_tally.core.readings import readings_from
 from rook_tally.core.watches.definitions import Hours, Scope, Sort, Watch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.watches.ways import Way, WaySort
@@ -15,16 +17,24 @@ from rook_tally.store import (
     RequestSort,
     RequestState,
     RunState,
+    Store,
+    add_station,
     answer_requests,
     ask,
     control_runs,
     keep_watch,
     keep_way,
+    listening_since,
+    load_site,
     newest_letters,
     newest_requests,
     remove_watch,
     schema,
+    seal_all,
 )
+from rook_tally.store.heard import note_listening
+from rook_tally.store.imports import bring_in
+from rook_tally.watching.keeping import Keeper
 from rook_tally.watching.running import LEFT_TO_ITSELF_S
 from tests.watching.conftest import DUST, RUN, Booth, at
 
@@ -50,14 +60,77 @@ def test_a_silent_station_rings_when_the_time_is_up_and_clears_at_its_word(booth
     assert booth.letters() == ["Dust quiet: noticed", "Dust quiet: over"]
 
 
-def test_silence_while_nobody_watched_is_found_afterwards(booth: Booth) -> None:
+def test_silence_while_nobody_listened_is_nobodys_silence(booth: Booth) -> None:
     booth.keep(QUIET)
     booth.told(0, 5)
     booth.keeper.look(at(1))
-    booth.restart()
-    booth.told(20, 5)
+    booth.restart(20)
     booth.keeper.look(at(20.1))
-    assert booth.lines() == [(RANG, 5), (CLEARED, 20)]
+    assert booth.lines() == []
+    booth.keeper.look(at(25.1))
+    assert booth.lines() == [(RANG, 25)]
+    booth.told(26, 5)
+    booth.keeper.look(at(26.1))
+    assert booth.lines() == [(RANG, 25), (CLEARED, 26)]
+
+
+def test_a_station_that_speaks_with_a_wrong_clock_is_not_silent(booth: Booth) -> None:
+    booth.keep(QUIET)
+    for minute in range(25):
+        booth.told(minute - (60 if minute >= 10 else 0), 5, arrived=minute)
+        booth.keeper.look(at(minute + 0.1))
+    assert booth.lines() == []
+    booth.keeper.look(at(29.1))
+    assert booth.lines() == [(RANG, 29)]
+
+
+def test_nothing_but_words_rings_or_clears_silence(booth: Booth) -> None:
+    """Days of readings, sealed each night; then a restart, another station, an import."""
+    booth.keep(QUIET, minute=-5)
+    store, day = booth.store, 24 * 60
+    for minute in range(0, 4 * day, 240):
+        booth.told(minute, 5)
+        booth.told(minute + 1, 5, station="shop")
+        booth.keeper = Keeper(store, since_us=at(minute))
+        booth.keeper.look(at(minute + 4))
+    now = 4 * day - 240 + 4
+    with store.read() as connection:
+        series = {one.id: one for one in load_site(connection).series}
+    assert seal_all(store, series, now_us=at(now))
+    booth.keeper.look(at(now))
+    with store.write() as connection:
+        add_station(connection, "other", place="Shop", kind=PLAIN, cadence_s=60)
+    booth.keeper.look(at(now + 0.1))
+    booth.restart(now)
+    booth.keeper.look(at(now + 0.2))
+    assert booth.lines() == []
+    booth.keeper.look(at(now + 6))
+    assert booth.lines() == [(RANG, now + 5)]
+    # What a file brings is no word of the station.
+    dust = next(one for one in series.values() if one.station.key == "dust")
+    with store.write() as connection:
+        bring_in(connection, "last.csv", {dust: readings_from([at(now + 5)], [5.0])},
+                 now_us=at(now + 6))  # fmt: skip
+    booth.keeper.look(at(now + 6.1))
+    assert booth.lines() == [(RANG, now + 5)]
+
+
+def test_a_collectors_clock_set_back_makes_nobody_silent_and_nobody_deaf(booth: Booth) -> None:
+    booth.keep(QUIET)
+    booth.told(0, 5)
+    booth.keeper.look(at(1))
+    booth.keeper.look(at(-59))
+    assert booth.lines() == []
+    booth.keeper.look(at(-53))
+    assert booth.lines() == [(RANG, -54)]
+
+
+def test_a_short_restart_goes_on_listening_and_a_long_one_begins_anew(store: Store) -> None:
+    with store.write() as connection:
+        assert listening_since(connection, now_us=at(0)) == at(0)
+        note_listening(connection, now_us=at(60))
+        assert listening_since(connection, now_us=at(60.5)) == at(0)
+        assert listening_since(connection, now_us=at(90)) == at(90)
 
 
 def test_a_station_never_heard_counts_from_when_it_is_watched(booth: Booth) -> None:

@@ -50,11 +50,13 @@ def _add_other_commands() -> None:
     """Putting a command together takes a millisecond, which the window's start does without."""
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
+    from rook_tally.cli.app_site import sites_app
     from rook_tally.cli.app_stations import stations_app
     from rook_tally.cli.app_wall import wall_app
     from rook_tally.cli.app_watches import watches_app
     from rook_tally.cli.app_workings import workings_app
 
+    app.add_typer(sites_app)
     app.add_typer(stations_app)
     app.add_typer(doors_app)
     app.add_typer(care_app)
@@ -177,10 +179,11 @@ def export(
     station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
     quantity: Annotated[str | None, typer.Option(metavar="SLUG")] = None,
     from_: Annotated[
-        str | None, typer.Option("--from", metavar="T", help="RFC 3339 or a date; included.")
+        str | None,
+        typer.Option("--from", metavar="T", help="Local or RFC 3339; included."),
     ] = None,
     to: Annotated[
-        str | None, typer.Option("--to", metavar="T", help="RFC 3339 or a date; not included.")
+        str | None, typer.Option("--to", metavar="T", help="The same; not included.")
     ] = None,
     form: Annotated[str, typer.Option("--format", metavar="csv")] = "csv",
     output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,

@@ -6,8 +6,10 @@ import contextlib
 import csv
 import sys
 from collections.abc import Iterator
+from datetime import tzinfo
 from pathlib import Path
 from typing import TextIO
+from zoneinfo import ZoneInfo
 
 from rook_tally.cli.choice import chosen_series
 from rook_tally.core.errors import UsageError
@@ -33,11 +35,13 @@ def write_export(
     """
     if form != "csv":
         raise UsageError(f"there is no format {form!r}", remedy="the format is csv")
-    start_us, end_us = _moment(from_, "--from"), _moment(to, "--to")
     store = open_store(where, create=False)
     try:
         with store.read() as connection:
-            chosen = chosen_series(load_site(connection), station, quantity)
+            site = load_site(connection)
+            zone = ZoneInfo(site.zone)
+            start_us, end_us = _moment(from_, "--from", zone), _moment(to, "--to", zone)
+            chosen = chosen_series(site, station, quantity)
             with _opened(output) as target:
                 writer = csv.writer(target)
                 writer.writerow(HEADER)
@@ -47,11 +51,11 @@ def write_export(
         store.close()
 
 
-def _moment(text: str | None, option: str) -> int | None:
+def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:
     if text is None:
         return None
     try:
-        return time_us_from_text(text)
+        return time_us_from_text(text, zone)
     except ValueError as error:
         raise UsageError(f"{option}: {error}") from None
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 import structlog
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duty, HeldDuty, Store, Subject, take_duty
+from rook_tally.store import Duty, HeldDuty, Store, Subject, listening_since, take_duty
 from rook_tally.watching.keeping import Keeper
 
 LOOK_EVERY_S = 1.0
@@ -22,7 +22,7 @@ class WatchKeeping:
 
     def __init__(self, store: Store, *, clock: Callable[[], int]) -> None:
         self._store, self._clock = store, clock
-        self._keeper = Keeper(store)
+        self._keeper: Keeper | None = None
         self._moved = asyncio.Event()
 
     def take_up(self, changed: set[Subject]) -> None:
@@ -39,7 +39,7 @@ class WatchKeeping:
                 try:
                     duty = await asyncio.to_thread(self._taken, duty)
                     if duty is not None:
-                        await asyncio.to_thread(self._keeper.look, self._clock())
+                        await asyncio.to_thread(self._look)
                 except StoreError as error:
                     _log.warning("watches_put_off", error=str(error))
                 try:
@@ -50,6 +50,14 @@ class WatchKeeping:
         finally:
             if duty is not None:
                 duty.release()
+
+    def _look(self) -> None:
+        now_us = self._clock()
+        if self._keeper is None:
+            with self._store.write() as connection:
+                since_us = listening_since(connection, now_us=now_us)
+            self._keeper = Keeper(self._store, since_us=since_us)
+        self._keeper.look(now_us)
 
     def _taken(self, held: HeldDuty | None) -> HeldDuty | None:
         if held is not None and held.is_still_held():

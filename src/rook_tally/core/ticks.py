@@ -55,13 +55,16 @@ def _clock_ticks(first: datetime, end_us: int, step_s: int) -> list[TimeTick]:
     elapsed_s = (first.replace(tzinfo=None) - midnight).total_seconds()
     wall = midnight + timedelta(seconds=math.ceil(elapsed_s / step_s) * step_s)
     while True:
-        local = wall.replace(tzinfo=first.tzinfo)
-        time_us = time_us_from_datetime(local)
-        if time_us >= end_us:
-            return ticks
-        at_midnight = step_s >= 3600 and local.hour == 0 and local.minute == 0
-        # A wall time that the clock skips or repeats would stand out of order.
-        if time_us >= start_us and (not ticks or time_us > ticks[-1].time_us):
+        # A wall time stands for two moments when clocks go back, for none when they go forward.
+        for local in (wall.replace(tzinfo=first.tzinfo, fold=fold) for fold in (0, 1)):
+            time_us = time_us_from_datetime(local)
+            if time_us >= end_us:
+                return sorted(ticks, key=lambda one: one.time_us)
+            shown = datetime_from_time_us(time_us).astimezone(first.tzinfo)
+            is_there = shown.replace(tzinfo=None, fold=0) == wall
+            if not is_there or time_us < start_us or any(one.time_us == time_us for one in ticks):
+                continue
+            at_midnight = step_s >= 3600 and local.hour == 0 and local.minute == 0
             label = local.strftime("%a %d") if at_midnight else local.strftime(pattern)
             ticks.append(TimeTick(time_us, label))
         wall += timedelta(seconds=step_s)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, timedelta, tzinfo
 
 SECOND_US = 1_000_000
 MINUTE_US = 60 * SECOND_US
@@ -36,8 +36,8 @@ def rfc3339(time_us: int) -> str:
     return datetime_from_time_us(time_us).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
-def time_us_from_text(text: str) -> int:
-    """A moment from RFC 3339 text; without a zone it is taken as UTC.
+def time_us_from_text(text: str, zone: tzinfo = UTC) -> int:
+    """A moment from RFC 3339 text; without an offset it is a local time of `zone`.
 
     Raises
     ------
@@ -49,7 +49,7 @@ def time_us_from_text(text: str) -> int:
     except ValueError:
         raise ValueError(f"{text!r} is not a time such as 2026-11-23T14:32:08Z") from None
     if moment.tzinfo is None:
-        moment = moment.replace(tzinfo=UTC)
+        moment = moment.replace(tzinfo=zone)
     return time_us_from_datetime(moment)
 
 

@@ -67,14 +67,23 @@ def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
         end = datetime.combine(start.date() + timedelta(days=1), time(0), zone)
         told = TypedTime(time_us_from_datetime(start), time_us_from_datetime(end))
     else:
-        moment = datetime.combine(day or now.date(), clock, zone)
-        if day is None and moment > now:
-            moment = datetime.combine(now.date() - timedelta(days=1), clock, zone)
-        at_us = time_us_from_datetime(moment)
+        at_us = _clock_us(day or now.date(), clock, zone, now_us)
+        if day is None and at_us > now_us:
+            at_us = _clock_us(now.date() - timedelta(days=1), clock, zone, now_us)
         told = TypedTime(at_us, at_us)
     if told.start_us > now_us:
         raise UsageError(f"{text.strip()!r} has not come yet", remedy=_REMEDY)
     return told
+
+
+def _clock_us(day: date, clock: time, zone: tzinfo, now_us: int) -> int:
+    """The moment of a clock time of a day: of the two it is when clocks go back, the newest that
+    has come."""
+    both = {
+        time_us_from_datetime(datetime.combine(day, clock.replace(fold=fold), zone))
+        for fold in (0, 1)
+    }
+    return max((one for one in both if one <= now_us), default=min(both))
 
 
 def _clock_in(words: str, text: str) -> tuple[time | None, str]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from sqlalchemy.engine import Connection
 
@@ -23,7 +22,7 @@ from rook_tally.intake.file_door import (
     columns_from,
     read_table,
 )
-from rook_tally.store import Series, Station, Store, add_series, load_site
+from rook_tally.store import Series, Station, Store, add_series, load_site, zone_named
 from rook_tally.store.imports import bring_in, new_readings
 
 
@@ -75,7 +74,7 @@ def imported_file(
         refused: list[Refused] = []
         for column in columns_from(table, meant or guessed_columns(table)):
             readings, wrong = column_readings(
-                table, column, zone=_zone_named(zone or site.zone),
+                table, column, zone=zone_named(zone or site.zone),
                 max_gap_s=max_gap_s(station.cadence_s),
             )  # fmt: skip
             series = _series_of(connection, station, table, column)
@@ -124,15 +123,6 @@ def _numbers(cells: Iterable[str]) -> list[float]:
         except ValueError:
             continue
     return numbers
-
-
-def _zone_named(name: str) -> ZoneInfo:
-    try:
-        return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError):
-        raise UsageError(
-            f"there is no time zone {name!r}", remedy="such as Europe/London"
-        ) from None
 
 
 def _series_of(connection: Connection, station: Station, table: Table, column: Column) -> Series:

@@ -34,6 +34,7 @@ from rook_tally.store import (
     hear_words,
     keep_strays,
     mark_what_became_certain,
+    note_heard,
     report_clocks,
     write_tape,
 )
@@ -68,6 +69,8 @@ class _Batch:
     sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
     # What stations said of themselves and when, by station id and name.
     words: dict[tuple[int, str], tuple[str, int]] = field(default_factory=dict)
+    # When each station was heard, by its id.
+    heard: dict[int, int] = field(default_factory=dict)
 
 
 def receive(
@@ -205,6 +208,7 @@ def _hear(
         return
     answer.heard += 1
     batch.words[station.id, word.name] = (word.value, message.arrived_us)
+    batch.heard[station.id] = message.arrived_us
 
 
 def _speaker(directory: Directory, message: Message) -> Station | None:
@@ -253,6 +257,7 @@ def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -
     # It was missed: so long without a word is a gap.
     is_late = message.arrived_us - when.time_us > _longest_us(station.cadence_s)
     batch.readings.append(_Arriving(reading, placed.series, answer, is_late, message.arrived_us))
+    batch.heard[station.id] = message.arrived_us
 
 
 @lru_cache
@@ -360,6 +365,8 @@ def _write(
     # What was kept for long is nobody's news, however it comes in at last.
     arrived_us = NOT_NEWS if is_anew else max((one.arrived_us for one in batch.readings), default=0)
     directory.watches.watch(connection, written, told, arrived_us=arrived_us)
+    if not is_anew:
+        note_heard(connection, batch.heard | directory.watches.workings_heard(told, arrived_us))
     hear_words(connection, batch.words)
     confirm_requests(connection, directory, batch.words)
     keep_strays(connection, batch.strays)

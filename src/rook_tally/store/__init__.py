@@ -64,6 +64,7 @@ from rook_tally.store.due import (
 )
 from rook_tally.store.duties import Duty, HeldDuty, take_duty
 from rook_tally.store.envelopes import envelopes
+from rook_tally.store.heard import last_heard, listening_since, note_heard
 from rook_tally.store.judging import mark_what_became_certain
 from rook_tally.store.kinds import keep_kind, kind_of_site, kinds
 from rook_tally.store.moments import Moment, moment_of
@@ -114,7 +115,6 @@ from rook_tally.store.presence import (
 from rook_tally.store.query import (
     Latest,
     gaps_between,
-    heard_since,
     latest,
     latest_written,
     newest_row_us,
@@ -188,6 +188,7 @@ from rook_tally.store.site import (
     load_site,
     renew_access_key,
     set_site,
+    zone_named,
 )
 from rook_tally.store.spans import span_statistics
 from rook_tally.store.standing import Ring, Standing, rings_between, standing, standing_at
@@ -354,7 +355,6 @@ __all__ = [
     "gaps_between",
     "groups",
     "hear_words",
-    "heard_since",
     "history_of",
     "inputs_of",
     "journal",
@@ -371,11 +371,13 @@ __all__ = [
     "keep_working",
     "kind_of_site",
     "kinds",
+    "last_heard",
     "latest",
     "latest_rows",
     "latest_written",
     "letter_done",
     "letter_put_off",
+    "listening_since",
     "load_site",
     "mark_what_became_certain",
     "material",
@@ -392,6 +394,7 @@ __all__ = [
     "newest_times",
     "note_announced",
     "note_device_seen",
+    "note_heard",
     "note_past_changed",
     "note_sent",
     "open_requests",
@@ -472,4 +475,5 @@ __all__ = [
     "write_journal",
     "write_run",
     "write_tape",
+    "zone_named",
 ]

@@ -13,6 +13,7 @@ from sqlalchemy.engine import URL, Connection, Engine, make_url
 from rook_tally.core.errors import StoreError
 from rook_tally.store import schema
 from rook_tally.store.database import Store
+from rook_tally.store.machine_zone import machine_zone
 
 _BUSY_TIMEOUT_MS = 10_000
 LONGEST_LOG_PAGES = 16_000
@@ -140,6 +141,7 @@ def _create_layout(store: Store) -> None:
                 {"key": "id", "value": uuid.uuid4().hex},
             ],
         )
+        connection.execute(sa.insert(schema.site).values(id=1, name="", zone=machine_zone()))
         connection.execute(
             sa.insert(schema.alembic_version).values(version_num=schema.NEWEST_MIGRATION)
         )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import dataclasses
+from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
@@ -22,6 +23,7 @@ class LatestRow:
 
     place: str
     station: str
+    field: str
     quantity: str
     value: float
     unit: str
@@ -29,7 +31,7 @@ class LatestRow:
     quality: str
     level: int
     age_s: float
-    counts: Tally = field(default_factory=Tally)
+    counts: Tally = dataclasses.field(default_factory=Tally)
     clock_ahead_s: float | None = None
 
 
@@ -47,6 +49,7 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
         LatestRow(
             place=one.station.place.name,
             station=one.station.key,
+            field=one.field,
             quantity=one.quantity.slug,
             value=newest[one.id].value,
             unit=one.quantity.base.symbol,

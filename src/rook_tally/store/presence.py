@@ -12,6 +12,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.heard import note_listening
 
 HEARTBEAT_S = 5.0
 GONE_AFTER_S = 15.0
@@ -62,6 +63,7 @@ def report_alive(connection: Connection, collector_id: str, *, now_us: int) -> N
     """A collector's heartbeat; it also clears away those long gone."""
     table = schema.collector
     connection.execute(sa.update(table).where(table.c.id == collector_id).values(heard_us=now_us))
+    note_listening(connection, now_us=now_us)
     gone = sa.select(table.c.id).where(table.c.heard_us < now_us - int(GONE_AFTER_S * 4e6))
     connection.execute(sa.delete(schema.door).where(schema.door.c.collector_id.in_(gone)))
     connection.execute(sa.delete(table).where(table.c.id.in_(gone)))

@@ -192,22 +192,6 @@ def newest_row_us(connection: Connection, series_id: int, before_us: int = _ALWA
 _NEWEST_ROW = "SELECT max(time_us) FROM reading WHERE series_id = ? AND time_us < ?"
 
 
-def heard_since(
-    connection: Connection, series_ids: Sequence[int], after_us: int, most: int
-) -> list[int]:
-    """Moments after one at which any of some series has a fresh row, rising, the first `most`."""
-    if not series_ids:
-        return []
-    marks = ", ".join("?" for _ in series_ids)
-    rows = fetched(
-        connection,
-        f"SELECT DISTINCT time_us FROM reading WHERE series_id IN ({marks}) AND time_us > ? "
-        f"ORDER BY time_us LIMIT {most}",
-        (*series_ids, after_us),
-    )
-    return [int(row[0]) for row in rows]
-
-
 def read_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
     """The exact readings of a series in [start, end), corrected, ordered by time.
 

@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 12
+FORMAT = 13
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -77,6 +77,13 @@ station = Table(
     Column("notes", String, nullable=False, server_default=""),
     Column("latitude", Float),
     Column("longitude", Float),
+)  # fmt: skip
+
+# When a station was last heard, by the collector's clock: what silence is judged by.
+heard = Table(
+    "heard", metadata,
+    Column("station_id", Integer, ForeignKey("station.id"), primary_key=True),
+    Column("heard_us", BigInteger, nullable=False),
 )  # fmt: skip
 
 # What a station says of itself rather than measures: firmware, status, how its controls stand.

@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
 from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 import msgspec
 import sqlalchemy as sa
@@ -213,10 +215,36 @@ def worked_results(connection: Connection) -> dict[int, Result]:
 
 
 def set_site(connection: Connection, *, name: str, zone: str) -> None:
-    """Name the site and its time zone."""
+    """Name the site and its time zone.
+
+    Raises
+    ------
+    UsageError
+        When there is no such zone.
+    """
+    zone_named(zone)
     connection.execute(sa.delete(schema.site))
-    connection.execute(sa.insert(schema.site).values(id=1, name=name, zone=zone))
+    connection.execute(sa.insert(schema.site).values(id=1, name=name.strip(), zone=zone))
     note_change(connection, Subject.SITE)
+
+
+def zone_named(name: str) -> ZoneInfo:
+    """The time zone of an IANA name.
+
+    Raises
+    ------
+    UsageError
+        When there is none; it names those that are alike.
+    """
+    try:
+        return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        alike = get_close_matches(name, available_timezones(), 3)
+        raise UsageError(
+            f"there is no time zone {name!r}",
+            kept="the zone stays as it was",
+            remedy="such as " + (" or ".join(alike) if alike else "Europe/London"),
+        ) from None
 
 
 def add_place(connection: Connection, name: str, *, indoors: bool = True) -> int:

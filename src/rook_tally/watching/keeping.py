@@ -12,18 +12,18 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.errors import UsageError
+from rook_tally.core.gaps import microseconds
 from rook_tally.core.watches.alarms import Alarm, acknowledged, moved, shelved
 from rook_tally.core.watches.definitions import Sort, Watch
 from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.scope import Target
-from rook_tally.core.watches.stepping import Step, Turn, heard_again, still_silent
+from rook_tally.core.watches.stepping import Step, Turn
 from rook_tally.core.watches.ways import Event
 from rook_tally.store import (
     AlarmWish,
     Request,
     RequestSort,
     RequestState,
-    Series,
     Store,
     Subject,
     alarms,
@@ -32,7 +32,7 @@ from rook_tally.store import (
     armed_since,
     control_runs,
     drop_alarms,
-    heard_since,
+    last_heard,
     load_site,
     newest_changes,
     newest_seq,
@@ -48,22 +48,24 @@ _CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS, Subject.
 WISHES = frozenset({
     RequestSort.ACKNOWLEDGE, RequestSort.SHELVE, RequestSort.UNSHELVE, RequestSort.TRIAL,
 })  # fmt: skip
-_AT_ONCE = 10_000
 _LATEST_SHELF_US = 365 * 86_400 * 1_000_000
 
 
 class Keeper:
     """Sees to what time and people do to alarms. Used by one thread."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, *, since_us: int) -> None:
+        """`since_us`: since when somebody has listened; nobody is called silent before that."""
         self._store = store
+        self._since_us = since_us
+        self._looked_us = -1
         self._gate = FloodGate()
         self._seen_seq = -1
         self._watches: Sequence[Watch] = ()
         self._targets: dict[tuple[str, int], Target] = {}
-        self._stations: dict[str, tuple[int, ...]] = {}
+        self._stations: dict[str, int] = {}
+        self._heard_us: dict[int, int] = {}
         self._armed_us: dict[str, int] = {}
-        self._steps: dict[tuple[str, int], Step] = {}
         self._around = Surroundings("", ZoneInfo("UTC"), {})
         self.troubles: dict[str, str] = {}
 
@@ -75,8 +77,13 @@ class Keeper:
         StoreError
             When the store cannot be read or written; nothing was done then.
         """
+        if now_us < self._looked_us:
+            # The clock was set back: what was heard lies ahead, and silence counts from here.
+            self._since_us = now_us
+        self._looked_us = now_us
         with self._store.read() as connection:
             self._follow(connection)
+            self._heard_us = last_heard(connection)
             known = alarms(connection)
             wishes = [one for one in open_requests(connection) if one.sort in WISHES]
             is_due = self._is_anything_due(connection, known, now_us)
@@ -88,7 +95,7 @@ class Keeper:
             self._drop_what_is_gone(connection, known, now_us)
             for wish in wishes:
                 self._grant(connection, wish, known, bell, now_us)
-            self._listen(connection, known, bell, now_us)
+            self._listen(known, bell, now_us)
             for key, alarm in list(known.items()):
                 known[key] = self._passed(alarm, self._targets[key], bell, now_us)
             bell.write(connection)
@@ -101,13 +108,14 @@ class Keeper:
             self._seen_seq = newest
             return
         self._seen_seq = newest_seq(connection)
-        self._steps = {}
         site = load_site(connection)
         self._watches = watches(connection)
         found, troubles = all_targets(connection, site, self._watches)
         self._targets = {(one.watch.slug, one.series.id): one for one in found}
         self.troubles = {slug: str(error) for slug, error in troubles.items()}
-        self._stations = _series_by_station(site.series)
+        # Workings have stations of their own.
+        self._stations = {one.station.key: one.station.id for one in site.series}
+        self._stations |= {one.key: one.id for one in site.stations}
         self._armed_us = armed_since(connection)
         self._around = Surroundings(
             site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
@@ -131,7 +139,7 @@ class Keeper:
             if (alarm.state is AlarmState.SUPPRESSED) == target.watch.is_on:
                 return True
         return any(
-            self._heard(connection, target, known.get(key, Alarm(*key)), now_us)
+            self._turned(target, known.get(key, Alarm(*key)), now_us)[1]
             for key, target in self._targets.items() if target.watch.sort is Sort.SILENT
         )  # fmt: skip
 
@@ -152,52 +160,44 @@ class Keeper:
 
     # Silence
 
-    def _heard(
-        self, connection: Connection, target: Target, alarm: Alarm, now_us: int
-    ) -> tuple[Step, list[tuple[Turn, int]]] | None:
-        """How a watch for silence stands now; None when there is nothing to write about."""
-        key = target.watch.slug, target.series.id
-        step = self._steps.get(key, alarm.step)
-        if step.last_us is None:
-            # Never heard counts from when somebody began to watch for it.
-            step = Step(last_us=self._armed_us.get(target.watch.slug, now_us))
-        turns: list[tuple[Turn, int]] = []
-        series_ids = self._stations.get(target.series.station, ())
-        while heard := heard_since(connection, series_ids, step.last_us or 0, _AT_ONCE):
-            for moment in heard:
-                step, told = heard_again(step, moment, target.watch.silent_s)
-                turns += told
-            if len(heard) < _AT_ONCE:
-                break
-        step, turned = still_silent(step, now_us, target.watch.silent_s)
-        if turned is not None:
-            turns.append(turned)
-        if not turns:
-            # Worth remembering, and not worth writing down.
-            self._steps[key] = step
-            return None
+    def _turned(
+        self, target: Target, alarm: Alarm, now_us: int
+    ) -> tuple[Step, list[tuple[Turn, int]]]:
+        """How a watch for silence stands now, and what came about since it was last looked at.
+
+        By when its station was heard, and by nothing else; never heard counts from when somebody
+        began to watch for it.
+        """
+        heard_us = self._heard_us.get(self._stations.get(target.series.station, -1))
+        armed_us = self._armed_us.get(target.watch.slug, now_us)
+        step, turns = alarm.step, list[tuple[Turn, int]]()
+        # Another word than the one it had rung after, whatever the clock said at it.
+        if step.rang_us is not None and heard_us is not None and heard_us != step.last_us:
+            turns.append((Turn.CLEAR, max(heard_us, step.rang_us)))
+            step = Step()
+        moments = (self._since_us, armed_us, -1 if heard_us is None else heard_us)
+        since_us = max((one for one in moments if one <= now_us), default=now_us)
+        rings_us = since_us + microseconds(target.watch.silent_s)
+        if step.rang_us is None and now_us > rings_us:
+            step = Step(last_us=armed_us if heard_us is None else heard_us, rang_us=rings_us)
+            turns.append((Turn.RING, rings_us))
         return step, turns
 
-    def _listen(
-        self, connection: Connection, known: dict[tuple[str, int], Alarm], bell: Bell, now_us: int
-    ) -> None:
+    def _listen(self, known: dict[tuple[str, int], Alarm], bell: Bell, now_us: int) -> None:
         for key, target in self._targets.items():
             if target.watch.sort is not Sort.SILENT:
                 continue
             alarm = known.get(key, Alarm(*key))
-            found = self._heard(connection, target, alarm, now_us)
-            if found is None:
-                continue
-            step, turns = found
+            step, turns = self._turned(target, alarm, now_us)
             for turn, moment in turns:
                 if turn is Turn.RING:
-                    alarm = replace(alarm, step=Step(step.last_us, rang_us=moment))
+                    alarm = replace(alarm, step=step)
                     alarm = bell.rang(alarm, target, moment, None)
                 else:
                     alarm = replace(alarm, step=Step(step.last_us))
                     alarm = bell.cleared(alarm, target, moment)
-            self._steps[key] = step
-            known[key] = bell.know(replace(alarm, step=step))
+            if turns:
+                known[key] = bell.know(replace(alarm, step=step))
 
     # Time passing
 
@@ -301,10 +301,3 @@ class Keeper:
         bell.say(target, JournalSort.TRIAL, now_us, "rung as a trial", who)
         try_control(connection, watch, now_us=now_us)
         return "rung as a trial"
-
-
-def _series_by_station(series: Sequence[Series]) -> dict[str, tuple[int, ...]]:
-    found: dict[str, list[int]] = {}
-    for one in series:
-        found.setdefault(one.station.key, []).append(one.id)
-    return {key: tuple(ids) for key, ids in found.items()}

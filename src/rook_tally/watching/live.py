@@ -64,6 +64,7 @@ class LiveWatches:
         self._tails: dict[int, Tail] = {}
         self._reach_us: dict[int, int] = {}
         self._is_worked: dict[int, bool] = {}
+        self._silent_workings: dict[int, int] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._remarks: Sequence[Remark] = ()
         self._around = Surroundings("", ZoneInfo("UTC"), {})
@@ -103,6 +104,11 @@ class LiveWatches:
         self._targets = [
             one for one in found if one.watch.sort is not Sort.SILENT and one.watch.is_on
         ]
+        worked = {one.id: one.station.id for one in site.series if one.station.is_worked_out}
+        self._silent_workings = {
+            one.series.id: worked[one.series.id]
+            for one in found if one.watch.sort is Sort.SILENT and one.series.id in worked
+        }  # fmt: skip
         self._at, self._reach_us, self._tails = {}, {}, {}
         for at, target in enumerate(self._targets):
             self._at.setdefault(target.series.id, []).append(at)
@@ -159,6 +165,15 @@ class LiveWatches:
             bell.write(connection)
         if self._targets:
             self._seen_seq = newest_seq(connection)
+
+    def workings_heard(
+        self, worked: Mapping[int, list[NewReading]], arrived_us: int
+    ) -> dict[int, int]:
+        """When the stations of workings that a watch for silence listens to gave a value, by id."""
+        return {
+            station_id: arrived_us
+            for series_id, station_id in self._silent_workings.items() if worked.get(series_id)
+        }  # fmt: skip
 
     def _corrected(self, series_id: int, readings: list[NewReading]) -> list[NewReading]:
         """The good ones among readings, corrected."""

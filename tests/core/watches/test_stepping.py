@@ -15,8 +15,8 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.watches.definitions import Hours, Scope, Sort, Watch
 from rook_tally.core.watches.hours import is_within_hours, within_hours
 from rook_tally.core.watches.judging import judge_of
-from rook_tally.core.watches.stepping import Step, Turn, heard_again, stepped, still_silent
-from rook_tally.core.watching import NEVER, Terms, rings_of, silence_watch
+from rook_tally.core.watches.stepping import Step, Turn, stepped
+from rook_tally.core.watching import NEVER, Terms, rings_of
 
 S = 1_000_000
 GAP_S = 90.0
@@ -57,26 +57,6 @@ def test_stepping_rings_as_rehearsing_does(
         if turned is not None:
             turns.append(turned)
     assert _pairs(turns) == rings_of(time_us, number, terms, guard).tolist()
-
-
-@given(moves, st.integers(0, 2000), st.lists(st.integers(0, 60), max_size=8))
-def test_silence_is_the_same_whenever_somebody_looks(
-    steps: list[int], wait_s: int, looks: list[int]
-) -> None:
-    time_us = 1_700_000_000 * S + np.cumsum(np.abs(np.array(steps, dtype=np.int64))) * S
-    step, turns = Step(), []
-    for at, moment in enumerate(time_us.tolist()):
-        step, heard = heard_again(step, moment, 300.0)
-        turns += heard
-        if at in looks and at + 1 < len(time_us):
-            # Somebody looks just before the next word.
-            step, turned = still_silent(step, int(time_us[at + 1]), 300.0)
-            turns += [] if turned is None else [turned]
-    now_us = int(time_us[-1]) + wait_s * S
-    step, turned = still_silent(step, now_us, 300.0)
-    turns += [] if turned is None else [turned]
-    readings = readings_from(time_us, np.ones(len(time_us)))
-    assert _pairs(turns) == silence_watch(readings, timeout_s=300.0, now_us=now_us).tolist()
 
 
 def test_a_step_written_down_and_read_again_goes_on_as_if_nothing_had_been() -> None:

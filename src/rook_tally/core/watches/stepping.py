@@ -85,26 +85,3 @@ def stepped(
     if rang_us is None:
         return Step(time_us, beyond_us, None, None), turned
     return Step(time_us, None, calm_us, rang_us), turned
-
-
-def heard_again(step: Step, time_us: int, timeout_s: float) -> tuple[Step, list[tuple[Turn, int]]]:
-    """What a watch for silence knows after a word of its station; it may have rung before that
-    without anybody having looked."""
-    timeout_us = microseconds(timeout_s)
-    turned: list[tuple[Turn, int]] = []
-    rang_us = step.rang_us
-    if step.last_us is not None and rang_us is None and time_us - step.last_us > timeout_us:
-        rang_us = step.last_us + timeout_us
-        turned.append((Turn.RING, rang_us))
-    if rang_us is not None:
-        turned.append((Turn.CLEAR, time_us))
-    return Step(last_us=time_us), turned
-
-
-def still_silent(step: Step, now_us: int, timeout_s: float) -> tuple[Step, Turned]:
-    """What a watch for silence knows when time has passed without a word."""
-    timeout_us = microseconds(timeout_s)
-    if step.last_us is None or step.rang_us is not None or now_us - step.last_us <= timeout_us:
-        return step, None
-    rang_us = step.last_us + timeout_us
-    return Step(last_us=step.last_us, rang_us=rang_us), (Turn.RING, rang_us)

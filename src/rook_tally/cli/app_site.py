@@ -1,0 +1,36 @@
+"""Commands about the site as a whole: its name and its time zone."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+
+sites_app = typer.Typer()
+site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
+sites_app.add_typer(site_app, name="site")
+
+
+@site_app.callback()
+def site(context: typer.Context, as_json: JsonOption = False, store: StoreOption = None) -> None:
+    """Name and time zone of the site."""
+    context.obj = chosen_store(context, store)
+    if context.invoked_subcommand is None:
+        from rook_tally.cli.site import print_site
+
+        print_site(context.obj, as_json=as_json)
+
+
+@site_app.command("set")
+def site_set(
+    context: typer.Context,
+    name: Annotated[str | None, typer.Option(metavar="NAME", help="What it is called.")] = None,
+    zone: Annotated[str | None, typer.Option(metavar="ZONE", help="Such as Europe/London.")] = None,
+    store: StoreOption = None,
+) -> None:
+    """Change the name or the time zone; every local time follows at once."""
+    from rook_tally.cli.site import change_site
+
+    change_site(chosen_store(context, store), name=name, zone=zone)

@@ -1,0 +1,34 @@
+"""The site's name and zone by command, and what follows from the zone."""
+
+from __future__ import annotations
+
+import json
+
+from rook_tally.core.timestamps import HOUR_US, time_us_from_text
+from rook_tally.store import Store, load_site
+from tests.builders import append, begin_series
+from tests.processes import rook_tally
+
+
+def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) -> None:
+    series = begin_series(store)
+    first = time_us_from_text("2026-08-11T00:00:00Z")
+    append(store, series, *((first + hour * HOUR_US, float(hour)) for hour in range(72)))
+    done = rook_tally("--store", store.url, "site", "set", "--zone", "Mars/Olympus")
+    assert (done.returncode, "there is no time zone" in done.stderr) == (2, True)
+    done = rook_tally(
+        "--store", store.url, "site", "set", "--name", "Quay", "--zone", "America/Los_Angeles"
+    )
+    assert done.stdout == "Quay, times in America/Los_Angeles\n"
+    told = rook_tally("--store", store.url, "site", "--json").stdout
+    assert json.loads(told) == {"name": "Quay", "zone": "America/Los_Angeles"}
+    with store.read() as connection:
+        assert load_site(connection).name == "Quay"
+    rows = rook_tally(
+        "--store", store.url, "export", "--from", "2026-08-12", "--to", "2026-08-13"
+    ).stdout.splitlines()
+    # A day of theirs begins at seven in the morning, UTC.
+    assert rows[1].startswith("2026-08-12T07:00:00")
+    assert (rows[-1][:19], len(rows)) == ("2026-08-13T06:00:00", 25)
+    told = rook_tally("--store", store.url, "latest", "--json").stdout
+    assert json.loads(told)[0]["field"] == series.field
