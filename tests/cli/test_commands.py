@@ -101,8 +101,8 @@ def test_latest_is_one_json_list_or_a_table(store: Store) -> None:
     append(store, series, (NOON_US, 1033.0))
     (row,) = json.loads(_with(store, "latest", "--json"))
     assert list(row) == [
-        "place", "station", "field", "quantity", "value", "unit", "time", "quality", "level", "age_s",
-        "counts", "clock_ahead_s",
+        "place", "station", "field", "quantity", "value", "unit", "time", "quality", "level",
+        "age_s", "counts", "clock_ahead_s",
     ]  # fmt: skip
     assert "1\u2009033  ppm" in _with(store, "latest")
 

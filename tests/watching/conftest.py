@@ -85,6 +85,13 @@ class Booth:
         (answer,) = receive(self.store, self.directory, self.clocks, [message])
         return answer
 
+    def says_all(self, rows: list[dict[str, float]], *, arrived: float) -> Answer:
+        """Several moments in one message of the dust counter."""
+        body = json.dumps(rows).encode()
+        message = Message("http", "127.0.0.1", body, at(arrived), station="dust")
+        (answer,) = receive(self.store, self.directory, self.clocks, [message])
+        return answer
+
     def says(self, station: str, minute: float, **controls: str) -> None:
         """What a station says of its controls."""
         words = {(self._number(station), f"{CONTROL_PREFIX}{name}"): (value, at(minute))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
@@ -114,15 +115,63 @@ def test_a_ring_found_out_late_is_told_once_a_fresh_reading_shows_that_it_stands
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
 
 
-def test_a_clock_that_is_set_back_begins_a_delay_anew(booth: Booth) -> None:
+@pytest.mark.parametrize("order", [
+    range(12), range(11, -1, -1), [0, 2, 1, 3, 5, 4, 6, 8, 7, 9, 11, 10],
+])  # fmt: skip
+def test_the_order_of_arrival_decides_nothing(booth: Booth, order: Sequence[int]) -> None:
+    """Twelve minutes above the limit ring once it has been so for two, however they come in."""
     booth.keep(DUST)
-    booth.told(10, 30)
-    booth.told(11, 30)
-    booth.told(5, 30, arrived=11.5)
-    assert booth.lines() == []
-    booth.told(6, 30, arrived=12.5)
-    booth.told(7, 30, arrived=13.5)
-    assert booth.lines() == [(RANG, 7)]
+    for minute in order:
+        booth.told(minute, 40.0, arrived=12)
+    assert booth.lines()[0] == (RANG, 2) or booth.lines()[0][0] is RANG
+    assert booth.alarm().step.rang_us == at(2)
+    assert [sort for sort, _ in booth.lines()] == [RANG]
+
+
+def test_a_message_of_many_moments_is_judged_in_order_of_time(booth: Booth) -> None:
+    booth.keep(DUST)
+    rows = [{"pm25": 40.0, "time": at(minute) / 1e6} for minute in range(10, -1, -1)]
+    booth.says_all(rows, arrived=10)
+    assert booth.lines() == [(RANG, 2)]
+
+
+def test_a_late_calm_reading_does_not_clear_what_stands(booth: Booth) -> None:
+    booth.keep(replace(DUST, for_s=0.0, calm_s=0.0))
+    booth.told(0, 5)
+    booth.told(5, 40)
+    booth.told(4, 5, arrived=5.1)
+    assert booth.lines() == [(RANG, 5)]
+    assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
+
+
+def test_what_comes_late_may_show_that_it_rang_and_cleared(booth: Booth) -> None:
+    booth.keep(replace(DUST, for_s=0.0, calm_s=0.0))
+    booth.told(0, 5)
+    booth.told(5, 5)
+    booth.told(3, 40, arrived=5.1)
+    assert booth.lines() == [(RANG, 3), (CLEARED, 5)]
+    assert booth.alarm().state is AlarmState.RETURNED_UNACKNOWLEDGED
+    # Told once: another late one beside it says nothing new.
+    booth.told(4, 40, arrived=5.2)
+    assert booth.lines() == [(RANG, 3), (CLEARED, 5)]
+
+
+def test_a_revised_reading_that_rang_for_nothing_ends_the_ring(booth: Booth) -> None:
+    booth.keep(replace(DUST, for_s=0.0, calm_s=0.0))
+    booth.told(0, 5)
+    booth.told(1, 40)
+    booth.told(1, 5, arrived=1.1)
+    assert booth.lines() == [(RANG, 1), (CLEARED, 1)]
+    booth.told(2, 5)
+    assert booth.lines() == [(RANG, 1), (CLEARED, 1)]
+
+
+def test_how_long_a_ring_lasted_is_said_in_seconds_when_it_was_short(booth: Booth) -> None:
+    booth.keep(replace(DUST, for_s=0.0, calm_s=0.0))
+    booth.told(0, 40)
+    booth.told(17 / 60, 5)
+    with booth.store.read() as connection:
+        assert [one.words for one in journal(connection, sorts=[CLEARED])] == ["after 17 s"]
 
 
 def test_corrections_and_workings_are_watched_as_any_series(booth: Booth) -> None:

@@ -364,7 +364,10 @@ def _write(
     )
     # What was kept for long is nobody's news, however it comes in at last.
     arrived_us = NOT_NEWS if is_anew else max((one.arrived_us for one in batch.readings), default=0)
-    directory.watches.watch(connection, written, told, arrived_us=arrived_us)
+    directory.watches.watch(
+        connection, written, told, arrived_us=arrived_us,
+        rejudged={series_id: judged.first_us for series_id, judged in marked.items()},
+    )  # fmt: skip
     if not is_anew:
         note_heard(connection, batch.heard | directory.watches.workings_heard(told, arrived_us))
     hear_words(connection, batch.words)

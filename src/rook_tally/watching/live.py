@@ -26,6 +26,7 @@ from rook_tally.store import (
     Subject,
     alarms,
     all_targets,
+    armed_since,
     corrections_of,
     journalled_between,
     load_site,
@@ -37,6 +38,7 @@ from rook_tally.store import (
     remarks,
     ways,
 )
+from rook_tally.watching.replay import Numbered, replayed
 from rook_tally.watching.ringing import Bell, FloodGate, Surroundings, level_of
 from rook_tally.watching.tails import SLACK_US, Tail
 
@@ -65,6 +67,8 @@ class LiveWatches:
         self._reach_us: dict[int, int] = {}
         self._is_worked: dict[int, bool] = {}
         self._silent_workings: dict[int, int] = {}
+        self._guarded: list[tuple[int, int]] = []
+        self._armed_us: dict[str, int] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._remarks: Sequence[Remark] = ()
         self._around = Surroundings("", ZoneInfo("UTC"), {})
@@ -109,12 +113,14 @@ class LiveWatches:
             one.series.id: worked[one.series.id]
             for one in found if one.watch.sort is Sort.SILENT and one.series.id in worked
         }  # fmt: skip
-        self._at, self._reach_us, self._tails = {}, {}, {}
+        self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, []
+        self._armed_us = armed_since(connection)
         for at, target in enumerate(self._targets):
             self._at.setdefault(target.series.id, []).append(at)
             if target.judge.reach_s:
                 self._reaches(target.series.id, microseconds(target.judge.reach_s))
             for guard in target.guards:
+                self._guarded.append((guard.series.id, at))
                 self._reaches(guard.series.id, microseconds(guard.settle_s + guard.max_age_s))
         watched = [*self._at, *self._reach_us]
         self._is_worked = {one.id: one.station.is_worked_out for one in site.series}
@@ -132,26 +138,34 @@ class LiveWatches:
     def watch(
         self, connection: Connection, written: Mapping[int, list[NewReading]],
         worked: Mapping[int, list[NewReading]], *, arrived_us: int,
+        rejudged: Mapping[int, int] | None = None,
     ) -> None:  # fmt: skip
         """Judge readings just written and what was worked out of them.
 
         Parameters
         ----------
-        written, worked : readings by series id, in the order they arrived
+        written, worked : readings by series id, in any order
         arrived_us : when they did; `NOT_NEWS` for what is to wake nobody
+        rejudged : from which moment on earlier readings have another quality now, by series id
         """
         if any(series_id not in self._is_worked for series_id in (*written, *worked)):
             # Begun by these very readings.
             self._bind(connection)
         told = {
-            series_id: self._corrected(series_id, readings)
+            series_id: self._corrected(series_id, sorted(readings, key=_moment))
             for series_id, readings in (*written.items(), *worked.items())
             if series_id in self._at or series_id in self._reach_us
         }
+        changed = {key: one for key, one in (rejudged or {}).items() if key in self._reach_us}
+        changed |= {key: one for key, one in (rejudged or {}).items() if key in self._at}
+        for series_id in changed:
+            self._tails.pop(series_id, None)
+            told.setdefault(series_id, [])
         if told:
             now_us = arrived_us
             if arrived_us == NOT_NEWS:
-                now_us = max(one.time_us for several in told.values() for one in several)
+                moments = [one.time_us for several in told.values() for one in several]
+                now_us = max(moments, default=0)
             bell = Bell(self._around, self._gate, now_us)
             self._new_us = {
                 series_id: min(one.time_us for one in readings)
@@ -161,7 +175,16 @@ class LiveWatches:
                 self._heard(series_id, readings)
             for series_id, readings in told.items():
                 for at in self._at.get(series_id, ()):
-                    self._judge(connection, self._targets[at], readings, arrived_us, bell)
+                    self._judge(
+                        connection, self._targets[at], readings, arrived_us, bell,
+                        changed.get(series_id, _ALWAYS_US),
+                    )  # fmt: skip
+            # A guard that is heard late may have let pass what it did not, or the other way.
+            for series_id, at in self._guarded:
+                news = [one.time_us for one in told.get(series_id, ())]
+                moment = min([*news, changed.get(series_id, _ALWAYS_US)])
+                if moment < _ALWAYS_US and self._targets[at].series.id not in told:
+                    self._judge(connection, self._targets[at], (), arrived_us, bell, moment)
             bell.write(connection)
         if self._targets:
             self._seen_seq = newest_seq(connection)
@@ -238,14 +261,16 @@ class LiveWatches:
             newest_us = newest_row_us(connection, target.series.id, upto_us)
             known_us = max(newest_us, step.last_us)
             return replace(alarm, step=replace(step, last_us=known_us))
-        for time_us, number, may in self._numbered(connection, target, since_us, upto_us):
-            step, _ = stepped(step, target.judge.terms, time_us, number, may_ring=may)
+        for row in self._numbered(connection, target, since_us, upto_us):
+            step, _ = stepped(
+                step, target.judge.terms, row.time_us, row.number, may_ring=row.may_ring
+            )
         return replace(alarm, step=step)
 
     def _numbered(
         self, connection: Connection, target: Target, since_us: int, upto_us: int
-    ) -> list[tuple[int, float, bool]]:
-        """Moment, number and leave to ring of the good readings in [since, upto)."""
+    ) -> list[Numbered]:
+        """The good readings in [since, upto) as the watch judges them."""
         from_us = since_us - microseconds(target.judge.reach_s)
         readings = read_range(connection, target.series.id, from_us, upto_us)
         guards = [
@@ -256,27 +281,33 @@ class LiveWatches:
         rows = judged(target, readings, guards, self._remarks, self._around.zone)
         new = rows.time_us >= since_us
         may = np.ones(len(rows.time_us), np.bool_) if rows.may_ring is None else rows.may_ring
-        return list(zip(rows.time_us[new].tolist(), rows.number[new].tolist(),
-                        may[new].tolist(), strict=True))  # fmt: skip
+        value = readings.value[np.searchsorted(readings.time_us, rows.time_us)]
+        columns = (rows.time_us[new], rows.number[new], may[new], value[new])
+        return list(map(Numbered, *(column.tolist() for column in columns)))
 
     def _judge(
         self, connection: Connection, target: Target, readings: Sequence[NewReading],
-        arrived_us: int, bell: Bell,
+        arrived_us: int, bell: Bell, changed_us: int,
     ) -> None:  # fmt: skip
-        """Step one watch through new readings of its series."""
+        """Step one watch through new readings of its series, rising in time; from `changed_us` on
+        what it was judged by before is another."""
         alarm = before = self._alarm(connection, target)
         key = target.watch.slug, target.series.id
         terms = target.judge.terms
-        late: list[int] = []
+        last_us = -1 if alarm.step.last_us is None else alarm.step.last_us
+        oldest_us = arrived_us - LATE_US
+        late = [one.time_us for one in readings if one.time_us <= last_us and
+                one.time_us < oldest_us]  # fmt: skip
+        changes = [one.time_us for one in readings if oldest_us <= one.time_us <= last_us]
+        if oldest_us <= changed_us <= last_us:
+            changes.append(changed_us)
+        if changes:
+            alarm = self._replayed(connection, target, alarm, arrived_us, bell)
+            last_us = _ALWAYS_US
         for one in readings:
-            is_old = arrived_us - one.time_us > LATE_US
-            last_us = alarm.step.last_us
-            if last_us is not None and one.time_us <= last_us:
-                if is_old:
-                    late.append(one.time_us)
-                    continue
-                if self._is_said_anew(target, one.time_us, last_us):
-                    continue
+            if one.time_us <= last_us:
+                continue
+            is_old = one.time_us < oldest_us
             number = self._number(connection, target, one)
             if not np.isfinite(number):
                 continue
@@ -302,11 +333,22 @@ class LiveWatches:
         if late:
             self._judge_late(connection, target, late, bell)
 
-    def _is_said_anew(self, target: Target, time_us: int, last_us: int) -> bool:
-        """Whether a value of a working is one of before, worked out again, and not of a clock that
-        was set back."""
-        is_worked = self._is_worked.get(target.series.id, False)
-        return is_worked and last_us - time_us <= microseconds(target.gap_s)
+    def _replayed(
+        self, connection: Connection, target: Target, alarm: Alarm, arrived_us: int, bell: Bell
+    ) -> Alarm:
+        """Step one watch again from a quarter of an hour ago, and as long before that as its delays
+        take."""
+        terms = target.judge.terms
+        lead_us = microseconds(terms.on_delay_s + terms.off_delay_s + terms.max_gap_s)
+        from_us = arrived_us - LATE_US - lead_us
+        armed_us = self._armed_us.get(target.watch.slug, 0)
+        rows = self._numbered(connection, target, max(from_us, armed_us), _ALWAYS_US)
+        # A reading that looks back may have no number.
+        rows = [one for one in rows if np.isfinite(one.number)]
+        return replayed(
+            target, alarm, rows, from_us=from_us, bell=bell,
+            is_old=lambda moment: moment < arrived_us - LATE_US,
+        )  # fmt: skip
 
     @staticmethod
     def _worse(alarm: Alarm, target: Target, value: float) -> Alarm:
@@ -371,3 +413,7 @@ class LiveWatches:
         self._alarms.clear()
         self._tails.clear()
         self._seen_seq = self._site_seq = -1
+
+
+def _moment(reading: NewReading) -> int:
+    return reading.time_us

@@ -20,8 +20,8 @@ from rook_tally.core.gaps import microseconds
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.shown import Shown
-from rook_tally.core.timestamps import DAY_US, MINUTE_US
-from rook_tally.core.watches.alarms import Alarm, moved
+from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.core.watches.alarms import Alarm, moved, with_clear, with_ring
 from rook_tally.core.watches.definitions import Sort, Watch
 from rook_tally.core.watches.hours import is_within_hours, local_us
 from rook_tally.core.watches.journal import Entry, JournalSort
@@ -127,6 +127,8 @@ class Bell:
     def rang(self, alarm: Alarm, target: Target, at_us: int, value: float | None) -> Alarm:
         """A watch has rung at a moment, by a value in the base unit (None for silence)."""
         level = level_of(target, value)
+        if not alarm.is_untold:
+            alarm = with_ring(alarm, at_us)
         alarm = replace(
             alarm, since_us=at_us, level=level, value=value, is_untold=False, who="", word="",
             told=(),
@@ -143,12 +145,14 @@ class Bell:
         """It turns out that a watch would have rung: written down, and nobody is woken."""
         self.say(target, JournalSort.RANG_LATE, at_us, self._value_words(target, value),
                  level=level_of(target, value))  # fmt: skip
+        alarm = with_ring(alarm, at_us)
         return self.know(replace(alarm, is_untold=True, since_us=at_us, value=value))
 
     def cleared(self, alarm: Alarm, target: Target, at_us: int) -> Alarm:
         """What a watch rang for is over."""
         since_us = at_us if alarm.since_us is None else alarm.since_us
-        words = f"after {span_words(round((at_us - since_us) / 1e6 / 60) * 60)}"
+        alarm = with_clear(alarm, at_us)
+        words = f"after {_lasting_words(max(0, at_us - since_us))}"
         if alarm.is_untold:
             self.say(target, JournalSort.CLEARED_LATE, at_us, words)
             return self.know(replace(alarm, is_untold=False))
@@ -275,6 +279,12 @@ class Bell:
                 ))  # fmt: skip
         put_letters(connection, self._letters, now_us=self._now_us)
         write_journal(connection, self._entries)
+
+
+def _lasting_words(length_us: int) -> str:
+    """How long something lasted: to the second within a minute, else to the minute."""
+    length_s = round(length_us / SECOND_US)
+    return span_words(length_s if length_s < 60 else round(length_s / 60) * 60)
 
 
 def level_of(target: Target, value: float | None) -> Level:

@@ -26,6 +26,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     shelved_until_us : None while it is not shelved
     told : the ways that were told of the last ring by itself; they hear when it is over
     repeat_us, escalate_us : when it is to be told again, or to others; None for never
+    rings : when it rang and cleared lately, the newest last; None for not yet
     """
 
     watch: str
@@ -42,6 +43,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     told: tuple[str, ...] = ()
     repeat_us: int | None = None
     escalate_us: int | None = None
+    rings: tuple[tuple[int, int | None], ...] = ()
 
     @property
     def is_standing(self) -> bool:
@@ -57,6 +59,22 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
     def is_quiet(self) -> bool:
         """Whether it is set aside: it rings on, and nobody is told."""
         return self.state in (AlarmState.SHELVED, AlarmState.SUPPRESSED)
+
+
+_RINGS_KEPT = 16
+
+
+def with_ring(alarm: Alarm, rang_us: int) -> Alarm:
+    """The alarm with one more ring among those that are known."""
+    return replace(alarm, rings=(*alarm.rings[1 - _RINGS_KEPT :], (rang_us, None)))
+
+
+def with_clear(alarm: Alarm, cleared_us: int) -> Alarm:
+    """The alarm with its last ring over."""
+    if not alarm.rings or alarm.rings[-1][1] is not None:
+        return alarm
+    rang_us = alarm.rings[-1][0]
+    return replace(alarm, rings=(*alarm.rings[:-1], (rang_us, max(rang_us, cleared_us))))
 
 
 def moved(alarm: Alarm, event: AlarmEvent) -> Alarm:
