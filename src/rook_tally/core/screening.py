@@ -18,7 +18,8 @@ from rook_tally.core.readings import Quality, Readings
 SPIKE_NEIGHBOURS = 3
 # Wide of what noise does: a spike is called so only when nobody would doubt it.
 _SPIKE_SIGMAS = 5.0
-_SPIKE_ACCURACIES = 5.0
+SPIKE_ACCURACIES = 5.0
+"""How far from its neighbours a spike is at least, in accuracies."""
 STUCK_FOR_S = 6 * 3600.0
 STUCK_READINGS = 60
 
@@ -49,7 +50,7 @@ def screened(readings: Readings, quantity: Quantity, *, max_gap_s: float) -> Qua
         spikes = hampel(
             Readings(readings.time_us, readings.value, quality),
             max_gap_s=max_gap_s, k=SPIKE_NEIGHBOURS, n_sigma=_SPIKE_SIGMAS,
-            min_dev=_SPIKE_ACCURACIES * quantity.accuracy, whole_windows=True,
+            min_dev=SPIKE_ACCURACIES * quantity.accuracy, whole_windows=True,
         )  # fmt: skip
         quality[spikes] = Quality.LONE_SPIKE
     if quantity.never_still:

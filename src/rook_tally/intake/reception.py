@@ -42,6 +42,9 @@ from rook_tally.store.tape import SHOWN_BYTES
 from rook_tally.watching.live import NOT_NEWS
 
 _LONGEST_WHY = 300
+_ANOTHER_STANDS = (
+    "a later value of this message has the same moment and stands; give each a time of its own"
+)
 _MOST_SHOWN = 12
 # Nothing in these could be missed, so they are not kept as strays.
 _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
@@ -163,6 +166,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     answer.refused.extend(content.refused)
     unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
     newest_us: dict[int, int] = {}
+    stands: dict[tuple[int, int], tuple[int, Item]] = {}
     items = content.items
     if name is None and items:
         name = items[0].station
@@ -176,7 +180,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         except UnusableError as error:
             answer.refused.append(Refusal(item.at, item.field, str(error)))
         else:
-            _screened(placed, message, answer, batch)
+            _screened(placed, message, answer, batch, directory, stands)
             if item.time_us is not None:
                 station_id = placed.series.station.id
                 newest_us[station_id] = max(item.time_us, newest_us.get(station_id, item.time_us))
@@ -246,17 +250,34 @@ def _placed(
     return directory.placed(connection, station, item)
 
 
-def _screened(placed: Placed, message: Message, answer: Answer, batch: _Batch) -> None:
+def _screened(
+    placed: Placed, message: Message, answer: Answer, batch: _Batch, directory: Directory,
+    stands: dict[tuple[int, int], tuple[int, Item]],
+) -> None:  # fmt: skip
+    """Put a value among the batch's readings; of several for one moment in one message the last
+    stands, as `stands` knows by series and moment."""
     item, station = placed.item, placed.series.station
     when = timing(item.time_us, arrived_us=message.arrived_us, unreadable=item.time_note)
     if when.note:
         answer.noted.append(Refusal(item.at, item.field, when.note))
         batch.tallies[station.id].arrival_timed += 1
-    quality = quality_at_arrival(placed.series.quantity, placed.value)
+    quality = directory.overruled(placed.series.id, when.time_us)
+    if quality is None:
+        quality = quality_at_arrival(placed.series.quantity, placed.value)
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
     is_late = message.arrived_us - when.time_us > _longest_us(station.cadence_s)
-    batch.readings.append(_Arriving(reading, placed.series, answer, is_late, message.arrived_us))
+    arriving = _Arriving(reading, placed.series, answer, is_late, message.arrived_us)
+    key = placed.series.id, when.time_us
+    before = stands.get(key)
+    if before is not None and batch.readings[before[0]].reading.value != placed.value:
+        at, earlier = before
+        answer.refused.append(Refusal(earlier.at, earlier.field, _ANOTHER_STANDS))
+        batch.readings[at] = arriving
+        stands[key] = at, item
+    else:
+        stands[key] = len(batch.readings), item
+        batch.readings.append(arriving)
     batch.heard[station.id] = message.arrived_us
 
 

@@ -9,6 +9,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.core.readings import Quality
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.units import Unit
 from rook_tally.intake.decode.hints import NO_HINTS, Hints
@@ -18,6 +19,7 @@ from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.intake.working_out import LiveWorkings
 from rook_tally.store import (
     DoorSettings,
+    Overruling,
     PollSetting,
     RecentReadings,
     SerialSetting,
@@ -29,6 +31,7 @@ from rook_tally.store import (
     door_settings,
     load_site,
     newest_seq,
+    overrulings_by_series,
     site_changed_since,
 )
 from rook_tally.watching.live import LiveWatches
@@ -71,6 +74,7 @@ class Directory:
         self.recent = RecentReadings()
         self.workings = LiveWorkings()
         self.watches = LiveWatches()
+        self._overruled: dict[int, list[Overruling]] = {}
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], Hints] = {}
 
@@ -93,6 +97,7 @@ class Directory:
         by_id = {one.id: one for one in site.series}
         self._series = {(one.station.id, one.field): one for one in site.series}
         self._series |= {where: by_id[at] for where, at in site.other_names.items()}
+        self._overruled = overrulings_by_series(connection)
         self._patterns, self._hints = [], {}
         for one in door_settings(connection):
             self._take_settings(one.settings)
@@ -112,6 +117,13 @@ class Directory:
         except UsageError:
             # Written by a program with other rules: its messages come as strays, and say why.
             return
+
+    def overruled(self, series_id: int, time_us: int) -> Quality | None:
+        """What a person said of the stretch a moment lies in; None when nobody did."""
+        for one in self._overruled.get(series_id, ()):
+            if one.from_us <= time_us < one.to_us:
+                return one.quality
+        return None
 
     def told_of(self, message: Message) -> tuple[Message, Hints]:
         """A message with what its door's settings say of it: who speaks, how to read it."""

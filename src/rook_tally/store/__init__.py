@@ -25,6 +25,7 @@ from rook_tally.store.changes import (
     Change,
     ChangeTail,
     Subject,
+    are_forgotten,
     newest_changes,
     newest_seq,
     prune_changes,
@@ -85,7 +86,13 @@ from rook_tally.store.outbox import (
     replace_letter,
     waiting_letters,
 )
-from rook_tally.store.overruling import Overruling, overrule, overrulings, withdraw_overruling
+from rook_tally.store.overruling import (
+    Overruling,
+    overrule,
+    overrulings,
+    overrulings_by_series,
+    withdraw_overruling,
+)
 from rook_tally.store.overview import LatestRow, latest_rows
 from rook_tally.store.page_devices import (
     PageDevice,
@@ -328,6 +335,7 @@ __all__ = [
     "append_history",
     "append_readings",
     "append_sealed",
+    "are_forgotten",
     "armed_since",
     "ask",
     "bind_workings",
@@ -402,6 +410,7 @@ __all__ = [
     "order_sheets",
     "overrule",
     "overrulings",
+    "overrulings_by_series",
     "page_devices",
     "page_setting",
     "prune_changes",

@@ -87,19 +87,29 @@ def newest_seq(connection: Connection) -> int:
 
 _NEWEST_SINCE = (
     f"SELECT max(seq), max(CASE WHEN subject IN ({int(Subject.SITE)}, {int(Subject.SERIES)}) "
-    "THEN seq END) "
+    "THEN seq END), (SELECT min(seq) FROM change) "
     "FROM change WHERE seq > ?"
 )
 
 
 def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
-    """Whether the configuration changed after a notice, and the number of the newest notice."""
-    ((newest, newest_site),) = fetched(connection, _NEWEST_SINCE, (seq,))
-    return newest_site is not None, seq if newest is None else int(newest)
+    """Whether the configuration changed, or may have, after a notice, and the number of the newest
+    notice."""
+    ((newest, newest_site, oldest),) = fetched(connection, _NEWEST_SINCE, (seq,))
+    is_unknown = oldest is not None and oldest > seq + 1
+    return is_unknown or newest_site is not None, seq if newest is None else int(newest)
+
+
+def are_forgotten(connection: Connection, seq: int) -> bool:
+    """True if notices after one were dropped: whoever has read that far has to read all anew."""
+    ((oldest,),) = fetched(connection, "SELECT min(seq) FROM change", ())
+    return oldest is not None and int(oldest) > seq + 1
 
 
 def newest_changes(connection: Connection, seq: int) -> tuple[int, set[Subject]]:
-    """Number of the newest notice, and what the notices after one are about."""
+    """Number of the newest notice, and what the notices after one are, or may have been, about."""
+    if are_forgotten(connection, seq):
+        return newest_seq(connection), set(Subject)
     rows = fetched(
         connection, "SELECT subject, max(seq) FROM change WHERE seq > ? GROUP BY subject", (seq,)
     )
@@ -112,6 +122,9 @@ def readings_changed_since(connection: Connection, seq: int) -> tuple[int, list[
     ((newest,),) = fetched(connection, "SELECT max(seq) FROM change WHERE seq > ?", (seq,))
     if newest is None:
         return seq, []
+    if are_forgotten(connection, seq):
+        every = fetched(connection, "SELECT id FROM series", ())
+        return int(newest), [int(row[0]) for row in every]
     rows = fetched(connection, _CHANGED_READINGS, (seq,))
     return int(newest), [int(row[0]) for row in rows]
 
@@ -165,9 +178,13 @@ class ChangeTail:
         return moved
 
     def changes(self) -> list[Change]:
-        """Notices since the last call, oldest first."""
+        """Notices since the last call, oldest first; one a subject where some were dropped."""
         table = schema.change
         with self._store.read() as connection:
+            if are_forgotten(connection, self._seq):
+                self._seq = newest_seq(connection)
+                others = [one for one in Subject if one is not Subject.READINGS]
+                return [Change(self._seq, one, None, None, None) for one in others]
             rows = connection.execute(
                 sa.select(table).where(table.c.seq > self._seq).order_by(table.c.seq)
             ).all()
@@ -182,6 +199,9 @@ class ChangeTail:
         """What the notices since the last call are about, without reading each of them."""
         table = schema.change
         with self._store.read() as connection:
+            if are_forgotten(connection, self._seq):
+                self._seq = newest_seq(connection)
+                return set(Subject)
             rows = connection.execute(
                 sa.select(table.c.subject, sa.func.max(table.c.seq))
                 .where(table.c.seq > self._seq)

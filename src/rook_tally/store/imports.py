@@ -18,8 +18,9 @@ from rook_tally.core.pages import decode, encode
 from rook_tally.core.readings import Readings
 from rook_tally.store import schema
 from rook_tally.store.append import append_history
-from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.changes import Subject, note_change, note_readings
 from rook_tally.store.due import note_past_changed
+from rook_tally.store.overruling import with_overrulings
 from rook_tally.store.pages import page_rows, sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
@@ -59,6 +60,7 @@ def bring_in(
         new = new_readings(connection, series, all_of_it)
         if not len(new):
             continue
+        new = with_overrulings(connection, series.id, new)
         count += len(new)
         append_history(connection, series.id, new)
         connection.execute(
@@ -102,6 +104,9 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
     for row in brought:
         readings = decode(row.payload)
         gone += _remove(connection, series[row.series_id], readings)
+        span_us = int(readings.time_us[0]), int(readings.time_us[-1])
+        # Whoever seals one of these days meanwhile has to begin anew.
+        note_readings(connection, {row.series_id: span_us})
         note_past_changed(
             connection, row.series_id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
         )
@@ -130,7 +135,8 @@ def _remove(connection: Connection, series: Series, brought: Readings) -> int:
         else "DELETE FROM reading WHERE series_id = %s AND time_us = %s",
         [(series.id, moment) for moment in leaving.tolist()] or [(0, 0)],
     )
-    for _, day_us in sorted(sealed_days(connection, [series.id], first_us, last_us)):
+    touched = sealed_days(connection, [series.id], first_us - gap_us, last_us + gap_us)
+    for _, day_us in sorted(touched):
         around = read_raw_range(connection, series.id, day_us - gap_us, day_us + PAGE_US + gap_us)
         stays = ~np.isin(around.time_us, leaving)
         left = Readings(around.time_us[stays], around.value[stays], around.quality[stays])

@@ -16,18 +16,27 @@ from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Quality, Readings, readings_from
 from rook_tally.core.screening import (
     SCREENED_TAIL,
+    SPIKE_ACCURACIES,
+    SPIKE_NEIGHBOURS,
     STUCK_FOR_S,
     STUCK_READINGS,
     screened,
     stuck_parts,
 )
 from rook_tally.store import schema
+from rook_tally.store.append import write_rows
+from rook_tally.store.changes import note_readings
 from rook_tally.store.driver import fetched
-from rook_tally.store.overruling import overruled, write_row_qualities
+from rook_tally.store.overruling import overruled
+from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
+from rook_tally.store.summaries import PAGE_US
 
 # Half of what a stuck value takes lies on one side of a reading in it.
 _STILL_NEIGHBOURS = STUCK_READINGS // 2
+# Readings may come later than their cadence.
+_TAIL_CADENCES = 2 * SCREENED_TAIL
+_NEWEST_SEALED = "SELECT max(start_us) FROM page WHERE series_id = ?"
 _COLUMNS = "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us"
 # One statement: it runs with every batch and series.
 _AROUND = (
@@ -62,7 +71,7 @@ def mark_what_became_certain(
     for one in series:
         if one.id not in touched or not _is_screened_later(one.quantity):
             continue
-        near = _rows_around(connection, one.id, *touched[one.id])
+        near = _readings_around(connection, one, *touched[one.id])
         changed: list[Judged] = []
         if _may_hold_a_fault(near, one.quantity):
             changed += _mark(connection, one, near, _told_nearby(one, near, touched[one.id][0]))
@@ -95,7 +104,11 @@ def _mark(
         changed &= ~overruled(connection, series.id, readings)
     if not changed.any():
         return []
-    write_row_qualities(connection, series.id, readings, told, changed)
+    # One that is sealed gets a row, which stands before its page until that is sealed anew.
+    marked = Readings(readings.time_us[changed], readings.value[changed], told[changed])
+    write_rows(connection, series.id, marked)
+    moments = marked.time_us
+    note_readings(connection, {series.id: (int(moments[0]), int(moments[-1]))})
     was_good = readings.quality == Quality.GOOD
     became_suspect = int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
     return [Judged(became_suspect, int(readings.time_us[changed][0]))]
@@ -188,12 +201,25 @@ def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
     """Whether a look is worth its time: nearly always nothing has jumped."""
     if len(near) < 3:
         return False
-    jumped = float(np.abs(np.diff(near.value)).max()) > 4 * quantity.accuracy
-    return jumped or bool((near.value == 0).any())
+    if (near.value == 0).any():
+        return True
+    # As far as a spike stands out, in however many steps it went there.
+    width = min(len(near), 2 * SPIKE_NEIGHBOURS + 1)
+    windows = np.lib.stride_tricks.sliding_window_view(near.value, width)
+    ranges = windows.max(axis=1) - windows.min(axis=1)
+    return bool((ranges > SPIKE_ACCURACIES * quantity.accuracy).any())
 
 
-def _rows_around(connection: Connection, series_id: int, first_us: int, last_us: int) -> Readings:
-    """Rows of a window with `SCREENED_TAIL` before and after it."""
+def _readings_around(
+    connection: Connection, series: Series, first_us: int, last_us: int
+) -> Readings:
+    """Readings of a window with `SCREENED_TAIL` before and after it; what came late for a sealed
+    day is judged among what is sealed."""
+    series_id = series.id
+    margin_us = microseconds(_TAIL_CADENCES * series.station.cadence_s)
+    ((sealed_us,),) = fetched(connection, _NEWEST_SEALED, (series_id,))
+    if sealed_us is not None and first_us - margin_us < sealed_us + PAGE_US:
+        return read_raw_range(connection, series_id, first_us - margin_us, last_us + margin_us)
     bounds = (series_id, first_us, series_id, first_us, last_us, series_id, last_us)
     return _readings(sorted(fetched(connection, _AROUND, bounds)))
 

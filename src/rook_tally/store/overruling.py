@@ -100,6 +100,26 @@ def overrulings(connection: Connection, series_id: int) -> list[Overruling]:
     ]
 
 
+def overrulings_by_series(connection: Connection) -> dict[int, list[Overruling]]:
+    """What people have said of stretches of every series."""
+    found: dict[int, list[Overruling]] = {}
+    for row in connection.execute(sa.select(schema.overruling)):
+        one = Overruling(
+            row.id, row.series_id, row.from_us, row.to_us, Quality(row.quality), row.who, row.why
+        )
+        found.setdefault(row.series_id, []).append(one)
+    return found
+
+
+def with_overrulings(connection: Connection, series_id: int, readings: Readings) -> Readings:
+    """Readings with the qualities people have given the stretches they lie in."""
+    quality = readings.quality.copy()
+    for one in overrulings(connection, series_id):
+        first, after = np.searchsorted(readings.time_us, [one.from_us, one.to_us])
+        quality[first:after] = one.quality
+    return Readings(readings.time_us, readings.value, quality)
+
+
 def overruled(connection: Connection, series_id: int, readings: Readings) -> BoolArray:
     """(N,) mask of the readings a person has spoken of."""
     mask = np.zeros(len(readings), dtype=np.bool_)
@@ -147,11 +167,16 @@ def _judge_anew(
     changed = inside & (judged != around.quality)
     if (changed & is_row).any():
         write_row_qualities(connection, series.id, around, judged, changed & is_row)
-    days = sorted(day for _, day in sealed_days(connection, [series.id], from_us, to_us))
+    reach_us = microseconds(gap_s)
+    days = sorted(
+        day for _, day in sealed_days(connection, [series.id], from_us - reach_us, to_us + reach_us)
+    )
     _rewrite_pages(connection, series, days, from_us, to_us, Readings(
         around.time_us, around.value, judged
     ))  # fmt: skip
     note_past_changed(connection, series.id, from_us, to_us)
+    # Whoever seals one of its days meanwhile has to begin anew.
+    note_readings(connection, {series.id: (from_us, to_us)})
     # Statistics, ribbons and lanes over the stretch follow.
     note_change(connection, Subject.SITE)
 

@@ -4,10 +4,16 @@ be suspect need not be looked at in the store."""
 from __future__ import annotations
 
 import math
+from collections import deque
 from collections.abc import Sequence
 
 from rook_tally.core.readings import Quality
-from rook_tally.core.screening import SCREENED_TAIL, STUCK_READINGS
+from rook_tally.core.screening import (
+    SCREENED_TAIL,
+    SPIKE_ACCURACIES,
+    SPIKE_NEIGHBOURS,
+    STUCK_READINGS,
+)
 from rook_tally.store.append import NewReading
 from rook_tally.store.site import Series
 
@@ -19,12 +25,14 @@ class _Tail:
     """The end of a series: its newest moment and value, for how many readings in a row nothing has
     jumped, been zero or been suspect, and how many have had the same value."""
 
-    __slots__ = ("calm", "last_us", "still", "value")
+    __slots__ = ("calm", "last_us", "lately", "still", "value")
 
     def __init__(self) -> None:
         self.last_us = -1
         self.value = math.nan
         self.calm = self.still = 0
+        # As many as are looked at together for a spike.
+        self.lately: deque[float] = deque(maxlen=2 * SPIKE_NEIGHBOURS + 1)
 
 
 class RecentReadings:
@@ -48,19 +56,20 @@ class RecentReadings:
         Returns
         -------
         bool
-            True when nothing jumped, was zero or stood still in them and the `SCREENED_TAIL`
+            True when nothing moved as far as a spike, was zero or stood still in them and the
+            `SCREENED_TAIL`
             before: the same as `judging` asks of rows.
         """
         tail = self._tails.get(series.id)
         if tail is None or newest_before_us is None or newest_before_us != tail.last_us:
             tail = self._tails[series.id] = _Tail()
-        most = 4 * series.quantity.accuracy
+        most = SPIKE_ACCURACIES * series.quantity.accuracy
         ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
         for one in ordered:
             value = one.value
             tail.still = tail.still + 1 if value == tail.value else 1
-            # The first value's distance from none is none: it begins the count.
-            is_calm = not abs(value - tail.value) > most and value != 0.0
+            tail.lately.append(value)
+            is_calm = value != 0.0 and max(tail.lately) - min(tail.lately) <= most
             tail.calm = tail.calm + 1 if is_calm and one.quality is Quality.GOOD else 0
             tail.value = value
         tail.last_us = ordered[-1].time_us

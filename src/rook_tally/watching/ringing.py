@@ -20,13 +20,13 @@ from rook_tally.core.gaps import microseconds
 from rook_tally.core.levels import Level
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.shown import Shown
-from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.core.timestamps import DAY_US, MINUTE_US
 from rook_tally.core.watches.alarms import Alarm, moved, with_clear, with_ring
 from rook_tally.core.watches.definitions import Sort, Watch
 from rook_tally.core.watches.hours import is_within_hours, local_us
 from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.scope import Target
-from rook_tally.core.watches.sentences import short_words, span_words
+from rook_tally.core.watches.sentences import lasting_words, short_words, span_words
 from rook_tally.core.watches.ways import Event, Notice, Way
 from rook_tally.store import (
     drop_letters,
@@ -152,7 +152,7 @@ class Bell:
         """What a watch rang for is over."""
         since_us = at_us if alarm.since_us is None else alarm.since_us
         alarm = with_clear(alarm, at_us)
-        words = f"after {_lasting_words(max(0, at_us - since_us))}"
+        words = f"after {lasting_words(max(0, at_us - since_us))}"
         if alarm.is_untold:
             self.say(target, JournalSort.CLEARED_LATE, at_us, words)
             return self.know(replace(alarm, is_untold=False))
@@ -279,12 +279,6 @@ class Bell:
                 ))  # fmt: skip
         put_letters(connection, self._letters, now_us=self._now_us)
         write_journal(connection, self._entries)
-
-
-def _lasting_words(length_us: int) -> str:
-    """How long something lasted: to the second within a minute, else to the minute."""
-    length_s = round(length_us / SECOND_US)
-    return span_words(length_s if length_s < 60 else round(length_s / 60) * 60)
 
 
 def level_of(target: Target, value: float | None) -> Level:

@@ -17,6 +17,7 @@ from rook_tally.core.timestamps import MINUTE_US
 from rook_tally.core.watches.alarms import Alarm
 from rook_tally.core.watches.definitions import Watch
 from rook_tally.core.watches.journal import Entry, JournalSort
+from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.store import (
     ControlRun,
     Request,
@@ -178,7 +179,7 @@ def _ended_or_renewed(
     is_over = run.cleared_us is not None and now_us >= run.least_us
     if is_over or now_us >= run.most_us:
         _ask(connection, run, run.off, now_us=now_us)
-        ran = f"after {round((now_us - run.began_us) / MINUTE_US)} min"
+        ran = f"after {lasting_words(now_us - run.began_us)}"
         if is_over:
             end_run(connection, run)
             return None, [_say(watch, run, JournalSort.STOPPED, f"told to stop {ran}", now_us)]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import MINUS
+from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.watches.definitions import Guard, Hours, Run, Scope, Sort, Watch
 
 _DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
@@ -51,6 +52,12 @@ def span_words(length_s: float) -> str:
         if length_s >= size and length_s % size == 0:
             return f"{length_s / size:g} {unit}"
     return f"{length_s:g} s"
+
+
+def lasting_words(length_us: int) -> str:
+    """How long something lasted: to the second within a minute, else to the minute."""
+    length_s = round(length_us / SECOND_US)
+    return span_words(length_s if length_s < 60 else round(length_s / 60) * 60)
 
 
 def amount_words(value: float, unit: str) -> str:

@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.readings import Readings
 from rook_tally.core.workings.alignment import Inputs, heard_of
-from rook_tally.store import newest_seq, read_range, schema, site_changed_since
+from rook_tally.store import are_forgotten, newest_seq, read_range, schema, site_changed_since
 
 _MOST_KEPT = 24
 _MOST_REMEMBERED = 64 << 20
@@ -105,6 +105,8 @@ class KeptInputs:
 
 
 def _first_change(connection: Connection, series_id: int, seq: int) -> int:
+    if are_forgotten(connection, seq):
+        return -1
     changes = schema.change.c
     first = connection.execute(
         sa.select(sa.func.min(changes.from_us)).where(

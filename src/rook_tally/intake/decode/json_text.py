@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from typing import TypeAlias
 
 import msgspec
@@ -60,13 +61,21 @@ def _parsed_patiently(body: bytes) -> Json:
     return result
 
 
+_DECIMAL_COMMA = re.compile(r"[+-]?\d+,\d+")
+
+
 def number_from(value: int | float | str) -> float:
     """A JSON number or numeric text as float; ValueError saying why it is none."""
     if isinstance(value, str):
+        text = value.strip().replace("−", "-")
+        # Python also reads 1_0; nobody who measures writes that.
+        if "_" in text:
+            raise ValueError(f"{_shortened(value)} is not a number")
         try:
-            number = float(value.strip().replace("−", "-"))
+            number = float(text)
         except ValueError:
-            raise ValueError(f"{_shortened(value)} is not a number") from None
+            hint = "; a decimal point is wanted" if _DECIMAL_COMMA.fullmatch(text) else ""
+            raise ValueError(f"{_shortened(value)} is not a number{hint}") from None
     else:
         try:
             number = float(value)

@@ -13,7 +13,8 @@ from rook_tally.intake.decode.told_value import sent_time, value_and_unit
 from rook_tally.intake.message import Decoded, Item, Refusal, Said
 
 STATION, TIME = "station", "time"
-_PAIR = re.compile(r"([^\s=,;]{1,100})\s*=\s*(\"[^\"]*\"|[^\s=,;]+)")
+# A comma within digits belongs to the value: 21,4 is no 21.
+_PAIR = re.compile(r"([^\s=,;]{1,100})\s*=\s*(\"[^\"]*\"|[^\s=,;]+(?:(?<=\d),\d+(?=[\s,;]|$))?)")
 _BETWEEN = re.compile(r"[\s,;]*")
 
 

@@ -174,7 +174,10 @@ def from_csv(body: bytes) -> Decoded | None:
         if fields is None or b'"' in body or not lines:
             return None
         width = len(fields) + 1
-        cells = list(map(float, ",".join(lines).split(",")))
+        joined = ",".join(lines)
+        if "_" in joined:  # which Python reads as part of a number
+            return None
+        cells = list(map(float, joined.split(",")))
     except ValueError:
         return None
     rows = len(lines)
@@ -206,6 +209,8 @@ def from_pairs(body: bytes) -> Decoded | None:
         return None
     try:
         words = body.decode("ascii").replace("=", " ").split(" ")
+        if any("_" in one for one in words[1::2]):
+            return None
         names, numbers = words[::2], list(map(float, words[1::2]))
     except ValueError:
         return None
