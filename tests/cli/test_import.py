@@ -74,7 +74,9 @@ def test_brought_in_and_taken_back_also_after_sealing(
     file.write_text("\n".join(rows))
     before = _values(store)
     words = (str(file), "--station", "wall", "--time", "Datum", "--map", "Luft=temperature")
-    code, told, _ = _import(store, *words)
+    code, _, wrong = _import(store, *words)
+    assert (code, "03 November 2026 (day-first) or 11 March 2026" in wrong) == (2, True)
+    code, told, _ = _import(store, *words, "--dates", "day-first")
     assert (code, told.splitlines()[-1]) == (
         0, "2 readings; take them back with rook-tally import --undo 1",
     )  # fmt: skip
@@ -90,7 +92,7 @@ def test_a_new_series_is_begun_for_a_new_quantity(
     store: Store, series: Series, tmp_path: Path
 ) -> None:
     file = tmp_path / "both.csv"
-    file.write_text("timestamp,humidity,pressure\n1793707260,50,101325\n")
+    file.write_text("timestamp,humidity [%],pressure_pa\n1793707260,50,101325\n")
     code, _, wrong = _import(store, str(file), "--station", "wall")
     assert code == 0, wrong
     assert [value for _, value in _values(store, "humidity")] == [50.0]
@@ -120,5 +122,6 @@ def test_files_that_cannot_be_read(
 
 def test_what_is_asked_for_has_to_be_there(store: Store, series: Series) -> None:
     assert "there is no import 9" in _import(store, "--undo", "9")[2]
-    assert "whose is it?" in _import(store)[2]
+    assert "what is to be read?" in _import(store)[2]
+    assert "cannot be read 'backwards'" in _import(store, "f.csv", "--dates", "backwards")[2]
     assert "cannot be read" in _import(store, "/nowhere.csv", "--station", "wall")[2]

@@ -66,8 +66,12 @@ def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
     begin_series(store, key="kiln-1", place="Kiln room")
     window = open_desk(held_clock(NOON_US))
 
-    def importer(file: Path, station: str, zone: str, *, dry_run: bool) -> str:
-        return import_for_desk(store, file, station, zone, dry_run=dry_run)
+    def importer(
+        file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+    ) -> str:
+        return import_for_desk(
+            store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+        )
 
     window.importer = importer
     return window

@@ -21,6 +21,7 @@ from rook_tally.store import (
     sealing,
 )
 from rook_tally.store.imports import bring_in, take_back
+from rook_tally.store.pages import page_rows
 from tests.builders import MINUTE_US
 from tests.ways_in import WayIn
 
@@ -55,10 +56,9 @@ def test_a_day_changed_while_it_is_sealed_anew_keeps_the_change(
     with store.write() as connection:
         late = NewReading(series.id, DAY + 1, 20.0, Quality.GOOD)
         append_readings(connection, [late])
-    made = sealing.page_rows
 
     def in_between(*words: object) -> object:
-        rows = made(*words)  # type: ignore[arg-type]
+        rows = page_rows(*words)  # type: ignore[arg-type]
         change(store, series, number)
         return rows
 

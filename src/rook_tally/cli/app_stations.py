@@ -172,6 +172,10 @@ def import_(
     zone: Annotated[
         str | None, typer.Option(metavar="NAME", help="Of times without one; the site's if not.")
     ] = None,
+    dates: Annotated[
+        str | None,
+        typer.Option(metavar="day-first|month-first", help="What stands first in 11/05/2026."),
+    ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what it would do.")] = False,
     undo: Annotated[
         int | None, typer.Option(metavar="N", help="Take back what an import brought.")
@@ -180,19 +184,24 @@ def import_(
     store: StoreOption = None,
 ) -> None:
     """Read a CSV file into a station's series; what is there already stays as it is."""
-    from rook_tally.cli.import_file import import_file, list_imports, undo_import
+    from rook_tally.cli.import_file import (
+        date_order,
+        import_file,
+        list_imports,
+        undo_import,
+    )
 
     where = chosen_store(context, store)
     if undo is not None:
         undo_import(where, undo)
     elif listed:
         list_imports(where)
-    elif file is None or station is None:
-        raise UsageError("what is to be read, and whose is it?", remedy="FILE --station KEY")
+    elif file is None:
+        raise UsageError("what is to be read?", remedy="FILE --station KEY")
     else:
         import_file(
             where, file, station, maps=maps or [], time_column=time_column, zone=zone,
-            dry_run=dry_run,
+            dry_run=dry_run, dates=date_order(dates),
         )  # fmt: skip
 
 

@@ -70,10 +70,14 @@ def attend_to(window: DeskWindow, only: OnlyWindow | None) -> None:
     QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
 
 
-def _read_file(store: Store, file: Path, station: str, zone: str, *, dry_run: bool) -> str:
+def _read_file(
+    store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+) -> str:
     from rook_tally.cli.import_file import import_for_desk
 
-    return import_for_desk(store, file, station, zone, dry_run=dry_run)
+    return import_for_desk(
+        store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+    )
 
 
 def _settle_in(window: DeskWindow) -> None:

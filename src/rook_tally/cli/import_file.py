@@ -6,13 +6,16 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
+import numpy as np
 import typer
 
 from rook_tally.cli.strays import mapped_field
+from rook_tally.core.errors import UsageError
 from rook_tally.core.numerals import figure
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.file_door import Refused
 from rook_tally.intake.file_import import ImportedColumn, ImportOutcome, imported_file
+from rook_tally.intake.file_times import DateOrder
 from rook_tally.store import Store, load_site, open_store
 from rook_tally.store.imports import imports, take_back
 
@@ -20,32 +23,57 @@ _SHOWN_REFUSALS = 5
 
 
 def import_file(
-    where: str, file: Path, key: str, *, maps: list[str], time_column: str | None, zone: str | None,
-    dry_run: bool,
+    where: str, file: Path, key: str | None, *, maps: list[str], time_column: str | None,
+    zone: str | None, dry_run: bool, dates: DateOrder | None,
 ) -> None:  # fmt: skip
     """Read a CSV file into a station's series, or say what that would do."""
     store = open_store(where, create=False)
     try:
         done = imported_file(
             store, file, key, columns=dict(map(mapped_field, maps)), time_column=time_column,
-            zone=zone, now_us=time.time_ns() // 1000, dry_run=dry_run,
+            zone=zone, now_us=time.time_ns() // 1000, dry_run=dry_run, dates=dates,
         )  # fmt: skip
     finally:
         store.close()
     for line in _brought(done):
         typer.echo(line)
-    for line in _refused(done.refused):
+    for line in (*done.remarks, *_refused(done.refused)):
         typer.echo(line, err=True)
     typer.echo(_outcome(done, dry_run=dry_run))
 
 
-def import_for_desk(store: Store, file: Path, station: str, zone: str, *, dry_run: bool) -> str:
-    """The same asked for from the window; returns what came of it in words."""
+def date_order(name: str | None) -> DateOrder | None:
+    """The order of day and month that a person names; None when nobody does.
+
+    Raises
+    ------
+    UsageError
+        When it is none.
+    """
+    try:
+        return None if name is None else DateOrder(name)
+    except ValueError:
+        raise UsageError(
+            f"dates cannot be read {name!r}", remedy="--dates day-first or --dates month-first"
+        ) from None
+
+
+def import_for_desk(
+    store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str = "",
+    dates: str = "",
+) -> str:  # fmt: skip
+    """The same asked for from the window; returns what came of it in words.
+
+    `columns` are COLUMN=QUANTITY:UNIT parted by blanks, `dates` a `DateOrder` or empty.
+    """
     done = imported_file(
-        store, file, station, columns={}, time_column=None, zone=zone or None,
-        now_us=time.time_ns() // 1000, dry_run=dry_run,
+        store, file, station or None, columns=dict(map(mapped_field, columns.split())),
+        time_column=None, zone=zone or None, now_us=time.time_ns() // 1000, dry_run=dry_run,
+        dates=DateOrder(dates) if dates else None,
     )  # fmt: skip
-    lines = [*_brought(done), *_refused(done.refused), _outcome(done, dry_run=dry_run)]
+    lines = [
+        *_brought(done), *done.remarks, *_refused(done.refused), _outcome(done, dry_run=dry_run)
+    ]  # fmt: skip
     return "\n".join(lines)
 
 
@@ -63,12 +91,19 @@ def _told(one: ImportedColumn) -> str:
     column, readings, quantity = one.column, one.readings, one.column.quantity
     if not len(readings):
         return f"{column.name}: {quantity.name}, no readings"
-    low, high = (figure(one, quantity.decimals) for one in
-                 (readings.value.min(), readings.value.max()))  # fmt: skip
+    suspect = int(np.count_nonzero(~readings.good))
+    good = readings.value[readings.good]
+    known = good if len(good) else readings.value
+    low, high = (figure(float(one), quantity.decimals) for one in (known.min(), known.max()))
+    beside = ""
+    if suspect:
+        worst = readings.value[~readings.good]
+        ends = [figure(float(one), quantity.decimals) for one in (worst.min(), worst.max())]
+        beside = f"; {suspect} suspect, {' to '.join(dict.fromkeys(ends))}"
     first, last = (rfc3339(int(one))[:16] for one in (readings.time_us[0], readings.time_us[-1]))
     return (
         f"{column.name}: {quantity.name}, {len(readings)} readings from {first} to {last}, "
-        f"{low} to {high} {quantity.base.symbol}; {one.new} of them new"
+        f"{low} to {high} {quantity.base.symbol}{beside}; {one.new} of them new"
     )
 
 

@@ -59,12 +59,8 @@ def words_of(name: str) -> str:
     return " ".join(re.findall(r"[a-z]+\d*|\d+", parted.lower()))
 
 
-def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
-    """What a field seems to measure, and in which unit its values would be believable.
-
-    The name decides first, whole, then without a unit at its end, then by likeness; the unit is the
-    one the name ends in, else the first in which all values are believable.
-    """
+def named_field(name: str) -> tuple[Quantity | None, str]:
+    """The quantity a field's name says, None for none, and the unit it ends in, empty for none."""
     words = words_of(name)
     stem, _, ending = words.rpartition(" ")
     told_unit = _UNIT_ENDINGS.get(ending, "")
@@ -72,7 +68,19 @@ def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
         slug = _slug_named(candidate)
         if slug is not None:
             quantity = QUANTITIES[slug]
-            return FieldGuess(name, quantity, _fitting_unit(quantity, told_unit, values))
+            return quantity, told_unit if quantity.unit(told_unit) is not None else ""
+    return None, ""
+
+
+def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
+    """What a field seems to measure, and in which unit its values would be believable.
+
+    The name decides first, whole, then without a unit at its end, then by likeness; the unit is the
+    one the name ends in, else the first in which all values are believable.
+    """
+    quantity, told_unit = named_field(name)
+    if quantity is not None:
+        return FieldGuess(name, quantity, _fitting_unit(quantity, told_unit, values))
     return FieldGuess(name, None, "")
 
 

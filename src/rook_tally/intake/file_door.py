@@ -1,4 +1,4 @@
-"""The file door: a CSV file read as a whole, its columns mapped, its times in a zone."""
+"""The file door: a CSV file read as a whole, its columns mapped, its units and decimals read."""
 
 from __future__ import annotations
 
@@ -6,24 +6,17 @@ import csv
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from pathlib import Path
-from zoneinfo import ZoneInfo
-
-import numpy as np
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Readings, readings_from
 from rook_tally.core.screening import screened
-from rook_tally.core.timestamps import time_us_from_epoch
 from rook_tally.intake.decode.csv_text import delimiter_of
 from rook_tally.intake.decode.told_value import value_and_unit
-from rook_tally.intake.screen import EARLIEST_US
 
 MOST_BYTES = 512 * 1024 * 1024
 _TIME_NAMES = ("time", "timestamp", "datetime", "date", "when", "moment")
-_DAY_FIRST = re.compile(r"(\d{1,2})[./](\d{1,2})[./](\d{4})[ T]+(.*)")
 _UNIT = re.compile(r"(.*\S)\s*[\[(]\s*([^\])]+?)\s*[\])]")
 
 
@@ -97,17 +90,22 @@ def read_table(path: Path, *, time_column: str | None = None) -> Table:
 
 
 def column_readings(
-    table: Table, column: Column, *, zone: ZoneInfo, max_gap_s: float
+    table: Table, column: Column, times: Sequence[int | str], *, max_gap_s: float
 ) -> tuple[Readings, list[Refused]]:
     """The readings of one column in the base unit, in order of time, screened.
 
-    Of equal times the last row wins. What cannot be read is told and left out.
+    Parameters
+    ----------
+    times
+        The moment of each row, or why it has none.
+
+    Of equal times the last row stands. What cannot be read, or stands no more, is told.
     """
     at = table.header.index(column.name)
-    times: list[int] = []
-    values: list[float] = []
+    has_commas = table.decimal_comma and any("," in row[at] for row in table.rows if len(row) > at)
+    kept: dict[int, tuple[int, float]] = {}
     refused: list[Refused] = []
-    for line, row in enumerate(table.rows, start=2):
+    for line, (row, moment) in enumerate(zip(table.rows, times, strict=True), start=2):
         if len(row) <= max(at, table.time_column):
             if row:
                 refused.append(Refused(line, f"{len(row)} cells where the header has more"))
@@ -115,17 +113,28 @@ def column_readings(
         cell = row[at].strip()
         if not cell:
             continue
+        if isinstance(moment, str):
+            refused.append(Refused(line, moment))
+            continue
         try:
-            values.append(_base_value(cell, column, table.decimal_comma))
-            times.append(_moment(row[table.time_column].strip(), zone))
+            value = _base_value(cell, column, has_commas=has_commas)
         except ValueError as error:
-            del values[len(times) :]
             refused.append(Refused(line, str(error)))
-    return _in_order(times, values, column.quantity, max_gap_s), refused
+            continue
+        if moment in kept and kept[moment][1] != value:
+            refused.append(Refused(kept[moment][0], f"line {line} has the same time and stands"))
+        kept[moment] = line, value
+    refused.sort(key=lambda one: one.line)
+    moments = sorted(kept)
+    raw = readings_from(moments, [kept[one][1] for one in moments])
+    quality = screened(raw, column.quantity, max_gap_s=max_gap_s)
+    return Readings(raw.time_us, raw.value, quality), refused
 
 
-def _base_value(cell: str, column: Column, decimal_comma: bool) -> float:
-    told, unit_told = value_and_unit(cell.replace(",", ".") if decimal_comma else cell)
+def _base_value(cell: str, column: Column, *, has_commas: bool) -> float:
+    if has_commas and "." in cell:
+        raise ValueError(f"{cell!r} has a point where other cells of its column have a comma")
+    told, unit_told = value_and_unit(cell.replace(",", ".") if has_commas else cell)
     if isinstance(told, str):
         told = told in ("on", "true", "open", "yes")
     name = unit_told or column.unit
@@ -133,40 +142,6 @@ def _base_value(cell: str, column: Column, decimal_comma: bool) -> float:
     if unit is None:
         raise ValueError(f"{name} is no unit of {column.quantity.slug}")
     return float(unit.to_base(float(told)))
-
-
-def _moment(text: str, zone: ZoneInfo) -> int:
-    """RFC 3339, epoch seconds, or a date and time of the zone, also written day first."""
-    try:
-        time_us = time_us_from_epoch(float(text))
-    except ValueError:
-        day_first = _DAY_FIRST.fullmatch(text)
-        if day_first:
-            day, month, year, rest = day_first.groups()
-            text = f"{year}-{int(month):02}-{int(day):02}T{rest.strip()}"
-        try:
-            moment = datetime.fromisoformat(text.replace(" ", "T", 1))
-        except ValueError:
-            raise ValueError(f"{text!r} is no time") from None
-        if moment.tzinfo is None:
-            moment = moment.replace(tzinfo=zone)
-        since = moment.astimezone(UTC) - datetime(1970, 1, 1, tzinfo=UTC)
-        time_us = (since.days * 86_400 + since.seconds) * 1_000_000 + since.microseconds
-    if time_us < EARLIEST_US:
-        raise ValueError(f"{text} is before 2015")
-    return time_us
-
-
-def _in_order(
-    times: Sequence[int], values: Sequence[float], quantity: Quantity, max_gap_s: float
-) -> Readings:
-    raw = readings_from(times, values)
-    order = np.argsort(raw.time_us, kind="stable")
-    last = np.append(np.diff(raw.time_us[order]) > 0, True)[: len(order)]
-    chosen = order[last]
-    sorted_ones = readings_from(raw.time_us[chosen], raw.value[chosen])
-    quality = screened(sorted_ones, quantity, max_gap_s=max_gap_s)
-    return Readings(sorted_ones.time_us, sorted_ones.value, quality)
 
 
 def columns_from(table: Table, mapping: Mapping[str, tuple[Quantity, str]]) -> list[Column]:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.field_guess import guessed_field
+from rook_tally.core.field_guess import named_field
 from rook_tally.core.gaps import max_gap_s
+from rook_tally.core.kinds import Kind
 from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Readings
 from rook_tally.core.registry import quantity_named
@@ -22,6 +23,8 @@ from rook_tally.intake.file_door import (
     columns_from,
     read_table,
 )
+from rook_tally.intake.file_times import DateOrder, file_times
+from rook_tally.intake.own_export import is_own_export, own_readings
 from rook_tally.store import Series, Station, Store, add_series, load_site, zone_named
 from rook_tally.store.imports import bring_in, new_readings
 
@@ -37,56 +40,134 @@ class ImportedColumn:
 
 @dataclass(frozen=True, slots=True)
 class ImportOutcome:
-    """What came of a file. `number` takes it back; 0 after a dry run."""
+    """What came of a file. `number` takes it back; 0 after a dry run.
+
+    `remarks` say how its dates were read, or that nobody can tell.
+    """
 
     number: int
     readings: int
     columns: tuple[ImportedColumn, ...]
     refused: tuple[Refused, ...]
+    remarks: tuple[str, ...] = ()
 
 
 def imported_file(
-    store: Store, file: Path, key: str, *, columns: Mapping[str, tuple[str, str]],
+    store: Store, file: Path, key: str | None, *, columns: Mapping[str, tuple[str, str]],
     time_column: str | None, zone: str | None, now_us: int, dry_run: bool = False,
+    dates: DateOrder | None = None,
 ) -> ImportOutcome:  # fmt: skip
     """Read a CSV file into a station's series, or with `dry_run` say what that would do.
 
-    `columns` are quantity and unit by column; empty means that their names say it.
+    `columns` are quantity and unit by column; empty means that their names say it. An export of our
+    own says itself whose readings it holds; with `key` those of one station are read.
 
     Raises
     ------
     UsageError
-        When the file, station, a column, quantity, unit or zone cannot be meant; nothing was
-        written then.
+        When the file, station, a column, quantity, unit or zone cannot be meant, or its dates can
+        be read in two ways; nothing was written then.
     """
     table = read_table(file, time_column=time_column)
+    remarks: list[str] = []
     with store.write() as connection:
-        site = load_site(connection)
-        station = site.station(key)
-        if station is None:
-            raise UsageError(
-                f"there is no station {key!r}",
-                remedy=f'add it first: rook-tally station add {key} --place "…"',
-            )
-        meant = {name: quantity_and_unit(*told) for name, told in columns.items()}
-        brought: dict[Series, Readings] = {}
-        told: list[ImportedColumn] = []
-        refused: list[Refused] = []
-        for column in columns_from(table, meant or guessed_columns(table)):
-            readings, wrong = column_readings(
-                table, column, zone=zone_named(zone or site.zone),
-                max_gap_s=max_gap_s(station.cadence_s),
+        if is_own_export(table):
+            brought, refused = own_readings(connection, table, key, now_us=now_us)
+            sources = [
+                (Column(_source(one), one.quantity, one.unit), one, readings)
+                for one, readings in brought.items()
+            ]
+        else:
+            sources, refused = _columns_read(
+                connection, table, key, columns, zone, dates, remarks, now_us=now_us,
+                dry_run=dry_run,
             )  # fmt: skip
-            series = _series_of(connection, station, table, column)
-            brought[series] = readings
-            refused.extend(wrong)
-            new = new_readings(connection, series, readings)
-            told.append(ImportedColumn(column, readings, len(new)))
+        told = tuple(
+            ImportedColumn(column, readings, len(new_readings(connection, series, readings)))
+            for column, series, readings in sources
+        )
         if dry_run:
             connection.rollback()
-            return ImportOutcome(0, 0, tuple(told), tuple(refused))
-        done = bring_in(connection, file.name, brought, now_us=now_us)
-    return ImportOutcome(done.id, done.readings, tuple(told), tuple(refused))
+            return ImportOutcome(0, 0, told, tuple(refused), tuple(remarks))
+        done = bring_in(
+            connection, file.name, {series: readings for _, series, readings in sources},
+            now_us=now_us,
+        )  # fmt: skip
+    return ImportOutcome(done.id, done.readings, told, tuple(refused), tuple(remarks))
+
+
+def _source(series: Series) -> str:
+    return f"{series.station.key} {series.field}"
+
+
+def _columns_read(
+    connection: Connection, table: Table, key: str | None,
+    mapping: Mapping[str, tuple[str, str]], zone: str | None, dates: DateOrder | None,
+    remarks: list[str], *, now_us: int, dry_run: bool,
+) -> tuple[list[tuple[Column, Series, Readings]], list[Refused]]:  # fmt: skip
+    site = load_site(connection)
+    station = site.station(key) if key else None
+    if station is None:
+        raise UsageError(
+            f"there is no station {key!r}" if key else "whose readings are these?",
+            remedy=f'add it first: rook-tally station add {key} --place "…"'
+            if key else "say it with --station KEY",
+        )  # fmt: skip
+    meant = {name: quantity_and_unit(*told) for name, told in mapping.items()}
+    wanted = columns_from(table, meant or named_columns(table))
+    known = [_known_series(site.series, station, table, one) for one in wanted]
+    wanted = [
+        _with_unit(one, at, station.kind, table) for one, at in zip(wanted, known, strict=True)
+    ]
+    cells = [row[table.time_column] if len(row) > table.time_column else "" for row in table.rows]
+    times = file_times(cells, zone_named(zone or site.zone), order=dates, now_us=now_us)
+    if times.is_open:
+        if not dry_run:
+            raise times.ask()
+        remarks.append(str(times.ask()))
+    elif times.order is not None and dates is None:
+        remarks.append(f"dates were read {times.order.value}, as some of them show")
+    refused: list[Refused] = []
+    read: list[tuple[Column, Series, Readings]] = []
+    for column, series in zip(wanted, known, strict=True):
+        readings, wrong = column_readings(
+            table, column, times.time_us, max_gap_s=max_gap_s(station.cadence_s)
+        )
+        refused.extend(wrong)
+        if series is None:
+            series = add_series(
+                connection, station, field=table.unit_in_header(column.name)[0],
+                quantity=column.quantity, unit=column.unit,
+            )  # fmt: skip
+        read.append((column, series, readings))
+    return read, list(dict.fromkeys(refused))
+
+
+def _with_unit(column: Column, series: Series | None, kind: Kind, table: Table) -> Column:
+    """A column with its unit: as it says itself, else that of the series it continues or of the
+    field that its station's kind has for it.
+
+    Raises
+    ------
+    UsageError
+        When neither says it, and there is more than one.
+    """
+    if column.unit:
+        return column
+    if series is not None:
+        return replace(column, unit=series.unit)
+    told = [one.unit for one in kind.fields if one.quantity == column.quantity.slug]
+    if len(set(told)) == 1:
+        return replace(column, unit=told[0])
+    if len(column.quantity.units) == 1:
+        return replace(column, unit=column.quantity.base.symbol)
+    units = " or ".join(f":{one.symbol}" for one in column.quantity.units[:3])
+    name = table.unit_in_header(column.name)[0]
+    raise UsageError(
+        f"column {name!r} says no unit, and {name} was never heard of this station",
+        kept="nothing was written",
+        remedy=f"say it with --map {name}={column.quantity.slug}{units}",
+    )
 
 
 def quantity_and_unit(slug: str, unit: str) -> tuple[Quantity, str]:
@@ -98,15 +179,16 @@ def quantity_and_unit(slug: str, unit: str) -> tuple[Quantity, str]:
     return quantity, unit
 
 
-def guessed_columns(table: Table) -> dict[str, tuple[Quantity, str]]:
-    """Every column whose name says what it is; UsageError when none does."""
+def named_columns(table: Table) -> dict[str, tuple[Quantity, str]]:
+    """Every column whose name says what it is, with the unit it says, if any; UsageError when none
+    does."""
     found: dict[str, tuple[Quantity, str]] = {}
     for at, header in enumerate(table.header):
         name, unit = table.unit_in_header(header)
-        guess = guessed_field(name, _numbers(row[at] for row in table.rows[:200] if len(row) > at))
-        if at != table.time_column and guess.quantity is not None:
-            known = guess.quantity.unit(unit) if unit else None
-            found[header] = (guess.quantity, known.symbol if known else guess.unit)
+        quantity, ending = named_field(name)
+        if at != table.time_column and quantity is not None:
+            known = quantity.unit(unit or ending) if unit or ending else None
+            found[header] = (quantity, known.symbol if known else "")
     if not found:
         raise UsageError(
             "no column's name says what it measures",
@@ -115,27 +197,15 @@ def guessed_columns(table: Table) -> dict[str, tuple[Quantity, str]]:
     return found
 
 
-def _numbers(cells: Iterable[str]) -> list[float]:
-    numbers = []
-    for cell in cells:
-        try:
-            numbers.append(float(cell.strip().replace(",", ".")))
-        except ValueError:
-            continue
-    return numbers
-
-
-def _series_of(connection: Connection, station: Station, table: Table, column: Column) -> Series:
+def _known_series(
+    several: Sequence[Series], station: Station, table: Table, column: Column
+) -> Series | None:
+    """The series of a station that a column continues; None when it begins one."""
     field, _ = table.unit_in_header(column.name)
     known = [
         one
-        for one in load_site(connection).series
+        for one in several
         if one.station.id == station.id and one.quantity.slug == column.quantity.slug
     ]
     exact = [one for one in known if one.field == field]
-    if exact or len(known) == 1:
-        return (exact or known)[0]
-    return add_series(
-        connection, station, field=field, quantity=column.quantity,
-        unit=column.unit or column.quantity.base.symbol,
-    )  # fmt: skip
+    return (exact or known)[0] if exact or len(known) == 1 else None

@@ -46,6 +46,17 @@ class ImportDialog(QDialog):
         self.station.setEditable(True)
         self.station.setAccessibleName(said("station"))
         self.station.addItems([one.key for one in state.site.stations])
+        self.columns = QLineEdit()
+        self.columns.setPlaceholderText(said("as their names say, or temp=temperature:°F …"))
+        self.columns.setAccessibleName(said("what its columns mean"))
+        self.dates = QComboBox()
+        self.dates.setAccessibleName(said("what stands first in its dates"))
+        for label, order in (
+            (said("as they show themselves"), ""),
+            (said("the day: 11/05 is in May"), "day-first"),
+            (said("the month: 11/05 is in November"), "month-first"),
+        ):
+            self.dates.addItem(label, order)
         self.said = QPlainTextEdit()
         self.said.setReadOnly(True)
         self.said.setAccessibleName(said("what the file holds"))
@@ -70,6 +81,8 @@ class ImportDialog(QDialog):
         form.addRow(said("File"), row)
         form.addRow(said("Station"), self.station)
         form.addRow(said("Times without a zone are of"), self.zone)
+        form.addRow(said("Columns are"), self.columns)
+        form.addRow(said("First in its dates stands"), self.dates)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.rehearse)
@@ -83,7 +96,8 @@ class ImportDialog(QDialog):
         self.read.clicked.connect(lambda: self._begin(dry_run=False))
         self.told.connect(self._on_told)
         for changed in (self.file.textChanged, self.station.editTextChanged,
-                        self.zone.textChanged):  # fmt: skip
+                        self.zone.textChanged, self.columns.textChanged,
+                        self.dates.currentTextChanged):  # fmt: skip
             changed.connect(lambda _: self.read.setEnabled(False))
 
     def _on_choose(self) -> None:
@@ -99,13 +113,21 @@ class ImportDialog(QDialog):
         self.said.setPlainText(said("Reading …"))
         self._thread = threading.Thread(
             target=self._run, daemon=True, name="importing",
-            args=(Path(self.file.text()), self.station.currentText(), self.zone.text(), dry_run),
+            args=(
+                Path(self.file.text()), self.station.currentText(), self.zone.text(), dry_run,
+                self.columns.text(), str(self.dates.currentData()),
+            ),
         )  # fmt: skip
         self._thread.start()
 
-    def _run(self, file: Path, station: str, zone: str, dry_run: bool) -> None:
+    def _run(
+        self, file: Path, station: str, zone: str, dry_run: bool, columns: str, dates: str
+    ) -> None:
         try:
-            self.told.emit(self._importer(file, station, zone, dry_run=dry_run), dry_run)
+            told = self._importer(
+                file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+            )
+            self.told.emit(told, dry_run)
         except RookTallyError as error:
             self.told.emit(str(error), False)
 
