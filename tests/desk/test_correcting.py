@@ -31,7 +31,7 @@ from rook_tally.desk.correcting.model import (
 from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.shell.views import LEDGER
 from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Series, Store, correction_entries, read_raw_range
+from rook_tally.store import Series, Store, add_correction, correction_entries, read_raw_range
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, to_strip, until_shown
@@ -113,7 +113,8 @@ def test_a_corrected_series_is_followed_by_both_views_and_taken_back(
     dialog.typed["offset"].setText("warmish")
     assert "no number" in dialog.problem.text()
     dialog.typed["offset"].setText("−1.5")
-    assert "20.00 as sent becomes 18.50 °C" in dialog.effect.text()
+    told = "The mean: 20.00 as sent, 20.00 as shown now, 18.50 °C corrected"
+    assert told in dialog.effect.text()
     dialog.typed["why"].setText("beside the reference meter")
     dialog.save.click()
     qtbot.waitUntil(lambda: _text(window) == "18.5",
@@ -145,6 +146,7 @@ def test_a_correction_is_withdrawn_from_the_list_and_comes_back(
     for name, text in (("shown first", "0"), ("true first", "1"), ("shown second", "10"),
                        ("true second", "13")):  # fmt: skip
         dialog.typed[name].setText(text)
+    qtbot.waitUntil(dialog.save.isEnabled, timeout=PATIENCE_MS)
     dialog.save.click()
     qtbot.waitUntil(lambda: _words(dialog).startswith("× 1.2 +1 °C from"), timeout=PATIENCE_MS)
     next(
@@ -157,6 +159,39 @@ def test_a_correction_is_withdrawn_from_the_list_and_comes_back(
         (entry,) = correction_entries(connection, warm.id)
     assert entry.correction.gain == pytest.approx(1.2)
     assert entry.correction.offset == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize(
+    ("way", "typed", "told"),
+    [
+        (CorrectionWay.TWO_POINTS, {"shown first": "22", "true first": "21", "shown second": "32",
+                                    "true second": "31"}, "20.00 and 30.00 as sent"),
+        (CorrectionWay.OFFSET, {"offset": "-1"}, "20.00 as sent, 22.00 as shown now, 21.00"),
+        (CorrectionWay.GAIN_AND_OFFSET, {"gain": "1", "offset": "-1"}, "22.00 as shown now"),
+    ],
+)  # fmt: skip
+def test_a_second_correction_is_made_of_what_the_first_shows(
+    qtbot: QtBot, store: Store, warm: Series, open_desk: OpenDesk, way: CorrectionWay,
+    typed: dict[str, str], told: str,
+) -> None:  # fmt: skip
+    """It reads 20, is shown as 22 and should be 21: raw readings get +1, not −1."""
+    with store.write() as connection:
+        first = Correction(NOON_US - HOUR_US, 1.0, 2.0)
+        add_correction(connection, warm.id, first, who="Wren", why="", now_us=NOON_US)
+    window = open_desk(held_clock(NOON_US))
+    window.dialogs.correct(window.state.site.series[0])
+    dialog = opened(qtbot, window, CorrectionsDialog)
+    qtbot.waitUntil(lambda: _words(dialog) != "", timeout=PATIENCE_MS)
+    dialog.way.setCurrentIndex(dialog.way.findData(way))
+    for name, text in typed.items():
+        dialog.typed[name].setText(text)
+    assert told in dialog.effect.text()
+    dialog.save.click()
+    qtbot.waitUntil(lambda: _text(window) == "21.0", timeout=PATIENCE_MS)
+    with store.read() as connection:
+        newest = correction_entries(connection, warm.id)[-1].correction
+    assert newest.gain == pytest.approx(1.0)
+    assert newest.offset == pytest.approx(1.0)
 
 
 def _text(window: DeskWindow) -> str:

@@ -31,6 +31,19 @@ class Correction:
             )
 
 
+def in_force(corrections: Sequence[Correction], at_us: int) -> Correction | None:
+    """The correction that holds at a moment; None before the first."""
+    begun = [one for one in corrections if one.from_us <= at_us]
+    return max(begun, key=lambda one: one.from_us, default=None)
+
+
+def on_top_of(new: Correction, held: Correction | None) -> Correction:
+    """A correction of what is shown as one of raw readings, `held` being what it is shown by."""
+    if held is None:
+        return new
+    return Correction(new.from_us, new.gain * held.gain, new.gain * held.offset + new.offset)
+
+
 def corrected_values(
     time_us: TimeArray, value: FloatArray, corrections: Sequence[Correction]
 ) -> FloatArray:

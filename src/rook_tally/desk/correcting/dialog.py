@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -19,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.corrections import Correction
+from rook_tally.core.corrections import Correction, in_force, on_top_of
 from rook_tally.core.envelope import Envelope
 from rook_tally.core.errors import UsageError
 from rook_tally.core.levels import Level
@@ -186,13 +187,23 @@ class CorrectionsDialog(QDialog):
             return number_typed(self.typed[name].text(), name)
 
         if way is CorrectionWay.OFFSET:
-            return correction_by_offset(shown, from_us, number("offset"))
-        if way is CorrectionWay.GAIN_AND_OFFSET:
-            return correction_by_gain(shown, from_us, number("gain"), number("offset"))
-        return correction_by_points(
-            shown, from_us, (number("shown first"), number("true first")),
-            (number("shown second"), number("true second")),
-        )  # fmt: skip
+            new = correction_by_offset(shown, from_us, number("offset"))
+        elif way is CorrectionWay.GAIN_AND_OFFSET:
+            new = correction_by_gain(shown, from_us, number("gain"), number("offset"))
+        else:
+            new = correction_by_points(
+                shown, from_us, (number("shown first"), number("true first")),
+                (number("shown second"), number("true second")),
+            )  # fmt: skip
+        if self._answer is None:
+            raise UsageError("the corrections there are are being read", remedy="wait a moment")
+        # What a person sees is corrected already; what is kept corrects what the sensor said.
+        return on_top_of(new, self._held(from_us))
+
+    def _held(self, at_us: int) -> Correction | None:
+        """The correction that holds at a moment as things are."""
+        entries = () if self._answer is None else self._answer.entries
+        return in_force([one.correction for one in entries], at_us)
 
     def _preview(self) -> None:
         try:
@@ -210,7 +221,7 @@ class CorrectionsDialog(QDialog):
         entries = [one.correction for one in self._answer.entries]
         before = corrected_preview(self._answer.raw, entries, None)
         # The picture shows what it does, whenever it is to begin.
-        drawn = None if new is None else Correction(self._answer.raw.start_us, new.gain, new.offset)
+        drawn = None if new is None else replace(new, from_us=self._answer.raw.start_us)
         after = corrected_preview(self._answer.raw, [] if drawn else entries, drawn)
         self.chart.show_both(before, after)
         self.effect.setText(self._effect_words(new))
@@ -220,12 +231,25 @@ class CorrectionsDialog(QDialog):
         shown = self._series.shown
         if new is None or self._answer.raw.is_empty:
             return "The last week as it is shown."
-        after = shown.figure(new.gain * self._answer.mean + new.offset, more=1)
-        return (
-            f"The last week: faint as it is shown now, strong as it would be. "
-            f"Its mean of {shown.figure(self._answer.mean, more=1)} as sent becomes "
-            f"{after} {shown.symbol}."
-        )
+        held = self._held(new.from_us) or Correction(new.from_us, 1.0, 0.0)
+        if self.way.currentData() is CorrectionWay.TWO_POINTS:
+            seen = [
+                float(shown.unit.to_base(number_typed(self.typed[name].text(), name)))
+                for name in ("shown first", "shown second")
+            ]
+            raw = [(one - held.offset) / held.gain for one in seen]
+            what = said("Points")
+        else:
+            raw = [self._answer.mean]
+            what = said("The mean")
+        told = [
+            " and ".join(shown.figure(one.gain * value + one.offset, more=1) for value in raw)
+            for one in (Correction(0, 1.0, 0.0), held, new)
+        ]
+        return said(
+            "The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, "
+            "{2} as shown now, {3} {4} corrected.", what, *told, shown.symbol,
+        )  # fmt: skip
 
     def _on_save(self) -> None:
         try:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import UNKNOWN, figure
 from rook_tally.core.quantities import Scale
+from rook_tally.core.spans import NOTHING
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
+from rook_tally.core.wording import said
 from rook_tally.desk.strip.model import StripModel, series_name
 from rook_tally.store import Series
 
@@ -36,22 +40,24 @@ def _figures_of(model: StripModel, one: Series) -> WindowFigures:
     name = series_name(one)
     if envelope is None or envelope.is_empty:
         return WindowFigures(one, name, UNKNOWN, UNKNOWN, UNKNOWN, "0 %")
-    filled = envelope.count > 0
-    mean = float(np.average(envelope.mean[filled], weights=envelope.count[filled]))
+    trace = model.traces.get(one.id)
+    totals = NOTHING if trace is None else trace.totals
     until_us = min(envelope.end_us, model.state.now_us)
     expected = (until_us - envelope.start_us) / SECOND_US / one.station.cadence_s
     heard = min(1.0, float(envelope.count.sum()) / max(expected, 1.0))
     if one.quantity.scale is Scale.STATE:
-        share = f"{figure(100 * mean, 0)} %"
-        return WindowFigures(one, name, "off", share, "on", f"{figure(100 * heard, 1)} %")
-    return WindowFigures(
-        one,
-        name,
-        one.shown.figure(float(np.nanmin(envelope.low))),
-        one.shown.figure(mean),
-        one.shown.figure(float(np.nanmax(envelope.high))),
-        f"{figure(100 * heard, 1)} %",
+        share = UNKNOWN if math.isnan(totals.mean) else f"{figure(100 * totals.mean, 0)} %"
+        # What it really was: a contact that was never open has no highest "on".
+        states = [said("on") if one >= 0.5 else said("off") for one in (totals.low, totals.high)]
+        if totals.count == 0:
+            states = [UNKNOWN, UNKNOWN]
+        return WindowFigures(one, name, states[0], share, states[1], f"{figure(100 * heard, 1)} %")
+    high = totals.high % 360.0 if one.quantity.averaging is Averaging.CIRCULAR else totals.high
+    lowest, mean, highest = (
+        UNKNOWN if math.isnan(value) else one.shown.figure(value)
+        for value in (totals.low, totals.mean, high)
     )
+    return WindowFigures(one, name, lowest, mean, highest, f"{figure(100 * heard, 1)} %")
 
 
 def level_at_peak(model: StripModel, one: Series) -> Level:

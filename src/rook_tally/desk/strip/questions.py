@@ -11,8 +11,17 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.envelope import Envelope
+from rook_tally.core.spans import NOTHING, SpanStatistics
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us, time_us_from_datetime
-from rook_tally.store import Ring, Series, envelopes, gaps_between, read_range, rings_between
+from rook_tally.store import (
+    Ring,
+    Series,
+    envelopes,
+    gaps_between,
+    read_range,
+    rings_between,
+    span_statistics,
+)
 
 _LONGEST_EXACT_US = 4 * DAY_US
 _MOST_SUSPECT = 400
@@ -53,6 +62,8 @@ class Trace:
         Earlier days, moved to the window's time.
     rings : tuple of Ring
         What watches rang of it.
+    totals : SpanStatistics
+        Of the window itself, without the margins; up to now.
     """
 
     envelope: Envelope
@@ -60,6 +71,7 @@ class Trace:
     suspect: FloatArray
     earlier: tuple[Envelope, ...] = ()
     rings: tuple[Ring, ...] = ()
+    totals: SpanStatistics = NOTHING
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +125,9 @@ class LanesQuestion:
                 for shift, told in earlier
             )
             traces[one.id] = Trace(
-                envelope, *_suspect(connection, one, envelope), before, rings.get(one.id, ())
-            )
+                envelope, *_suspect(connection, one, envelope), before, rings.get(one.id, ()),
+                span_statistics(connection, one, self.start_us, self.end_us),
+            )  # fmt: skip
         return traces
 
 
