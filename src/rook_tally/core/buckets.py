@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -210,4 +210,45 @@ def merged(buckets: Buckets, into: int, averaging: Averaging = Averaging.ARITHME
         value_of(averaging, component),
         mean_square,
         covered,
+    )
+
+
+def with_lone_readings(
+    buckets: Buckets, readings: Readings, *, max_gap_s: float, cadence_s: float,
+    averaging: Averaging = Averaging.ARITHMETIC,
+) -> Buckets:  # fmt: skip
+    """Buckets in which a reading alone, a gap away from both neighbours, stands for a cadence, as
+    section H of our formulas has it."""
+    time_us, value = cleaned(readings)
+    apart = np.diff(time_us) > microseconds(max_gap_s)
+    edge = np.ones(min(1, len(time_us)), np.bool_)
+    lone = np.concatenate((edge, apart)) & np.concatenate((apart, edge))
+    at = (time_us[lone] - buckets.start_us) // buckets.width_us
+    inside = (at >= 0) & (at < len(buckets))
+    if not inside.any():
+        return buckets
+    at, value = at[inside], value[lone][inside]
+    size = len(buckets)
+    added_s = np.bincount(at, minlength=size) * cadence_s
+    before = component_of(averaging, np.nan_to_num(buckets.mean))
+    if averaging is Averaging.CIRCULAR:
+        before = before * np.sqrt(np.nan_to_num(buckets.mean_square))
+    covered = buckets.covered_s + added_s
+    with np.errstate(invalid="ignore", divide="ignore"):
+        component = (
+            before * buckets.covered_s
+            + counted_by(at, component_of(averaging, value), size) * cadence_s
+        ) / covered
+        square = (
+            np.nan_to_num(buckets.mean_square) * buckets.covered_s
+            + np.bincount(at, weights=value**2, minlength=size) * cadence_s
+        ) / covered
+    if averaging is Averaging.CIRCULAR:
+        square = np.abs(component) ** 2
+    changed = added_s > 0
+    return replace(
+        buckets,
+        mean=np.where(changed, value_of(averaging, component), buckets.mean),
+        mean_square=np.where(changed, square, buckets.mean_square),
+        covered_s=covered,
     )

@@ -21,10 +21,11 @@ from rook_tally.store.append import append_history
 from rook_tally.store.changes import Subject, note_change, note_readings
 from rook_tally.store.due import note_past_changed
 from rook_tally.store.overruling import with_overrulings
-from rook_tally.store.pages import page_rows, sealed_days, write_pages
+from rook_tally.store.pages import sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import PAGE_US
+from rook_tally.store.thinned import pages_anew
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,11 +141,12 @@ def _remove(connection: Connection, series: Series, brought: Readings) -> int:
         around = read_raw_range(connection, series.id, day_us - gap_us, day_us + PAGE_US + gap_us)
         stays = ~np.isin(around.time_us, leaving)
         left = Readings(around.time_us[stays], around.value[stays], around.quality[stays])
+        anew = pages_anew(connection, series, left, day_us, day_us + PAGE_US)
         for table in (schema.page, schema.page_hours, schema.page_data):
             connection.execute(
                 sa.delete(table).where(table.c.series_id == series.id, table.c.start_us == day_us)
             )
-        write_pages(connection, page_rows(series, left, day_us, day_us + PAGE_US))
+        write_pages(connection, anew)
         # Late rows of the day are part of its page now.
         connection.execute(
             sa.delete(schema.reading).where(

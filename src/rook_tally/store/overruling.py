@@ -20,10 +20,11 @@ from rook_tally.core.screening import SCREENED_TAIL, screened
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change, note_readings
 from rook_tally.store.due import note_past_changed, refuse_workings
-from rook_tally.store.pages import page_rows, sealed_days, write_pages
+from rook_tally.store.pages import sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import PAGE_US
+from rook_tally.store.thinned import pages_anew
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,4 +200,4 @@ def _rewrite_pages(
         known = (around.time_us >= from_us) & (around.time_us < to_us)
         quality[known] = judged.quality[at[known]]
         whole = Readings(around.time_us, around.value, quality)
-        write_pages(connection, page_rows(series, whole, day_us, day_us + PAGE_US))
+        write_pages(connection, pages_anew(connection, series, whole, day_us, day_us + PAGE_US))

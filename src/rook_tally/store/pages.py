@@ -17,7 +17,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.buckets import buckets_of, merged
+from rook_tally.core.buckets import buckets_of, merged, with_lone_readings
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.pages import DamagedPageError, checksum, decode, encode
 from rook_tally.core.readings import Readings
@@ -56,7 +56,7 @@ def day_of(time_us: int) -> int:
 
 
 def page_rows(
-    series: Series, readings: Readings, start_us: int, end_us: int
+    series: Series, readings: Readings, start_us: int, end_us: int, *, fine: bool = False
 ) -> list[dict[str, Any]]:
     """The pages of the days in [start, end) that hold readings, as rows of the page tables.
 
@@ -69,20 +69,28 @@ def page_rows(
         All of those days, with neighbours before and after, so that means reach over midnight.
     start_us, end_us : int
         Where days begin.
+    fine : bool
+        With hours and buckets also where there are few readings.
     """
     days = np.arange(start_us, end_us + 1, PAGE_US)
     edges = np.searchsorted(readings.time_us, days)
     held = np.diff(edges)
     gap_s = max_gap_s(series.station.cadence_s)
     most = int(held.max(initial=0))
-    steps = BUCKETS_A_PAGE if most >= _FEWEST_FOR_BUCKETS else HOURS_A_PAGE
-    fine = buckets_of(
+    has_buckets = fine or most >= _FEWEST_FOR_BUCKETS
+    steps = BUCKETS_A_PAGE if has_buckets else HOURS_A_PAGE
+    steps_told = buckets_of(
         readings, start_us=start_us, width_us=PAGE_US // steps, count=steps * len(held),
         max_gap_s=gap_s, averaging=series.quantity.averaging,
     )  # fmt: skip
-    hours = merged(fine, steps // HOURS_A_PAGE, series.quantity.averaging)
-    totals = day_rows(merged(hours, HOURS_A_PAGE, series.quantity.averaging))
-    hour_table, fine_table = step_rows(hours), step_rows(fine)
+    averaging = series.quantity.averaging
+    hours = merged(steps_told, steps // HOURS_A_PAGE, averaging)
+    whole_days = merged(hours, HOURS_A_PAGE, averaging)
+    totals = day_rows(with_lone_readings(
+        whole_days, readings, max_gap_s=gap_s, cadence_s=series.station.cadence_s,
+        averaging=averaging,
+    ))  # fmt: skip
+    hour_table, fine_table = step_rows(hours), step_rows(steps_told)
     good_us = readings.time_us[readings.good]
     good_edges = np.searchsorted(good_us, days)
     wide = np.flatnonzero(np.diff(good_us) > microseconds(gap_s))
@@ -107,10 +115,10 @@ def page_rows(
             "buckets": None,
             "payload": encode(readings[part]),
         }
-        if count >= _FEWEST_FOR_HOURS:
+        if fine or count >= _FEWEST_FOR_HOURS:
             mine = hour_table[day * HOURS_A_PAGE : (day + 1) * HOURS_A_PAGE]
             values["hours"] = mine.tobytes()
-        if count >= _FEWEST_FOR_BUCKETS:
+        if fine or count >= _FEWEST_FOR_BUCKETS:
             values["buckets"] = packed_buckets(fine_table[day * steps : (day + 1) * steps])
         values["checksum"] = checksum_of(values)
         rows.append(values)

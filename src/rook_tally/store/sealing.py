@@ -15,6 +15,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Readings
+from rook_tally.core.spans import span_of_readings
+from rook_tally.core.statistics import Window
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store import schema
 from rook_tally.store.append import append_history
@@ -24,7 +26,8 @@ from rook_tally.store.due import note_past_changed
 from rook_tally.store.pages import day_of, page_rows, write_pages
 from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
-from rook_tally.store.summaries import PAGE_US
+from rook_tally.store.summaries import DAY_ROW, PAGE_US
+from rook_tally.store.thinned import is_thinned, pages_anew
 
 SEALED_AFTER_US = 2 * DAY_US
 
@@ -70,14 +73,18 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
     with store.read() as connection:
         seen = newest_seq(connection)
         around = read_raw_range(connection, series.id, start_us - margin_us, end_us + margin_us)
-    rows_made = page_rows(series, around, start_us, end_us)
+        rows_made = pages_anew(connection, series, around, start_us, end_us)
+        for day_us in (start_us - PAGE_US, end_us):
+            rows_made += _neighbour_anew(connection, series, day_us, margin_us)
+    first_us = min(row["start_us"] for row in rows_made) if rows_made else start_us
+    last_us = max((row["start_us"] for row in rows_made), default=start_us) + PAGE_US
     rows, changes = schema.reading.c, schema.change.c
     with store.write() as connection:
         meanwhile = sa.select(changes.seq).where(
             changes.seq > seen,
             changes.series_id == series.id,
-            changes.from_us < end_us,
-            changes.to_us >= start_us,
+            changes.from_us < last_us,
+            changes.to_us >= first_us,
         )
         if connection.execute(meanwhile.limit(1)).first() is not None:
             return False
@@ -88,6 +95,42 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
             )
         )
     return True
+
+
+def _neighbour_anew(
+    connection: Connection, series: Series, day_us: int, margin_us: int
+) -> list[dict[str, Any]]:
+    """The page of a day beside one that is sealed, if its totals are not what its readings say: the
+    piece over midnight may have become another."""
+    page = schema.page.c
+    found = connection.execute(
+        sa.select(page.count, page.totals).where(
+            page.series_id == series.id, page.start_us == day_us
+        )
+    ).first()
+    if found is None or is_thinned(*found):
+        return []
+    around = read_raw_range(connection, series.id, day_us - margin_us, day_us + PAGE_US + margin_us)
+    late = connection.execute(
+        sa.select(schema.reading.c.time_us)
+        .where(
+            schema.reading.c.series_id == series.id,
+            schema.reading.c.time_us >= day_us,
+            schema.reading.c.time_us < day_us + PAGE_US,
+        )
+        .limit(1)
+    ).first()
+    if late is not None:
+        return []  # its own turn comes
+    now = span_of_readings(
+        around, max_gap_s=max_gap_s(series.station.cadence_s), cadence_s=series.station.cadence_s,
+        window=Window(day_us, day_us + PAGE_US), averaging=series.quantity.averaging,
+    )  # fmt: skip
+    (told,) = np.frombuffer(found.totals, dtype=DAY_ROW)
+    same = [(told["mean"], now.mean), (told["covered_s"], now.covered_s)]
+    if all(np.isclose(*pair, rtol=1e-9, atol=1e-9, equal_nan=True) for pair in same):
+        return []
+    return page_rows(series, around, day_us, day_us + PAGE_US)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.corrections import Correction
+from rook_tally.core.corrections import Correction, in_force
 from rook_tally.core.gaps import check_window, max_gap_s, microseconds
 from rook_tally.core.spans import (
     SpanStatistics,
@@ -24,6 +24,7 @@ from rook_tally.store.corrections import corrections_of
 from rook_tally.store.query import read_range
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import DAY_ROW, PAGE_US
+from rook_tally.store.thinned import bucket_spans, thinned_days
 
 
 def span_statistics(
@@ -31,7 +32,7 @@ def span_statistics(
 ) -> SpanStatistics:
     """Totals of a series over [start, end), corrected.
 
-    Exact but for one thing: a reading alone in a whole sealed day stands for no time there.
+    Exact, but within days whose readings were thinned: there summaries of five minutes tell.
 
     Raises
     ------
@@ -51,7 +52,7 @@ def span_statistics(
     edges.append(end_us)
     for begin_us, stop_us in zip(edges[::2], edges[1::2], strict=True):
         if stop_us > begin_us:
-            spans.append(_exact(connection, series, begin_us, stop_us))
+            spans += _parts(connection, series, begin_us, stop_us, corrections)
     return joined_spans(spans)
 
 
@@ -98,6 +99,28 @@ def _whole_days(
             continue
         days[day_us] = corrected_span(span, begun[-1]) if begun else span
     return days
+
+
+def _parts(
+    connection: Connection, series: Series, start_us: int, end_us: int,
+    corrections: Sequence[Correction],
+) -> list[SpanStatistics]:  # fmt: skip
+    """A stretch from its readings, but for thinned days in it."""
+    spans: list[SpanStatistics] = []
+    at_us = start_us
+    for _, day_us in sorted(thinned_days(connection, [series.id], start_us, end_us)):
+        begin_us, stop_us = max(at_us, day_us), min(end_us, day_us + PAGE_US)
+        told = bucket_spans(connection, series, day_us, begin_us, stop_us)
+        if not told:
+            continue
+        if begin_us > at_us:
+            spans.append(_exact(connection, series, at_us, begin_us))
+        held = in_force(corrections, begin_us)
+        spans += [one if held is None else corrected_span(one, held) for one in told]
+        at_us = stop_us
+    if at_us < end_us:
+        spans.append(_exact(connection, series, at_us, end_us))
+    return spans
 
 
 def _exact(connection: Connection, series: Series, start_us: int, end_us: int) -> SpanStatistics:

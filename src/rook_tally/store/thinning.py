@@ -1,8 +1,8 @@
 """Thinning: old readings given up for space, only where a person has asked for it.
 
-Of each five minutes of a sealed day the lowest and the highest reading stay, and every suspect one;
-so do all summaries, so that pictures and statistics of whole days do not change. A day that is
-written anew afterwards, for a late reading or an overruling, is summarised from what is left.
+Of each five minutes of a sealed day the lowest and the highest reading stay, and every suspect one,
+and the first and last of the day; so do summaries of every five minutes, so that pictures and
+statistics do not change (`thinned`).
 """
 
 from __future__ import annotations
@@ -15,11 +15,13 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.pages import encode
 from rook_tally.core.readings import Readings
 from rook_tally.store import schema
 from rook_tally.store.database import Store, upserting_insert
-from rook_tally.store.pages import decoded, rewrite_payload
+from rook_tally.store.pages import decoded, page_rows, rewrite_payload, write_pages
+from rook_tally.store.query import read_raw_range
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import BUCKET_US, PAGE_US
 
@@ -44,7 +46,8 @@ class Thinned:
 
 
 def stays(readings: Readings) -> BoolArray:
-    """(N,) mask of the readings that thinning leaves: the lowest and highest of five minutes."""
+    """(N,) mask of the readings that thinning leaves: the lowest and highest of five minutes, the
+    first and the last."""
     mask = ~readings.good
     where = np.flatnonzero(readings.good)
     bucket = readings.time_us[where] // BUCKET_US
@@ -54,6 +57,9 @@ def stays(readings: Readings) -> BoolArray:
     ):
         first = np.flatnonzero(np.diff(bucket[order], prepend=-1))
         mask[where[order[first]]] = True
+    # The ends of a day say since when and until when it was heard, and what was newest.
+    for ends in (where, np.arange(len(mask))):
+        mask[ends[:1]] = mask[ends[-1:]] = True
     return mask
 
 
@@ -76,7 +82,7 @@ def thin(
     for at, one in enumerate(series):
         days = _days(store, one.id, before_us)
         freed = [
-            (day_us, *cut) for day_us in days if (cut := _thin_day(store, one.id, day_us, remove))
+            (day_us, *cut) for day_us in days if (cut := _thin_day(store, one, day_us, remove))
         ]
         if freed:
             found.append(
@@ -105,13 +111,15 @@ def _days(store: Store, series_id: int, before_us: int) -> list[int]:
 
 
 def _thin_day(
-    store: Store, series_id: int, day_us: int, remove: bool
+    store: Store, series: Series, day_us: int, remove: bool
 ) -> tuple[int, int, int] | None:
     """Readings removed and staying, and bytes freed; None when there is nothing to remove."""
+    series_id = series.id
+    margin_us = microseconds(max_gap_s(series.station.cadence_s))
     data = schema.page_data.c
     wanted = sa.select(data.payload).where(data.series_id == series_id, data.start_us == day_us)
     with store.read() as connection:
-        payload = connection.execute(wanted).scalar_one()
+        payload, buckets = connection.execute(wanted.add_columns(data.buckets)).one()
     readings = decoded(payload, series_id, day_us)
     left = stays(readings)
     staying = int(np.count_nonzero(left))
@@ -122,6 +130,14 @@ def _thin_day(
         with store.write() as connection:
             if connection.execute(wanted).scalar_one() != payload:
                 return None  # written anew meanwhile; its turn comes again
+            if buckets is None:
+                # While all readings are there: no summary can be made of what is left.
+                around = read_raw_range(
+                    connection, series_id, day_us - margin_us, day_us + PAGE_US + margin_us
+                )
+                write_pages(
+                    connection, page_rows(series, around, day_us, day_us + PAGE_US, fine=True)
+                )
             rewrite_payload(connection, series_id, day_us, thinned, count=staying)
     return len(readings) - staying, staying, len(payload) - len(thinned)
 

@@ -19,11 +19,12 @@ from rook_tally.store.append import write_rows
 from rook_tally.store.changes import newest_seq, note_readings
 from rook_tally.store.database import Store
 from rook_tally.store.due import ALWAYS_US, Due, note_past_changed, note_reached
-from rook_tally.store.pages import day_of, page_rows, sealed_days, write_pages
+from rook_tally.store.pages import day_of, sealed_days, write_pages
 from rook_tally.store.query import read_range, read_raw_range
 from rook_tally.store.sealing import SEALED_AFTER_US
 from rook_tally.store.site import Series
 from rook_tally.store.summaries import PAGE_US
+from rook_tally.store.thinned import pages_anew, thinned_days
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.alignment import Inputs
@@ -99,7 +100,10 @@ def work_out_due(
             start, end = _part(begin, stop, sealed_until)
             inputs = inputs_of(connection, program, start, end)
             times, value = program.worked_out(inputs, start, end)
-            worked = _Worked(start, end, results(times, value))
+            readings = results(times, value)
+            if thinned_days(connection, list(program.series_ids), start, end):
+                readings = _beside_thinned(connection, series, readings, due, start, end)
+            worked = _Worked(start, end, readings)
     with store.write() as connection:
         if worked is not None and _came_meanwhile(connection, seen, program, worked, series):
             return False
@@ -110,6 +114,23 @@ def work_out_due(
         note_past_changed(connection, series.id, worked.start_us, worked.end_us)
         note_reached(connection, due, due.to_us if worked.end_us >= stop else worked.end_us)
     return True
+
+
+def _beside_thinned(
+    connection: Connection, series: Series, anew: Readings, due: Due, start: int, end: int
+) -> Readings:
+    """Results where inputs were thinned: what was worked out while they were whole stays, but for
+    the stretch that is due."""
+    held = read_raw_range(connection, series.id, start, end)
+    stays = (held.time_us < due.from_us) | (held.time_us >= due.to_us)
+    inside = (anew.time_us >= due.from_us) & (anew.time_us < due.to_us)
+    parts = (
+        Readings(held.time_us[stays], held.value[stays], held.quality[stays]),
+        Readings(anew.time_us[inside], anew.value[inside], anew.quality[inside]),
+    )
+    joined = _joined(*parts)
+    order = np.argsort(joined.time_us, kind="stable")
+    return Readings(joined.time_us[order], joined.value[order], joined.quality[order])
 
 
 def results(times: TimeArray, value: FloatArray) -> Readings:
@@ -179,6 +200,7 @@ def _replace(connection: Connection, series: Series, worked: _Worked, *, sealed_
             readings,
             read_raw_range(connection, series.id, end, max(end, page_end + margin_us)),
         )
+        anew = pages_anew(connection, series, whole, page_start, page_end)
         for table in (schema.page, schema.page_hours, schema.page_data):
             connection.execute(
                 sa.delete(table).where(
@@ -186,7 +208,7 @@ def _replace(connection: Connection, series: Series, worked: _Worked, *, sealed_
                     table.c.start_us >= page_start, table.c.start_us < page_end,
                 )
             )  # fmt: skip
-        write_pages(connection, page_rows(series, whole, page_start, page_end))
+        write_pages(connection, anew)
         gone_until = max(end, page_end)
         fresh = readings[int(np.searchsorted(readings.time_us, page_end)) :]
     else:

@@ -69,6 +69,7 @@ def upgrade() -> None:
             sa.text("INSERT INTO site (id, name, zone) VALUES (1, '', :zone)"), {"zone": zone}
         )
         _log.info("site_zone_taken_from_this_machine", zone=zone)
+    _tell_ends_of_thinned(connection)
     for series_id, slug, cadence_s in connection.execute(
         sa.text(
             "SELECT s.id, s.quantity, t.cadence_s FROM series s "
@@ -77,6 +78,33 @@ def upgrade() -> None:
     ).all():
         if slug in _AVERAGING:
             _summarise_anew(connection, series_id, _AVERAGING[slug], max_gap_s(cadence_s))
+
+
+def _tell_ends_of_thinned(connection: sa.Connection) -> None:
+    """Thinning gave up the first and last readings of a day, and its page went on naming them."""
+    pages = sa.text("SELECT series_id, start_us, count, totals FROM page")
+    thin = [
+        (row.series_id, row.start_us)
+        for row in connection.execute(pages)
+        if row.count < sum(int(_rows(row.totals)[0][name]) for name in ("count", "suspect"))
+    ]
+    one = sa.text(f"{_PAGE.partition(' ORDER')[0]} AND p.start_us = :start_us")
+    for series_id, start_us in thin:
+        where = {"series_id": series_id, "start_us": start_us}
+        page = dict(connection.execute(one, where).mappings().one())
+        try:
+            readings = decode(page["payload"])
+        except DamagedPageError:
+            continue
+        page |= {"first_us": int(readings.time_us[0]), "last_us": int(readings.time_us[-1])}
+        page["checksum"] = checksum_of(page)
+        connection.execute(
+            sa.text(
+                "UPDATE page SET first_us = :first_us, last_us = :last_us, checksum = :checksum "
+                "WHERE series_id = :series_id AND start_us = :start_us"
+            ),
+            page,
+        )
 
 
 def _summarise_anew(
