@@ -21,7 +21,7 @@ from rook_tally.store import (
     sealing,
 )
 from rook_tally.store.imports import bring_in, take_back
-from rook_tally.store.pages import page_rows
+from rook_tally.store.thinned import pages_anew
 from tests.builders import MINUTE_US
 from tests.ways_in import WayIn
 
@@ -58,11 +58,11 @@ def test_a_day_changed_while_it_is_sealed_anew_keeps_the_change(
         append_readings(connection, [late])
 
     def in_between(*words: object) -> object:
-        rows = page_rows(*words)  # type: ignore[arg-type]
+        rows = pages_anew(*words)  # type: ignore[arg-type]
         change(store, series, number)
         return rows
 
-    monkeypatch.setattr(sealing, "page_rows", in_between)
+    monkeypatch.setattr(sealing, "pages_anew", in_between)
     assert not seal(store, series, DAY)
     monkeypatch.undo()
     way.seal(DAY + 5 * DAY_US)

@@ -121,7 +121,6 @@ def corrected_envelope(
         if not plain and begin.gain != 1.0:
             anew |= (starts + width > begin.from_us) & (starts < end_us) & (envelope.count > 0)
     low, mean, high = low.copy(), mean.copy(), high.copy()
-    count, suspect = envelope.count.copy(), envelope.suspect.copy()
     for at in np.flatnonzero(anew).tolist():
         begin_us, stop_us = int(starts[at]), int(starts[at]) + width
         if summary_us:
@@ -132,5 +131,4 @@ def corrected_envelope(
             averaging=envelope.averaging,
         )  # fmt: skip
         low[at], mean[at], high[at] = inside.low[0], inside.mean[0], inside.high[0]
-        count[at], suspect[at] = inside.count[0], inside.suspect[0]
-    return replace(envelope, low=low, mean=mean, high=high, count=count, suspect=suspect)
+    return replace(envelope, low=low, mean=mean, high=high)

@@ -206,9 +206,16 @@ class ColumnSums:
         high: FloatArray,
         good: IntArray,
         suspect: IntArray,
+        step_us: int = 0,
     ) -> None:
-        """Count summaries in, each into the column its moment falls into; others are left out."""
+        """Count summaries in, each into the column it begins in; others are left out.
+
+        One of length `step_us` that begins before the first column and reaches into it counts into
+        that: else what it knows of would be seen nowhere.
+        """
         at = (time_us - self._start_us) // self._width_us
+        if step_us:
+            at = np.where((at < 0) & (time_us + step_us > self._start_us), 0, at)
         inside = (at >= 0) & (at < len(self._good)) & (time_us < self._stop_us)
         self._suspect += np.bincount(
             at[inside], weights=suspect[inside], minlength=len(self._good)

@@ -270,14 +270,17 @@ def _screened(
     arriving = _Arriving(reading, placed.series, answer, is_late, message.arrived_us)
     key = placed.series.id, when.time_us
     before = stands.get(key)
-    if before is not None and batch.readings[before[0]].reading.value != placed.value:
+    if before is None:
+        stands[key] = len(batch.readings), item
+        batch.readings.append(arriving)
+    elif batch.readings[before[0]].reading.value == placed.value:
+        answer.duplicate += 1
+        batch.tallies[station.id].duplicate += 1
+    else:
         at, earlier = before
         answer.refused.append(Refusal(earlier.at, earlier.field, _ANOTHER_STANDS))
         batch.readings[at] = arriving
         stands[key] = at, item
-    else:
-        stands[key] = len(batch.readings), item
-        batch.readings.append(arriving)
     batch.heard[station.id] = message.arrived_us
 
 

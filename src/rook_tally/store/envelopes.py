@@ -160,7 +160,7 @@ def _add_days(
             days = days[~np.isin(days["start_us"], overtaken)]
         # No order is promised for what is joined.
         days = days[np.argsort(days["start_us"])]
-        _add_cells(sums[series_id], days["start_us"], days)
+        _add_cells(sums[series_id], days["start_us"], days, DAY_US)
     for series_id, day_us in late:
         _add_day(connection, sums[series_id], series_id, day_us)
 
@@ -193,10 +193,12 @@ def _add_summaries(
         step_us = BUCKET_US
     starts = np.array([row[1] for row in rows], dtype=np.int64)
     within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
-    _add_cells(columns, (starts[:, None] + within).ravel(), cells)
+    _add_cells(columns, (starts[:, None] + within).ravel(), cells, step_us)
 
 
-def _add_cells(columns: ColumnSums, time_us: TimeArray, cells: StructuredArray) -> None:
+def _add_cells(
+    columns: ColumnSums, time_us: TimeArray, cells: StructuredArray, step_us: int
+) -> None:
     columns.add(
         time_us,
         cells["low"].astype(np.float64),
@@ -204,6 +206,7 @@ def _add_cells(columns: ColumnSums, time_us: TimeArray, cells: StructuredArray) 
         cells["high"].astype(np.float64),
         cells["count"].astype(np.int64),
         cells["suspect"].astype(np.int64),
+        step_us,
     )
 
 

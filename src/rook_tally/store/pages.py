@@ -79,17 +79,17 @@ def page_rows(
     most = int(held.max(initial=0))
     has_buckets = fine or most >= _FEWEST_FOR_BUCKETS
     steps = BUCKETS_A_PAGE if has_buckets else HOURS_A_PAGE
+    averaging = series.quantity.averaging
     steps_told = buckets_of(
         readings, start_us=start_us, width_us=PAGE_US // steps, count=steps * len(held),
-        max_gap_s=gap_s, averaging=series.quantity.averaging,
+        max_gap_s=gap_s, averaging=averaging,
     )  # fmt: skip
-    averaging = series.quantity.averaging
-    hours = merged(steps_told, steps // HOURS_A_PAGE, averaging)
-    whole_days = merged(hours, HOURS_A_PAGE, averaging)
-    totals = day_rows(with_lone_readings(
-        whole_days, readings, max_gap_s=gap_s, cadence_s=series.station.cadence_s,
+    steps_told = with_lone_readings(
+        steps_told, readings, max_gap_s=gap_s, cadence_s=series.station.cadence_s,
         averaging=averaging,
-    ))  # fmt: skip
+    )  # fmt: skip
+    hours = merged(steps_told, steps // HOURS_A_PAGE, averaging)
+    totals = day_rows(merged(hours, HOURS_A_PAGE, averaging))
     hour_table, fine_table = step_rows(hours), step_rows(steps_told)
     good_us = readings.time_us[readings.good]
     good_edges = np.searchsorted(good_us, days)

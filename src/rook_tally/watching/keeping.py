@@ -59,6 +59,7 @@ class Keeper:
         self._store = store
         self._since_us = since_us
         self._looked_us = -1
+        self._was_back = False
         self._gate = FloodGate()
         self._seen_seq = -1
         self._watches: Sequence[Watch] = ()
@@ -77,13 +78,14 @@ class Keeper:
         StoreError
             When the store cannot be read or written; nothing was done then.
         """
-        if now_us < self._looked_us:
-            # The clock was set back: what was heard lies ahead, and silence counts from here.
-            self._since_us = now_us
-        self._looked_us = now_us
         with self._store.read() as connection:
             self._follow(connection)
             self._heard_us = last_heard(connection)
+            # A clock that was set back: what was heard lies ahead, and silence counts from here.
+            is_back = now_us < max(self._heard_us.values(), default=0)
+            if now_us < self._looked_us or (is_back and not self._was_back):
+                self._since_us = now_us
+            self._looked_us, self._was_back = now_us, is_back
             known = alarms(connection)
             wishes = [one for one in open_requests(connection) if one.sort in WISHES]
             is_due = self._is_anything_due(connection, known, now_us)

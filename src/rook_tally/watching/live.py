@@ -26,7 +26,6 @@ from rook_tally.store import (
     Subject,
     alarms,
     all_targets,
-    armed_since,
     corrections_of,
     journalled_between,
     load_site,
@@ -68,7 +67,6 @@ class LiveWatches:
         self._is_worked: dict[int, bool] = {}
         self._silent_workings: dict[int, int] = {}
         self._guarded: list[tuple[int, int]] = []
-        self._armed_us: dict[str, int] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._remarks: Sequence[Remark] = ()
         self._around = Surroundings("", ZoneInfo("UTC"), {})
@@ -114,7 +112,6 @@ class LiveWatches:
             for one in found if one.watch.sort is Sort.SILENT and one.series.id in worked
         }  # fmt: skip
         self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, []
-        self._armed_us = armed_since(connection)
         for at, target in enumerate(self._targets):
             self._at.setdefault(target.series.id, []).append(at)
             if target.judge.reach_s:
@@ -341,8 +338,7 @@ class LiveWatches:
         terms = target.judge.terms
         lead_us = microseconds(terms.on_delay_s + terms.off_delay_s + terms.max_gap_s)
         from_us = arrived_us - LATE_US - lead_us
-        armed_us = self._armed_us.get(target.watch.slug, 0)
-        rows = self._numbered(connection, target, max(from_us, armed_us), _ALWAYS_US)
+        rows = self._numbered(connection, target, from_us, _ALWAYS_US)
         # A reading that looks back may have no number.
         rows = [one for one in rows if np.isfinite(one.number)]
         return replayed(

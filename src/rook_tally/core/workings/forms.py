@@ -272,7 +272,9 @@ _WINDOWS = (
     _windowed("minutes_until_limit_linear", "until it would meet a limit", "min",
               _until_limit_s, "limit same", "direction up|down?"),
     _windowed("state_of_charge", "charge of a battery, counted", "%", _L.charge_pct,
-              "capacity Ah", "start %", "efficiency ?", value_unit="A", further_us=86_400_000_000),
+              "capacity Ah", "start %", "efficiency ?", value_unit="A",
+              # From the midnight before the window to the midnight after its beginning.
+              further_us=2 * 86_400_000_000),
     _windowed("nowcast_pm", "EPA NowCast of the last 12 hours", "same", _nowcast,
               f"pollutant {_PARTICLES}?", value_unit="µg/m³", fixed_window_us=12 * HOUR_US),
     _windowed("pressure_tendency_3h", "change of the last 3 hours", "same", _L.change,

@@ -20,6 +20,11 @@
     </message>
     <message>
       <location filename="desk/correcting/dialog.py" />
+      <source>The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, {2} as shown now, {3} {4} corrected.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
       <source>Corrections: {0} {1}</source>
       <translation type="unfinished" />
     </message>
@@ -86,6 +91,16 @@
     <message>
       <location filename="desk/correcting/dialog.py" />
       <source>What the sensor said stays as it is; a correction lies on top.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>Points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/correcting/dialog.py" />
+      <source>The mean</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -925,6 +940,21 @@
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
+      <source>as their names say, or temp=temperature:°F …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>what its columns mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>what stands first in its dates</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
       <source>what the file holds</source>
       <translation type="unfinished" />
     </message>
@@ -955,7 +985,32 @@
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
+      <source>Columns are</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>First in its dates stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
       <source>Choose a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>as they show themselves</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>the day: 11/05 is in May</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/import_dialog.py" />
+      <source>the month: 11/05 is in November</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1614,6 +1669,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/strip/actions.py" />
       <source>Save the picture as PNG or SVG</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/figures.py" />
+      <source>on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3380,11 +3440,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="wall/charts.py" />
       <source>{0} and {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/faces.py" />
-      <source>on</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -86,7 +86,7 @@ def _tell_ends_of_thinned(connection: sa.Connection) -> None:
     thin = [
         (row.series_id, row.start_us)
         for row in connection.execute(pages)
-        if row.count < sum(int(_rows(row.totals)[0][name]) for name in ("count", "suspect"))
+        if row._mapping["count"] < sum(_rows(row.totals)[0][["count", "suspect"]].tolist())
     ]
     one = sa.text(f"{_PAGE.partition(' ORDER')[0]} AND p.start_us = :start_us")
     for series_id, start_us in thin:

@@ -1,0 +1,251 @@
+"""Whatever happens, in whatever order: the real site says what the specification says.
+
+A short profile runs with the other tests; `scripts/oracle` runs the long one.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, Phase, given, note, settings
+from hypothesis import strategies as st
+
+from rook_tally.store import Store, damaged_pages, open_store
+from tests.oracle import events as ev
+from tests.oracle.events import DAY, HOUR, MINUTE, S
+from tests.oracle.model import GOOD, QUANTITIES, Reading, Silence, Site, Watch, apart
+from tests.oracle.stories import BEGIN, KEYS, SPANS, stories
+from tests.oracle.world import WORKINGS, World, zone_named
+from tests.postgres import Cluster, cluster
+
+EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "20"))
+SHRINKS = os.environ.get("ORACLE_SHRINKS", "1") == "1"
+ZONES = st.sampled_from(["Europe/London", "Pacific/Auckland", "UTC"])
+DELAYS = st.sampled_from([(0.0, 0.0), (120.0, 0.0), (0.0, 120.0), (180.0, 60.0)])
+
+
+@contextmanager
+def _sqlite(_cluster: Cluster | None) -> Iterator[Store]:
+    with tempfile.TemporaryDirectory() as folder:
+        store = open_store(Path(folder) / "a.db")
+        yield store
+        store.close()
+
+
+@contextmanager
+def _postgresql(made: Cluster | None) -> Iterator[Store]:
+    assert made is not None
+    store = open_store(made.new_database())
+    yield store
+    store.close()
+
+
+@pytest.fixture(scope="module")
+def server() -> Iterator[Cluster]:
+    with cluster() as made:
+        yield made
+
+
+def _profile(examples: int) -> settings:
+    return settings(
+        max_examples=examples, deadline=None,
+        phases=[Phase.explicit, Phase.reuse, Phase.generate] + [Phase.shrink] * SHRINKS,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large,
+                               HealthCheck.function_scoped_fixture],
+    )  # fmt: skip
+
+
+@_profile(EXAMPLES)
+@given(stories(), DELAYS, st.sampled_from([10.0, 60.0, 300.0]), ZONES, st.lists(SPANS, max_size=3))
+def test_on_sqlite(
+    story: list[ev.Event], delays: tuple[float, float], cadence_s: float, zone: str,
+    spans: list[tuple[int, int]],
+) -> None:  # fmt: skip
+    with _sqlite(None) as store:
+        _compare(store, story, delays, cadence_s, zone, spans)
+
+
+@_profile(max(5, EXAMPLES // 5))
+@given(stories(), DELAYS, st.sampled_from([10.0, 60.0, 300.0]), ZONES, st.lists(SPANS, max_size=3))
+def test_on_postgresql(
+    server: Cluster, story: list[ev.Event], delays: tuple[float, float], cadence_s: float,
+    zone: str, spans: list[tuple[int, int]],
+) -> None:  # fmt: skip
+    with _postgresql(server) as store:
+        _compare(store, story, delays, cadence_s, zone, spans)
+
+
+def _compare(
+    store: Store, story: list[ev.Event], delays: tuple[float, float], cadence_s: float, zone: str,
+    spans: list[tuple[int, int]],
+) -> None:  # fmt: skip
+    watch = Watch(("kiln", "pm25"), 25, 18, *delays)
+    silence = Silence("kiln", 600, armed_us=BEGIN)
+    site = Site(cadence_s, zone_named(zone), watch, silence)
+    world = World(store, watch, silence, cadence_s=cadence_s, zone=zone)
+    is_thinned = goes_on = False
+    before = BEGIN
+    for event in story:
+        if isinstance(event, ev.Overrule) and world.overlaps(event):
+            continue
+        moment = getattr(event, "arrived_us", getattr(event, "now_us", before))
+        goes_on |= moment < before
+        before = moment
+        is_thinned |= isinstance(event, ev.Thin)
+        note(repr(event))
+        site.happen(event)
+        world.happen(event)
+    _answers_are_alike(site, world)
+    end = before + DAY
+    for key in KEYS:
+        _readings_are_alike(site, world, key, is_thinned=is_thinned)
+        day = site.local_day(BEGIN + 12 * HOUR)
+        windows = [(BEGIN + first * MINUTE, BEGIN + (first + length) * MINUTE)
+                   for first, length in spans]  # fmt: skip
+        for start, stop in [*windows, day, (BEGIN - DAY, end)]:
+            _statistics_are_alike(site, world, key, start, stop, is_thinned=is_thinned)
+        for columns in (3, 40, 300):
+            _bounds_are_true(site, world, key, BEGIN - DAY, end, columns, is_thinned=is_thinned)
+    with store.read() as connection:
+        assert damaged_pages(connection) == []
+    if not is_thinned:
+        _workings_are_alike(site, world)
+    _watch_is_right(site, world)
+    if not goes_on:
+        assert world.transitions("quiet") == site.silence_told
+
+
+def _answers_are_alike(site: Site, world: World) -> None:
+    told = [(one.kept, one.duplicate, len(one.refused)) for one in world.answers]
+    assert told == [(one.kept, one.duplicate, one.refused) for one in site.answers]
+
+
+def _readings_are_alike(
+    site: Site, world: World, key: tuple[str, str], *, is_thinned: bool
+) -> None:
+    wanted = [(one.time, one.value, one.quality) for one in site.readings(key)]
+    found = world.readings(key)
+    if is_thinned:
+        assert set(found) <= set(wanted)
+    else:
+        assert found == wanted
+    newest, shown = site.newest(key), world.newest(key)
+    assert (newest is None) == (shown is None)
+    if newest is not None and shown is not None:
+        assert (shown.time_us, int(shown.quality)) == (newest.time, newest.quality)
+        assert shown.value == pytest.approx(newest.value)
+
+
+def _statistics_are_alike(
+    site: Site, world: World, key: tuple[str, str], start: int, end: int, *, is_thinned: bool
+) -> None:
+    right, told = site.statistics(key, start, end), world.statistics(key, start, end)
+    averaging = QUANTITIES[key[1]].averaging
+    # Summaries of five minutes hold numbers of four bytes.
+    exact = 1e-3 if is_thinned else 1e-6
+    words = f"{key} {start} {end}"
+    if not is_thinned or (start % (5 * MINUTE) == 0 and end % (5 * MINUTE) == 0):
+        assert told.count == right.count, words
+        assert told.covered_s == pytest.approx(right.covered_s, rel=1e-5, abs=1e-3), words
+        if math.isnan(right.mean) and right.count and not right.covered_s:
+            return
+        assert apart(averaging, told.mean, right.mean) <= exact * 100, words
+        if averaging == "circular":
+            # Arcs of days as one may be wider than the shortest over all of their readings.
+            good = [one for one in site.shown(key) if one.quality == GOOD]
+            inside = [one.value for one in good if start <= one.time < end]
+            assert all((one - told.low + 1e-3) % 360 <= told.high - told.low + 2e-3
+                       for one in inside), words  # fmt: skip
+            return
+        for here, there in ((told.low, right.low), (told.high, right.high)):
+            assert apart(averaging, here, there) <= exact * 100, words
+
+
+def _bounds_are_true(
+    site: Site, world: World, key: tuple[str, str], start: int, end: int, columns: int, *,
+    is_thinned: bool,
+) -> None:  # fmt: skip
+    """No reading lies outside its column's bounds, and no bound farther than readings do."""
+    told = world.envelope(key, start, end, columns)
+    width = -(-(end - start) // columns)
+    # A summary counts into the column it begins in.
+    grain = DAY if width >= DAY else HOUR if width >= HOUR else 5 * MINUTE
+    good = [one for one in site.shown(key) if one.quality == GOOD]
+    if QUANTITIES[key[1]].averaging == "circular" or (is_thinned and width < 5 * MINUTE):
+        return
+    # The first and the last summary may reach over the window's edges.
+    fewest = len([one for one in good if start <= one.time < end])
+    most = len([one for one in good if start - grain < one.time < end + grain])
+    assert is_thinned or fewest <= int(told.count.sum()) <= most, (key, columns)
+
+    def values(begin: int, stop: int) -> list[float]:
+        return [one.value for one in good if begin <= one.time < stop]
+
+    for at in range(columns):
+        begin = start + at * width
+        if told.count[at]:
+            near = values(begin - (grain if at == 0 else 0), begin + width + grain)
+            assert min(near) - 1e-3 <= told.low[at] <= told.high[at] <= max(near) + 1e-3, (key, at)
+        for value in values(begin, begin + width):
+            sides = [side for side in (at - 1, at) if side >= 0 and told.count[side]]
+            assert any(told.low[side] - 1e-3 <= value <= told.high[side] + 1e-3 for side in sides)
+
+
+def _workings_are_alike(site: Site, world: World) -> None:
+    world.settle()
+    for slug, (field, _) in WORKINGS.items():
+        key = ("kiln", field)
+        right = site.doubled(key) if slug == "twice" else site.window_means(key, 30 * MINUTE)
+        told = world.worked(slug)
+        assert sorted(told) == sorted(right), slug
+        averaging = "arithmetic" if slug == "twice" else QUANTITIES[field].averaging
+        for time, value in right.items():
+            # What twice a reading is, is kept in a working's own unit.
+            factor = 1e9 if slug == "twice" and value and told[time] / value < 1e-6 else 1.0
+            assert apart(averaging, told[time] * factor, value) <= 1e-6, (slug, time)
+
+
+def _watch_is_right(site: Site, world: World) -> None:
+    """Live it stands as a rehearsal says, unless the past was changed from far off."""
+    rings = site.rings()
+    told = world.transitions("dust")
+    if site.past_touched:
+        return
+    alarm = world.alarm("dust")
+    is_ringing = alarm is not None and alarm.step.is_ringing
+    assert is_ringing == bool(rings and rings[-1][1] is None), (rings, told)
+    rang = [at for what, at in told if what == "rang"]
+    for begin, end in rings:
+        stop = math.inf if end is None else end
+        assert any(begin <= at <= stop for at in rang) or _still_told(told, begin), (rings, told)
+
+
+def _still_told(told: list[tuple[str, int]], moment: int) -> bool:
+    """True if a ring told before a moment was not told over until after it."""
+    for at, (what, began) in enumerate(told):
+        if what == "rang" and began <= moment:
+            over = next((end for word, end in told[at + 1 :] if word == "cleared"), None)
+            if over is None or over >= moment:
+                return True
+    return False
+
+
+def test_the_specification_itself_knows_the_examples_of_the_book() -> None:
+    """A person's calculator: 350° and 10° are north; the night clocks go back has 25 hours."""
+    site = Site(60, zone_named("Europe/London"), Watch(("kiln", "pm25"), 25, 18, 0, 0),
+                Silence("kiln", 600, 0))  # fmt: skip
+    for at, number in enumerate([350.0, 10.0] * 30):
+        value = ev.Value("wind_direction", BEGIN + at * MINUTE, number)
+        site.happen(ev.Message("kiln", BEGIN + at * MINUTE, (value,)))
+    told = site.statistics(("kiln", "wind_direction"), BEGIN, BEGIN + HOUR)
+    assert apart("circular", told.mean, 0) < 1e-9
+    first, after = site.local_day(BEGIN + 12 * HOUR)
+    assert after - first == 25 * HOUR
+    assert site.readings(("kiln", "wind_direction"))[0] == Reading(BEGIN, 350.0, GOOD)
+    assert S == 1_000_000
