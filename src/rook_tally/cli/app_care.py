@@ -75,11 +75,17 @@ def restore(
 
 
 @care_app.command()
-def check(context: typer.Context, store: StoreOption = None) -> None:
+def check(
+    context: typer.Context,
+    mend: Annotated[
+        bool, typer.Option("--mend", help="Set readings of times to come aside, as strays.")
+    ] = False,
+    store: StoreOption = None,
+) -> None:
     """Look the store over: every page's checksum and sums, and what is damaged."""
     from rook_tally.cli.care import check as look
 
-    raise typer.Exit(look(chosen_store(context, store)))
+    raise typer.Exit(look(chosen_store(context, store), mend=mend))
 
 
 @care_app.command()

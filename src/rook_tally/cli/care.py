@@ -11,6 +11,7 @@ import typer
 from rook_tally.core.errors import UsageError
 from rook_tally.store import open_store
 from rook_tally.store.care import back_up, compact, look_over, restore
+from rook_tally.store.readings_ahead import readings_ahead, set_aside_ahead
 
 
 def write_backup(where: str, target: Path) -> None:
@@ -33,18 +34,24 @@ def put_back(where: str, backup: Path) -> None:
         typer.echo(f"what was there before stands in {moved}")
 
 
-def check(where: str) -> int:
-    """Look the store over; 1 when something is damaged."""
+def check(where: str, *, mend: bool = False) -> int:
+    """Look the store over; 1 when something is damaged, or ahead of the clock and not mended."""
+    now_us = time.time_ns() // 1000
     store = open_store(where, create=False)
     try:
         found = look_over(store)
+        ahead = set_aside_ahead(store, now_us=now_us) if mend else readings_ahead(
+            store, now_us=now_us)  # fmt: skip
     finally:
         store.close()
     for line in found.damage:
         typer.echo(line)
     verdict = "nothing is damaged" if not found.damage else f"{len(found.damage)} damaged"
     typer.echo(f"{found.readings} readings, {found.pages} sealed pages: {verdict}")
-    return 1 if found.damage else 0
+    if ahead:
+        done = "are strays now" if mend else "set them aside with rook-tally check --mend"
+        typer.echo(f"{ahead} readings lie ahead of now: {done}")
+    return 1 if found.damage or (ahead and not mend) else 0
 
 
 def make_small(where: str) -> None:

@@ -24,6 +24,7 @@ from rook_tally.store import (
     stretches_due,
     take_duty,
 )
+from rook_tally.store.clock_trust import may_remove
 from rook_tally.store.thinning import Thinned, thin_what_is_due
 
 LOOK_EVERY_S = 5.0
@@ -64,7 +65,8 @@ async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
 
 def _prune(store: Store, now_us: int) -> None:
     with store.write() as connection:
-        prune_strays(connection, now_us=now_us)
+        if may_remove(connection, now_us=now_us):
+            prune_strays(connection, now_us=now_us)
         prune_tape(connection)
 
 
@@ -107,6 +109,9 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
 
 
 def _thin(store: Store, now_us: int) -> list[Thinned]:
+    with store.read() as connection:
+        if not may_remove(connection, now_us=now_us):
+            return []
     return thin_what_is_due(store, list(_series_by_id(store).values()), now_us=now_us)
 
 

@@ -10,8 +10,9 @@ whatever is in it.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import structlog
 
@@ -34,8 +35,9 @@ _log = structlog.get_logger(__name__)
 class CommitLoop:
     """Takes messages from the doors and answers each once its batch is committed."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, *, clock_is_set: Callable[[], bool] = lambda: True) -> None:
         self._store = store
+        self._clock_is_set = clock_is_set
         self._directory, self._clocks = Directory(), Clocks()
         self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[Answer]]] = asyncio.Queue(
             _WAITING_ROOM
@@ -101,8 +103,12 @@ class CommitLoop:
         messages = [message for message, _ in batch]
         try:
             answers = await loop.run_in_executor(
-                self._thread, receive, self._store, self._directory, self._clocks, messages
-            )
+                self._thread,
+                partial(
+                    receive, self._store, self._directory, self._clocks, messages,
+                    clock_is_set=self._clock_is_set(),
+                ),
+            )  # fmt: skip
         except StoreError as error:
             for _, future in batch:
                 _settle(future, error)

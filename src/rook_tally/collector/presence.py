@@ -12,6 +12,7 @@ from functools import partial
 
 import structlog
 
+from rook_tally.collector.clock_watch import ClockWatch
 from rook_tally.collector.moment import now_us
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.outlet import DoorReport
@@ -28,6 +29,7 @@ from rook_tally.store import (
     withdraw_collector,
     withdraw_door,
 )
+from rook_tally.store.clock_trust import may_remove
 
 _log = structlog.get_logger(__name__)
 
@@ -37,6 +39,7 @@ class Presence:
 
     def __init__(self, store: Store, collector_id: str) -> None:
         self._store = store
+        self.clock = ClockWatch(store)
         self._id = collector_id
         self._loop = asyncio.get_running_loop()
         self._standing: dict[str, tuple[DoorState, str]] = {}
@@ -89,10 +92,12 @@ class Presence:
 
     def _beat_once(self) -> None:
         try:
+            self.clock.look()
             with self._store.write() as connection:
-                report_alive(connection, self._id, now_us=now_us())
+                report_alive(connection, self._id, now_us=now_us(), is_set=self.clock.is_set)
                 prune_changes(connection)
-                prune_requests(connection, now_us=now_us())
+                if may_remove(connection, now_us=now_us()):
+                    prune_requests(connection, now_us=now_us())
         except StoreError as error:
             _log.warning("presence_not_written", error=str(error))
 

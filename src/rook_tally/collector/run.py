@@ -93,7 +93,7 @@ async def collect(
         loop.add_signal_handler(number, stop.set)
     async with contextlib.AsyncExitStack() as stack:
         presence = await stack.enter_async_context(presence_in(store))
-        commits = CommitLoop(store)
+        commits = CommitLoop(store, clock_is_set=lambda: presence.clock.is_set)
         stack.push_async_callback(commits.close)
         tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
@@ -120,7 +120,7 @@ async def collect(
         pages = PageKeeper(store, presence, settings.tls)
         stack.push_async_callback(pages.close)
         reworking = Reworking(store, clock=now_us)
-        keeping = WatchKeeping(store, clock=now_us)
+        keeping = WatchKeeping(store, clock=now_us, clock_is_set=lambda: presence.clock.is_set)
         post = Post(store, _tellers(store, mqtt), clock=now_us)
 
         async def take_up(changed: set[Subject]) -> None:

@@ -20,8 +20,11 @@ _log = structlog.get_logger(__name__)
 class WatchKeeping:
     """Looks once a second, and when an alarm, a wish or a watch changed."""
 
-    def __init__(self, store: Store, *, clock: Callable[[], int]) -> None:
-        self._store, self._clock = store, clock
+    def __init__(
+        self, store: Store, *, clock: Callable[[], int],
+        clock_is_set: Callable[[], bool] = lambda: True,
+    ) -> None:  # fmt: skip
+        self._store, self._clock, self._clock_is_set = store, clock, clock_is_set
         self._keeper: Keeper | None = None
         self._moved = asyncio.Event()
 
@@ -52,6 +55,10 @@ class WatchKeeping:
                 duty.release()
 
     def _look(self) -> None:
+        if not self._clock_is_set():
+            # Nobody can say for how long anybody was silent; once it is set, listening begins anew.
+            self._keeper = None
+            return
         now_us = self._clock()
         if self._keeper is None:
             with self._store.write() as connection:

@@ -18,7 +18,7 @@ from rook_tally.intake.confirming import confirm_requests
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal, Said
 from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
-from rook_tally.intake.screen import quality_at_arrival, timing
+from rook_tally.intake.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store import (
     NOBODY,
     NewReading,
@@ -74,12 +74,16 @@ class _Batch:
     words: dict[tuple[int, str], tuple[str, int]] = field(default_factory=dict)
     # When each station was heard, by its id.
     heard: dict[int, int] = field(default_factory=dict)
+    clock_is_set: bool = True
 
 
 def receive(
-    store: Store, directory: Directory, clocks: Clocks, messages: Sequence[Message]
-) -> list[Answer]:
+    store: Store, directory: Directory, clocks: Clocks, messages: Sequence[Message], *,
+    clock_is_set: bool = True,
+) -> list[Answer]:  # fmt: skip
     """Take messages in, all in one transaction; when this returns they are in the store.
+
+    With a clock that is not set, what has no time of its own is refused and kept whole as a stray.
 
     Returns
     -------
@@ -90,13 +94,14 @@ def receive(
     StoreError
         When nothing of the batch could be kept.
     """
-    batch = _Batch()
+    batch = _Batch(clock_is_set=clock_is_set)
     try:
         with store.write() as connection:
             directory.refresh(connection)
             answers = [_taken(connection, directory, message, batch) for message in messages]
             _write(connection, directory, batch)
-            _report_clocks(connection, clocks, batch)
+            if clock_is_set:
+                _report_clocks(connection, clocks, batch)
     except BaseException:
         directory.forget()
         clocks.forget()
@@ -180,7 +185,11 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         except UnusableError as error:
             answer.refused.append(Refusal(item.at, item.field, str(error)))
         else:
-            _screened(placed, message, answer, batch, directory, stands)
+            try:
+                _screened(placed, message, answer, batch, directory, stands)
+            except ClockNotSetError as error:
+                unplaced[claimed].append(Refusal(item.at, item.field, str(error)))
+                continue
             if item.time_us is not None:
                 station_id = placed.series.station.id
                 newest_us[station_id] = max(item.time_us, newest_us.get(station_id, item.time_us))
@@ -257,7 +266,10 @@ def _screened(
     """Put a value among the batch's readings; of several for one moment in one message the last
     stands, as `stands` knows by series and moment."""
     item, station = placed.item, placed.series.station
-    when = timing(item.time_us, arrived_us=message.arrived_us, unreadable=item.time_note)
+    when = timing(
+        item.time_us, arrived_us=message.arrived_us, unreadable=item.time_note,
+        clock_is_set=batch.clock_is_set,
+    )  # fmt: skip
     if when.note:
         answer.noted.append(Refusal(item.at, item.field, when.note))
         batch.tallies[station.id].arrival_timed += 1
@@ -266,7 +278,9 @@ def _screened(
         quality = quality_at_arrival(placed.series.quantity, placed.value)
     reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
-    is_late = message.arrived_us - when.time_us > _longest_us(station.cadence_s)
+    is_late = batch.clock_is_set and message.arrived_us - when.time_us > _longest_us(
+        station.cadence_s
+    )
     arriving = _Arriving(reading, placed.series, answer, is_late, message.arrived_us)
     key = placed.series.id, when.time_us
     before = stands.get(key)
@@ -388,11 +402,14 @@ def _write(
     )
     # What was kept for long is nobody's news, however it comes in at last.
     arrived_us = NOT_NEWS if is_anew else max((one.arrived_us for one in batch.readings), default=0)
+    if not batch.clock_is_set:
+        # The senders' clocks are the only ones there are.
+        arrived_us = max((one.reading.time_us for one in batch.readings), default=0)
     directory.watches.watch(
         connection, written, told, arrived_us=arrived_us,
         rejudged={series_id: judged.first_us for series_id, judged in marked.items()},
     )  # fmt: skip
-    if not is_anew:
+    if batch.clock_is_set and not is_anew:
         note_heard(connection, batch.heard | directory.watches.workings_heard(told, arrived_us))
     hear_words(connection, batch.words)
     confirm_requests(connection, directory, batch.words)

@@ -12,6 +12,10 @@ MOST_AHEAD_US = 2 * MINUTE_US
 EARLIEST_US = time_us_from_text("2015-01-01T00:00:00Z")
 
 
+class ClockNotSetError(ValueError):
+    """Nothing can be stamped with its arrival."""
+
+
 class Timing(NamedTuple):
     """The moment a reading is kept under; `note` says why it is not the sender's, if it is not."""
 
@@ -19,11 +23,24 @@ class Timing(NamedTuple):
     note: str = ""
 
 
-def timing(sent_us: int | None, *, arrived_us: int, unreadable: str = "") -> Timing:
+def timing(
+    sent_us: int | None, *, arrived_us: int, unreadable: str = "", clock_is_set: bool = True
+) -> Timing:
     """The sender's time if it gave a believable one, else the arrival time.
 
     Believable is not more than 2 minutes ahead of the arrival and not before 2015.
+
+    Raises
+    ------
+    ClockNotSetError
+        When only the arrival time is left, and it is by a clock that is not set.
     """
+    if not clock_is_set:
+        if sent_us is None or unreadable or sent_us < EARLIEST_US:
+            raise ClockNotSetError(
+                "the collector's clock is not set, and this has no time of its own"
+            )
+        return Timing(sent_us)
     if unreadable:
         return Timing(arrived_us, f"{unreadable}; kept under its arrival time")
     if sent_us is None:

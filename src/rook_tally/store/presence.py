@@ -59,11 +59,15 @@ def report_collector(
     note_change(connection, Subject.DOORS)
 
 
-def report_alive(connection: Connection, collector_id: str, *, now_us: int) -> None:
-    """A collector's heartbeat; it also clears away those long gone."""
+def report_alive(
+    connection: Connection, collector_id: str, *, now_us: int, is_set: bool = True
+) -> None:
+    """A collector's heartbeat, by a clock that is set or not; it also clears away those long
+    gone."""
     table = schema.collector
     connection.execute(sa.update(table).where(table.c.id == collector_id).values(heard_us=now_us))
-    note_listening(connection, now_us=now_us)
+    if is_set:
+        note_listening(connection, now_us=now_us)
     gone = sa.select(table.c.id).where(table.c.heard_us < now_us - int(GONE_AFTER_S * 4e6))
     connection.execute(sa.delete(schema.door).where(schema.door.c.collector_id.in_(gone)))
     connection.execute(sa.delete(table).where(table.c.id.in_(gone)))

@@ -30,6 +30,7 @@ class JournalSort(enum.Enum):
     MANY = "many at once"
     TRIAL = "trial"
     ENDED = "ended"
+    CLOCK = "clock"
 
 
 @dataclass(frozen=True, slots=True)
