@@ -17,6 +17,7 @@ from rook_tally.store import (
     Series,
     Store,
     add_correction,
+    append_history,
     append_readings,
     append_sealed,
     correction_entries,
@@ -26,6 +27,7 @@ from rook_tally.store import (
     read_range,
     read_raw_range,
     seal,
+    seal_all,
     withdraw_correction,
 )
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -139,3 +141,24 @@ def test_a_correction_can_be_undone(gain: float, offset: float, values: list[flo
     there = corrected_values(times, np.array(values), [Correction(0, gain, offset)])
     back = corrected_values(times, there, [Correction(0, 1 / gain, -offset / gain)])
     np.testing.assert_allclose(back, values, atol=1e-9)
+
+
+@pytest.mark.parametrize("columns", [13, 200, 205])
+@pytest.mark.parametrize("begin_s", [432, 500, 43_300, 43_337, 45_000])
+def test_no_false_peak_stands_beside_a_correction_in_sealed_days(
+    store: Store, columns: int, begin_s: int
+) -> None:
+    """A sensor reads 20 too high from a moment on, and is corrected from then: it is 20 always."""
+    series = begin_series(store)
+    day = NOON_US // DAY_US * DAY_US
+    time_us = day + np.arange(8640, dtype=np.int64) * 10_000_000
+    begin = day + begin_s * 1_000_000
+    raw = readings_from(time_us, np.where(time_us < begin, 20.0, 40.0))
+    with store.write() as connection:
+        append_history(connection, series.id, raw)
+        correction = Correction(begin, 1.0, -20.0)
+        add_correction(connection, series.id, correction, who="w", why="", now_us=day)
+    seal_all(store, {series.id: series}, now_us=day + 5 * DAY_US)
+    with store.read() as connection:
+        told = envelopes(connection, [series], day, day + DAY_US, columns)[series.id]
+    assert (float(np.nanmin(told.low)), float(np.nanmax(told.high))) == (20.0, 20.0)

@@ -14,6 +14,7 @@ from rook_tally.store import (
     Series,
     Store,
     add_correction,
+    append_history,
     append_sealed,
     envelopes,
     history_of,
@@ -21,6 +22,7 @@ from rook_tally.store import (
     load_site,
     moment_of,
     read_range,
+    seal_all,
 )
 from tests.builders import NOON_US, append, begin_series
 
@@ -124,3 +126,41 @@ def test_corrections_hold_in_the_past_as_well(store: Store, archive: dict[str, S
     assert moved[-15:] == pytest.approx(np.full(15, 100.0))
     assert moved[: 96 - 26] == pytest.approx(np.zeros(70))
     assert 0 < moved[-22:-20].max() < 100
+
+
+def test_ribbons_of_a_past_moment_are_corrected_and_know_nothing_to_come(store: Store) -> None:
+    """Silent since midnight, corrected by 5; and a minute before something jumped."""
+    series = begin_series(store)
+    day = NOON_US // DAY_US * DAY_US
+    time_us = day + np.arange(8640, dtype=np.int64) * 10_000_000
+    value = 20.0 + 0.01 * (np.arange(8640) % 3)
+    with store.write() as connection:
+        append_history(connection, series.id, readings_from(time_us, value))
+        for begin in (day - DAY_US, day + 23 * HOUR_US + 1_800_000_000):
+            correction = Correction(begin, 1.0, 5.0 if begin < day else 7.0)
+            add_correction(connection, series.id, correction, who="w", why="", now_us=day)
+    seal_all(store, {series.id: series}, now_us=day + 5 * DAY_US)
+    at = day + DAY_US + 2 * HOUR_US
+    window = (at - 22 * HOUR_US, at + 2 * HOUR_US)
+    with store.read() as connection:
+        told = moment_of(
+            connection, [series], at, window=window, columns=24, reports_us={}
+        ).ribbons[series.id]
+        right = envelopes(connection, [series], *window, 24)[series.id]
+    for here, there in ((told.low, right.low), (told.mean, right.mean), (told.high, right.high)):
+        assert here == pytest.approx(there, nan_ok=True, abs=1e-4)
+    assert float(np.nanmin(told.low)) == pytest.approx(25.0, abs=1e-4)
+
+
+def test_a_ribbon_of_half_past_does_not_know_what_came_at_the_full_hour(store: Store) -> None:
+    series = begin_series(store)
+    rows = [(NOON_US + at * MINUTE_US, 50.0 if at >= 35 else 20.0) for at in range(120)]
+    append(store, series, *rows)
+    window = (NOON_US, NOON_US + 2 * HOUR_US)
+    with store.read() as connection:
+        told = moment_of(
+            connection, [series], NOON_US + 30 * MINUTE_US, window=window, columns=8,
+            reports_us={},
+        ).ribbons[series.id]  # fmt: skip
+    assert float(np.nanmax(told.high)) == 20.0
+    assert told.count.tolist() == [15, 15, 1, 0, 0, 0, 0, 0]
