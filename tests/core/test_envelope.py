@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rook_tally.core.averaging import Averaging
 from rook_tally.core.envelope import (
     ColumnSums,
     Envelope,
@@ -106,3 +107,11 @@ def test_an_envelope_of_readings_is_what_counting_them_in_gives(
     gaps = find_gaps(readings, max_gap_s=90, start_us=start, end_us=start + width * columns)
     assert found.gaps is not None
     assert found.gaps.tolist() == gaps.tolist()
+
+
+def test_no_line_leads_round_the_other_way_where_a_direction_goes_over_north() -> None:
+    told = envelope_of_readings(
+        readings_from(np.arange(6) * 10, [340, 350, 5, 15, 355, 350]), 0, 10, 6, max_gap_s=90,
+        averaging=Averaging.CIRCULAR,
+    )  # fmt: skip
+    assert [part.tolist() for part in told.segments()] == [[0, 1], [2, 3], [4, 5]]

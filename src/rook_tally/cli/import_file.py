@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from datetime import tzinfo
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import typer
@@ -12,7 +14,7 @@ import typer
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
 from rook_tally.core.numerals import figure
-from rook_tally.core.timestamps import rfc3339
+from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
 from rook_tally.intake.file_door import Refused
 from rook_tally.intake.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.intake.file_times import DateOrder
@@ -78,7 +80,8 @@ def import_for_desk(
 
 
 def _brought(done: ImportOutcome) -> list[str]:
-    return [_told(one) for one in done.columns]
+    zone = ZoneInfo(done.zone)
+    return [_told(one, zone) for one in done.columns]
 
 
 def _outcome(done: ImportOutcome, *, dry_run: bool) -> str:
@@ -87,7 +90,7 @@ def _outcome(done: ImportOutcome, *, dry_run: bool) -> str:
     return f"{done.readings} readings; take them back with rook-tally import --undo {done.number}"
 
 
-def _told(one: ImportedColumn) -> str:
+def _told(one: ImportedColumn, zone: tzinfo) -> str:
     column, readings, quantity = one.column, one.readings, one.column.quantity
     if not len(readings):
         return f"{column.name}: {quantity.name}, no readings"
@@ -100,10 +103,14 @@ def _told(one: ImportedColumn) -> str:
         worst = readings.value[~readings.good]
         ends = [figure(float(one), quantity.decimals) for one in (worst.min(), worst.max())]
         beside = f"; {suspect} suspect, {' to '.join(dict.fromkeys(ends))}"
-    first, last = (rfc3339(int(one))[:16] for one in (readings.time_us[0], readings.time_us[-1]))
+    first, last = (
+        datetime_from_time_us(int(one)).astimezone(zone).isoformat()[:16]
+        for one in (readings.time_us[0], readings.time_us[-1])
+    )
     return (
         f"{column.name}: {quantity.name}, {len(readings)} readings from {first} to {last}, "
-        f"{low} to {high} {quantity.base.symbol}{beside}; {one.new} of them new"
+        f"{low} to {high} {quantity.base.symbol}".rstrip()
+        + f"{beside}; {one.new} of them new"
     )
 
 

@@ -56,7 +56,8 @@ class Envelope:
         return np.asarray(self.start_us + (np.arange(len(self)) + 0.5) * width, np.float64)
 
     def segments(self) -> list[IntArray]:
-        """Columns that hold readings, cut wherever a gap lies between two of them.
+        """Columns that hold readings, cut wherever a gap lies between two of them, and where a
+        direction goes over north: no line leads round the other way.
 
         Returns
         -------
@@ -65,12 +66,16 @@ class Envelope:
         filled = np.flatnonzero(self.count)
         if not len(filled):
             return []
+        turned = np.empty(0, dtype=np.int64)
+        if self.averaging is Averaging.CIRCULAR:
+            turned = np.flatnonzero(np.abs(np.diff(self.mean[filled])) > 180.0) + 1
         if self.gaps is None:
-            return np.split(filled, np.flatnonzero(np.diff(filled) > 1) + 1)
+            cuts = np.union1d(np.flatnonzero(np.diff(filled) > 1) + 1, turned)
+            return np.split(filled, cuts)
         width = (self.end_us - self.start_us) / len(self)
         columns = np.clip((self.gaps - self.start_us) / width, 0, len(self) - 1).astype(np.int64)
         cuts = np.searchsorted(filled, columns[columns[:, 0] < columns[:, 1], 1])
-        return [part for part in np.split(filled, np.unique(cuts)) if len(part)]
+        return [part for part in np.split(filled, np.union1d(cuts, turned)) if len(part)]
 
     def cropped(self, start_us: int, end_us: int) -> Envelope:
         """The columns whose beginning lies in [start, end), at least one; gaps are clipped."""

@@ -42,7 +42,7 @@ class ImportedColumn:
 class ImportOutcome:
     """What came of a file. `number` takes it back; 0 after a dry run.
 
-    `remarks` say how its dates were read, or that nobody can tell.
+    `remarks` say how its dates were read, or that nobody can tell; `zone` is the site's.
     """
 
     number: int
@@ -50,6 +50,7 @@ class ImportOutcome:
     columns: tuple[ImportedColumn, ...]
     refused: tuple[Refused, ...]
     remarks: tuple[str, ...] = ()
+    zone: str = "UTC"
 
 
 def imported_file(
@@ -71,6 +72,7 @@ def imported_file(
     table = read_table(file, time_column=time_column)
     remarks: list[str] = []
     with store.write() as connection:
+        zone_shown = load_site(connection).zone
         if is_own_export(table):
             brought, refused = own_readings(connection, table, key, now_us=now_us)
             sources = [
@@ -88,12 +90,12 @@ def imported_file(
         )
         if dry_run:
             connection.rollback()
-            return ImportOutcome(0, 0, told, tuple(refused), tuple(remarks))
+            return ImportOutcome(0, 0, told, tuple(refused), tuple(remarks), zone_shown)
         done = bring_in(
             connection, file.name, {series: readings for _, series, readings in sources},
             now_us=now_us,
         )  # fmt: skip
-    return ImportOutcome(done.id, done.readings, told, tuple(refused), tuple(remarks))
+    return ImportOutcome(done.id, done.readings, told, tuple(refused), tuple(remarks), zone_shown)
 
 
 def _source(series: Series) -> str:

@@ -3969,6 +3969,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="core" />
+      <source>clock</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>desktop</source>
       <translation type="unfinished" />
     </message>
