@@ -7,7 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from rook_tally.core.levels import Limits
+from rook_tally.core.quantities import Quantity, Scale
+from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.timestamps import MINUTE_US
+from rook_tally.core.units import Unit
+from rook_tally.core.watches.definitions import Scope, Sort, Watch
+from rook_tally.core.watches.judging import judge_of
 from rook_tally.core.workings.alignment import Heard, Inputs
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.measures import (
@@ -18,6 +24,7 @@ from rook_tally.core.workings.measures import (
     scale_named,
 )
 from rook_tally.core.workings.mistakes import FormulaError
+from rook_tally.core.workings.naming import NamedSeries, Names
 from tests.core.workings.formulas import FORMULAS, MEASURED
 from tests.core.workings.sites import USUAL, pottery
 
@@ -147,3 +154,54 @@ def test_any_text_is_a_formula_or_a_mistake_with_a_place(text: str) -> None:
         Inputs({one.id: Heard(times, np.full(5, 1.0)) for one in NAMES.series})
     )
     assert np.isfinite(value[~np.isnan(value)]).all()
+
+
+@settings(max_examples=60, deadline=None)
+@given(FORMULAS, arrivals(), st.floats(0, 1))
+def test_what_comes_later_never_changes_what_was_said(
+    formula: str, inputs: Inputs, share: float
+) -> None:
+    program = checked(formula, NAMES).program
+    times, value = program.worked_out(inputs)
+    at = int(times[int(share * (len(times) - 1))])
+    known = Inputs({
+        series_id: Heard(one.time_us[one.time_us <= at], one.value[one.time_us <= at])
+        for series_id, one in inputs.heard.items()
+    })  # fmt: skip
+    then_times, then = program.worked_out(known)
+    before = times <= at
+    assert np.array_equal(then_times, times[before])
+    assert then == pytest.approx(value[before], rel=1e-9, abs=1e-12, nan_ok=True)
+
+
+_EVERY_UNIT = [
+    (quantity, unit) for quantity in QUANTITIES.values() for unit in quantity.units
+    if scale_named(unit.symbol) is not None and unit.symbol not in ("1", "K", "m", "mm", "in")
+    and scale_named(unit.symbol).measure == measure_of(quantity.base.dimension)  # type: ignore[union-attr]
+]  # fmt: skip
+
+
+@given(st.sampled_from(_EVERY_UNIT), st.integers(-400, 4000), st.sampled_from([1, 10, 100]))
+def test_a_unit_never_changes_a_decision(
+    told: tuple[Quantity, Unit], number: int, parts: int
+) -> None:
+    """What reads just a limit, in whatever unit either is told, is not above it."""
+    quantity, unit = told
+    value = number / parts
+    kept = float(unit.to_base(value))
+    series = NamedSeries(1, quantity, "p", True, "s", quantity.slug, 60)
+    names = Names([series], dict(QUANTITIES), (), None, ("p",))
+    heard = Inputs(
+        {1: Heard(np.array([0]), np.array([kept * coherent_factor(quantity.base.dimension)]))}
+    )
+    for sign, wanted in ((">", 0.0), (">=", 1.0), ("<", 0.0), ("<=", 1.0)):
+        formula = f"{quantity.slug}@p {sign} {value!r} {unit.symbol}"
+        program = checked(formula, names).program
+        assert program.worked_out(heard)[1].tolist() == [wanted], formula
+    if quantity.scale is Scale.NUMBER:
+        for sort in (Sort.ABOVE, Sort.BELOW):
+            watch = Watch(
+                slug="w", name="W", sort=sort, scope=Scope(), unit=unit.symbol, limit=value
+            )
+            judge = judge_of(watch, quantity, Limits(), 90.0)
+            assert judge.number(kept) == judge.terms.limit

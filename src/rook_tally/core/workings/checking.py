@@ -157,7 +157,7 @@ class Checker:
         scale = measures.scale_named(part.unit)
         if scale is None:
             raise wrong(part.at, f"no unit is called {part.unit}")
-        value = part.value * scale.factor + scale.offset
+        value = scale.coherent(part.value)
         return Typed(Constant(value), scale.measure, value)
 
     def _negative(self, part: tree.Negative) -> Typed:

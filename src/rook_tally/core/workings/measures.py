@@ -135,6 +135,14 @@ class Scale:
     measure: Measure
     factor: float
     offset: float = 0.0
+    unit: Unit | None = None
+    base: float = 1.0
+
+    def coherent(self, value: float) -> float:
+        """A number of this unit in coherent units, to the last digit as a reading of it is kept."""
+        if self.unit is not None:
+            return float(self.unit.to_base(value)) * self.base
+        return value * self.factor + self.offset
 
 
 def _named_scales() -> dict[str, Scale]:
@@ -153,7 +161,7 @@ def _named_scales() -> dict[str, Scale]:
         ):  # fmt: skip
             continue
         measure, base = _DIMENSIONS[unit.dimension]
-        scale = Scale(unit.symbol, measure, unit.factor * base, unit.offset * base)
+        scale = Scale(unit.symbol, measure, unit.factor * base, unit.offset * base, unit, base)
         # The inch goes by its name: `in` leads to a unit.
         names = [name for name in (unit.symbol, *unit.names) if _is_unit_name(name)]
         add(scale, *names)
