@@ -6,14 +6,18 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
+from pytestqt.qtbot import QtBot
 
 from rook_tally.core.readings import readings_from
 from rook_tally.core.spans import SpanStatistics
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.desk.ledger.account import AccountQuestion, Fact
+from rook_tally.desk.shell.moment import held_clock
 from rook_tally.desk.strip.questions import LanesQuestion
-from rook_tally.store import Series, Store, append_history, latest
+from rook_tally.store import Series, Store, append_history, latest, set_site
 from tests.builders import MINUTE_US
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS
 from tests.ways_in import WayIn
 
 DAY = time_us_from_text("2026-11-10T00:00:00Z")
@@ -103,3 +107,30 @@ def test_the_highest_of_a_day_of_25_hours_is_that_of_all_of_them(store: Store) -
     facts = _facts(store, series, now, "Europe/London")
     assert (facts["Highest today"].value, facts["Highest today"].remark) == ("35.0", "00:10")
     assert (facts["Lowest today"].value, facts["Lowest today"].remark) == ("5.0", "00:05")
+
+
+def test_a_wind_about_north_is_told_by_its_arc_and_turns_the_shorter_way(store: Store) -> None:
+    way = WayIn(store)
+    series = way.begin("wind_direction")
+    minutes = np.arange(0, 12 * 60, dtype=np.int64)
+    # Ten degrees an hour, over north.
+    write(store, series, DAY + minutes * MINUTE_US, (300 + minutes / 6) % 360)
+    with store.read() as connection:
+        newest = latest(connection)[series.id]
+        told = AccountQuestion(series, newest, DAY + 719 * MINUTE_US, ZoneInfo("UTC")).answered(
+            connection
+        )
+    facts = {one.name: one.value for one in told.facts}
+    assert facts["Between, today"] == "300 to 60"
+    assert facts["Mean today"] in ("0", "360")
+    assert told.outlook.startswith("rising 10")
+
+
+def test_an_open_window_follows_the_sites_zone(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    window = open_desk(held_clock(DAY))
+    with store.write() as connection:
+        set_site(connection, name="Shed", zone="Pacific/Auckland")
+    qtbot.waitUntil(lambda: str(window.state.zone) == "Pacific/Auckland", timeout=PATIENCE_MS)
+    assert window.state.site.name == "Shed"

@@ -155,6 +155,11 @@
     </message>
     <message>
       <location filename="desk/ledger/account.py" />
+      <source>{0} to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/account.py" />
       <source>not once</source>
       <translation type="unfinished" />
     </message>
@@ -206,6 +211,16 @@
     <message>
       <location filename="desk/ledger/account.py" />
       <source>On today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/account.py" />
+      <source>Between, today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/account.py" />
+      <source>clockwise</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -9,7 +9,9 @@ from datetime import tzinfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.averaging import Averaging, arc_of, unwound
 from rook_tally.core.envelope import Envelope, honest_range
+from rook_tally.core.gaps import inside as inside_of
 from rook_tally.core.gaps import max_gap_s
 from rook_tally.core.levels import Level
 from rook_tally.core.limit_words import limit_sentence
@@ -110,9 +112,10 @@ def account_of(
     is_good = newest.quality == 0
     level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
     recent = readings.time_us >= now_us - _TREND_US
-    trend = trend_of(
-        Readings(readings.time_us[recent], readings.value[recent], readings.quality[recent])
-    )
+    value = readings.value[recent]
+    if series.quantity.averaging is Averaging.CIRCULAR:
+        value = unwound(value)
+    trend = trend_of(Readings(readings.time_us[recent], value, readings.quality[recent]))
     numeric = series.quantity.scale is Scale.NUMBER
     return Account(
         series=series,
@@ -210,6 +213,14 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
         ]
     told = series.shown
     facts = []
+    if series.quantity.averaging is Averaging.CIRCULAR:
+        inside = readings[inside_of(readings.time_us, today.start_us, today.end_us)]
+        low, high = arc_of(inside.value[inside.good], inside.value[inside.good])
+        arc = said("{0} to {1}", told.figure(low), told.figure(high % 360.0))
+        return [
+            Fact(said("Mean today"), told.figure(mean)),
+            Fact(said("Between, today"), arc, said("clockwise")),
+        ]
     top, bottom = highest(readings, today), lowest(readings, today)
     if top.value is not None and top.time_us is not None:
         facts.append(Fact(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone)))
