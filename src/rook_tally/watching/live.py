@@ -66,7 +66,7 @@ class LiveWatches:
         self._reach_us: dict[int, int] = {}
         self._is_worked: dict[int, bool] = {}
         self._silent_workings: dict[int, int] = {}
-        self._guarded: list[tuple[int, int]] = []
+        self._guarded: dict[int, list[int]] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._remarks: Sequence[Remark] = ()
         self._around = Surroundings("", ZoneInfo("UTC"), {})
@@ -111,13 +111,13 @@ class LiveWatches:
             one.series.id: worked[one.series.id]
             for one in found if one.watch.sort is Sort.SILENT and one.series.id in worked
         }  # fmt: skip
-        self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, []
+        self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, {}
         for at, target in enumerate(self._targets):
             self._at.setdefault(target.series.id, []).append(at)
             if target.judge.reach_s:
                 self._reaches(target.series.id, microseconds(target.judge.reach_s))
             for guard in target.guards:
-                self._guarded.append((guard.series.id, at))
+                self._guarded.setdefault(guard.series.id, []).append(at)
                 self._reaches(guard.series.id, microseconds(guard.settle_s + guard.max_age_s))
         watched = [*self._at, *self._reach_us]
         self._is_worked = {one.id: one.station.is_worked_out for one in site.series}
@@ -177,11 +177,13 @@ class LiveWatches:
                         changed.get(series_id, _ALWAYS_US),
                     )  # fmt: skip
             # A guard that is heard late may have let pass what it did not, or the other way.
-            for series_id, at in self._guarded:
-                news = [one.time_us for one in told.get(series_id, ())]
-                moment = min([*news, changed.get(series_id, _ALWAYS_US)])
-                if moment < _ALWAYS_US and self._targets[at].series.id not in told:
-                    self._judge(connection, self._targets[at], (), arrived_us, bell, moment)
+            for series_id in told.keys() & self._guarded.keys():
+                moment = min(
+                    self._new_us.get(series_id, _ALWAYS_US), changed.get(series_id, _ALWAYS_US)
+                )
+                for at in self._guarded[series_id]:
+                    if self._targets[at].series.id not in told:
+                        self._judge(connection, self._targets[at], (), arrived_us, bell, moment)
             bell.write(connection)
         if self._targets:
             self._seen_seq = newest_seq(connection)
@@ -293,14 +295,14 @@ class LiveWatches:
         terms = target.judge.terms
         last_us = -1 if alarm.step.last_us is None else alarm.step.last_us
         oldest_us = arrived_us - LATE_US
-        late = [one.time_us for one in readings if one.time_us <= last_us and
-                one.time_us < oldest_us]  # fmt: skip
-        changes = [one.time_us for one in readings if oldest_us <= one.time_us <= last_us]
-        if oldest_us <= changed_us <= last_us:
-            changes.append(changed_us)
-        if changes:
-            alarm = self._replayed(connection, target, alarm, arrived_us, bell)
-            last_us = _ALWAYS_US
+        late: list[int] = []
+        # Nearly every reading is newer than all before, and changes nothing of them.
+        if changed_us <= last_us or (readings and readings[0].time_us <= last_us):
+            old = [one.time_us for one in readings if one.time_us <= last_us]
+            late = [moment for moment in old if moment < oldest_us]
+            if len(late) < len(old) or oldest_us <= changed_us <= last_us:
+                alarm = self._replayed(connection, target, alarm, arrived_us, bell)
+                last_us = _ALWAYS_US
         for one in readings:
             if one.time_us <= last_us:
                 continue
