@@ -62,18 +62,15 @@ def value_of(averaging: Averaging, component: Component) -> FloatArray:
     return np.asarray(component.real, np.float64)
 
 
-def mean_value(averaging: Averaging, value: FloatArray, weights: FloatArray | None = None) -> float:
-    """Mean of (N,) values by weight, or of equal weight; NaN without one.
+def mean_value(averaging: Averaging, value: FloatArray) -> float:
+    """Mean of (N,) values that count alike; NaN is left out, and the answer without one.
 
     Of places as of moments: levels by their energy, directions by their vectors.
     """
-    known = np.isfinite(value)
-    if not known.any():
+    known = value[np.isfinite(value)]
+    if not len(known):
         return math.nan
-    shares = None if weights is None else weights[known]
-    if shares is not None and not shares.sum() > 0:
-        shares = None
-    component = np.average(component_of(averaging, value[known]), weights=shares)
+    component = np.mean(component_of(averaging, known))
     return float(value_of(averaging, np.atleast_1d(component))[0])
 
 
