@@ -24,7 +24,7 @@ from tests.oracle.stories import BEGIN, KEYS, SPANS, stories
 from tests.oracle.world import WORKINGS, World, zone_named
 from tests.postgres import Cluster, cluster
 
-EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "20"))
+EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "12"))
 SHRINKS = os.environ.get("ORACLE_SHRINKS", "1") == "1"
 ZONES = st.sampled_from(["Europe/London", "Pacific/Auckland", "UTC"])
 DELAYS = st.sampled_from([(0.0, 0.0), (120.0, 0.0), (0.0, 120.0), (180.0, 60.0)])
@@ -110,6 +110,8 @@ def _compare(
                    for first, length in spans]  # fmt: skip
         for start, stop in [*windows, day, (BEGIN - DAY, end)]:
             _statistics_are_alike(site, world, key, start, stop, is_thinned=is_thinned)
+        if not is_thinned:
+            _account_is_alike(site, world, key, before)
         for columns in (3, 40, 300):
             _bounds_are_true(site, world, key, BEGIN - DAY, end, columns, is_thinned=is_thinned)
     with store.read() as connection:
@@ -165,6 +167,27 @@ def _statistics_are_alike(
             return
         for here, there in ((told.low, right.low), (told.high, right.high)):
             assert apart(averaging, here, there) <= exact * 100, words
+
+
+def _account_is_alike(site: Site, world: World, key: tuple[str, str], now: int) -> None:
+    """The figures of today in the Ledger's side panel, to the digits shown."""
+    told = {
+        name: float(text.replace("\u2009", "").replace("−", "-"))
+        for name, text in world.account(key, now).items()
+        if name in ("Mean today", "Highest today", "Lowest today")
+    }
+    midnight = site.local_day(now)[0]
+    if not told or midnight >= now:
+        return
+    right = site.statistics(key, midnight, now + 1)
+    averaging = QUANTITIES[key[1]].averaging
+    digits = 0 if key[1] in ("pm25", "wind_direction") else 1
+    half = 0.5 * 10.0**-digits
+    mean_half = half if averaging == "circular" else half / 10
+    assert apart(averaging, told["Mean today"], right.mean) <= mean_half + 1e-6, key
+    for name, value in (("Highest today", right.high), ("Lowest today", right.low)):
+        if name in told:
+            assert abs(told[name] - value) <= half + 1e-6, (key, name)
 
 
 def _bounds_are_true(

@@ -17,6 +17,7 @@ from rook_tally.core.watches.definitions import Scope, Sort
 from rook_tally.core.watches.definitions import Watch as RealWatch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.workings.definitions import Working
+from rook_tally.desk.ledger.account import AccountQuestion
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Answer
 from rook_tally.intake.message import Message as RealMessage
@@ -231,6 +232,16 @@ class World:
         series = self.series(key)
         with self.store.read() as connection:
             return envelopes(connection, [series], start, end, columns)[series.id]
+
+    def account(self, key: Key, now: int) -> dict[str, str]:
+        """What the Ledger's side panel says of a series: its lines by name; none without one."""
+        newest = self.newest(key)
+        if newest is None:
+            return {}
+        with self.store.read() as connection:
+            zone = ZoneInfo(load_site(connection).zone)
+            told = AccountQuestion(self.series(key), newest, now, zone).answered(connection)
+        return {one.name: one.value for one in told.facts}
 
     def worked(self, slug: str) -> dict[int, float]:
         with self.store.read() as connection:
