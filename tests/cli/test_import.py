@@ -125,3 +125,14 @@ def test_what_is_asked_for_has_to_be_there(store: Store, series: Series) -> None
     assert "what is to be read?" in _import(store)[2]
     assert "cannot be read 'backwards'" in _import(store, "f.csv", "--dates", "backwards")[2]
     assert "cannot be read" in _import(store, "/nowhere.csv", "--station", "wall")[2]
+
+
+def test_a_dry_run_does_not_hide_what_is_suspect_and_shows_both_readings_of_a_date(
+    store: Store, series: Series, tmp_path: Path
+) -> None:
+    file = tmp_path / "loft.csv"
+    file.write_text("time,temp_c\n03/11/2026 12:01,20\n03/11/2026 12:02,900\n03/11/2026 12:03,21\n")
+    code, told, wrong = _import(store, str(file), "--station", "wall", "--dry-run")
+    assert code == 0
+    assert "20.0 to 21.0 °C; 1 suspect, 900.0; 3 of them new" in told
+    assert "03 November 2026 (day-first) or 11 March 2026 (month-first)" in wrong

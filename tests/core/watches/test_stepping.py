@@ -15,6 +15,7 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.watches.definitions import Hours, Scope, Sort, Watch
 from rook_tally.core.watches.hours import is_within_hours, within_hours
 from rook_tally.core.watches.judging import judge_of
+from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.core.watches.stepping import Step, Turn, stepped
 from rook_tally.core.watching import NEVER, Terms, rings_of
 
@@ -111,3 +112,13 @@ def test_hours_go_over_midnight_and_through_the_change_of_clocks() -> None:
     midnight = saturday_23 + 3600 * S
     moments = midnight + np.arange(0, 7) * 3600 * S
     assert within_hours(moments, sunday, LONDON).tolist() == [True] * 5 + [False] * 2
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"),
+    [(0.2, "0 s"), (17, "17 s"), (59.4, "59 s"), (60, "1 min"), (100, "2 min"), (7200, "2 h")],
+)
+def test_how_long_something_lasted_is_said_in_seconds_within_a_minute(
+    seconds: float, words: str
+) -> None:
+    assert lasting_words(round(seconds * S)) == words
