@@ -182,7 +182,7 @@ def test_bench_figures_are_judged_by_their_ratio() -> None:
 
 def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> None:
     place = str(tmp_path / "demo.db")
-    words = ("--store", place, "demo", "--headless", "--for", "3", "--days", "0.05")
+    words = ("--store", place, "demo", "--headless", "--for", "6", "--days", "0.05")
     done = rook_tally(*words)
     assert done.returncode == 0, done.stderr
     outcome = json.loads(done.stdout.splitlines()[-1])
