@@ -147,7 +147,7 @@ def test_a_steady_rise_is_told_by_slope_change_and_line() -> None:
     windows = _steady()
     assert windows.slope_per_s()[-1] == pytest.approx(0.5 / 60)
     assert windows.change()[-1] == pytest.approx(5.0)
-    assert windows.fitted()[-1] == pytest.approx(windows.value[-1])
+    assert windows.line()[0][-1] == pytest.approx(windows.value[-1])
     assert np.isnan(windows.slope_per_s()[2])
     rms, peak = windows.moving()
     assert rms[-1] == pytest.approx(float(np.std(windows.value[-10:])), rel=1e-6)
@@ -189,7 +189,7 @@ def test_nothing_is_said_of_nothing() -> None:
     windows = Lookback(empty, np.empty(0), GAP_US, HOUR_US, at)
     for told in (
         windows.mean(), windows.spread(), windows.highest(), windows.quantile(0.5),
-        windows.change(), windows.fitted(), windows.slope_per_s(), windows.integral(),
+        windows.change(), *windows.line(), windows.slope_per_s(), windows.integral(),
     ):  # fmt: skip
         assert np.isnan(told).all()
 

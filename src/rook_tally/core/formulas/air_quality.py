@@ -39,7 +39,7 @@ _DAQI = {
     Particles.PM25: np.array([11, 23, 35, 41, 47, 53, 58, 64, 70], float),
     Particles.PM10: np.array([16, 33, 50, 58, 66, 75, 83, 91, 100], float),
 }
-_NOWCAST_HOURS = 12
+NOWCAST_HOURS = 12
 
 
 def _truncated(value: FloatArray, per_unit: float) -> FloatArray:
@@ -69,17 +69,24 @@ def nowcast_pm(hourly_ugm3: Given, pollutant: str = "pm25") -> float:
     Σwⁱcᵢ/Σwⁱ over the last 12 hours, w = max(cmin/cmax, ½), i the hours before the newest; cut to
     0.1 (PM2.5) or 1 (PM10). NaN with fewer than two of the newest three. US EPA NowCast (2013).
     """
+    hours = floats(hourly_ugm3)[-NOWCAST_HOURS:]
+    return float(nowcasts_of(hours[None, :], pollutant)[0])
+
+
+def nowcasts_of(hourly_ugm3: FloatArray, pollutant: str = "pm25") -> FloatArray:
+    """`nowcast_pm` at many moments: (M, H ≤ 12) hourly means, oldest first, → (M,); µg/m³."""
     per_unit, _ = _EPA[Particles(pollutant)]
-    hours = floats(hourly_ugm3)[-_NOWCAST_HOURS:][::-1]
+    hours = hourly_ugm3[:, ::-1]
     heard = np.isfinite(hours) & (hours >= 0)
-    if np.count_nonzero(heard[:3]) < 2:
-        return math.nan
-    values, age = hours[heard], np.flatnonzero(heard)
-    if values.max() == 0:
-        return 0.0
-    weights = max(float(values.min() / values.max()), 0.5) ** age
-    mean = np.asarray((weights * values).sum() / weights.sum())
-    return float(_truncated(mean, per_unit))
+    values = np.where(heard, hours, 0.0)
+    most = values.max(axis=1, initial=0.0)
+    least = np.where(heard, hours, np.inf).min(axis=1, initial=np.inf)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # Nothing but zeros weighs all hours alike.
+        weight = np.maximum(np.where(most > 0, least / most, 1.0), 0.5)
+        powers = np.where(heard, weight[:, None] ** np.arange(hours.shape[1]), 0.0)
+        mean = (powers * values).sum(axis=1) / powers.sum(axis=1)
+    return np.where(heard[:, :3].sum(axis=1) >= 2, _truncated(mean, per_unit), np.nan)
 
 
 @elementwise("concentration_ugm3")

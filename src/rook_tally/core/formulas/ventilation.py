@@ -12,7 +12,7 @@ from rook_tally.core.formulas.elements import Given, elementwise, every, floats,
 _HOUR_S = 3600.0
 _GRID = 241
 _GOLDEN = (math.sqrt(5) - 1) / 2
-_FEWEST_FOR_A_LINE = 3
+FEWEST_FOR_A_LINE = 3
 _FEWEST_FOR_A_CURVE = 5
 
 
@@ -30,12 +30,12 @@ def air_changes_per_hour(
     """
     from scipy.special import stdtrit
 
-    times, excess = floats(time_s), floats(co2_ppm) - outdoor_ppm
-    used = np.isfinite(times) & np.isfinite(excess) & (excess >= max(min_excess_ppm, 1e-12))
-    hours, y = times[used] / _HOUR_S, np.log(excess[used])
+    times, logarithm = floats(time_s), ln_excess(floats(co2_ppm), outdoor_ppm, min_excess_ppm)
+    used = np.isfinite(times) & np.isfinite(logarithm)
+    hours, y = times[used] / _HOUR_S, logarithm[used]
     count = len(y)
     unknown = {"ach": math.nan, "low": math.nan, "high": math.nan, "r2": math.nan, "n": count}
-    if count < _FEWEST_FOR_A_LINE:
+    if count < FEWEST_FOR_A_LINE:
         return unknown
     centred, deviation = hours - hours.mean(), y - y.mean()
     sxx, syy = float((centred**2).sum()), float((deviation**2).sum())
@@ -56,6 +56,15 @@ def air_changes_per_hour(
     }
 
 
+def ln_excess(
+    co2_ppm: FloatArray, outdoor_ppm: float = 420.0, min_excess_ppm: float = 50.0
+) -> FloatArray:
+    """ln(C − Cout) of ppm, NaN where there is too little above outdoors to say anything."""
+    excess = co2_ppm - outdoor_ppm
+    enough = (excess >= max(min_excess_ppm, 1e-12)) & (excess < np.inf)
+    return np.log(np.where(enough, excess, np.nan))
+
+
 def minutes_until_limit_linear(
     time_s: Given,
     values: Given,
@@ -67,22 +76,32 @@ def minutes_until_limit_linear(
 
     NaN when it goes the other way, for more than `max_minutes` (ours), for fewer than three.
     """
-    sign = _sign(direction)
-    times, y = floats(time_s), sign * floats(values)
+    _sign(direction)
+    times, y = floats(time_s), floats(values)
     heard = np.isfinite(times) & np.isfinite(y)
     times, y = times[heard], y[heard]
-    if len(y) < _FEWEST_FOR_A_LINE or not math.isfinite(limit):
+    if len(y) < FEWEST_FOR_A_LINE or not math.isfinite(limit):
         return math.nan
     centred = times - times.mean()
     spread = float((centred**2).sum())
     slope = float((centred * (y - y.mean())).sum()) / spread if spread else 0.0
-    now = float(y.mean() + slope * centred[-1])
-    if now >= sign * limit:
-        return 0.0
-    if slope <= 0:
-        return math.nan
-    minutes = (sign * limit - now) / slope / 60
-    return minutes if minutes <= max_minutes else math.nan
+    now = y.mean() + slope * centred[-1]
+    left = seconds_until_limit(np.array([now]), np.array([slope]), limit, direction, max_minutes)
+    return float(left[0]) / 60
+
+
+def seconds_until_limit(
+    now: FloatArray, slope_per_s: FloatArray, limit: float, direction: str = "up",
+    max_minutes: float = 1440.0,
+) -> FloatArray:  # fmt: skip
+    """How long until lines that are at `now` meet a limit, s; 0 past it, NaN for the other way
+    round and for longer than `max_minutes`."""
+    sign = _sign(direction)
+    ahead, rise = sign * (limit - now), sign * slope_per_s
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        left = np.where(rise > 0, ahead / rise, np.nan)
+    left = np.where(ahead <= 0, 0.0, left)
+    return np.where(left <= max_minutes * 60, left, np.nan)
 
 
 def _sign(direction: str) -> float:

@@ -213,9 +213,8 @@ class Calls:
         if typed.literal is None:
             raise wrong(told.at, f"{want.name} must be written out as a number")
         if want.range is not None and not want.range[0] <= typed.literal <= want.range[1]:
-            low, high = want.range
-            raise wrong(told.at, f"{want.name} lies between {low:g} {want.unit} and {high:g} "
-                                 f"{want.unit}")  # fmt: skip
+            low, high = (f"{one:g} {want.unit}".rstrip() for one in want.range)
+            raise wrong(told.at, f"{want.name} lies between {low} and {high}")
         return typed.literal
 
     def _together(self, part: tree.Call) -> Typed:

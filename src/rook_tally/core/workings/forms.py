@@ -10,9 +10,12 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.averaging import Averaging, mean_value, spread_of_directions
 from rook_tally.core.formulas import by_name
-from rook_tally.core.formulas.air_quality import who_ratio
+from rook_tally.core.formulas.air_quality import NOWCAST_HOURS, nowcasts_of, who_ratio
+from rook_tally.core.formulas.ventilation import ln_excess, seconds_until_limit
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.core.workings.lookback import Lookback
+
+_RANGES = {"share": (0.0, 100.0), "start": (0.0, 100.0), "efficiency": (0.0, 1.0)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +33,7 @@ class Wanted:
     @property
     def range(self) -> tuple[float, float] | None:
         """Between which numbers it must lie; None for any."""
-        return (0.0, 100.0) if self.name == "share" else None
+        return _RANGES.get(self.name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,45 +172,31 @@ def _nowcast(windows: Lookback, pollutant: str = "pm25") -> FloatArray:
         Lookback(
             windows.time_us, windows.value, windows.gap_us, HOUR_US, windows.at - age * HOUR_US
         ).mean()
-        for age in range(12)
+        for age in range(NOWCAST_HOURS)
     ]
-    # kg/m³ → µg/m³ and back; a moment at a time only where it can be said at all.
-    table = np.stack(hours[::-1], axis=1) * 1e9
-    heard = np.isfinite(table)
-    weight = _nowcast_weights(table)
-    with np.errstate(all="ignore"):
-        age = np.arange(11, -1, -1)
-        power = weight[:, None] ** age
-        mean = np.nansum(table * power, axis=1) / np.sum(np.where(heard, power, 0.0), axis=1)
-    step = 0.1 if pollutant == "pm25" else 1.0
-    told = np.floor(mean / step + 1e-6) * step
-    told = np.where(heard[:, -3:].sum(axis=1) >= 2, told, np.nan)
-    return np.asarray(told * 1e-9, np.float64)
-
-
-def _nowcast_weights(table: FloatArray) -> FloatArray:
-    known = np.where(np.isfinite(table), table, -np.inf)
-    most = known.max(axis=1)
-    least = np.where(np.isfinite(table), table, np.inf).min(axis=1)
-    return np.maximum(np.where(most > 0, least / np.where(most > 0, most, 1), 1.0), 0.5)
+    # kg/m³ → µg/m³ and back.
+    return nowcasts_of(np.stack(hours[::-1], axis=1) * 1e9, pollutant) * 1e-9
 
 
 def _air_changes(windows: Lookback, outdoor_ppm: float = 420.0) -> FloatArray:
-    excess = windows.value - outdoor_ppm
-    logarithm = np.log(np.where(excess >= 50, excess, np.nan))
     decay = Lookback(
-        windows.time_us, logarithm, windows.gap_us, windows.window_us, windows.at
-    ).slope_per_s()
-    return np.where(decay < 0, -decay, np.nan)
+        windows.time_us, ln_excess(windows.value, outdoor_ppm), windows.gap_us,
+        windows.window_us, windows.at,
+    )  # fmt: skip
+    slope = decay.line()[1]
+    return np.where(slope < 0, -slope, np.nan)
 
 
 def _until_limit_s(windows: Lookback, limit: float, direction: str = "up") -> FloatArray:
-    sign = 1.0 if direction == "up" else -1.0
-    now, slope = sign * windows.fitted(), sign * windows.slope_per_s()
-    with np.errstate(invalid="ignore", divide="ignore"):
-        left = np.where(slope > 0, (sign * limit - now) / slope, np.nan)
-    left = np.where(now >= sign * limit, 0.0, left)
-    return np.where(left <= 86_400, left, np.nan)
+    return seconds_until_limit(*windows.line(), limit, direction)
+
+
+def _gas_baseline(windows: Lookback) -> FloatArray:
+    is_resistance = windows.value > 0
+    return Lookback(
+        windows.time_us[is_resistance], windows.value[is_resistance], windows.gap_us,
+        windows.window_us, windows.at,
+    ).quantile(0.95)  # fmt: skip
 
 
 def _completeness(windows: Lookback) -> FloatArray:
@@ -266,7 +255,7 @@ _WINDOWS = (
               lambda w: w.moving()[1]),
     _windowed("crest_factor", "peak over root mean square", "", _crest),
     _windowed("gas_baseline", "a gas sensor's clean-air resistance", "same",
-              lambda w: w.quantile(0.95), value_unit="Ω"),
+              _gas_baseline, value_unit="Ω"),
     _windowed("air_changes_per_hour", "by how fast CO₂ falls in an empty room", "1/h",
               _air_changes, "outdoor ppm?", value_unit="ppm"),
     _windowed("minutes_until_limit_linear", "until it would meet a limit", "min",

@@ -24,6 +24,7 @@ from rook_tally.core.averaging import (
     value_of,
 )
 from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
+from rook_tally.core.formulas.ventilation import FEWEST_FOR_A_LINE
 from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
@@ -233,13 +234,18 @@ class Lookback:
         return self._said(OrderStatistics(value).quantile(first, after, share))
 
     def spreads_from_usual(self, least_spread: float) -> FloatArray:
-        """How many robust spreads the newest reading is from the median of the window."""
+        """How many robust spreads the newest reading is from the median of those before it.
+
+        As `core.baselines.usual_level`: what is new does not count among what is usual.
+        """
         from rook_tally.core.faults import MAD_TO_SIGMA
 
-        _, value, first, after = self._known
+        time_us, value, _, after = self._known
+        first = time_us.searchsorted(self.at - self.window_us, side="left")
+        before = np.maximum(after - 1, first)
         order = OrderStatistics(value)
-        usual = order.median(first, after)
-        deviation = order.median_deviation(first, after, np.nan_to_num(usual))
+        usual = order.median(first, before)
+        deviation = order.median_deviation(first, before, np.nan_to_num(usual))
         spread = np.maximum(MAD_TO_SIGMA * deviation, least_spread)
         newest = value[np.maximum(after - 1, 0)] if len(value) else np.full(len(first), np.nan)
         return self._said((newest - usual) / spread)
@@ -265,18 +271,21 @@ class Lookback:
             value = unwound(value)
         return self._said(slopes_per_h(time_us, value, first, after) / _HOUR_S)
 
-    def fitted(self) -> FloatArray:
-        """Where the least-squares line is at the newest reading of each window."""
+    def line(self) -> tuple[FloatArray, FloatArray]:
+        """Where the least-squares line is at the newest reading of each window, and its slope per
+        s; NaN for fewer than three readings."""
         time_us, value, first, after = self._known
         slope = slopes_per_h(time_us, value, first, after) / _HOUR_S
+        slope = np.where(after - first >= FEWEST_FOR_A_LINE, slope, np.nan)
         count = np.maximum(after - first, 1)
         if not len(value):
-            return np.full(len(self.at), np.nan)
+            return np.full(len(self.at), np.nan), slope
         seconds = (time_us - time_us[0]) / SECOND_US
         sums = [np.concatenate(([0.0], np.cumsum(one))) for one in (seconds, value - self._centre)]
         mean_s, mean = ((one[after] - one[first]) / count for one in sums)
         newest_s = seconds[np.maximum(after - 1, 0)]
-        return self._said(self._centre + mean + slope * (newest_s - mean_s))
+        now = self._centre + mean + slope * (newest_s - mean_s)
+        return self._said(now), self._said(slope)
 
     def change(self) -> FloatArray:
         """By how much it changed since the window began, where it may lie between two readings."""
