@@ -66,6 +66,13 @@ def test_panes_of_any_weights_are_laid_out_as_a_tiling(weights: list[float]) -> 
     assert trouble_of(areas) == ""
 
 
+def test_a_corner_that_is_just_large_enough_holds_its_panes_whatever_they_weigh() -> None:
+    # Three of a kind and a heavy one: cut by weight alone, three panes fall to one column.
+    corner = Area(0, 0, 2 * LEAST_WIDE + 1, 2)
+    for weights in ([1.0, 1.0, 1.0, 3.0], [3.0, 1.0, 1.0, 1.0]):
+        assert len(set(tiled(weights, corner))) == 4
+
+
 def test_more_panes_than_a_sheet_holds_are_refused() -> None:
     assert "at most 40 panes" in trouble_of([Area(0, 0, 2, 1)] * (MOST_PANES + 1))
     with pytest.raises(ValueError, match="do not fit"):

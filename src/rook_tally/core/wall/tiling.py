@@ -272,22 +272,22 @@ def tiled(weights: Sequence[float], area: Area = WHOLE) -> tuple[Area, ...]:
     total = sum(weights)
     # Cut where the halves come closest, across the longer side: a cell is about twice as tall.
     sums = [sum(weights[: cut + 1]) for cut in range(len(weights) - 1)]
-    cut = min(range(len(sums)), key=lambda i: abs(sums[i] - total / 2)) + 1
-    share = sums[cut - 1] / total
-    first, second = weights[:cut], weights[cut:]
     ways = [True, False] if area.wide >= 2 * area.tall else [False, True]
-    for across in ways:
-        whole, least = (area.wide, LEAST_WIDE) if across else (area.tall, LEAST_TALL)
-        other = area.tall // LEAST_TALL if across else area.wide // LEAST_WIDE
-        # Each half must be able to hold what falls to it.
-        low = least * -(-len(first) // max(other, 1))
-        high = whole - least * -(-len(second) // max(other, 1))
-        if low > high:
-            continue
-        size = min(max(round(whole * share), low), high)
-        if across:
-            parts = area._replace(wide=size), area._replace(x=area.x + size, wide=whole - size)
-        else:
-            parts = area._replace(tall=size), area._replace(y=area.y + size, tall=whole - size)
-        return (*tiled(first, parts[0]), *tiled(second, parts[1]))
+    for nearest in sorted(range(len(sums)), key=lambda i: abs(sums[i] - total / 2)):
+        cut, share = nearest + 1, sums[nearest] / total
+        first, second = weights[:cut], weights[cut:]
+        for across in ways:
+            whole, least = (area.wide, LEAST_WIDE) if across else (area.tall, LEAST_TALL)
+            other = area.tall // LEAST_TALL if across else area.wide // LEAST_WIDE
+            # Each half must be able to hold what falls to it; where none can, another cut.
+            low = least * -(-len(first) // max(other, 1))
+            high = whole - least * -(-len(second) // max(other, 1))
+            if low > high:
+                continue
+            size = min(max(round(whole * share), low), high)
+            if across:
+                parts = area._replace(wide=size), area._replace(x=area.x + size, wide=whole - size)
+            else:
+                parts = area._replace(tall=size), area._replace(y=area.y + size, tall=whole - size)
+            return (*tiled(first, parts[0]), *tiled(second, parts[1]))
     raise ValueError(f"{len(weights)} panes do not fit into {area.wide} × {area.tall}")
