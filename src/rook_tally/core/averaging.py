@@ -1,4 +1,4 @@
-"""How the readings of a quantity average: what lies between two readings, and what is summed.
+"""The four ways to average a quantity: what lies between two readings, and what is summed.
 
 Every statistic of a stretch is an integral over the straight pieces between neighbouring readings.
 What is straight between them is not always the value itself: of a level in decibels it is the power
@@ -27,7 +27,7 @@ _NO_DIRECTION = 1e-9
 
 
 class Averaging(enum.Enum):
-    """How readings of a quantity average."""
+    """The four ways to average readings; each quantity has one."""
 
     ARITHMETIC = "arithmetic"
     ENERGETIC = "energetic"
@@ -41,7 +41,10 @@ class Averaging(enum.Enum):
 
 
 def component_of(averaging: Averaging, value: FloatArray) -> Component:
-    """What is summed for values of any shape: float64, or complex128 of length 1 for directions."""
+    """Return what an average sums for each value, in the shape of `value`.
+
+    float64; for directions complex128 of length 1.
+    """
     if averaging is Averaging.ENERGETIC:
         return np.asarray(10.0 ** (value / 10.0), np.float64)
     if averaging is Averaging.CIRCULAR:
@@ -86,8 +89,7 @@ def spread_of_directions(resultant: float) -> float:
 
 
 def change(averaging: Averaging, first: float, second: float) -> float:
-    """How far it is from the first value to the second; directions the shorter way round,
-    in (−180, 180]."""
+    """Return `second` less `first`; directions turn the shorter way round, in (−180, 180]."""
     if averaging is not Averaging.CIRCULAR:
         return second - first
     turned = (second - first) % _FULL_TURN

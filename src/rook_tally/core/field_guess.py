@@ -73,7 +73,7 @@ def named_field(name: str) -> tuple[Quantity | None, str]:
 
 
 def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
-    """What a field seems to measure, and in which unit its values would be believable.
+    """Guess the quantity a field measures and the unit that makes its values believable.
 
     The name decides first, whole, then without a unit at its end, then by likeness; the unit is the
     one the name ends in, else the first in which all values are believable.

@@ -19,7 +19,7 @@ SPIKE_NEIGHBOURS = 3
 # Wide of what noise does: a spike is called so only when nobody would doubt it.
 _SPIKE_SIGMAS = 5.0
 SPIKE_ACCURACIES = 5.0
-"""How far from its neighbours a spike is at least, in accuracies."""
+"""A spike differs from its neighbours by at least this many accuracies."""
 STUCK_FOR_S = 6 * 3600.0
 STUCK_READINGS = 60
 

@@ -94,8 +94,10 @@ def seconds_until_limit(
     now: FloatArray, slope_per_s: FloatArray, limit: float, direction: str = "up",
     max_minutes: float = 1440.0,
 ) -> FloatArray:  # fmt: skip
-    """How long until lines that are at `now` meet a limit, s; 0 past it, NaN for the other way
-    round and for longer than `max_minutes`."""
+    """Return the seconds until each line meets a limit; `now` is where the line stands.
+
+    0 when it is past the limit; NaN when it goes the other way or needs more than `max_minutes`.
+    """
     sign = _sign(direction)
     ahead, rise = sign * (limit - now), sign * slope_per_s
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):

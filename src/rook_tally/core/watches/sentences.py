@@ -55,7 +55,7 @@ def span_words(length_s: float) -> str:
 
 
 def lasting_words(length_us: int) -> str:
-    """How long something lasted: to the second within a minute, else to the minute."""
+    """Return a duration in words: to the second within a minute, else to the minute."""
     length_s = round(length_us / SECOND_US)
     return span_words(length_s if length_s < 60 else round(length_s / 60) * 60)
 
