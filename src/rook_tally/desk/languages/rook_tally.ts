@@ -995,17 +995,17 @@
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
-      <source>Times without a zone are of</source>
+      <source>Time zone</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
-      <source>Columns are</source>
+      <source>Columns</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
-      <source>First in its dates stands</source>
+      <source>Dates begin with</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1015,7 +1015,7 @@
     </message>
     <message>
       <location filename="desk/shell/import_dialog.py" />
-      <source>as they show themselves</source>
+      <source>found out from the file</source>
       <translation type="unfinished" />
     </message>
     <message>

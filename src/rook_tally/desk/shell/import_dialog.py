@@ -52,7 +52,7 @@ class ImportDialog(QDialog):
         self.dates = QComboBox()
         self.dates.setAccessibleName(said("what stands first in its dates"))
         for label, order in (
-            (said("as they show themselves"), ""),
+            (said("found out from the file"), ""),
             (said("the day: 11/05 is in May"), "day-first"),
             (said("the month: 11/05 is in November"), "month-first"),
         ):
@@ -80,9 +80,9 @@ class ImportDialog(QDialog):
         form = QFormLayout()
         form.addRow(said("File"), row)
         form.addRow(said("Station"), self.station)
-        form.addRow(said("Times without a zone are of"), self.zone)
-        form.addRow(said("Columns are"), self.columns)
-        form.addRow(said("First in its dates stands"), self.dates)
+        form.addRow(said("Time zone"), self.zone)
+        form.addRow(said("Columns"), self.columns)
+        form.addRow(said("Dates begin with"), self.dates)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.rehearse)
