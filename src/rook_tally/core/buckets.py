@@ -124,6 +124,20 @@ def extremes_of(
     return begin, end
 
 
+def joined_extremes(
+    averaging: Averaging,
+    some: tuple[FloatArray, FloatArray],
+    others: tuple[FloatArray, FloatArray],
+) -> tuple[FloatArray, FloatArray]:
+    """Lowest and highest of two lists of (N,) lows and highs, place by place; of directions the
+    arc that holds both. NaN is left out."""
+    if averaging is not Averaging.CIRCULAR:
+        return np.fmin(some[0], others[0]), np.fmax(some[1], others[1])
+    # Two rows a place.
+    low, high = (np.stack(pair, axis=1).ravel() for pair in zip(some, others, strict=True))
+    return extremes_of(averaging, low, high, np.arange(0, len(low), 2))
+
+
 def _integrals(
     readings: Readings, edges: TimeArray, max_gap_s: float, averaging: Averaging
 ) -> tuple[FloatArray, Component, FloatArray]:

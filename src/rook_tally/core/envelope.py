@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.averaging import Averaging, component_of, value_of
-from rook_tally.core.buckets import counted_by, extremes_of
+from rook_tally.core.buckets import counted_by, extremes_of, joined_extremes
 from rook_tally.core.gaps import gaps_of_times
 from rook_tally.core.readings import Readings
 
@@ -218,44 +218,43 @@ class ColumnSums:
         One of length `step_us` that begins before the first column and reaches into it counts into
         that: else what it knows of would be seen nowhere.
         """
-        at = (time_us - self._start_us) // self._width_us
-        if step_us:
-            at = np.where((at < 0) & (time_us + step_us > self._start_us), 0, at)
-        inside = (at >= 0) & (at < len(self._good)) & (time_us < self._stop_us)
-        self._suspect += np.bincount(
-            at[inside], weights=suspect[inside], minlength=len(self._good)
-        ).astype(np.int64)
-        self._add_good(at, inside & (good > 0), low, mean, high, good)
+        # Summaries come in order of time, so those inside stand together, and those of one column.
+        end_us = min(self._stop_us, self._start_us + self._width_us * len(self._good))
+        first = (
+            int(np.searchsorted(time_us, self._start_us - step_us, side="right"))
+            if step_us
+            else int(np.searchsorted(time_us, self._start_us))
+        )
+        inside = slice(first, max(int(np.searchsorted(time_us, end_us)), first))
+        at = np.maximum((time_us[inside] - self._start_us) // self._width_us, 0)
+        size = len(self._good)
+        if suspect[inside].any():
+            self._suspect += np.bincount(at, weights=suspect[inside], minlength=size).astype(
+                np.int64
+            )
+        chosen = good[inside] > 0
+        if chosen.all():
+            self._add_good(at, low[inside], mean[inside], high[inside], good[inside])
+        else:
+            lows, means, highs = (one[inside][chosen] for one in (low, mean, high))
+            self._add_good(at[chosen], lows, means, highs, good[inside][chosen])
 
     def _add_good(
-        self,
-        at: IntArray,
-        chosen: BoolArray,
-        low: FloatArray,
-        mean: FloatArray,
-        high: FloatArray,
-        good: IntArray,
+        self, at: IntArray, low: FloatArray, mean: FloatArray, high: FloatArray, good: IntArray
     ) -> None:
-        where = at[chosen]
-        if not len(where):
+        if not len(at):
             return
-        weight = good[chosen].astype(np.float64)
         size = len(self._good)
+        weight = good.astype(np.float64)
         self._total = self._total + counted_by(
-            where, component_of(self._averaging, mean[chosen]) * weight, size
+            at, component_of(self._averaging, mean) * weight, size
         )
-        self._good += np.bincount(where, weights=weight, minlength=size).astype(np.int64)
-        # Summaries come in order of time, so those of one column stand together.
-        firsts = np.flatnonzero(np.diff(where, prepend=-1))
-        columns = where[firsts]
-        lowest, highest = extremes_of(self._averaging, low[chosen], high[chosen], firsts)
-        # Two rows a column: what it had before, and what these add.
-        pairs = np.arange(0, 2 * len(columns), 2)
-        self._low[columns], self._high[columns] = extremes_of(
-            self._averaging,
-            np.stack((self._low[columns], lowest), axis=1).ravel(),
-            np.stack((self._high[columns], highest), axis=1).ravel(),
-            pairs,
+        self._good += np.bincount(at, weights=weight, minlength=size).astype(np.int64)
+        firsts = np.flatnonzero(np.diff(at, prepend=-1))
+        columns = at[firsts]
+        lowest, highest = extremes_of(self._averaging, low, high, firsts)
+        self._low[columns], self._high[columns] = joined_extremes(
+            self._averaging, (self._low[columns], self._high[columns]), (lowest, highest)
         )
 
     def add_readings(self, readings: Readings) -> None:

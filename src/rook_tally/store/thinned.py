@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray, StructuredArray
 from rook_tally.core.averaging import Averaging, component_of, value_of
-from rook_tally.core.buckets import Buckets, counted_by, extremes_of, merged
+from rook_tally.core.buckets import Buckets, counted_by, extremes_of, joined_extremes, merged
 from rook_tally.core.readings import Readings
 from rook_tally.core.spans import SpanStatistics
 from rook_tally.store import schema
@@ -220,12 +220,8 @@ def _extremes(
         firsts = np.flatnonzero(np.diff(at, prepend=-1))
         lows, highs = extremes_of(averaging, value, value, firsts)
         where = at[firsts]
-        pairs = np.arange(0, 2 * len(where), 2)
-        low[where], high[where] = extremes_of(
-            averaging,
-            np.stack((low[where], lows), axis=1).ravel(),
-            np.stack((high[where], highs), axis=1).ravel(),
-            pairs,
+        low[where], high[where] = joined_extremes(
+            averaging, (low[where], high[where]), (lows, highs)
         )
     return low, high
 
