@@ -101,13 +101,25 @@ def usual_level(
     begins, ends = _stretches(readings.time_us, begin, end, window_s, exclude_s, tod_half_width_s)
     arrived = np.searchsorted(good, np.arange(len(readings)))
     first, after = _positions(time_us, begins, ends, arrived)
-    window = OrderStatistics(value)
-    usual = window.median(first, after, fewest=min_count)
-    centre = np.where(np.isfinite(usual), usual, 0.0)
-    deviation = window.median_deviation(first, after, centre, fewest=min_count)
-    spread = np.where(np.isfinite(usual), np.maximum(MAD_TO_SIGMA * deviation, min_spread), np.nan)
+    usual, spread = usual_spread(OrderStatistics(value), first, after, min_spread, min_count)
     z = np.where(readings.good, (readings.value - usual) / spread, np.nan)
     return Usual(usual, spread, z)
+
+
+def usual_spread(
+    order: OrderStatistics,
+    first: IntArray,
+    after: IntArray,
+    min_spread: float,
+    min_count: int = 1,
+) -> tuple[FloatArray, FloatArray]:
+    """Median of the values in each window, and max(1.4826·MAD, min_spread); NaN for fewer than
+    `min_count`."""
+    usual = order.median(first, after, fewest=min_count)
+    centre = np.nan_to_num(usual)
+    deviation = order.median_deviation(first, after, centre, fewest=min_count)
+    spread = np.where(np.isfinite(usual), np.maximum(MAD_TO_SIGMA * deviation, min_spread), np.nan)
+    return usual, spread
 
 
 def _stretches(

@@ -214,19 +214,27 @@ def excess_of(pieces: Pieces, limit: float) -> tuple[float, float]:
     # A block at a time: ten steps over whole arrays would go to memory and back ten times.
     for start in range(0, len(pieces.length_s), _BLOCK):
         part = slice(start, start + _BLOCK)
-        a, b = left[part] - limit, right[part] - limit
-        high, low = np.maximum(a, b), np.minimum(a, b)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            share = high / (high - low)
-        over = low >= 0
-        share[over] = 1.0
-        share[high <= 0] = 0.0
+        share, twice_height = part_above(left[part] - limit, right[part] - limit)
         lasting_s = pieces.length_s[part] * share
         above_s += float(lasting_s.sum())
-        # Over the part that is above: a triangle, or all of a piece that never goes below.
-        high[over] += low[over]
-        excess += float(inner(lasting_s, high))
+        excess += float(inner(lasting_s, twice_height))
     return above_s, excess / 2
+
+
+def part_above(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Of straight pieces from (N,) `a` to `b`: the share above 0, and twice the mean height there.
+
+    A piece lying on 0 counts 0; where the share is 0 the height says nothing.
+    """
+    high, low = np.maximum(a, b), np.minimum(a, b)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = high / (high - low)
+    over = low >= 0
+    share[over] = 1.0
+    share[high <= 0] = 0.0
+    # Over the part that is above: a triangle, or all of a piece that never goes below.
+    high[over] += low[over]
+    return share, high
 
 
 def mirrored(pieces: Pieces) -> Pieces:

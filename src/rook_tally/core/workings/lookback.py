@@ -26,6 +26,7 @@ from rook_tally.core.averaging import (
 from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
 from rook_tally.core.formulas.ventilation import FEWEST_FOR_A_LINE
 from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
+from rook_tally.core.statistics import part_above
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
 LEAST_COVERED = 0.5
@@ -199,17 +200,17 @@ class Lookback:
 
     def time_over_s(self, limit: float) -> FloatArray:
         """Time strictly above a limit, s, crossings exact."""
-        return self._said(self.amount(lambda a, b, d: _part_above(a - limit, b - limit) * d))
+        return self._said(self.amount(lambda a, b, d: _lasting(a - limit, b - limit, d)))
 
     def time_under_s(self, limit: float) -> FloatArray:
         """Time strictly below a limit, s."""
-        return self._said(self.amount(lambda a, b, d: _part_above(limit - a, limit - b) * d))
+        return self._said(self.amount(lambda a, b, d: _lasting(limit - a, limit - b, d)))
 
     def excess(self, limit: float, *, above: bool) -> FloatArray:
         """Integral of what is beyond a limit, unit·s, crossings exact."""
         sign = 1.0 if above else -1.0
         return self._said(
-            self.amount(lambda a, b, d: _excess(sign * (a - limit), sign * (b - limit)) * d)
+            self.amount(lambda a, b, d: _excess(sign * (a - limit), sign * (b - limit), d))
         )
 
     @cached_property
@@ -238,15 +239,12 @@ class Lookback:
 
         As `core.baselines.usual_level`: what is new does not count among what is usual.
         """
-        from rook_tally.core.faults import MAD_TO_SIGMA
+        from rook_tally.core.baselines import usual_spread
 
         time_us, value, _, after = self._known
         first = time_us.searchsorted(self.at - self.window_us, side="left")
         before = np.maximum(after - 1, first)
-        order = OrderStatistics(value)
-        usual = order.median(first, before)
-        deviation = order.median_deviation(first, before, np.nan_to_num(usual))
-        spread = np.maximum(MAD_TO_SIGMA * deviation, least_spread)
+        usual, spread = usual_spread(OrderStatistics(value), first, before, least_spread)
         newest = value[np.maximum(after - 1, 0)] if len(value) else np.full(len(first), np.nan)
         return self._said((newest - usual) / spread)
 
@@ -354,15 +352,12 @@ class Lookback:
         return self._said(result)
 
 
-def _part_above(a: FloatArray, b: FloatArray) -> FloatArray:
-    """Share of a straight piece that is above 0."""
-    high, low = np.maximum(a, b), np.minimum(a, b)
-    share = np.where(low >= 0, 1.0, high / np.where(high > low, high - low, 1.0))
-    return np.where(high > 0, share, 0.0)
+def _lasting(a: FloatArray, b: FloatArray, length_s: FloatArray) -> FloatArray:
+    """How long straight pieces are above 0, s."""
+    return part_above(a, b)[0] * length_s
 
 
-def _excess(a: FloatArray, b: FloatArray) -> FloatArray:
-    """Mean of what a straight piece has above 0."""
-    high, low = np.maximum(a, b), np.minimum(a, b)
-    triangle = high * high / (2 * np.where(high > low, high - low, 1.0))
-    return np.where(low >= 0, (a + b) / 2, np.where(high > 0, triangle, 0.0))
+def _excess(a: FloatArray, b: FloatArray, length_s: FloatArray) -> FloatArray:
+    """Integral of what straight pieces have above 0, unit·s."""
+    share, twice_height = part_above(a, b)
+    return share * twice_height * length_s / 2
