@@ -28,7 +28,7 @@ MINUTE = 60_000_000
 _OF_UNIT = {
     "°C": "temperature", "%": "humidity", "hPa": "pressure", "km/h": "wind_speed",
     "µg/m³": "tvoc", "Ω": "gas_resistance", "dB(A)": "sound_level", "ppm": "co2", "A": "current",
-    "mV": "voltage_drop", "same": "voltage",
+    "mV": "voltage_drop", "same": "voltage", "m": "distance", "mg/m³": "tvoc",
 }  # fmt: skip
 # In other units or by other words than the function's own.
 _MG_OF_CO = {"co"}
@@ -75,16 +75,31 @@ def _asked(vector: dict[str, Any]) -> tuple[str, list[tuple[Wanted, float]]] | N
     return None if inputs or not series else (f"{form.name}({', '.join(parts)})", series)
 
 
-def _momentary() -> list[Any]:
+def _rows(vector: dict[str, Any]) -> list[dict[str, Any]]:
+    """A vector that gives a list of cases, each as a vector of its own."""
+    expected, inputs = vector["expected"], vector["inputs"]
+    if isinstance(expected, dict):
+        return []
+    if not isinstance(expected, list):
+        return [] if any(isinstance(one, list) for one in inputs.values()) else [vector]
     return [
-        pytest.param(one, id=one["id"]) for one in VECTORS
-        if one["function"] in MOMENTARY and not isinstance(one["expected"], list | dict)
-        and all(not isinstance(value, list) for value in one["inputs"].values())
-        and _asked(one) is not None
+        {
+            **vector, "id": f"{vector['id']}.{at}", "expected": one,
+            "inputs": {
+                key: told[at] if isinstance(told, list) else told for key, told in inputs.items()
+            },
+        }
+        for at, one in enumerate(expected)
     ]  # fmt: skip
 
 
-@pytest.mark.parametrize("vector", _momentary())
+def momentary() -> list[dict[str, Any]]:
+    """Every case of a formula of the moment that can be written in the language."""
+    rows = [row for one in VECTORS if one["function"] in MOMENTARY for row in _rows(one)]
+    return [one for one in rows if _asked(one) is not None]
+
+
+@pytest.mark.parametrize("vector", [pytest.param(one, id=one["id"]) for one in momentary()])
 def test_a_formula_of_the_moment_says_what_its_vector_says(vector: dict[str, Any]) -> None:
     asked = _asked(vector)
     assert asked is not None
