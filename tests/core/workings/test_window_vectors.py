@@ -102,7 +102,8 @@ _HALF = "less than half of its window is covered"
 _NOTHING = "there is no reading to ask at"
 _OPTION = "the language has no such option"
 NOT_ASKED = {
-    "C15": _OPTION, "E02": "a pause of ten seconds is no gap yet", "E03": _NOTHING, "E08": _OPTION, "F02": _OPTION, "G03": _HALF, "G11": _OPTION,
+    "C15": _OPTION, "E02": "a pause of ten seconds is no gap yet", "E03": _NOTHING,
+    "E08": _OPTION, "F02": _OPTION, "G03": _HALF, "G11": _OPTION,
     "covered_lone": _LONE, "twm_gap_middle": _HALF, "twm_lone_end": _LONE,
     "twm_lone_at_window_end": _LONE, "twm_single": _LONE, "twm_empty": _NOTHING,
     "twm_clip": "its window ends between two readings", "twm_no_width": _NOTHING,
