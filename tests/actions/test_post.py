@@ -36,12 +36,15 @@ class Told:
     def __init__(self) -> None:
         self.notices: list[Notice] = []
         self.trouble = ""
+        self.fault: Exception | None = None
         self.hangs = asyncio.Event()
         self.hangs.set()
 
     async def tell(self, way: Way, notice: Notice) -> str:
         self.notices.append(notice)
         await self.hangs.wait()
+        if self.fault is not None:
+            raise self.fault
         if self.trouble:
             raise ActionError(self.trouble)
         return "done"
@@ -186,3 +189,16 @@ async def test_a_way_that_was_taken_away_drops_its_letters(office: Office) -> No
         remove_way(connection, "hook")
     async with office.open():
         await office.until(lambda: office.states() == {"k": OutState.DROPPED})
+
+
+async def test_a_fault_of_ours_is_put_off_like_any_other_and_told(office: Office) -> None:
+    office.hook.fault = UnicodeError("label empty")
+    async with office.open():
+        office.put("hook")
+        await office.until(lambda: "a fault of ours" in office.letters()[0].answer)
+        office.hook.fault = None
+        office.now_us += PAUSES_US[0]
+        await office.until(lambda: office.states() == {"k": OutState.DONE})
+    with office.store.read() as connection:
+        _, first = journal(connection)
+    assert "a fault of ours: UnicodeError: label empty; it is tried again" in first.words

@@ -19,7 +19,7 @@ from typing import Annotated, Any
 import msgspec
 import pytest
 from aiohttp import web
-from aiosmtpd.smtp import SMTP
+from aiosmtpd.smtp import SMTP, AuthResult
 from dbus_fast import BusType
 from dbus_fast.aio import MessageBus
 from dbus_fast.annotations import DBusSignature
@@ -315,3 +315,35 @@ async def test_mail_goes_over_tls_to_whom_the_system_trusts(
     assert len(kept.mails) == 1
     server.close()
     await server.wait_closed()
+
+
+async def test_a_mail_goes_out_whatever_is_in_a_name(inbox: tuple[Inbox, int]) -> None:
+    kept, port = inbox
+    await Mail().tell(_mail_way(port), msgspec.structs.replace(NOTICE, title="two\nlines\r\nX: 1"))
+    ((_, mail),) = kept.mails
+    assert "Subject: Fennel Wharf Pottery: two lines X: 1" in mail
+
+
+async def test_a_password_with_an_umlaut_goes_out_as_utf_8() -> None:
+    heard: list[str] = []
+
+    def let_in(_server: object, _session: object, _envelope: object, _how: str, told: Any) -> Any:
+        heard.append(f"{told.login.decode()}:{told.password.decode()}")
+        return AuthResult(success=True)
+
+    kept, loop = Inbox(), asyncio.get_running_loop()
+    server = await loop.create_server(
+        lambda: SMTP(kept, loop=loop, authenticator=let_in, auth_require_tls=False),
+        "127.0.0.1", 0,
+    )  # fmt: skip
+    port = server.sockets[0].getsockname()[1]
+    await Mail().tell(_mail_way(port, user="würze", password="schlüssel"), NOTICE)
+    server.close()
+    assert heard == ["würze:schlüssel"]
+    assert len(kept.mails) == 1
+
+
+async def test_a_host_that_cannot_be_is_told_as_such() -> None:
+    way = msgspec.structs.replace(_mail_way(25), host="mail..example")
+    with pytest.raises(ActionError, match=r"mail\.\.example did not take the mail"):
+        await Mail().tell(way, NOTICE)

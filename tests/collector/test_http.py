@@ -128,10 +128,11 @@ def test_unbelievable_times_are_noted(collector: CollectorProcess) -> None:
 
 
 def test_health(collector: CollectorProcess) -> None:
-    assert collector.curl("/v1/health")[2] == {"status": "ok", "newest_reading": ""}
+    well = {"status": "ok", "reading": "ok", "writing": "ok", "duties": [], "last_heard": ""}
+    assert collector.curl("/v1/health")[2] == well
     collector.add_station("a")
     collector.post('{"co2": 500}', query="?station=a")
-    wait_until(lambda: collector.curl("/v1/health")[2]["newest_reading"])
+    wait_until(lambda: collector.curl("/v1/health")[2]["last_heard"])
 
 
 def test_a_thousand_wrong_keys_are_slowed_down(collector: CollectorProcess) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import hashlib
 import smtplib
 import ssl
@@ -14,6 +15,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.watches.ways import Notice, Security, Way
 
 _PATIENCE_S = 15.0
+_LOGGED_IN = 235
 
 
 class Mail:
@@ -23,7 +25,8 @@ class Mail:
         """Hand a mail to the way's server."""
         try:
             await asyncio.to_thread(_send, way, _mail_of(way, notice))
-        except (OSError, smtplib.SMTPException) as error:
+        # A ValueError is what a host or an address that cannot be raises.
+        except (OSError, ValueError, smtplib.SMTPException) as error:
             raise ActionError(f"{way.host} did not take the mail: {_why(error)}") from error
         return f"mail sent to {', '.join(way.to)}"
 
@@ -43,7 +46,9 @@ def _why(error: Exception) -> str:
 
 def _mail_of(way: Way, notice: Notice) -> EmailMessage:
     mail = EmailMessage()
-    mail["Subject"] = f"{notice.site}: {notice.title}" if notice.site else notice.title
+    subject = f"{notice.site}: {notice.title}" if notice.site else notice.title
+    # A header is one line, whatever a name holds.
+    mail["Subject"] = " ".join(subject.split())
     mail["From"], mail["To"] = way.sender, ", ".join(way.to)
     mail["Date"] = format_datetime(datetime_from_time_us(notice.time_us))
     # The same for a repeat, so that a mail program can tell.
@@ -68,5 +73,17 @@ def _send(way: Way, mail: EmailMessage) -> None:
         if way.security is Security.STARTTLS:
             server.starttls(context=context)
         if way.user:
-            server.login(way.user, way.password)
+            _log_in(server, way)
         server.send_message(mail)
+
+
+def _log_in(server: smtplib.SMTP, way: Way) -> None:
+    if way.user.isascii() and way.password.isascii():
+        server.login(way.user, way.password)
+        return
+    # The library writes ASCII only; RFC 4616 has UTF-8.
+    server.ehlo_or_helo_if_needed()
+    told = base64.b64encode(f"\0{way.user}\0{way.password}".encode()).decode()
+    code, answer = server.docmd("AUTH", f"PLAIN {told}")
+    if code != _LOGGED_IN:
+        raise smtplib.SMTPAuthenticationError(code, answer)

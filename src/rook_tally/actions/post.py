@@ -133,6 +133,11 @@ class Post:
         except TimeoutError:
             await asyncio.to_thread(self._failed, mine, f"no end of it in {_LONGEST_S:g} s")
             return False
+        except Exception as error:  # noqa: BLE001 - put off and given up as any other, never lost
+            _log.exception("teller_failed", way=way.name)
+            why = f"a fault of ours: {type(error).__name__}: {error}"
+            await asyncio.to_thread(self._failed, mine, why)
+            return False
         await asyncio.to_thread(self._delivered, mine, answer)
         return True
 

@@ -8,6 +8,7 @@ import sys
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from rook_tally.cli.kept_collector import KeptCollector
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store import Store, collectors, open_store, sheet_called
@@ -15,7 +16,6 @@ from rook_tally.store import Store, collectors, open_store, sheet_called
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-    from rook_tally.cli.children import CollectorChild
     from rook_tally.core.theme import Theme
     from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
     from rook_tally.desk.shell.window import DeskWindow
@@ -45,11 +45,11 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
                 sys.stdout.write("rook-tally: its window is open already; it comes forward\n")
                 return 0
             if collect_too and not _is_collected(store):
-                child = _collector_of(store)
+                child = KeptCollector(store)
             return show_desk(store, until_painted=until_painted, only=only)
     finally:
         if child is not None:
-            child.ended()
+            child.end()
         store.close()
 
 
@@ -72,24 +72,12 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
             # Told before anything opens, with the names there are.
             slug = sheet_called(connection, sheet).slug if sheet else ""
         if not _is_collected(store):
-            child = _collector_of(store)
+            child = KeptCollector(store)
         return show_desk(store, wall=WallWish(slug, full_screen, screen))
     finally:
         if child is not None:
-            child.ended()
+            child.end()
         store.close()
-
-
-def _collector_of(store: Store) -> CollectorChild | None:
-    """A collector as our child; without one what was kept can still be looked at."""
-    from rook_tally.cli.children import CollectorChild
-
-    try:
-        return CollectorChild(store.address, http="127.0.0.1:4711", broker="builtin:127.0.0.1:4712")
-    except RookTallyError as error:
-        # The window says that nothing comes in.
-        sys.stderr.write(f"rook-tally: {error}; opening the window all the same\n")
-        return None
 
 
 def _is_collected(store: Store) -> bool:

@@ -16,6 +16,7 @@ from functools import partial
 
 import structlog
 
+from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Answer, Message, Problem
@@ -33,9 +34,15 @@ _log = structlog.get_logger(__name__)
 
 
 class CommitLoop:
-    """Takes messages from the doors and answers each once its batch is committed."""
+    """Takes messages from the doors and answers each once its batch is committed.
 
-    def __init__(self, store: Store, *, clock_is_set: Callable[[], bool] = lambda: True) -> None:
+    `trouble` says why the last batch could not be written; empty when it was.
+    """
+
+    def __init__(
+        self, store: Store, *, clock_is_set: Callable[[], bool] = lambda: True,
+        begin: BeginDuty = begin_unwatched,
+    ) -> None:  # fmt: skip
         self._store = store
         self._clock_is_set = clock_is_set
         self._directory, self._clocks = Directory(), Clocks()
@@ -45,9 +52,10 @@ class CommitLoop:
         # Senders that wait for an answer: now, and at most since the last batch.
         self._asking = self._most_asking = 0
         self._written_s = -_PACE_S
+        self.trouble = ""
         # One thread: the directory belongs to it, and SQLite has one writer anyway.
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
-        self._task = asyncio.create_task(self._run())
+        self._task = begin("commits", self._run)
 
     async def take(self, message: Message) -> Answer:
         """Hand a message in; returns what became of it once that is committed.
@@ -91,12 +99,16 @@ class CommitLoop:
             elif len(batch) < under_way:
                 await asyncio.sleep(_TOGETHER_S)
                 self._gather(batch)
-            await self._commit(batch)
+            try:
+                await self._commit(batch)
+            finally:
+                for _, future in batch:
+                    # After a fault of ours nobody may wait for ever.
+                    _settle(future, StoreError("the message could not be handled"))
+                    self._waiting.task_done()
             self._written_s = loop.time()
             under_way = self._most_asking
             self._most_asking = 0
-            for _ in batch:
-                self._waiting.task_done()
 
     async def _commit(self, batch: Sequence[tuple[Message, asyncio.Future[Answer]]]) -> None:
         loop = asyncio.get_running_loop()
@@ -110,6 +122,7 @@ class CommitLoop:
                 ),
             )  # fmt: skip
         except StoreError as error:
+            self.trouble = error.what
             for _, future in batch:
                 _settle(future, error)
         except Exception:  # noqa: BLE001 - whatever it is, no reading may be lost to it
@@ -122,6 +135,7 @@ class CommitLoop:
             _log.exception("message_broke_reception", door=message.door, address=message.address)
             await self._commit_unread(message, future)
         else:
+            self.trouble = ""
             for (_, future), answer in zip(batch, answers, strict=True):
                 _settle(future, answer)
 
@@ -133,6 +147,10 @@ class CommitLoop:
             )
         except StoreError as error:
             _settle(future, error)
+        except Exception:  # noqa: BLE001 - one message ends nothing
+            # Not even its bytes can be kept: it is answered, and never tried again.
+            _log.exception("stray_not_kept", door=message.door, address=message.address)
+            _settle(future, Answer(problem=Problem.UNREADABLE, why=f"{why}; it was not kept"))
         else:
             _settle(future, Answer(stray=1, problem=Problem.UNREADABLE, why=why))
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
@@ -13,6 +15,8 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.collector.requests import RequestRunner
+from rook_tally.core.duties import BeginDuty, begin_unwatched
+from rook_tally.core.errors import StoreError
 from rook_tally.store import (
     BluetoothSetting,
     DoorSettings,
@@ -24,11 +28,13 @@ from rook_tally.store import (
     door_settings,
 )
 
+_AGAIN_S = 1.0
+
 _log = structlog.get_logger(__name__)
 
 
 class _Door(Protocol):
-    def open(self) -> None: ...
+    def open(self, begin: BeginDuty, name: str) -> None: ...
 
     async def close(self) -> None: ...
 
@@ -38,8 +44,10 @@ class DoorKeeper:
 
     def __init__(
         self, store: Store, commits: CommitLoop, presence: Presence, requests: RequestRunner,
-        always: tuple[DoorSettings, ...] = (),
+        always: tuple[DoorSettings, ...] = (), begin: BeginDuty = begin_unwatched,
     ) -> None:  # fmt: skip
+        self._begin = begin
+        self._moved = asyncio.Event()
         self._store = store
         self._commits = commits
         self._presence = presence
@@ -48,10 +56,32 @@ class DoorKeeper:
         # By their settings as JSON, which can be compared and looked up.
         self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
 
-    async def follow_settings(self) -> None:
+    def wake(self) -> None:
+        """The settings may have changed."""
+        self._moved.set()
+
+    async def run(self) -> None:
+        """Follow the settings until cancelled."""
+        while True:
+            self._moved.clear()
+            pause_s = None
+            try:
+                await self._follow_settings()
+            except StoreError as error:
+                _log.warning("doors_not_followed", error=str(error))
+                pause_s = _AGAIN_S
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(pause_s):
+                    await self._moved.wait()
+
+    async def _follow_settings(self) -> None:
         """Open what is new, close what is gone, leave the others as they are."""
-        with self._store.read() as connection:
-            told = [one.settings for one in door_settings(connection)]
+
+        def read() -> list[DoorSettings]:
+            with self._store.read() as connection:
+                return [one.settings for one in door_settings(connection)]
+
+        told = await asyncio.to_thread(read)
         wanted = {
             msgspec.json.encode(one): one
             for one in (*self._always, *told)
@@ -103,7 +133,7 @@ class DoorKeeper:
                 door = BluetoothDoor(settings, reception=self._commits, report=report, clock=now_us)
             case TopicSetting():  # part of the MQTT door
                 return
-        door.open()
+        door.open(self._begin, name)
         self._open[key] = (door, name, forget)
 
 

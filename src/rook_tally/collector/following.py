@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 
 import structlog
 
@@ -16,33 +16,28 @@ _AGAIN_S = 1.0
 _log = structlog.get_logger(__name__)
 
 
-async def follow(
-    store: Store, on_change: Callable[[set[Subject]], Awaitable[None]], stop: asyncio.Event
-) -> None:
-    """Call `on_change` with what changed, again and again, until told to stop."""
+async def follow(store: Store, on_change: Callable[[set[Subject]], None]) -> None:
+    """Call `on_change` with what changed, again and again, until cancelled."""
     tail: ChangeTail | None = None
     try:
-        while not stop.is_set():
+        while True:
             pause_s = _LOOK_S
             try:
                 if tail is None:
                     tail = await asyncio.to_thread(ChangeTail, store)
                     # What changed before somebody listened.
-                    await on_change(set(Subject))
+                    on_change(set(Subject))
                 elif tail.has_news():
                     subjects = await asyncio.to_thread(tail.subjects)
                     if subjects:
-                        await on_change(subjects)
+                        on_change(subjects)
             except StoreError as error:
                 _log.warning("store_not_followed", error=str(error))
                 if tail is not None:
                     tail.close()
                     tail = None
                 pause_s = _AGAIN_S
-            try:
-                await asyncio.wait_for(stop.wait(), pause_s)
-            except TimeoutError:
-                continue
+            await asyncio.sleep(pause_s)
     finally:
         if tail is not None:
             tail.close()

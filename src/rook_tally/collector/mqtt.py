@@ -13,7 +13,8 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.collector.requests import RequestRunner
-from rook_tally.core.errors import DoorError, UsageError
+from rook_tally.core.duties import BeginDuty, begin_unwatched
+from rook_tally.core.errors import DoorError, StoreError, UsageError
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.mqtt_door import MqttDoor
@@ -33,6 +34,7 @@ from rook_tally.store import (
 
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
+_AGAIN_S = 1.0
 _LEFT_LOOK_S = 30.0
 _QUIET_S = 2.0
 
@@ -45,7 +47,9 @@ class MqttSide:
     def __init__(
         self, store: Store, commits: CommitLoop, presence: Presence,
         wanted: BuiltinBroker | OutsideBroker, folder: Path, tls: Certificate | None,
+        begin: BeginDuty = begin_unwatched,
     ) -> None:  # fmt: skip
+        self._begin = begin
         self._store = store
         self._commits = commits
         self._presence = presence
@@ -56,6 +60,8 @@ class MqttSide:
         )
         self._wanted = wanted
         self._door: MqttDoor | None = None
+        self._broker: OutsideBroker | None = None
+        self._moved = asyncio.Event()
         self._stack = contextlib.AsyncExitStack()
 
     async def open(self, requests: RequestRunner) -> str:
@@ -78,7 +84,7 @@ class MqttSide:
             address = str(broker.endpoint)
         report = self._presence.report("mqtt", address)
         if self._own is not None:
-            self._own.mind(report)
+            self._own.mind(report, self._begin)
         taken = await asyncio.to_thread(take_session, self._store)
         if taken is None:
             raise DoorError("too many collectors are at work on this store", remedy="stop some")
@@ -92,8 +98,7 @@ class MqttSide:
         self._door.take_topics(self._told()[1])
         await self._door.open(patience_s=patience_s)
         self._stack.callback(requests.add_outlet("mqtt", self._door))
-        tending = asyncio.create_task(self._tend_left(broker))
-        self._stack.push_async_callback(_ended, tending)
+        self._broker = broker
         return address
 
     async def close(self) -> None:
@@ -106,7 +111,25 @@ class MqttSide:
             raise DoorError("the broker is not there yet")
         await self._door.publish(topic, body)
 
-    async def follow_settings(self) -> None:
+    def wake(self) -> None:
+        """Stations, keys or topics may have changed."""
+        self._moved.set()
+
+    async def run(self) -> None:
+        """Follow the settings until cancelled."""
+        while True:
+            self._moved.clear()
+            pause_s = None
+            try:
+                await self._follow_settings()
+            except StoreError as error:
+                _log.warning("mqtt_not_followed", error=str(error))
+                pause_s = _AGAIN_S
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(pause_s):
+                    await self._moved.wait()
+
+    async def _follow_settings(self) -> None:
         """Take up stations, keys and topics as they are now."""
         stations, patterns = await asyncio.to_thread(self._told)
         if self._own is not None:
@@ -135,21 +158,29 @@ class MqttSide:
     def _session(self, slot: int) -> str:
         return f"rook-tally-{self._store.id[:12]}" + (f"-{slot}" if slot else "")
 
-    async def _tend_left(self, broker: OutsideBroker) -> None:
+    async def tend_left(self) -> None:
         """Take in what brokers hold for collectors that ended and did not come back: a shared
         subscription goes on giving them their share."""
         while True:
             await asyncio.sleep(_LEFT_LOOK_S)
-            with self._store.read() as connection:
-                used = sessions_used(connection)
-            for slot in range(used):
-                held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, slot)
-                if held is None:
-                    continue
-                try:
-                    await self._take_left(broker, slot)
-                finally:
-                    held.release()
+            try:
+                await self._tend_left_once()
+            except StoreError as error:
+                _log.warning("left_sessions_not_read", error=str(error))
+
+    async def _tend_left_once(self) -> None:
+        broker = self._broker
+        assert broker is not None
+        with self._store.read() as connection:
+            used = sessions_used(connection)
+        for slot in range(used):
+            held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, slot)
+            if held is None:
+                continue
+            try:
+                await self._take_left(broker, slot)
+            finally:
+                held.release()
 
     async def _take_left(self, broker: OutsideBroker, slot: int) -> None:
         def note(state: DoorState, detail: str = "") -> None:
@@ -167,8 +198,3 @@ class MqttSide:
                     return
         finally:
             await door.close()
-
-
-async def _ended(task: asyncio.Task[None]) -> None:
-    task.cancel()
-    await asyncio.wait((task,))

@@ -10,7 +10,8 @@ import structlog
 
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
-from rook_tally.core.errors import DoorError
+from rook_tally.core.duties import BeginDuty, begin_unwatched
+from rook_tally.core.errors import DoorError, StoreError
 from rook_tally.intake.addresses import Certificate, Endpoint, bound_socket, server_tls
 from rook_tally.store import DoorState, PageSetting, Store, page_setting
 
@@ -23,61 +24,77 @@ _log = structlog.get_logger(__name__)
 
 
 class PageKeeper:
-    """Serves the page where the store says so; a port that is taken is tried again."""
+    """Serves the page where the store says so; what cannot be opened is tried again."""
 
-    def __init__(self, store: Store, presence: Presence, tls: Certificate | None) -> None:
+    def __init__(
+        self, store: Store, presence: Presence, tls: Certificate | None,
+        begin: BeginDuty = begin_unwatched,
+    ) -> None:  # fmt: skip
         self._store, self._presence, self._tls = store, presence, tls
+        self._begin = begin
         self._setting = PageSetting()
         self._server: PageServer | None = None
-        self._again: asyncio.Task[None] | None = None
+        self._moved = asyncio.Event()
 
-    async def follow_settings(self) -> None:
-        """Open, close or move the page; who may look is read anew."""
+    def wake(self) -> None:
+        """The page's setting changed, or who may look."""
+        self._moved.set()
+
+    async def run(self) -> None:
+        """Follow the setting until cancelled."""
+        while True:
+            self._moved.clear()
+            is_settled = await self._follow_setting()
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(None if is_settled else _AGAIN_S):
+                    await self._moved.wait()
+
+    async def _follow_setting(self) -> bool:
+        """Open, close or move the page, and read anew who may look; False where that has to be
+        tried again."""
 
         def read() -> PageSetting:
             with self._store.read() as connection:
                 return page_setting(connection)
 
-        setting = await asyncio.to_thread(read)
-        if setting == self._setting:
-            if self._server is not None:
+        try:
+            setting = await asyncio.to_thread(read)
+            if setting == self._setting and self._server is not None:
                 await self._server.take_devices()
-            return
-        await self._shut()
-        self._setting = setting
-        if setting.is_on:
-            await self._open()
+                return True
+            await self._shut()
+            self._setting = setting
+            if setting.is_on:
+                await self._open()
+        except StoreError as error:
+            _log.warning("page_not_followed", error=str(error))
+            return False
+        except DoorError as error:
+            address = str(Endpoint(self._setting.host, self._setting.port))
+            self._presence.report("page", address)(DoorState.TRYING, error.what)
+            return False
+        return True
 
     async def _open(self) -> None:
-        endpoint = Endpoint(self._setting.host, self._setting.port)
-        report = self._presence.report("page", str(endpoint))
-        try:
-            listening = bound_socket(endpoint)
-        except DoorError as error:
-            report(DoorState.TRYING, error.what)
-            self._again = asyncio.create_task(self._try_again())
-            return
+        tls = None if self._tls is None else server_tls(self._tls)
+        listening = bound_socket(Endpoint(self._setting.host, self._setting.port))
         # Loaded late: a tenth of a collector's start, and most serve no page.
         from rook_tally.page.server import PageServer
 
-        tls = None if self._tls is None else server_tls(self._tls)
-        server = PageServer(listening, store=self._store, clock=now_us, tls=tls)
-        await server.open()
+        server = PageServer(
+            listening, store=self._store, clock=now_us, tls=tls, begin=self._begin
+        )  # fmt: skip
+        try:
+            await server.open()
+        except BaseException:
+            await server.close()
+            listening.close()
+            raise
         self._server = server
         host, port = listening.getsockname()[:2]
         self._presence.report("page", str(Endpoint(host, port)))(DoorState.OPEN)
 
-    async def _try_again(self) -> None:
-        await asyncio.sleep(_AGAIN_S)
-        self._again = None
-        await self._open()
-
     async def _shut(self) -> None:
-        if self._again is not None:
-            self._again.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._again
-            self._again = None
         if self._server is not None:
             await self._server.close()
             self._server = None

@@ -185,6 +185,10 @@ class RequestRunner:
                 answer = f"{done.kept} kept readings taken in{waiting}"
         except (RookTallyError, msgspec.MsgspecError) as error:
             self._answer(request, RequestState.REFUSED, str(error))
+        except Exception as error:  # noqa: BLE001 - one request that cannot be done ends no other
+            _log.exception("request_failed", sort=request.sort.value, station=request.station)
+            why = f"a fault of ours: {type(error).__name__}; the log says more"
+            self._answer(request, RequestState.REFUSED, why)
         else:
             self._answer(request, RequestState.CONFIRMED, answer)
 

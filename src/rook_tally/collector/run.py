@@ -8,6 +8,7 @@ import gc
 import signal
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import structlog
@@ -23,13 +24,17 @@ from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_seal
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.doors import DoorKeeper
 from rook_tally.collector.following import follow
+from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.mqtt import MqttSide
 from rook_tally.collector.pages import PageKeeper
 from rook_tally.collector.presence import Presence, presence_in
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.reworking import Reworking
+from rook_tally.collector.supervision import Supervisor
 from rook_tally.collector.watching import WatchKeeping
+from rook_tally.core.duties import Run
+from rook_tally.core.errors import RookTallyError
 from rook_tally.core.watches.ways import WaySort
 from rook_tally.intake.addresses import (
     BuiltinBroker,
@@ -93,7 +98,10 @@ async def collect(
         loop.add_signal_handler(number, stop.set)
     async with contextlib.AsyncExitStack() as stack:
         presence = await stack.enter_async_context(presence_in(store))
-        commits = CommitLoop(store, clock_is_set=lambda: presence.clock.is_set)
+        supervisor = supervisor_for(presence)
+        stack.push_async_callback(supervisor.end)
+        begin = supervisor.begin
+        commits = CommitLoop(store, clock_is_set=lambda: presence.clock.is_set, begin=begin)
         stack.push_async_callback(commits.close)
         tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
@@ -103,27 +111,29 @@ async def collect(
         mqtt = None
         if settings.broker is not None:
             mqtt = MqttSide(
-                store, commits, presence, settings.broker, settings.broker_folder, settings.tls
-            )
+                store, commits, presence, settings.broker, settings.broker_folder, settings.tls,
+                begin,
+            )  # fmt: skip
             stack.push_async_callback(mqtt.close)
         mqtt_address = None if mqtt is None else await mqtt.open(requests)
         http = HttpDoor(
             listening, reception=commits, store=store, clock=now_us, tls=tls,
             controls=requests.controls_for,
+            health=HealthCheck(store, commits, presence, supervisor).ask,
         )  # fmt: skip
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
-        doors = DoorKeeper(store, commits, presence, requests, settings.doors)
+        doors = DoorKeeper(store, commits, presence, requests, settings.doors, begin)
         stack.push_async_callback(doors.close)
 
-        pages = PageKeeper(store, presence, settings.tls)
+        pages = PageKeeper(store, presence, settings.tls, begin)
         stack.push_async_callback(pages.close)
         reworking = Reworking(store, clock=now_us)
         keeping = WatchKeeping(store, clock=now_us, clock_is_set=lambda: presence.clock.is_set)
         post = Post(store, _tellers(store, mqtt), clock=now_us)
 
-        async def take_up(changed: set[Subject]) -> None:
+        def take_up(changed: set[Subject]) -> None:
             reworking.take_up(changed)
             keeping.take_up(changed)
             if Subject.OUTBOX in changed:
@@ -131,31 +141,58 @@ async def collect(
             if Subject.REQUESTS in changed:
                 requests.wake()
             if Subject.PAGE in changed:
-                await pages.follow_settings()
+                pages.wake()
             if Subject.SITE in changed:
-                await doors.follow_settings()
+                doors.wake()
                 if mqtt is not None:
-                    await mqtt.follow_settings()
+                    mqtt.wake()
 
         if settings.announce is not None:
             await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
-        background = [
-            asyncio.create_task(keep_sealing(store, clock=now_us)),
-            asyncio.create_task(keep_log_short(store)),
-            asyncio.create_task(keep_bounded(store, clock=now_us)),
-            asyncio.create_task(requests.run()),
-            asyncio.create_task(reworking.run()),
-            asyncio.create_task(keeping.run()),
-            asyncio.create_task(post.run()),
-        ]
-        following = asyncio.create_task(follow(store, take_up, stop))
+        duties: dict[str, Run] = {
+            "heartbeat": presence.beat,
+            "sealing": partial(keep_sealing, store, clock=now_us),
+            "log": partial(keep_log_short, store),
+            "strays and tape": partial(keep_bounded, store, clock=now_us),
+            "requests": requests.run,
+            "workings": reworking.run,
+            "watches": keeping.run,
+            "notifications": post.run,
+            "doors": doors.run,
+            "page": pages.run,
+            "changes": partial(follow, store, take_up),
+        }
+        if mqtt is not None:
+            duties |= {"mqtt": mqtt.run, "mqtt sessions left": mqtt.tend_left}
+        # Ended before anything they work with is closed.
+        stack.push_async_callback(supervisor.end_several, duties)
+        for name, run in duties.items():
+            begin(name, run)
         settle_memory()
         ready(OpenDoors(str(http.endpoint), mqtt_address))
         await stop.wait()
         _log.info("stopping")
-        for task in background:
-            task.cancel()
-        await asyncio.wait((*background, following))
+        failed = supervisor.standing_still
+    if failed:
+        names = ", ".join(one.name for one in failed)
+        raise RookTallyError(
+            f"these duties stood still when the collector was stopped: {names}",
+            kept="what came in was kept",
+            remedy="the log and the journal say why",
+        )
+
+
+def supervisor_for(presence: Presence) -> Supervisor:
+    """Looks after a collector's duties; desks and the journal learn what fails."""
+    supervisor = Supervisor(
+        clock=now_us,
+        on_failure=lambda name, why: presence.journal_duty(
+            name, f"failed and was begun again: {why}"
+        ),
+        on_recovery=lambda name: presence.journal_duty(name, "works again"),
+        on_change=lambda: presence.report_failed(supervisor.standing_still),
+    )
+    return supervisor
 
 
 def _tellers(store: Store, mqtt: MqttSide | None) -> dict[WaySort, Teller]:

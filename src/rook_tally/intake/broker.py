@@ -13,11 +13,13 @@ import secrets
 import shutil
 import signal
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 import msgspec
 import structlog
 
+from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError
 from rook_tally.intake.addresses import Certificate, Endpoint, OutsideBroker, bound_socket
 from rook_tally.intake.outlet import DoorReport
@@ -133,9 +135,9 @@ class PrivateBroker:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(self._pid, signal.SIGHUP)
 
-    def mind(self, report: DoorReport) -> None:
+    def mind(self, report: DoorReport, begin: BeginDuty = begin_unwatched) -> None:
         """From now on start it again whenever it ends."""
-        self._minder = asyncio.create_task(self._mind(report))
+        self._minder = begin("broker", partial(self._mind, report))
 
     async def stop(self) -> None:
         """End it; its queue and sessions stay on disk."""

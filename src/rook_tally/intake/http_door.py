@@ -17,6 +17,7 @@ from aiohttp import web
 from rook_tally.core.errors import StoreError
 from rook_tally.core.patience import Patience
 from rook_tally.intake.addresses import Endpoint, is_loopback
+from rook_tally.intake.health import AskHealth
 from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
 from rook_tally.intake.openapi import openapi_document
 from rook_tally.intake.outlet import Reception
@@ -43,15 +44,17 @@ class HttpDoor:
     """Serves `/v1/…` on a socket that is bound already.
 
     `clock` returns the moment now in µs; it is the arrival time of what comes in. `controls` are
-    what a station is to be told in the answer to what it sends.
+    what a station is to be told in the answer to what it sends, `health` how the collector stands.
     """
 
     def __init__(
         self, listening: socket.socket, *, reception: Reception, store: Store,
         clock: Callable[[], int], tls: ssl.SSLContext | None = None,
+        health: AskHealth,
         controls: Callable[[str], Mapping[str, tuple[str, float | None]]] = lambda _: {},
     ) -> None:  # fmt: skip
         self._controls = controls
+        self._health = health
         self._tls = tls
         self._patience = Patience()
         self._socket = listening
@@ -122,12 +125,9 @@ class HttpDoor:
         return _json(200, openapi_document())
 
     async def _get_health(self, _request: web.Request) -> web.Response:
-        def newest() -> str:
-            with self._store.read() as connection:
-                rows = latest_rows(connection, now_us=self._clock())
-            return max((row.time for row in rows), default="")
-
-        return _json(200, {"status": "ok", "newest_reading": await asyncio.to_thread(newest)})
+        health = await self._health()
+        told = {"status": "ok" if health.is_well else "not well"}
+        return _json(200 if health.is_well else 503, told | msgspec.to_builtins(health))
 
     async def _get_latest(self, request: web.Request) -> web.Response:
         # What is measured is nobody's business beyond this machine until pages are shared.

@@ -299,7 +299,7 @@ def _message_from(topic: str, body: bytes, arrived_us: int) -> Message:
         station = parts[1]
         if parts[2] == "status":
             field = STATUS
-        elif parts[2] == "controls":
+        elif parts[2] == "controls" and len(parts) > 3:
             field = f"{CONTROL_PREFIX}{parts[3]}"
     return Message("mqtt", topic, body, arrived_us, station=station, field=field)
 

@@ -85,9 +85,10 @@ def openapi_document() -> dict[str, Any]:
             "/v1/health": {
                 "get": {
                     "operationId": "getHealth",
-                    "summary": "Whether the store can be read.",
+                    "summary": "Whether the store can be read and written, and all duties done.",
                     "responses": {
-                        "200": _answer("It can.", "Health"), "503": _problem(503),
+                        "200": _answer("All is well.", "Health"),
+                        "503": _answer("Something is not: each member says what.", "Health"),
                     },
                 }
             },
@@ -139,8 +140,21 @@ def _schemas() -> dict[str, Any]:
         },
         "Health": {
             "type": "object",
-            "required": ["status", "newest_reading"],
-            "properties": {"status": {"const": "ok"}, "newest_reading": text},
+            "required": ["status", "reading", "writing", "duties", "last_heard"],
+            "properties": {
+                "status": {"enum": ["ok", "not well"]},
+                "reading": text,
+                "writing": text,
+                "last_heard": text,
+                "duties": {
+                    "type": "array",
+                    "items": {
+                        "type": "object",
+                        "required": ["name", "since", "why"],
+                        "properties": {"name": text, "since": text, "why": text},
+                    },
+                },
+            },
         },
         "Latest": {
             "type": "array",

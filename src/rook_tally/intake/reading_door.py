@@ -6,6 +6,7 @@ import abc
 import asyncio
 from collections.abc import Callable
 
+from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.intake.outlet import DoorReport
 
 
@@ -17,9 +18,9 @@ class ReadingDoor(abc.ABC):
         self._clock = clock
         self._task: asyncio.Task[None] | None = None
 
-    def open(self) -> None:
-        """Begin."""
-        self._task = asyncio.create_task(self._run())
+    def open(self, begin: BeginDuty = begin_unwatched, name: str = "door") -> None:
+        """Begin, as a duty of this name."""
+        self._task = begin(name, self._run)
 
     async def close(self) -> None:
         """Stop, and wait until it has."""

@@ -18,6 +18,7 @@ import msgspec
 import structlog
 from aiohttp import web
 
+from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.core.patience import Patience
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US, datetime_from_time_us
@@ -69,8 +70,9 @@ class PageServer:
 
     def __init__(
         self, listening: socket.socket, *, store: Store, clock: Callable[[], int],
-        tls: ssl.SSLContext | None = None,
+        tls: ssl.SSLContext | None = None, begin: BeginDuty = begin_unwatched,
     ) -> None:  # fmt: skip
+        self._begin = begin
         self._socket, self._store, self._clock, self._tls = listening, store, clock, tls
         self._board = SheetBoard(store)
         self._devices: dict[str, PageDevice] = {}
@@ -97,7 +99,7 @@ class PageServer:
         await self.take_devices()
         async with self._turn:
             await asyncio.to_thread(self._board.follow, (), self._clock())
-        self._following = asyncio.create_task(self._follow())
+        self._following = self._begin("pages", self._follow)
         await self._runner.setup()
         await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
 
@@ -107,6 +109,7 @@ class PageServer:
         for page in self._open:
             page.wake.set()
         if self._following is not None:
+            self._following.cancel()
             await asyncio.wait((self._following,))
         await self._runner.cleanup()
         self._board.close()

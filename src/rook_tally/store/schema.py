@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 13
+FORMAT = 14
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -497,4 +497,14 @@ door = Table(
     Column("state", String, nullable=False),
     Column("detail", String, nullable=False),
     Column("since_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+# Background duties that fail again and again.
+failed_duty = Table(
+    "failed_duty", metadata,
+    Column("collector_id", String, ForeignKey("collector.id"), primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("failures", Integer, nullable=False),
+    Column("since_us", BigInteger, nullable=False),
+    Column("why", String, nullable=False),
 )  # fmt: skip

@@ -31,6 +31,7 @@ class JournalSort(enum.Enum):
     TRIAL = "trial"
     ENDED = "ended"
     CLOCK = "clock"
+    DUTY = "duty"
 
 
 @dataclass(frozen=True, slots=True)

@@ -307,10 +307,18 @@ class SiteState:
             return said(
                 "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
             )
+        failed = [
+            said(
+                "{0}: this duty of the collector stands still ({1}); it is tried again.",
+                said(one.name).capitalize(), one.why,
+            )
+            for collector in self.collectors
+            for one in collector.failed
+        ]  # fmt: skip
         waiting = [
             f"{door.name.upper()} door: {door.detail}; trying again. What came before is kept."
             for collector in self.collectors
             for door in collector.doors
             if door.state is DoorState.TRYING
         ]
-        return " ".join(waiting)
+        return " ".join([*failed, *waiting])

@@ -1,0 +1,55 @@
+"""The collector's health, as whoever asks for it often may have it: looked up once a second."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+
+from rook_tally.collector.commits import CommitLoop
+from rook_tally.collector.presence import Presence
+from rook_tally.collector.supervision import Supervisor
+from rook_tally.core.errors import StoreError
+from rook_tally.core.timestamps import rfc3339
+from rook_tally.intake.health import Health, StillDuty
+from rook_tally.store import Store, last_heard
+
+_FRESH_S = 1.0
+
+
+class HealthCheck:
+    """Answers how well the collector is; many who ask at once share one look."""
+
+    def __init__(
+        self, store: Store, commits: CommitLoop, presence: Presence, supervisor: Supervisor
+    ) -> None:
+        self._store, self._commits, self._presence = store, commits, presence
+        self._supervisor = supervisor
+        self._looking = asyncio.Lock()
+        self._looked_s = -_FRESH_S
+        self._reading = "ok"
+        self._heard_us = 0
+
+    async def ask(self) -> Health:
+        """How it stands now."""
+        async with self._looking:
+            if time.monotonic() - self._looked_s >= _FRESH_S:
+                self._reading = await asyncio.to_thread(self._read)
+                self._looked_s = time.monotonic()
+        return Health(
+            self._reading,
+            self._commits.trouble or self._presence.trouble or "ok",
+            tuple(
+                StillDuty(one.name, rfc3339(one.since_us), one.why)
+                for one in self._supervisor.standing_still
+            ),
+            rfc3339(self._heard_us) if self._heard_us else "",
+        )
+
+    def _read(self) -> str:
+        """A row a station is all this costs."""
+        try:
+            with self._store.read() as connection:
+                self._heard_us = max(last_heard(connection).values(), default=0)
+        except StoreError as error:
+            return error.what
+        return "ok"
