@@ -65,8 +65,7 @@ async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
 
 def _prune(store: Store, now_us: int) -> None:
     with store.write() as connection:
-        if may_remove(connection, now_us=now_us):
-            prune_strays(connection, now_us=now_us)
+        prune_strays(connection, now_us=now_us if may_remove(connection, now_us=now_us) else None)
         prune_tape(connection)
 
 

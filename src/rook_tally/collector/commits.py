@@ -17,7 +17,7 @@ from functools import partial
 import structlog
 
 from rook_tally.core.duties import BeginDuty, begin_unwatched
-from rook_tally.core.errors import StoreError
+from rook_tally.core.errors import StoreError, UnkeepableError
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Answer, Message, Problem
 from rook_tally.intake.reception import receive, receive_as_stray
@@ -121,26 +121,35 @@ class CommitLoop:
                     clock_is_set=self._clock_is_set(),
                 ),
             )  # fmt: skip
+        except UnkeepableError as error:
+            await self._find_the_one(batch, f"the store cannot take it: {error.what}")
         except StoreError as error:
             self.trouble = error.what
             for _, future in batch:
                 _settle(future, error)
         except Exception:  # noqa: BLE001 - whatever it is, no reading may be lost to it
-            # Our own fault, set off by one of these messages: find it, keep the others.
-            if len(batch) > 1:
-                for one in batch:
-                    await self._commit([one])
-                return
-            message, future = batch[0]
-            _log.exception("message_broke_reception", door=message.door, address=message.address)
-            await self._commit_unread(message, future)
+            await self._find_the_one(batch, "a fault of ours while reading it")
         else:
             self.trouble = ""
             for (_, future), answer in zip(batch, answers, strict=True):
                 _settle(future, answer)
 
-    async def _commit_unread(self, message: Message, future: asyncio.Future[Answer]) -> None:
-        why = "a fault of ours while reading it"
+    async def _find_the_one(
+        self, batch: Sequence[tuple[Message, asyncio.Future[Answer]]], why: str
+    ) -> None:
+        """One of these messages is what the batch failed on: find it, keep the others."""
+        if len(batch) > 1:
+            middle = len(batch) // 2
+            await self._commit(batch[:middle])
+            await self._commit(batch[middle:])
+            return
+        ((message, future),) = batch
+        _log.exception("message_not_taken", door=message.door, address=message.address, why=why)
+        await self._commit_unread(message, future, why)
+
+    async def _commit_unread(
+        self, message: Message, future: asyncio.Future[Answer], why: str
+    ) -> None:
         try:
             await asyncio.get_running_loop().run_in_executor(
                 self._thread, receive_as_stray, self._store, message, why

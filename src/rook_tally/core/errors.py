@@ -4,6 +4,7 @@ RookTallyError                what happened, what was kept, what to do
 ├── UsageError                the caller asked for something that cannot be meant (exit code 2)
 ├── DecodeError               a message that cannot be read at all (store.errors, intake)
 ├── StoreError                the store cannot be opened, read or written (store)
+│   └── UnkeepableError       the store works and cannot take this; trying again will not help
 ├── DoorError                 a door cannot be opened (intake)
 └── ControlError              a station did not confirm what was asked of it (cli)
 """
@@ -42,6 +43,10 @@ class DecodeError(RookTallyError):
 
 class StoreError(RookTallyError):
     """The store cannot be opened, read or written."""
+
+
+class UnkeepableError(StoreError):
+    """The store works and cannot take, or read, just this: trying again will not help."""
 
 
 class DoorError(RookTallyError):

@@ -15,7 +15,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.errors import StoreError
+from rook_tally.core.errors import UnkeepableError
 from rook_tally.core.readings import Readings
 
 FORMAT = 1
@@ -31,7 +31,7 @@ _RAW_VALUES = 255
 _WIDE_TIMES, _WIDE_VALUES, _HAS_QUALITY, _EVEN_TIMES, _NARROW_VALUES = 1, 2, 4, 8, 16
 
 
-class DamagedPageError(StoreError):
+class DamagedPageError(UnkeepableError):
     """A page whose bytes are not those that were written."""
 
 

@@ -11,6 +11,7 @@ HOUR_US = 60 * MINUTE_US
 DAY_US = 24 * HOUR_US
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_LONGEST_QUOTED = 40
 _LATEST = datetime(9999, 12, 31, tzinfo=UTC)
 
 # Above the first, an epoch number cannot be meant in seconds (that would be the year 5138);
@@ -47,10 +48,14 @@ def time_us_from_text(text: str, zone: tzinfo = UTC) -> int:
     try:
         moment = datetime.fromisoformat(text.strip())
     except ValueError:
-        raise ValueError(f"{text!r} is not a time such as 2026-11-23T14:32:08Z") from None
+        told = text if len(text) <= _LONGEST_QUOTED else text[: _LONGEST_QUOTED - 1] + "…"
+        raise ValueError(f"{told!r} is not a time such as 2026-11-23T14:32:08Z") from None
     if moment.tzinfo is None:
         moment = moment.replace(tzinfo=zone)
-    return time_us_from_datetime(moment)
+    try:
+        return time_us_from_datetime(moment)
+    except OverflowError:
+        raise ValueError(f"{text.strip()!r} is not a time before the year 10000") from None
 
 
 def time_us_from_epoch(number: float) -> int:

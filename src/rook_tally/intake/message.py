@@ -73,11 +73,12 @@ class Item(msgspec.Struct, frozen=True, gc=False):
 
 @dataclass(frozen=True, slots=True)
 class Refusal:
-    """A value that was not kept, where it stood and why."""
+    """A value that was not kept, where it stood and why; or `count` of them together."""
 
     at: int
     field: str
     why: str
+    count: int = 1
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,14 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.readings import Quality
+from rook_tally.intake.bounds import (
+    LONGEST_ADDRESS,
+    LONGEST_NAME,
+    MOST_CLAIMED,
+    Refusals,
+    name_fault,
+    plain_text,
+)
 from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.confirming import confirm_requests
 from rook_tally.intake.decode import decoded
@@ -20,6 +28,7 @@ from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal, S
 from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
 from rook_tally.intake.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store import (
+    CONTROL_PREFIX,
     NOBODY,
     NewReading,
     Series,
@@ -35,13 +44,16 @@ from rook_tally.store import (
     keep_strays,
     mark_what_became_certain,
     note_heard,
+    prune_strays,
     report_clocks,
     write_tape,
 )
+from rook_tally.store.strays import WRONG_KEY_WHY
 from rook_tally.store.tape import SHOWN_BYTES
 from rook_tally.watching.live import NOT_NEWS
 
 _LONGEST_WHY = 300
+_PRUNE_AT_BYTES = 16_000_000
 _ANOTHER_STANDS = (
     "a later value of this message has the same moment and stands; give each a time of its own"
 )
@@ -145,6 +157,14 @@ def receive_as_stray(store: Store, message: Message, why: str) -> None:
 def _taken(connection: Connection, directory: Directory, message: Message, batch: _Batch) -> Answer:
     answer = Answer()
     message, hints = directory.told_of(message)
+    fault = name_fault(message.station) if message.station is not None else ""
+    if fault:
+        answer.problem, answer.why = Problem.UNREADABLE, f"the station has {fault}"
+        answer.stray = 1
+        batch.tallies[NOBODY].stray += 1
+        batch.tape.append((message, None, answer, ""))
+        _put_astray(message, answer.why, None, batch)
+        return answer
     speaker = _speaker(directory, message)
     name = speaker.key if speaker else message.station
     answer.station = speaker.key if speaker else None
@@ -155,7 +175,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         answer.problem, answer.why = Problem.WRONG_KEY, "the access key is no station's"
         answer.stray = 1
         batch.tallies[NOBODY].stray += 1
-        _put_astray(message, "came with a wrong access key", message.station, batch)
+        _put_astray(message, WRONG_KEY_WHY, message.station, batch)
         return answer
     try:
         content = decoded(message, hints)
@@ -168,8 +188,8 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
             batch.tallies[counted_under].stray += 1
             _put_astray(message, error.what, name, batch)
         return answer
-    answer.refused.extend(content.refused)
-    unplaced: dict[str | None, list[Refusal]] = defaultdict(list)
+    refused = Refusals()
+    unplaced: dict[str | None, Refusals] = defaultdict(Refusals)
     newest_us: dict[int, int] = {}
     stands: dict[tuple[int, int], tuple[int, Item]] = {}
     items = content.items
@@ -179,16 +199,18 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     for item in items:
         claimed = _claimed_station(item, message, speaker)
         try:
+            if claimed not in unplaced:
+                _check_claim(claimed, len(unplaced))
             placed = _placed(connection, directory, item, claimed, speaker)
         except UnplacedError as error:
-            unplaced[claimed].append(Refusal(item.at, item.field, str(error)))
+            unplaced[claimed].add(item.at, item.field, str(error))
         except UnusableError as error:
-            answer.refused.append(Refusal(item.at, item.field, str(error)))
+            refused.add(item.at, item.field, str(error))
         else:
             try:
                 _screened(placed, message, answer, batch, directory, stands)
             except ClockNotSetError as error:
-                unplaced[claimed].append(Refusal(item.at, item.field, str(error)))
+                unplaced[claimed].add(item.at, item.field, str(error))
                 continue
             if item.time_us is not None:
                 station_id = placed.series.station.id
@@ -199,13 +221,24 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
         batch.sent[station_id].append((time_us, message.arrived_us))
     for claimed, reasons in unplaced.items():
         answer.stray += len(reasons)
-        answer.strays.extend(reasons)
+        answer.strays.extend(reasons.told())
         known = directory.station(claimed) if claimed else None
         batch.tallies[known.id if known else NOBODY].stray += len(reasons)
         _put_astray(message, "; ".join(dict.fromkeys(one.why for one in reasons)), claimed, batch)
+    answer.refused[:0] = [*content.refused, *refused.told()]
     if answer.refused:
-        batch.tallies[counted_under].refused += len(answer.refused)
+        batch.tallies[counted_under].refused += sum(one.count for one in answer.refused)
     return answer
+
+
+def _check_claim(claimed: str | None, others: int) -> None:
+    """UnusableError for a name that can be no station's, and for one more than a message may
+    speak for: what cannot be placed is kept once for each."""
+    fault = name_fault(claimed) if claimed is not None else ""
+    if fault:
+        raise UnusableError(f"the station has {fault}")
+    if others >= MOST_CLAIMED:
+        raise UnusableError(f"the message speaks for more than {MOST_CLAIMED} unknown stations")
 
 
 def _hear(
@@ -219,6 +252,13 @@ def _hear(
         who = f"no station {claimed} has been adopted" if claimed else "no station is named"
         answer.noted.append(Refusal(word.at, word.name, who))
         return
+    if word.name.startswith(CONTROL_PREFIX):
+        name = word.name.removeprefix(CONTROL_PREFIX)
+        if station.kind.control(name) is None:
+            why = f"station {station.key} has no control {name}"
+            answer.noted.append(Refusal(word.at, word.name, why))
+            batch.heard[station.id] = message.arrived_us
+            return
     answer.heard += 1
     batch.words[station.id, word.name] = (word.value, message.arrived_us)
     batch.heard[station.id] = message.arrived_us
@@ -336,10 +376,11 @@ def _tape_line(
     told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
     why = "; ".join(dict.fromkeys([answer.why, *told] if answer.why else told))
     return TapeLine(
-        message.arrived_us, station, message.door, message.address, message.body[:SHOWN_BYTES],
+        message.arrived_us, None if station is None else plain_text(station, LONGEST_NAME),
+        message.door, plain_text(message.address, LONGEST_ADDRESS), message.body[:SHOWN_BYTES],
         len(message.body), answer.kept, answer.duplicate, answer.suspect, answer.stray,
-        len(answer.refused), why if len(why) <= _LONGEST_WHY else why[: _LONGEST_WHY - 1] + "…",
-        answer.problem, decoded_words[:_LONGEST_WHY],
+        len(answer.refused), plain_text(why, _LONGEST_WHY),
+        answer.problem, plain_text(decoded_words, _LONGEST_WHY),
     )  # fmt: skip
 
 
@@ -348,11 +389,11 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
         Stray(
             arrived_us=message.arrived_us,
             door=message.door,
-            address=message.address,
-            station=station,
+            address=plain_text(message.address, LONGEST_ADDRESS),
+            station=None if station is None else plain_text(station, LONGEST_NAME),
             form=message.form.value if message.form else None,
             body=message.body,
-            why=why,
+            why=plain_text(why, _LONGEST_WHY),
         )
     )
 
@@ -414,6 +455,11 @@ def _write(
     hear_words(connection, batch.words)
     confirm_requests(connection, directory, batch.words)
     keep_strays(connection, batch.strays)
+    directory.unpruned_bytes += sum(len(one.body) for one in batch.strays)
+    if directory.unpruned_bytes > _PRUNE_AT_BYTES:
+        # Between two of the regular looks a stranger could fill the disk.
+        directory.unpruned_bytes = 0
+        prune_strays(connection, now_us=None)
     write_tape(connection, [_tape_line(*one) for one in batch.tape])
     add_tallies(connection, batch.tallies)
     directory.know_own_series(connection)

@@ -12,6 +12,7 @@ from rook_tally.core.quantities import Quantity, Scale
 from rook_tally.core.readings import Quality
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.units import Unit
+from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode.hints import NO_HINTS, Hints
 from rook_tally.intake.decode.patterned import line_pattern_from
 from rook_tally.intake.message import Item, Message
@@ -71,6 +72,8 @@ class Directory:
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
         self._has_begun_series = False
+        # Of strays, since they were last kept within their bounds by this writer.
+        self.unpruned_bytes = 0
         self.recent = RecentReadings()
         self.workings = LiveWorkings()
         self.watches = LiveWatches()
@@ -215,7 +218,7 @@ def _base_value(item: Item, quantity: Quantity, wire_unit: str) -> float:
             return value
         raise UnusableError(f"{item.field}: {value:g} is no state; send 0 or 1, true or false")
     if isinstance(value, str | bool):
-        shown = value if isinstance(value, str) else str(value).lower()
+        shown = shortened(value) if isinstance(value, str) else str(value).lower()
         raise UnusableError(f"{item.field}: {shown} is not a number")
     return float(_unit_of(item, quantity, wire_unit).to_base(value))
 
@@ -226,6 +229,7 @@ def _unit_of(item: Item, quantity: Quantity, wire_unit: str) -> Unit:
     if unit is None:
         usual = ", ".join(known.symbol for known in quantity.units if known.symbol)
         raise UnusableError(
-            f"{item.field}: {name} is no unit of {quantity.name.lower()}; known are {usual}"
+            f"{item.field}: {shortened(name)} is no unit of {quantity.name.lower()}; "
+            f"known are {usual}"
         )
     return unit

@@ -35,7 +35,8 @@ def access_hash(access_key: str) -> str:
     """What the HTTP door compares. The key is random and long, so a plain SHA-256 suffices."""
     import hashlib
 
-    return hashlib.sha256(access_key.encode()).hexdigest()
+    # What came as bytes that are no text is a wrong key like any other.
+    return hashlib.sha256(access_key.encode("utf-8", "surrogatepass")).hexdigest()
 
 
 def broker_hash(access_key: str) -> str:

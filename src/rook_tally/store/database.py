@@ -15,7 +15,7 @@ from sqlalchemy import exc
 from sqlalchemy.dialects import sqlite
 from sqlalchemy.engine import Connection, Engine
 
-from rook_tally.core.errors import StoreError
+from rook_tally.core.errors import StoreError, UnkeepableError
 
 _LOG_BYTES = 4_000_000
 _WRITERS = 0x526F6F6B
@@ -137,11 +137,19 @@ def translated(url: str, *drivers_own: type[Exception]) -> Iterator[None]:
         yield
     except foreign as error:
         cause = str(getattr(error, "orig", None) or error).splitlines()[0]
-        raise StoreError(
+        sort = UnkeepableError if _is_about_what_was_given(error) else StoreError
+        raise sort(
             f"the store {url} cannot be used: {cause}",
             kept="what was committed before is unharmed",
             remedy=_remedy_for(cause),
         ) from error
+
+
+def _is_about_what_was_given(error: BaseException) -> bool:
+    """Whether the database works, and would not have just this. Every driver has these classes
+    (PEP 249)."""
+    names = {one.__name__ for one in type(error).__mro__}
+    return bool(names & {"DataError", "IntegrityError"})
 
 
 def _remedy_for(cause: str) -> str:

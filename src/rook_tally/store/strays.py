@@ -14,6 +14,11 @@ from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 
 _BYTES_KEY, _DAYS_KEY = "strays_bytes", "strays_days"
+WRONG_KEY_WHY = "came with a wrong access key"
+MOST_WRONG_KEYS = 500
+"""So many strays with a wrong key are kept: whoever tries keys pushes nobody else's out."""
+_ROW_BYTES = 200
+"""What a row costs beside its texts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,19 +154,26 @@ def set_stray_bounds(connection: Connection, bounds: StrayBounds) -> None:
     )
 
 
-def prune_strays(connection: Connection, *, now_us: int) -> int:
-    """Drop the oldest beyond the bounds; returns how many went."""
+def prune_strays(connection: Connection, *, now_us: int | None) -> int:
+    """Drop the oldest beyond the bounds, by age only where it is known what time it is; returns
+    how many went."""
     table, bounds = schema.stray, stray_bounds(connection)
-    size = sa.func.sum(sa.func.length(table.c.body)).over(order_by=table.c.id.desc())
+    tried = sa.select(table.c.id).where(table.c.why == WRONG_KEY_WHY).order_by(table.c.id.desc())
+    oldest_tried = connection.execute(tried.offset(MOST_WRONG_KEYS).limit(1)).scalar()
+    length = sa.func.length
+    row = length(table.c.body) + length(table.c.why) + length(table.c.address) + _ROW_BYTES
+    size = sa.func.sum(row).over(order_by=table.c.id.desc())
     sizes = sa.select(table.c.id, size.label("so_far")).subquery()
     newest_too_many = connection.execute(
         sa.select(sa.func.max(sizes.c.id)).where(sizes.c.so_far > bounds.most_bytes)
     ).scalar()
+    oldest_us = 0 if now_us is None else now_us - round(bounds.most_days * DAY_US)
     gone = connection.execute(
         sa.delete(table).where(
             sa.or_(
                 table.c.id <= (newest_too_many or 0),
-                table.c.arrived_us < now_us - round(bounds.most_days * DAY_US),
+                table.c.arrived_us < oldest_us,
+                sa.and_(table.c.why == WRONG_KEY_WHY, table.c.id <= (oldest_tried or 0)),
             )
         )
     ).rowcount

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.bounds import LARGEST_MESSAGE, check_count
 from rook_tally.intake.decode import (
     csv_text,
     environmental,
@@ -19,8 +20,6 @@ from rook_tally.intake.decode import (
 from rook_tally.intake.decode.hints import NO_HINTS, Hints
 from rook_tally.intake.message import Decoded, Form, Message
 
-MOST_VALUES = 200_000
-"""A message of more is refused: nobody measures so much at once."""
 _ORDINARY_BYTES = 100_000
 # An ordinary message is read in columns; these give None for any other.
 _JSON = Form.JSON
@@ -50,13 +49,14 @@ def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
             quick = _READS_AT_ONCE.get(message.form, ordinary.from_nothing)(message.body)
         if quick is not None:
             return quick
+    if len(message.body) > LARGEST_MESSAGE:
+        raise DecodeError(
+            f"the message is larger than {LARGEST_MESSAGE // 1024} KiB", remedy="send it in parts"
+        )
     result = _read_patiently(message, hints)
     if not result.count and not result.refused and not result.said:
         raise DecodeError("the message holds no readings", remedy="send at least one value")
-    if result.count > MOST_VALUES:
-        raise DecodeError(
-            f"the message holds more than {MOST_VALUES} values", remedy="send it in parts"
-        )
+    check_count(result.count)
     return result
 
 
@@ -107,4 +107,4 @@ def _from_text(body: bytes, form: Form | None) -> Decoded:
     )
 
 
-__all__ = ["MOST_VALUES", "NO_HINTS", "Hints", "decoded"]
+__all__ = ["NO_HINTS", "Hints", "decoded"]

@@ -12,10 +12,10 @@ import re
 from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.bounds import MOST_COLUMNS, Refusals, check_count, name_fault
 from rook_tally.intake.decode.told_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Refusal
+from rook_tally.intake.message import Decoded, Item
 
-MOST_ROWS = 100_000
 STATION, TIME = "station", "time"
 _DELIMITERS = ",;\t"
 _HEADER_UNIT = re.compile(r"(.*\S)\s*[\[(]\s*([^\])]+?)\s*[\])]")
@@ -53,18 +53,16 @@ def decode(text: str) -> Decoded:
     header = [name.strip() for name in next(rows, [])]
     columns = _columns(header)
     items: list[Item] = []
-    refused: list[Refusal] = []
+    refused = Refusals()
     for at, row in enumerate(rows):
-        if at >= MOST_ROWS:
-            refused.append(Refusal(at, "", f"more than {MOST_ROWS} rows; send them in parts"))
-            break
+        check_count(len(items))
         if len(row) != len(header):
-            refused.append(Refusal(at, "", f"{len(row)} cells where the header has {len(header)}"))
+            refused.add(at, "", f"{len(row)} cells where the header has {len(header)}")
             continue
         _take_row(at, dict(zip(header, row, strict=True)), columns, delimiter, items, refused)
     if not items and not refused:
         raise DecodeError("there is a header and no row", remedy="send at least one row")
-    return Decoded(tuple(items), tuple(refused))
+    return Decoded(tuple(items), refused.told())
 
 
 def _rows(lines: list[str], delimiter: str) -> Iterator[list[str]]:
@@ -83,6 +81,10 @@ def _columns(header: list[str]) -> dict[str, tuple[str, str | None]]:
             "not CSV we can read: a column has no name, or two have the same",
             remedy="give every column a name of its own",
         )
+    fault = next(filter(None, map(name_fault, header)), "")
+    if fault or len(header) > MOST_COLUMNS:
+        why = fault or f"more than {MOST_COLUMNS} columns"
+        raise DecodeError(f"not CSV we can read: {why}", remedy="send fewer, shorter columns")
     columns: dict[str, tuple[str, str | None]] = {}
     for name in header:
         if name.lower() in (STATION, TIME):
@@ -100,7 +102,7 @@ def _take_row(
     columns: dict[str, tuple[str, str | None]],
     delimiter: str,
     items: list[Item],
-    refused: list[Refusal],
+    refused: Refusals,
 ) -> None:
     known = {name.lower(): cell.strip() for name, cell in row.items()}
     time_us, note = sent_time(known.get(TIME) or None)
@@ -113,7 +115,7 @@ def _take_row(
         try:
             value, unit = value_and_unit(cell)
         except ValueError as error:
-            refused.append(Refusal(at, field, f"{field}: {error}"))
+            refused.add(at, field, f"{field}: {error}")
             continue
         items.append(
             Item(at, field, value, known.get(STATION) or None, unit or header_unit, time_us, note)

@@ -10,6 +10,7 @@ from typing import TypeAlias
 import msgspec
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.bounds import too_deep
 
 Json: TypeAlias = "bool | int | float | str | list[Json] | dict[str, Json] | None"
 
@@ -53,9 +54,7 @@ def _parsed_patiently(body: bytes) -> Json:
             remedy="send a whole JSON object" if ended else "mend the sender's message",
         ) from None
     except RecursionError:
-        raise DecodeError(
-            "the JSON is nested too deeply", remedy="send values one or two levels deep"
-        ) from None
+        raise too_deep() from None
     except ValueError as error:  # a whole number of thousands of digits
         raise DecodeError(f"not JSON we can read: {error}", remedy="send shorter numbers") from None
     return result

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.bounds import name_fault
 from rook_tally.intake.decode import json_text, plain_json
 from rook_tally.intake.decode.json_text import Json
 from rook_tally.intake.message import Decoded
@@ -17,6 +18,9 @@ def decode(body: bytes, field: str) -> Decoded:
     DecodeError
         When it is neither.
     """
+    fault = name_fault(field)
+    if fault:
+        raise DecodeError(f"the topic tells {fault}", remedy="send on a shorter topic")
     try:
         text = body.decode("utf-8-sig").strip()
     except UnicodeDecodeError as error:

@@ -14,7 +14,9 @@ import cbor2
 import msgspec
 
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.intake.bounds import LONGEST_UNIT, name_fault
 from rook_tally.intake.decode.said import may_be_said
+from rook_tally.intake.decode.senml_cbor import loaded
 from rook_tally.intake.message import Decoded
 
 _EPOCH_BEGINS_S, _EPOCH_ENDS_S = 1_000_000_000, 9_000_000_000
@@ -22,11 +24,22 @@ _RESERVED = frozenset({"station", "time"})
 _numbers_by_name = msgspec.json.Decoder(dict[str, float])
 
 
-@lru_cache(4096)
+# What is remembered of names takes little, whoever sends which.
+_MOST_REMEMBERED = 2_000
+
+
 def _are_plain(names: tuple[str, ...]) -> bool:
-    """Whether these names are fields and nothing else: a station sends the same ones every time."""
+    """Whether these names are fields and nothing else."""
+    if sum(map(len, names)) > _MOST_REMEMBERED:
+        return False
+    return _known_to_be_plain(names)
+
+
+@lru_cache(4096)
+def _known_to_be_plain(names: tuple[str, ...]) -> bool:
+    """The same, remembered: a station sends the same ones every time."""
     return bool(names) and not any(
-        one.lower() in _RESERVED or not one or may_be_said(one) for one in names
+        not one or name_fault(one) or one.lower() in _RESERVED or may_be_said(one) for one in names
     )
 
 
@@ -108,7 +121,7 @@ _TEXTS_OR_NONE = frozenset({str, type(None)})
 def from_senml_cbor(body: bytes) -> Decoded | None:
     """The same in CBOR."""
     try:
-        records = cbor2.loads(body)
+        records = loaded(body)
         first = records[0]
         base, base_time, base_unit = first.pop(-2), first.pop(-3), first.pop(-4, None)
         values = [one.pop(2) for one in records]
@@ -138,9 +151,11 @@ def _pack(
     base: str | None, base_time_s: float | None, base_unit: str | None, names: tuple[str, ...],
     values: Sequence[float], units: Sequence[str | None],
 ) -> Decoded | None:  # fmt: skip
-    if base is None or base_time_s is None or base[-1:] not in ("/", ":"):
+    if base is None or base_time_s is None or base[-1:] not in ("/", ":") or name_fault(base):
         return None
     if not _EPOCH_BEGINS_S < base_time_s < _EPOCH_ENDS_S or not _are_local(names):
+        return None
+    if any(one is not None and len(one) > LONGEST_UNIT for one in {*units, base_unit}):
         return None
     if base_unit is not None:
         units = [base_unit if one is None else one for one in units]
@@ -150,7 +165,6 @@ def _pack(
     )  # fmt: skip
 
 
-@lru_cache(4096)
 def _are_local(names: tuple[str, ...]) -> bool:
     """Whether they are fields that belong to the base name alone."""
     return _are_plain(names) and not any("/" in one or ":" in one for one in names)
@@ -170,7 +184,7 @@ def from_csv(body: bytes) -> Decoded | None:
     """Rows of whole epoch seconds and numbers under a header that begins with `time`."""
     try:
         head, *lines = body.decode("ascii").splitlines()
-        fields = _plain_header(head)
+        fields = _plain_header(head) if len(head) <= _MOST_REMEMBERED else None
         if fields is None or b'"' in body or not lines:
             return None
         width = len(fields) + 1
@@ -227,11 +241,15 @@ def from_pairs(body: bytes) -> Decoded | None:
     return Decoded((), (), (), fields, numbers, None, None, time_us)
 
 
-@lru_cache(4096)
 def _are_told_once(names: tuple[str, ...]) -> bool:
     """Whether they are fields, each once, in the letters that a line's names can have."""
+    return _are_plain(names) and _are_written_in_lines(names)
+
+
+@lru_cache(4096)
+def _are_written_in_lines(names: tuple[str, ...]) -> bool:
     is_fit = all(
         name.isprintable() and len(name) <= 100 and not any(one in name for one in '",;')
         for name in names
     )
-    return _are_plain(names) and is_fit and len(set(names)) == len(names)
+    return is_fit and len(set(names)) == len(names)

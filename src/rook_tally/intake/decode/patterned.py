@@ -5,31 +5,34 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.intake.bounds import Refusals, check_count
 from rook_tally.intake.decode.told_value import value_and_unit
-from rook_tally.intake.message import Decoded, Item, Refusal
+from rook_tally.intake.message import Decoded, Item
 
 _NUMBER = re.compile(r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?")
 _GROUP = r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
 _WORD_BEFORE = re.compile(r"([A-Za-z_][A-Za-z0-9_]*)[^A-Za-z0-9]*$")
 _LONGEST_LINE = 2_000
 _LONGEST_PATTERN = 1_000
-# A repeated group that is itself repeated can take for ever on a line that does not fit.
-_NESTED_REPEAT = re.compile(r"\([^()]*[+*}][^()]*\)[+*{]")
+_MOST_MEMORY = 4 * 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
 class LinePattern:
-    """A pattern and the fields it names."""
+    """A pattern and the fields it names. `compiled` is re2's: it takes a time that grows with the
+    line and never faster, whatever the pattern."""
 
     text: str
-    compiled: re.Pattern[str]
+    compiled: Any
 
     @property
     def fields(self) -> tuple[str, ...]:
         """The fields, in the order they stand."""
-        return tuple(self.compiled.groupindex)
+        index: dict[str, int] = self.compiled.groupindex
+        return tuple(sorted(index, key=index.__getitem__))
 
     def values_in(self, line: str) -> dict[str, str] | None:
         """What each field reads in a line; None when the line does not fit."""
@@ -45,20 +48,33 @@ def line_pattern_from(text: str) -> LinePattern:
     Raises
     ------
     UsageError
-        When it is no pattern, names nothing, or could take for ever.
+        When it is no pattern, is too long, or names nothing.
     """
-    if len(text) > _LONGEST_PATTERN or _NESTED_REPEAT.search(text):
+    # Loaded late: few have a door with a pattern.
+    import re2
+
+    if len(text) > _LONGEST_PATTERN:
         raise UsageError(
-            "a line could take for ever to fit this pattern",
-            remedy="repeat nothing that is repeated inside, as (…+)+ does",
+            f"a pattern of more than {_LONGEST_PATTERN} characters", remedy="write a shorter one"
         )
+    options = re2.Options()
+    options.max_mem, options.log_errors = _MOST_MEMORY, False
     try:
-        compiled = re.compile(text)
-    except (re.error, RecursionError, OverflowError) as error:
-        raise UsageError(f"{text!r} is no pattern: {error}", remedy="see docs/wire.md") from None
+        compiled = re2.compile(text, options)
+    except re2.error as error:
+        raise UsageError(
+            f"{text!r} is no pattern: {_told(error)}",
+            remedy="see docs/wire.md; nothing may look ahead, look behind or refer back",
+        ) from None
     if not compiled.groupindex:
         raise UsageError(f"{text!r} names no field", remedy="name one, as in T=(?P<temp>[-0-9.]+)")
     return LinePattern(text, compiled)
+
+
+def _told(error: Exception) -> str:
+    """What re2 says, as text."""
+    said = error.args[0] if error.args else ""
+    return said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
 
 
 def pattern_by_example(lines: Sequence[str], names: Mapping[int, str]) -> LinePattern:
@@ -119,21 +135,22 @@ def decode(text: str, pattern: LinePattern) -> Decoded:
         When no line fits.
     """
     items: list[Item] = []
-    refused: list[Refusal] = []
+    refused = Refusals()
     for at, line in enumerate(one for one in text.splitlines() if one.strip()):
         told = pattern.values_in(line)
         if told is None:
-            refused.append(Refusal(at, "", "the line does not fit the pattern"))
+            refused.add(at, "", "the line does not fit the pattern")
             continue
         for field, word in told.items():
             try:
                 value, unit = value_and_unit(word)
             except ValueError as error:
-                refused.append(Refusal(at, field, f"{field}: {error}"))
+                refused.add(at, field, f"{field}: {error}")
             else:
                 items.append(Item(at, field, value, None, unit))
     if not items:
         raise DecodeError(
             "the line does not fit the pattern", remedy=f"lines have to be like {pattern.text}"
         )
-    return Decoded(tuple(items), tuple(refused))
+    check_count(len(items))
+    return Decoded(tuple(items), refused.told())

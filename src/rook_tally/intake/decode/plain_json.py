@@ -10,10 +10,18 @@ from collections.abc import Iterable, Iterator
 from math import isfinite
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.intake.bounds import (
+    DEEPEST,
+    LONGEST_NAME,
+    Refusals,
+    check_count,
+    name_fault,
+    too_deep,
+)
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
 from rook_tally.intake.decode.said import said_from
 from rook_tally.intake.decode.told_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Refusal, Said
+from rook_tally.intake.message import Decoded, Item, Said
 
 STATION = "station"
 TIME = "time"
@@ -40,28 +48,27 @@ def decode(document: Json) -> Decoded:
     if not objects:
         raise DecodeError("the message is an empty list", remedy="send at least one reading")
     items: list[Item] = []
-    refused: list[Refusal] = []
+    refused = Refusals()
     said: list[Said] = []
     for at, one in enumerate(objects):
         if not isinstance(one, dict):
-            refused.append(
-                Refusal(at, "", f"{kind_of(one)} stands where an object of named values belongs")
-            )
+            refused.add(at, "", f"{kind_of(one)} stands where an object of named values belongs")
             continue
         _take_object(at, one, items, refused, said)
-    return Decoded(tuple(items), tuple(refused), tuple(said))
+        check_count(len(items))
+    return Decoded(tuple(items), refused.told(), tuple(said))
 
 
 def _take_object(
     at: int,
     members: dict[str, Json],
     items: list[Item],
-    refused: list[Refusal],
+    refused: Refusals,
     said: list[Said],
 ) -> None:
     station = members.get(STATION)
     if station is not None and not isinstance(station, str):
-        refused.append(Refusal(at, STATION, f"station is {kind_of(station)}, not text"))
+        refused.add(at, STATION, f"station is {kind_of(station)}, not text")
         return
     time_us, time_note = sent_time(members.get(TIME))
     is_empty = True
@@ -69,6 +76,10 @@ def _take_object(
         if field in _NOT_FIELDS:
             continue
         is_empty = False
+        fault = name_fault(field)
+        if fault:
+            refused.add(at, field, fault)
+            continue
         word = said_from(field, value, at=at, station=station)
         if word is not None:
             said.append(word)
@@ -76,11 +87,11 @@ def _take_object(
         try:
             reading, unit = _value_from(value)
         except ValueError as error:
-            refused.append(Refusal(at, field, f"{field}: {error}"))
+            refused.add(at, field, f"{field}: {error}")
             continue
         items.append(Item(at, field, reading, station, unit, time_us, time_note))
     if is_empty:
-        refused.append(Refusal(at, "", "the object holds no values"))
+        refused.add(at, "", "the object holds no values")
 
 
 def _flattened(members: dict[str, Json]) -> Iterable[tuple[str, Json]]:
@@ -90,10 +101,13 @@ def _flattened(members: dict[str, Json]) -> Iterable[tuple[str, Json]]:
     return _unnested(members, "")
 
 
-def _unnested(members: dict[str, Json], prefix: str) -> Iterator[tuple[str, Json]]:
+def _unnested(members: dict[str, Json], prefix: str, depth: int = 1) -> Iterator[tuple[str, Json]]:
+    if depth > DEEPEST:
+        raise too_deep()
     for name, value in members.items():
-        if isinstance(value, dict):
-            yield from _unnested(value, f"{prefix}{name}.")
+        # What is named too long already is told of once, not once for all that is within.
+        if isinstance(value, dict) and len(prefix) + len(name) <= LONGEST_NAME:
+            yield from _unnested(value, f"{prefix}{name}.", depth + 1)
         else:
             yield f"{prefix}{name}", value
 

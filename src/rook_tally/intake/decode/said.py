@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+from rook_tally.intake.bounds import LONGEST_NAME
 from rook_tally.intake.decode.json_text import Json
 from rook_tally.intake.message import Said
 from rook_tally.store import CONTROL_PREFIX, FIRMWARE, OFFLINE, ONLINE, STATUS
@@ -20,7 +21,7 @@ _STATUS_WORDS = {
 
 def said_from(field: str, value: Json, *, at: int, station: str | None) -> Said | None:
     """A word about the station itself; None when the field is to be a reading."""
-    sort = _sort_of(field)
+    sort = _sort_of(field) if len(field) <= LONGEST_NAME else None
     if sort is None or value is None or isinstance(value, list | dict) or not _word(value):
         return None
     if sort is CONTROL_PREFIX:
@@ -35,6 +36,8 @@ def said_from(field: str, value: Json, *, at: int, station: str | None) -> Said 
 
 def may_be_said(field: str) -> bool:
     """Whether a field of that name can be such a word."""
+    if len(field) > LONGEST_NAME:
+        return False
     return _sort_of(field) is not None
 
 

@@ -6,12 +6,20 @@ from dataclasses import dataclass, replace
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.timestamps import SECOND_US, time_us_from_epoch
+from rook_tally.intake.bounds import (
+    LONGEST_NAME,
+    LONGEST_UNIT,
+    Refusals,
+    check_count,
+    name_fault,
+    shortened,
+)
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
 from rook_tally.intake.decode.said import said_from
-from rook_tally.intake.message import Decoded, Item, Refusal, Said
+from rook_tally.intake.message import Decoded, Item, Said
 
 _LABELS = frozenset({"bn", "bt", "bu", "bv", "bs", "bver", "n", "u", "v", "vs", "vb", "vd", "s"})
-_VERSION = 10
+_VERSION, _ABSURD = 10, 1_000_000
 # RFC 8428, 4.5.3: smaller times are relative to now.
 _RELATIVE_TIME_END_S = 2**28
 
@@ -51,12 +59,12 @@ def decode(document: Json, *, arrived_us: int) -> Decoded:
     if not document:
         raise DecodeError("the message is an empty list", remedy="send at least one record")
     items: list[Item] = []
-    refused: list[Refusal] = []
+    refused = Refusals()
     said: list[Said] = []
     base = _Base()
     for at, record in enumerate(document):
         if not isinstance(record, dict):
-            refused.append(Refusal(at, "", f"{kind_of(record)} stands where a record belongs"))
+            refused.add(at, "", f"{kind_of(record)} stands where a record belongs")
             continue
         _check_version(record.get("bver"))
         try:
@@ -67,18 +75,24 @@ def decode(document: Json, *, arrived_us: int) -> Decoded:
                 continue
             item = _item_from(at, record, base, arrived_us)
         except (ValueError, OverflowError) as error:
-            refused.append(Refusal(at, str(record.get("n", "")), str(error)))
+            refused.add(at, _name_in(record), str(error))
             continue
         if item is not None:
             items.append(item)
-    return Decoded(tuple(items), tuple(refused), tuple(said))
+    check_count(len(items))
+    return Decoded(tuple(items), refused.told(), tuple(said))
+
+
+def _name_in(record: dict[str, Json]) -> str:
+    name = record.get("n", "")
+    return name if isinstance(name, str) else ""
 
 
 def _word_from(at: int, record: dict[str, Json], base: _Base) -> Said | None:
     """What a station says of itself, as text or as the state of a control."""
     if "vs" not in record and "vb" not in record:
         return None
-    station, field = _divided(base.name, base.name + str(record.get("n", "")))
+    station, field = _divided(base.name, _full_name(base, record))
     return said_from(field, record.get("vs", record.get("vb")), at=at, station=station)
 
 
@@ -86,17 +100,18 @@ def _check_version(version: Json) -> None:
     if version is None:
         return
     if isinstance(version, bool) or not isinstance(version, int) or version > _VERSION:
+        told = str(version) if type(version) is int and version < _ABSURD else kind_of(version)
         raise DecodeError(
-            f"the pack is SenML version {version}, this program reads up to {_VERSION}",
+            f"the pack is SenML version {told}, this program reads up to {_VERSION}",
             remedy="let the sender write version 10",
         )
 
 
 def _carried_on(base: _Base, record: dict[str, Json]) -> _Base:
     if "bn" in record:
-        base = replace(base, name=_text(record, "bn"))
+        base = replace(base, name=_checked_name(_text(record, "bn")))
     if "bu" in record:
-        base = replace(base, unit=_text(record, "bu"))
+        base = replace(base, unit=_unit(record, "bu"))
     if "bt" in record:
         base = replace(base, time_s=_number(record, "bt"))
     if "bv" in record:
@@ -107,8 +122,8 @@ def _carried_on(base: _Base, record: dict[str, Json]) -> _Base:
 def _item_from(at: int, record: dict[str, Json], base: _Base, arrived_us: int) -> Item | None:
     unknown = [label for label in record if label.endswith("_")]
     if unknown:
-        raise ValueError(f"{unknown[0]} must be understood (RFC 8428, 4.4) and is not")
-    name = base.name + (_text(record, "n") if "n" in record else "")
+        raise ValueError(f"{shortened(unknown[0])} must be understood (RFC 8428, 4.4) and is not")
+    name = _full_name(base, record)
     if "vs" in record or "vd" in record:
         raise ValueError(f"{name}: text and data are not readings")
     if "v" in record:
@@ -125,9 +140,28 @@ def _item_from(at: int, record: dict[str, Json], base: _Base, arrived_us: int) -
     station, field = _divided(base.name, name)
     if not field:
         raise ValueError("the record has no name")
-    unit = _text(record, "u") if "u" in record else base.unit
+    unit = _unit(record, "u") if "u" in record else base.unit
     time_us, note = _time_from(record, base, arrived_us)
     return Item(at, field, value, station, unit, time_us, note)
+
+
+def _full_name(base: _Base, record: dict[str, Json]) -> str:
+    return _checked_name(base.name + (_text(record, "n") if "n" in record else ""))
+
+
+def _checked_name(name: str) -> str:
+    # The base name and its own: each may be as long as a name may be.
+    fault = name_fault(name[:LONGEST_NAME]) or name_fault(name[LONGEST_NAME:])
+    if fault:
+        raise ValueError(fault)
+    return name
+
+
+def _unit(record: dict[str, Json], label: str) -> str:
+    unit = _text(record, label)
+    if len(unit) > LONGEST_UNIT:
+        raise ValueError(f"{label}: a unit of more than {LONGEST_UNIT} characters")
+    return unit
 
 
 def _time_from(record: dict[str, Json], base: _Base, arrived_us: int) -> tuple[int | None, str]:
