@@ -99,3 +99,17 @@ def test_the_account_of_a_state_says_how_long_it_was_on(store: Store) -> None:
     assert account.outlook == ""
     assert account.facts[0].name == "On today"
     assert account.facts[0].value in ("30 min", "31 min")
+
+
+def test_a_reading_ahead_of_the_clock_says_how_far_the_one_before_it_speaks(
+    store: Store, dust: Series
+) -> None:
+    """Found by the oracle: the last reading before now counted as a lone one, a whole minute."""
+    early = [(NOON_US - 60 * MINUTE_US, 5.0), (NOON_US - 59 * MINUTE_US, 5.0)]
+    append(store, dust, *early, (NOON_US - 1_000_000, 40.0), (NOON_US + MINUTE_US, 25.0))
+    newest = Latest(dust.id, NOON_US, 40.0, Quality.GOOD)
+    with store.read() as connection:
+        account = AccountQuestion(dust, newest, NOON_US, LONDON).answered(connection)
+    facts = {fact.name: fact.value for fact in account.facts}
+    # A minute at 5 and a second at 40, of 61 seconds.
+    assert (facts["Mean today"], facts["Highest today"]) == ("5.6", "40")

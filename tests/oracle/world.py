@@ -198,8 +198,7 @@ class World:
         raw = readings_from(times, [last[time] for time in times])
         gap_s = max(3 * series.station.cadence_s, 90)
         told = readings_from(times, raw.value, screened(raw, series.quantity, max_gap_s=gap_s))
-        with self.store.write() as connection:
-            bring_in(connection, "a.csv", {series: told}, now_us=event.now_us)
+        bring_in(self.store, "a.csv", [(series, told)], now_us=event.now_us)
 
     # What is said
 

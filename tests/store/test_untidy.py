@@ -50,8 +50,8 @@ def test_a_day_changed_while_it_is_sealed_anew_keeps_the_change(
     time_us = DAY + np.arange(1440, dtype=np.int64) * MINUTE_US
     with store.write() as connection:
         append_history(connection, series.id, readings_from(time_us, np.full(1440, 20.0)))
-        brought = readings_from(time_us + MINUTE_US // 2, np.full(1440, 21.0))
-        number = bring_in(connection, "a.csv", {series: brought}, now_us=DAY).id
+    brought = readings_from(time_us + MINUTE_US // 2, np.full(1440, 21.0))
+    number = bring_in(store, "a.csv", [(series, brought)], now_us=DAY).id
     way.seal(DAY + 5 * DAY_US)
     with store.write() as connection:
         late = NewReading(series.id, DAY + 1, 20.0, Quality.GOOD)

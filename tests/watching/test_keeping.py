@@ -108,9 +108,8 @@ def test_nothing_but_words_rings_or_clears_silence(booth: Booth) -> None:
     assert booth.lines() == [(RANG, now + 5)]
     # What a file brings is no word of the station.
     dust = next(one for one in series.values() if one.station.key == "dust")
-    with store.write() as connection:
-        bring_in(connection, "last.csv", {dust: readings_from([at(now + 5)], [5.0])},
-                 now_us=at(now + 6))  # fmt: skip
+    brought = readings_from([at(now + 5)], [5.0])
+    bring_in(store, "last.csv", [(dust, brought)], now_us=at(now + 6))
     booth.keeper.look(at(now + 6.1))
     assert booth.lines() == [(RANG, now + 5)]
 

@@ -18,6 +18,7 @@ from rook_tally.core.field_guess import FieldGuess, continued_field, guessed_fie
 from rook_tally.core.kinds import ORDINARY_CADENCE_S, PLAIN, Field, Kind
 from rook_tally.core.registry import quantity_named
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.intake.bounds import MOST_GUESSED
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import Form, Message
 from rook_tally.intake.reception import take_in_strays
@@ -142,7 +143,9 @@ def message_of(stray: Stray) -> Message:
 
 
 def _values_of(directory: Directory, strays: Sequence[Stray]) -> dict[str, list[float]]:
-    """Numbers by field of the newest messages that can be read."""
+    """Numbers by field of the newest messages that can be read; of so many fields as a station may
+    have.
+    """
     values: dict[str, list[float]] = {}
     for stray in strays[:_SAMPLES]:
         try:
@@ -150,6 +153,8 @@ def _values_of(directory: Directory, strays: Sequence[Stray]) -> dict[str, list[
         except DecodeError:
             continue
         for item in items:
+            if item.field not in values and len(values) >= MOST_GUESSED:
+                continue
             told = values.setdefault(item.field, [])
             if not isinstance(item.value, str):
                 told.append(float(item.value))

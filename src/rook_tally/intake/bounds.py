@@ -29,6 +29,8 @@ MOST_TOLD = 100
 """Refused values that are told of one by one; of the rest the number is told."""
 MOST_CLAIMED = 20
 """Stations nobody adopted that one message may speak for: each gets the message kept for it."""
+MOST_GUESSED = 200
+"""Fields of a station nobody adopted whose meaning is guessed."""
 MOST_WAITING = 10_000
 """Messages of a broker that wait to be taken in."""
 MOST_CONNECTIONS = 400

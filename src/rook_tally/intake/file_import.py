@@ -25,8 +25,8 @@ from rook_tally.intake.file_door import (
 )
 from rook_tally.intake.file_times import DateOrder, file_times
 from rook_tally.intake.own_export import is_own_export, own_readings
-from rook_tally.store import Series, Station, Store, add_series, load_site, zone_named
-from rook_tally.store.imports import bring_in, new_readings
+from rook_tally.store import Series, Site, Station, Store, load_site, zone_named
+from rook_tally.store.imports import NewSeries, Target, bring_in, new_readings
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,43 +71,49 @@ def imported_file(
     """
     table = read_table(file, time_column=time_column)
     remarks: list[str] = []
-    with store.write() as connection:
-        zone_shown = load_site(connection).zone
-        if is_own_export(table):
-            brought, refused = own_readings(connection, table, key, now_us=now_us)
-            sources = [
-                (Column(_source(one), one.quantity, one.unit), one, readings)
-                for one, readings in brought.items()
-            ]
-        else:
-            sources, refused = _columns_read(
-                connection, table, key, columns, zone, dates, remarks, now_us=now_us,
-                dry_run=dry_run,
-            )  # fmt: skip
-        told = tuple(
-            ImportedColumn(column, readings, len(new_readings(connection, series, readings)))
-            for column, series, readings in sources
+    # All that takes long is done before anything is written: stations go on being heard.
+    with store.read() as connection:
+        site = load_site(connection)
+    if is_own_export(table):
+        brought, refused = own_readings(site, table, key, now_us=now_us)
+        sources = [
+            (Column(_source(one), one.quantity, one.unit), one, readings)
+            for one, readings in brought.items()
+        ]
+    else:
+        sources, refused = _columns_read(
+            site, table, key, columns, zone, dates, remarks, now_us=now_us, dry_run=dry_run
         )
-        if dry_run:
-            connection.rollback()
-            return ImportOutcome(0, 0, told, tuple(refused), tuple(remarks), zone_shown)
+    with store.read() as connection:
+        told = tuple(
+            ImportedColumn(column, readings, _count_of_new(connection, target, readings))
+            for column, target, readings in sources
+        )
+    number = kept = 0
+    if not dry_run:
         done = bring_in(
-            connection, file.name, {series: readings for _, series, readings in sources},
+            store, file.name, [(target, readings) for _, target, readings in sources],
             now_us=now_us,
         )  # fmt: skip
-    return ImportOutcome(done.id, done.readings, told, tuple(refused), tuple(remarks), zone_shown)
+        number, kept = done.id, done.readings
+    return ImportOutcome(number, kept, told, tuple(refused), tuple(remarks), site.zone)
 
 
-def _source(series: Series) -> str:
+def _count_of_new(connection: Connection, target: Target, readings: Readings) -> int:
+    if isinstance(target, NewSeries):
+        return len(readings)
+    return len(new_readings(connection, target, readings))
+
+
+def _source(series: Target) -> str:
     return f"{series.station.key} {series.field}"
 
 
 def _columns_read(
-    connection: Connection, table: Table, key: str | None,
+    site: Site, table: Table, key: str | None,
     mapping: Mapping[str, tuple[str, str]], zone: str | None, dates: DateOrder | None,
     remarks: list[str], *, now_us: int, dry_run: bool,
-) -> tuple[list[tuple[Column, Series, Readings]], list[Refused]]:  # fmt: skip
-    site = load_site(connection)
+) -> tuple[list[tuple[Column, Target, Readings]], list[Refused]]:  # fmt: skip
     station = site.station(key) if key else None
     if station is None:
         raise UsageError(
@@ -130,18 +136,15 @@ def _columns_read(
     elif times.order is not None and dates is None:
         remarks.append(f"dates were read {times.order.value}, as some of them show")
     refused: list[Refused] = []
-    read: list[tuple[Column, Series, Readings]] = []
+    read: list[tuple[Column, Target, Readings]] = []
     for column, series in zip(wanted, known, strict=True):
         readings, wrong = column_readings(
             table, column, times.time_us, max_gap_s=max_gap_s(station.cadence_s)
         )
         refused.extend(wrong)
-        if series is None:
-            series = add_series(
-                connection, station, field=table.unit_in_header(column.name)[0],
-                quantity=column.quantity, unit=column.unit,
-            )  # fmt: skip
-        read.append((column, series, readings))
+        field = table.unit_in_header(column.name)[0]
+        target = series or NewSeries(station, field, column.quantity, column.unit)
+        read.append((column, target, readings))
     return read, list(dict.fromkeys(refused))
 
 

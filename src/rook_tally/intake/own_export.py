@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities import Quantity
@@ -15,8 +14,9 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.intake.file_door import Refused, Table
 from rook_tally.intake.screen import MOST_AHEAD_US
-from rook_tally.store import Series, add_series, load_site
+from rook_tally.store import Site
 from rook_tally.store.csv_rows import HEADER
+from rook_tally.store.imports import NewSeries, Target
 
 _QUALITIES = {one.wording: one for one in Quality}
 
@@ -38,9 +38,9 @@ def is_own_export(table: Table) -> bool:
 
 
 def own_readings(
-    connection: Connection, table: Table, key: str | None, *, now_us: int
-) -> tuple[dict[Series, Readings], list[Refused]]:
-    """The readings of an export by series, as they were kept; series that are new are begun.
+    site: Site, table: Table, key: str | None, *, now_us: int
+) -> tuple[dict[Target, Readings], list[Refused]]:
+    """The readings of an export by series, as they were kept, some of them yet to be begun.
 
     Parameters
     ----------
@@ -52,7 +52,6 @@ def own_readings(
     UsageError
         When a station of the file is not there, or none of it is that station's.
     """
-    site = load_site(connection)
     worked = {one.station.key for one in site.series if one.station.is_worked_out}
     rows: dict[tuple[str, str], _Rows] = {}
     refused: list[Refused] = []
@@ -83,7 +82,7 @@ def own_readings(
             if missing else "name one of these with --station",
         )  # fmt: skip
     return {
-        _series_of(connection, station, field, found): _in_order(found)
+        _target_of(site, station, field, found): _in_order(found)
         for (station, field), found in rows.items()
     }, refused
 
@@ -124,8 +123,7 @@ def _in_order(rows: _Rows) -> Readings:
     return Readings(told.time_us[chosen], told.value[chosen], told.quality[chosen])
 
 
-def _series_of(connection: Connection, key: str, field: str, rows: _Rows) -> Series:
-    site = load_site(connection)
+def _target_of(site: Site, key: str, field: str, rows: _Rows) -> Target:
     station = site.station(key)
     assert station is not None
     for one in site.series:
@@ -137,4 +135,4 @@ def _series_of(connection: Connection, key: str, field: str, rows: _Rows) -> Ser
                     remedy="read it into another station",
                 )
             return one
-    return add_series(connection, station, field=field, quantity=rows.quantity, unit=rows.unit)
+    return NewSeries(station, field, rows.quantity, rows.unit)

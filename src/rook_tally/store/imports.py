@@ -5,8 +5,9 @@ Only what was not there before is written: a reading that a station sent stands 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 import sqlalchemy as sa
@@ -15,17 +16,22 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.core.gaps import max_gap_s, microseconds
 from rook_tally.core.pages import decode, encode
+from rook_tally.core.quantities import Quantity
 from rook_tally.core.readings import Readings
 from rook_tally.store import schema
 from rook_tally.store.append import append_history
 from rook_tally.store.changes import Subject, note_change, note_readings
+from rook_tally.store.database import Store
 from rook_tally.store.due import note_past_changed
 from rook_tally.store.overruling import with_overrulings
 from rook_tally.store.pages import sealed_days, write_pages
 from rook_tally.store.query import read_raw_range
-from rook_tally.store.site import Series
+from rook_tally.store.site import Series, Station, add_series, load_site
 from rook_tally.store.summaries import PAGE_US
 from rook_tally.store.thinned import pages_anew
+
+_PIECE = 50_000
+"""So many readings are written in one transaction."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,27 +55,81 @@ def new_readings(connection: Connection, series: Series, readings: Readings) -> 
     return Readings(readings.time_us[new], readings.value[new], readings.quality[new])
 
 
+@dataclass(frozen=True, slots=True)
+class NewSeries:
+    """A series that an import is to begin."""
+
+    station: Station
+    field: str
+    quantity: Quantity
+    unit: str
+
+
+Target: TypeAlias = "Series | NewSeries"
+"""What a file's column is brought into."""
+
+
 def bring_in(
-    connection: Connection, name: str, readings: Mapping[Series, Readings], *, now_us: int
+    store: Store, name: str, readings: Sequence[tuple[Target, Readings]], *, now_us: int
 ) -> Import:
-    """Write the new ones of these readings as one import."""
-    made = connection.execute(sa.insert(schema.import_).values(name=name, made_us=now_us))
-    key = made.inserted_primary_key
-    assert key is not None
-    count = 0
-    for series, all_of_it in readings.items():
-        new = new_readings(connection, series, all_of_it)
-        if not len(new):
-            continue
-        new = with_overrulings(connection, series.id, new)
-        count += len(new)
-        append_history(connection, series.id, new)
-        connection.execute(
-            sa.insert(schema.imported).values(
-                import_id=int(key[0]), series_id=series.id, payload=encode(new)
-            )
+    """Write the new ones of these readings as one import, a piece at a time: between two pieces the
+    doors have the store to themselves. Broken off in between, what is written can be taken back.
+    """
+    with store.write() as connection:
+        made = connection.execute(sa.insert(schema.import_).values(name=name, made_us=now_us))
+        key = made.inserted_primary_key
+        assert key is not None
+        number = int(key[0])
+        targets = [(_begun(connection, target), told) for target, told in readings]
+    count = sum(_bring_into(store, number, series, told) for series, told in targets)
+    return Import(number, name, now_us, count)
+
+
+def _bring_into(store: Store, number: int, series: Series, told: Readings) -> int:
+    with store.read() as connection:
+        new = new_readings(connection, series, told)
+    if not len(new):
+        return 0
+    _remember(store, number, series, new)
+    written: list[Readings] = []
+    for start in range(0, len(new), _PIECE):
+        with store.write() as connection:
+            # Of what has come meanwhile nothing is written over.
+            piece = new_readings(connection, series, new[start : start + _PIECE])
+            piece = with_overrulings(connection, series.id, piece)
+            append_history(connection, series.id, piece)
+        written.append(piece)
+    if sum(map(len, written)) < len(new):
+        new = Readings(
+            np.concatenate([one.time_us for one in written]),
+            np.concatenate([one.value for one in written]),
+            np.concatenate([one.quality for one in written]),
         )
-    return Import(int(key[0]), name, now_us, count)
+        _remember(store, number, series, new)
+    return len(new)
+
+
+def _remember(store: Store, number: int, series: Series, brought: Readings) -> None:
+    """What an import brings into a series, before it does."""
+    table, payload = schema.imported, encode(brought)
+    with store.write() as connection:
+        connection.execute(
+            sa.delete(table).where(table.c.import_id == number, table.c.series_id == series.id)
+        )
+        connection.execute(
+            sa.insert(table).values(import_id=number, series_id=series.id, payload=payload)
+        )
+
+
+def _begun(connection: Connection, target: Target) -> Series:
+    """The series of a target, begun unless somebody did so meanwhile."""
+    if isinstance(target, Series):
+        return target
+    station, field = target.station, target.field
+    for one in load_site(connection).series:
+        if (one.station.id, one.field) == (station.id, field):
+            return one
+    return add_series(connection, station, field=field, quantity=target.quantity, unit=target.unit)
 
 
 def imports(connection: Connection) -> list[Import]:

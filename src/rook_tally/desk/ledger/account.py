@@ -91,7 +91,8 @@ class AccountQuestion:
         margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)
         # The day on which clocks go back is longer than 24 h.
         first_us = min(start_us, _midnight_us(self.now_us, self.zone))
-        readings = read_range(connection, self.series.id, first_us - margin_us, end_us)
+        # What lies beyond either end says how far the readings within it speak.
+        readings = read_range(connection, self.series.id, first_us - margin_us, end_us + margin_us)
         chart = envelopes(connection, [self.series], start_us, end_us, CHART_COLUMNS)[
             self.series.id
         ]
@@ -111,7 +112,7 @@ def account_of(
     """The account of a series from its readings of the last day."""
     is_good = newest.quality == 0
     level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
-    recent = readings.time_us >= now_us - _TREND_US
+    recent = inside_of(readings.time_us, now_us - _TREND_US, now_us + 1)
     value = readings.value[recent]
     if series.quantity.averaging is Averaging.CIRCULAR:
         value = unwound(value)
@@ -188,7 +189,8 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
             said("{0} missed", figure(missed, 0)) if missed else said("none missed"),
         )
     )
-    suspect = int(np.count_nonzero(~readings.good & (readings.time_us >= now_us - DAY_US)))
+    inside = inside_of(readings.time_us, day.start_us, day.end_us)
+    suspect = int(np.count_nonzero(~readings[inside].good))
     if suspect:
         facts.append(Fact(said("Set aside"), figure(suspect, 0), said("as suspect")))
     if quantity.scale is Scale.NUMBER and quantity.accuracy:

@@ -1,0 +1,69 @@
+"""An import is written in pieces, and is one import all the same."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rook_tally.core.readings import Quality, readings_from
+from rook_tally.store import NewReading, Store, append_readings
+from rook_tally.store import imports as imports_module
+from rook_tally.store.append import append_history
+from rook_tally.store.imports import bring_in, imports, take_back
+from rook_tally.store.query import read_raw_range
+from tests.builders import NOON_US, begin_series
+
+
+def test_stations_are_heard_between_two_pieces_and_their_word_stands(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(imports_module, "_PIECE", 10)
+    series = begin_series(store)
+    time_us = NOON_US + np.arange(25, dtype=np.int64) * 1_000_000
+    written = append_history
+
+    def heard_meanwhile(connection: object, series_id: int, piece: object) -> None:
+        written(connection, series_id, piece)  # type: ignore[arg-type]
+        if len(piece) == 10 and not meanwhile:  # type: ignore[arg-type]
+            meanwhile.append(NewReading(series.id, int(time_us[15]), 99.0, Quality.GOOD))
+            append_readings(connection, meanwhile)  # type: ignore[arg-type]
+
+    meanwhile: list[NewReading] = []
+    monkeypatch.setattr(imports_module, "append_history", heard_meanwhile)
+    done = bring_in(
+        store, "a.csv", [(series, readings_from(time_us, np.full(25, 20.0)))], now_us=NOON_US
+    )
+    assert done.readings == 24
+    with store.read() as connection:
+        assert imports(connection)[0].readings == 24
+        held = read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)
+    assert (len(held), held.value[15]) == (25, 99.0)
+    with store.write() as connection:
+        assert take_back(connection, done.id, {series.id: series}) == 24
+        left = read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)
+    assert left.value.tolist() == [99.0]
+
+
+def test_an_import_that_was_broken_off_can_be_taken_back(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(imports_module, "_PIECE", 10)
+    series = begin_series(store)
+    time_us = NOON_US + np.arange(25, dtype=np.int64) * 1_000_000
+    written, calls = append_history, []
+
+    def broken_off(connection: object, series_id: int, piece: object) -> None:
+        calls.append(piece)
+        if len(calls) == 2:
+            raise KeyboardInterrupt
+        written(connection, series_id, piece)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(imports_module, "append_history", broken_off)
+    with pytest.raises(KeyboardInterrupt):
+        bring_in(
+            store, "a.csv", [(series, readings_from(time_us, np.full(25, 20.0)))], now_us=NOON_US
+        )
+    with store.write() as connection:
+        (one,) = imports(connection)
+        assert take_back(connection, one.id, {series.id: series}) == 10
+        assert len(read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)) == 0
