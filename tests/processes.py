@@ -136,7 +136,10 @@ class CollectorProcess:
         return int(lines[0].split()[1]), headers, json.loads(body) if body.strip() else None
 
     def post(self, body: str | bytes, *words: str, query: str = "") -> tuple[int, Any]:
-        """POST readings with the real curl: status and answer."""
+        """POST readings with the real curl: status and answer; as JSON unless it is said, or a key
+        is sent."""
+        if not any("Content-Type" in one or "Authorization" in one for one in words):
+            words = (*words, "-H", "Content-Type: application/json")
         done = self.store.with_suffix(".body")
         done.write_bytes(body if isinstance(body, bytes) else body.encode())
         status, _, answer = self.curl(f"/v1/readings{query}", "--data-binary", f"@{done}", *words)

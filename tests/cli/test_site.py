@@ -19,9 +19,13 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     done = rook_tally(
         "--store", store.url, "site", "set", "--name", "Quay", "--zone", "America/Los_Angeles"
     )
-    assert done.stdout == "Quay, times in America/Los_Angeles\n"
+    assert done.stdout.startswith(
+        "Quay, times in America/Los_Angeles, access keys from everybody once"
+    )
     told = rook_tally("--store", store.url, "site", "--json").stdout
-    assert json.loads(told) == {"name": "Quay", "zone": "America/Los_Angeles"}
+    assert json.loads(told) == {
+        "name": "Quay", "zone": "America/Los_Angeles", "keys": "by-door",
+    }  # fmt: skip
     with store.read() as connection:
         assert load_site(connection).name == "Quay"
     rows = rook_tally(

@@ -48,17 +48,19 @@ def test_all_three_ways_to_say_who_speaks_on_loopback(collector: CollectorProces
 @pytest.mark.parametrize(
     ("body", "words", "status", "told"),
     [
-        ("not json", (), 400, "not JSON: expecting value at line 1, column 1"),
+        ("not json", JSON, 400, "not JSON: expecting value at line 1, column 1"),
         ('{"co2": 5', JSON, 400, "not JSON: it ends in the middle"),
         ("[]", JSON, 422, "empty list"),
         ("", JSON, 422, "the message is empty"),
-        ('{"co2": [1, 2]}', (), 422, "co2: a list is not a reading"),
-        ('{"co2": NaN}', (), 422, "NaN is not a reading"),
-        ('{"co2": 1e999}', (), 422, "an infinite number is not a reading"),
-        ('{"co2": "lots"}', (), 422, "'lots' is not a number"),
-        ("[1, 2]", (), 422, "a number stands where an object"),
+        ('{"co2": [1, 2]}', JSON, 422, "co2: a list is not a reading"),
+        ('{"co2": NaN}', JSON, 422, "NaN is not a reading"),
+        ('{"co2": 1e999}', JSON, 422, "an infinite number is not a reading"),
+        ('{"co2": "lots"}', JSON, 422, "'lots' is not a number"),
+        ("[1, 2]", JSON, 422, "a number stands where an object"),
         ('{"n": 1}', SENML, 400, "an object, not a list of SenML records"),
         ("co2=5", ("-H", "Content-Type: text/xml"), 415, "text/xml is none of application/json"),
+        ('{"co2": 5}', (), 415, "the type is one of application/json"),
+        ('{"co2": 5}', ("-H", "Content-Type:"), 415, "the type is one of application/json"),
         ('{"co2": 5}', ("-H", "Authorization: Bearer wrong"), 401, "access key is no station's"),
         ('{"co2": 5}', ("-H", "Authorization: Basic eA=="), 401, "Bearer <station key>"),
     ],
@@ -142,10 +144,12 @@ def test_a_thousand_wrong_keys_are_slowed_down(collector: CollectorProcess) -> N
         return collector.post('{"co2": 5}', "-H", f"Authorization: Bearer {access_key}")[0]
 
     assert [send(f"guess-{number}") for number in range(12)] == [401] * 10 + [429] * 2
-    status, headers, problem = collector.curl("/v1/readings", "-d", '{"co2": 5}')
+    wrong = ("-H", "Authorization: Bearer guess-12", "-d", '{"co2": 5}')
+    status, headers, problem = collector.curl("/v1/readings", *wrong)
     assert (status, problem["title"]) == (429, "Too many wrong access keys")
     assert 0 < int(headers["retry-after"]) <= 60
-    assert send(key) == 429
+    # Who has a right key is heard, whoever else sits behind that address.
+    assert send(key) == 200
     assert "wrong_keys" in collector.log.read_text()
     # What came with wrong keys is kept, but no more than what was read.
     strays = newest_strays_of(collector)
@@ -193,7 +197,7 @@ def test_tls_with_a_certificate_of_ones_own(
     with CollectorProcess(store_path, words=words) as collector:
         collector.add_station("a")
         url = f"https://{collector.ready['http']}/v1/readings?station=a"
-        trusted = ["curl", "-sS", "--cacert", str(chain), "-d", '{"co2": 500}', url]
+        trusted = ["curl", "-sS", "--cacert", str(chain), *JSON, "-d", '{"co2": 500}', url]
         done = subprocess.run(trusted, capture_output=True, text=True, check=True)
         assert json.loads(done.stdout)["kept"] == 1
         untrusted = subprocess.run(

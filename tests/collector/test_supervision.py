@@ -162,7 +162,7 @@ def _is_begun(made: FaultySupervisor, name: str, more_than: int) -> bool:
 DUTIES = {
     "heartbeat", "sealing", "log", "strays and tape", "requests", "workings", "watches",
     "notifications", "doors", "page", "pages", "changes", "commits", "mqtt", "mqtt sessions left",
-    "broker",
+    "broker", "connections",
 }  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.core.keys import KeysWanted
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -28,9 +29,12 @@ def site_set(
     context: typer.Context,
     name: Annotated[str | None, typer.Option(metavar="NAME", help="What it is called.")] = None,
     zone: Annotated[str | None, typer.Option(metavar="ZONE", help="Such as Europe/London.")] = None,
+    keys: Annotated[
+        KeysWanted | None, typer.Option(help="Whom an access key is wanted from.")
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Change the name or the time zone; every local time follows at once."""
+    """Change the name or the time zone, or who needs an access key; all of it holds at once."""
     from rook_tally.cli.site import change_site
 
-    change_site(chosen_store(context, store), name=name, zone=zone)
+    change_site(chosen_store(context, store), name=name, zone=zone, keys=keys)

@@ -22,6 +22,7 @@ from rook_tally.store.care import look_over
 _KILLS = 12
 _BEGIN_S = 1_790_000_000
 _STATION = "bench"
+_JSON = {"Content-Type": "application/json"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +65,7 @@ class _Sender:
                 host, _, port = self.http.rpartition(":")
                 connection = http.client.HTTPConnection(host, int(port), timeout=5)
                 body = json.dumps({"time": _BEGIN_S + number, "co2": 400 + number})
-                connection.request("POST", f"/v1/readings?station={_STATION}", body)
+                connection.request("POST", f"/v1/readings?station={_STATION}", body, _JSON)
                 answer = connection.getresponse()
                 if answer.status == 200 and json.loads(answer.read())["kept"] == 1:
                     self.posted.append(400 + number)

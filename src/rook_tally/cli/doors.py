@@ -217,11 +217,9 @@ def add_poll_door(
 
 
 async def _asked_once(settings: PollSetting) -> Message:
-    import aiohttp
+    from rook_tally.intake.poll_door import polled, polling_session
 
-    from rook_tally.intake.poll_door import polled
-
-    async with aiohttp.ClientSession() as session:
+    async with polling_session(settings.url) as session:
         return await polled(session, settings, lambda: time.time_ns() // 1000)
 
 

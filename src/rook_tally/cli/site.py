@@ -6,7 +6,15 @@ import msgspec
 import typer
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.keys import KeysWanted
 from rook_tally.store import load_site, open_store, set_site
+from rook_tally.store.trust import keys_wanted, set_keys_wanted
+
+_KEYS = {
+    KeysWanted.BY_DOOR: "from everybody once the HTTP door is open to the network",
+    KeysWanted.FROM_ALL: "from everybody",
+    KeysWanted.FROM_NETWORK: "from the network only",
+}
 
 
 def print_site(where: str, *, as_json: bool) -> None:
@@ -14,26 +22,30 @@ def print_site(where: str, *, as_json: bool) -> None:
     store = open_store(where, create=False)
     try:
         with store.read() as connection:
-            site = load_site(connection)
+            site, keys = load_site(connection), keys_wanted(connection)
     finally:
         store.close()
     if as_json:
-        typer.echo(msgspec.json.encode({"name": site.name, "zone": site.zone}).decode())
+        told = {"name": site.name, "zone": site.zone, "keys": keys.value}
+        typer.echo(msgspec.json.encode(told).decode())
     else:
-        typer.echo(f"{site.name or 'no name yet'}, times in {site.zone}")
+        typer.echo(f"{site.name or 'no name yet'}, times in {site.zone}, access keys {_KEYS[keys]}")
 
 
-def change_site(where: str, *, name: str | None, zone: str | None) -> None:
-    """Give the site another name or zone.
+def change_site(
+    where: str, *, name: str | None, zone: str | None, keys: KeysWanted | None = None
+) -> None:
+    """Give the site another name or zone, or say whom an access key is wanted from.
 
     Raises
     ------
     UsageError
         When neither is given, or there is no such zone.
     """
-    if name is None and zone is None:
+    if name is None and zone is None and keys is None:
         raise UsageError(
-            "nothing was said to change", remedy='give --name "…", --zone Europe/London, or both'
+            "nothing was said to change",
+            remedy='give --name "…", --zone Europe/London, --keys from-all',
         )
     store = open_store(where)
     try:
@@ -44,6 +56,8 @@ def change_site(where: str, *, name: str | None, zone: str | None) -> None:
                 name=site.name if name is None else name,
                 zone=site.zone if zone is None else zone,
             )
+            if keys is not None:
+                set_keys_wanted(connection, keys)
     finally:
         store.close()
     print_site(where, as_json=False)

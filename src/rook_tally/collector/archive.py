@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import structlog
 
+from rook_tally.collector.holding import hold
 from rook_tally.core.errors import StoreError
 from rook_tally.store import (
     Duty,
@@ -22,7 +23,6 @@ from rook_tally.store import (
     prune_tape,
     seal,
     stretches_due,
-    take_duty,
 )
 from rook_tally.store.clock_trust import may_remove
 from rook_tally.store.thinning import Thinned, thin_what_is_due
@@ -42,7 +42,7 @@ async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
     try:
         while True:
             try:
-                duty = await asyncio.to_thread(_taken, store, duty)
+                duty = await hold(store, Duty.SEALING, duty)
                 if duty is not None:
                     await _tidy(store, clock)
             except StoreError as error:
@@ -77,15 +77,6 @@ async def keep_log_short(store: Store) -> None:
             await asyncio.to_thread(store.fold_log)
         except StoreError as error:
             _log.warning("log_not_folded", error=str(error))
-
-
-def _taken(store: Store, held: HeldDuty | None) -> HeldDuty | None:
-    if held is not None and held.is_still_held():
-        return held
-    duty = take_duty(store, Duty.SEALING)
-    if duty is not None:
-        _log.info("sealing_is_ours")
-    return duty
 
 
 async def _tidy(store: Store, clock: Callable[[], int]) -> None:

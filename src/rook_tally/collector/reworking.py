@@ -12,6 +12,7 @@ from collections.abc import Callable
 
 import structlog
 
+from rook_tally.collector.holding import hold
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.working_out import FAULTS
 from rook_tally.store import (
@@ -25,7 +26,6 @@ from rook_tally.store import (
     drop_due,
     load_site,
     stretches_to_work_out,
-    take_duty,
     work_out_due,
 )
 
@@ -59,7 +59,7 @@ class Reworking:
             while True:
                 self._moved.clear()
                 try:
-                    duty = await asyncio.to_thread(self._taken, duty)
+                    duty = await hold(self._store, Duty.WORKING_OUT, duty)
                     if duty is not None:
                         await self._catch_up()
                 except StoreError as error:
@@ -71,11 +71,6 @@ class Reworking:
         finally:
             if duty is not None:
                 duty.release()
-
-    def _taken(self, held: HeldDuty | None) -> HeldDuty | None:
-        if held is not None and held.is_still_held():
-            return held
-        return take_duty(self._store, Duty.WORKING_OUT)
 
     async def _catch_up(self) -> None:
         if self._needs_binding:

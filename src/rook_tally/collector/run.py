@@ -161,6 +161,7 @@ async def collect(
             "doors": doors.run,
             "page": pages.run,
             "changes": partial(follow, store, take_up),
+            "connections": http.guard_connections,
         }
         if mqtt is not None:
             duties |= {"mqtt": mqtt.run, "mqtt sessions left": mqtt.tend_left}

@@ -7,8 +7,9 @@ from collections.abc import Callable
 
 import structlog
 
+from rook_tally.collector.holding import hold
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duty, HeldDuty, Store, Subject, listening_since, take_duty
+from rook_tally.store import Duty, HeldDuty, Store, Subject, listening_since
 from rook_tally.watching.keeping import Keeper
 
 LOOK_EVERY_S = 1.0
@@ -40,7 +41,7 @@ class WatchKeeping:
             while True:
                 self._moved.clear()
                 try:
-                    duty = await asyncio.to_thread(self._taken, duty)
+                    duty = await hold(self._store, Duty.WATCHING, duty)
                     if duty is not None:
                         await asyncio.to_thread(self._look)
                 except StoreError as error:
@@ -65,8 +66,3 @@ class WatchKeeping:
                 since_us = listening_since(connection, now_us=now_us)
             self._keeper = Keeper(self._store, since_us=since_us)
         self._keeper.look(now_us)
-
-    def _taken(self, held: HeldDuty | None) -> HeldDuty | None:
-        if held is not None and held.is_still_held():
-            return held
-        return take_duty(self._store, Duty.WATCHING)

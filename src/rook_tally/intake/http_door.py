@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import http
+import math
 import socket
 import ssl
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any, TypeAlias
@@ -15,19 +17,26 @@ import structlog
 from aiohttp import web
 
 from rook_tally.core.errors import StoreError
+from rook_tally.core.keys import KeysWanted
 from rook_tally.core.patience import Patience
-from rook_tally.intake.addresses import Endpoint, is_loopback
+from rook_tally.intake.addresses import Endpoint
+from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
+from rook_tally.intake.connection_guard import ConnectionGuard
 from rook_tally.intake.health import AskHealth
 from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
 from rook_tally.intake.openapi import openapi_document
 from rook_tally.intake.outlet import Reception
-from rook_tally.store import Store, latest_rows
+from rook_tally.intake.this_machine import why_not_from_here
+from rook_tally.store import Store, access_hash, latest_rows
+from rook_tally.store.trust import is_access_key, keys_wanted
 
-LARGEST_BODY = 1024 * 1024
+_SETTING_HOLDS_S = 1.0
 _PROBLEM_TYPE = "application/problem+json"
-# What a person's curl sends when no type is given; the body then decides.
+# What a person's curl sends with a key when no type is given; the body then decides.
 _UNTYPED = frozenset({"", "application/x-www-form-urlencoded", "text/plain",
                       "application/octet-stream"})  # fmt: skip
+# What any web page can send to any address without asking (Fetch Standard, 2.2.2).
+_PAGE_SENDS = frozenset({"application/x-www-form-urlencoded", "text/plain", "multipart/form-data"})
 _FORMS = {form.value: form for form in Form if form is not Form.ENVIRONMENTAL}
 _STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
 _TITLE = {
@@ -57,23 +66,33 @@ class HttpDoor:
         self._health = health
         self._tls = tls
         self._patience = Patience()
+        self._looking = asyncio.Lock()
+        self._keys_wanted, self._asked_s = KeysWanted.BY_DOOR, -math.inf
         self._socket = listening
         self._reception = reception
         self._store = store
         self._clock = clock
         host, port = listening.getsockname()[:2]
         self.endpoint = Endpoint(host, port)
-        app = web.Application(client_max_size=LARGEST_BODY, middlewares=[_problems])
+        self._guard = ConnectionGuard(MOST_CONNECTIONS)
+        app = web.Application(
+            client_max_size=LARGEST_MESSAGE, middlewares=[self._guard.note, _problems]
+        )
         app.router.add_post("/v1/readings", self._post_readings, expect_handler=_expect)
         app.router.add_get("/v1/health", self._get_health)
         app.router.add_get("/v1/latest", self._get_latest)
         app.router.add_get("/v1/openapi.json", self._get_openapi)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=5.0)
+        self._guard.attach(self._runner)
 
     async def open(self) -> None:
         """Begin to listen."""
         await self._runner.setup()
         await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
+
+    async def guard_connections(self) -> None:
+        """Close what is too many or says nothing, until cancelled."""
+        await self._guard.run()
 
     async def close(self) -> None:
         """Stop listening; requests under way are answered first."""
@@ -81,18 +100,16 @@ class HttpDoor:
 
     async def _post_readings(self, request: web.Request) -> web.Response:
         peer = request.remote or ""
+        access_key = _access_key(request)
         wait_s = self._patience.wait_s(peer, self._clock())
-        if wait_s:
+        # Looked at first: one stale sender silences no other at its address.
+        if wait_s and not await self._is_known(access_key):
             raise _problem(
                 429, "Too many wrong access keys",
                 f"this address is heard again in {wait_s} s", {"Retry-After": str(wait_s)},
             )  # fmt: skip
-        access_key = _access_key(request)
-        if access_key is None and not is_loopback(request.remote or ""):
-            raise _problem(
-                401, "An access key is needed",
-                "stations on the network send Authorization: Bearer <station key>",
-            )  # fmt: skip
+        if access_key is None:
+            await self._check_keyless(request)
         body = await _whole_body(request)
         declared = request.headers.get("Content-Type", "")
         form = _FORMS.get(declared)
@@ -121,6 +138,49 @@ class HttpDoor:
         told = self._controls(answer.station) if answer.station is not None else {}
         return _response(answer, told)
 
+    async def _is_known(self, access_key: str | None) -> bool:
+        """Whether a key is some station's; asked only where wrong ones came from."""
+        if access_key is None:
+            return False
+
+        def look() -> bool:
+            with self._store.read() as connection:
+                return is_access_key(connection, access_hash(access_key))
+
+        async with self._looking:
+            return await asyncio.to_thread(look)
+
+    async def _check_keyless(self, request: web.Request) -> None:
+        """Raise unless a message without a key may come in: from a program on this machine, in a
+        type that no web page sends without asking."""
+        why = why_not_from_here(request.remote or "", request.headers)
+        if not why and await self._wants_all_keys():
+            why = "this site wants a key from everybody"
+        if why:
+            raise _problem(
+                401, "An access key is needed",
+                f"{why}; send Authorization: Bearer <station key>",
+            )  # fmt: skip
+        if request.headers.get("Content-Type", "") == "" or request.content_type in _PAGE_SENDS:
+            raise _problem(
+                415, "The type has to be told",
+                f"without an access key the type is one of {', '.join(_FORMS)}: "
+                "what comes untyped any web page could have sent; nothing was kept",
+            )  # fmt: skip
+
+    async def _wants_all_keys(self) -> bool:
+        now_s = time.monotonic()
+        if now_s - self._asked_s > _SETTING_HOLDS_S:
+
+            def look() -> KeysWanted:
+                with self._store.read() as connection:
+                    return keys_wanted(connection)
+
+            self._asked_s, self._keys_wanted = now_s, await asyncio.to_thread(look)
+        if self._keys_wanted is KeysWanted.BY_DOOR:
+            return not self.endpoint.is_loopback
+        return self._keys_wanted is KeysWanted.FROM_ALL
+
     async def _get_openapi(self, _request: web.Request) -> web.Response:
         return _json(200, openapi_document())
 
@@ -131,8 +191,11 @@ class HttpDoor:
 
     async def _get_latest(self, request: web.Request) -> web.Response:
         # What is measured is nobody's business beyond this machine until pages are shared.
-        if not is_loopback(request.remote or ""):
-            raise _problem(403, "Not from the network", "the newest readings are served locally")
+        why = why_not_from_here(request.remote or "", request.headers)
+        if why:
+            raise _problem(
+                403, "Not from elsewhere", f"the newest readings are for this machine only; {why}"
+            )
 
         def rows() -> list[dict[str, Any]]:
             with self._store.read() as connection:
@@ -156,7 +219,7 @@ def _access_key(request: web.Request) -> str | None:
 
 async def _expect(request: web.Request) -> None:
     """Ask for the body, unless it is too large anyway: the handler then says so at once."""
-    is_welcome = request.content_length is None or request.content_length <= LARGEST_BODY
+    is_welcome = request.content_length is None or request.content_length <= LARGEST_MESSAGE
     if is_welcome and request.transport is not None:
         request.transport.write(b"HTTP/1.1 100 Continue\r\n\r\n")
 
@@ -164,20 +227,25 @@ async def _expect(request: web.Request) -> None:
 async def _whole_body(request: web.Request) -> bytes:
     _check_length(request)
     try:
-        return await request.read()
+        async with asyncio.timeout(BODY_WITHIN_S):
+            return await request.read()
+    except TimeoutError:
+        raise _problem(
+            408, "The message does not come", f"its body took longer than {BODY_WITHIN_S:g} s"
+        ) from None
     except web.HTTPRequestEntityTooLarge:
         raise _too_large() from None
 
 
 def _check_length(request: web.Request) -> None:
-    if request.content_length is not None and request.content_length > LARGEST_BODY:
+    if request.content_length is not None and request.content_length > LARGEST_MESSAGE:
         raise _too_large()
 
 
 def _too_large() -> web.HTTPException:
     return _problem(
         413, "The message is too large",
-        f"at most {LARGEST_BODY // 1024} KiB a message; nothing was kept; send it in parts",
+        f"at most {LARGEST_MESSAGE // 1024} KiB a message; nothing was kept; send it in parts",
     )  # fmt: skip
 
 

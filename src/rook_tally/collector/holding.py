@@ -1,0 +1,28 @@
+"""Taking a duty that one collector at a time does for a store."""
+
+from __future__ import annotations
+
+import asyncio
+
+from rook_tally.store import Duty, HeldDuty, Store, take_duty
+
+
+async def hold(store: Store, duty: Duty, held: HeldDuty | None) -> HeldDuty | None:
+    """The duty, still held or taken now; None while somebody else has it.
+
+    Cancelled in the midst it is given up again: else nobody would have it.
+    """
+
+    def take() -> HeldDuty | None:
+        if held is not None and held.is_still_held():
+            return held
+        return take_duty(store, duty)
+
+    taking = asyncio.ensure_future(asyncio.to_thread(take))
+    try:
+        return await asyncio.shield(taking)
+    except asyncio.CancelledError:
+        taken = await taking
+        if taken is not None and taken is not held:
+            taken.release()
+        raise

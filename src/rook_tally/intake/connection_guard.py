@@ -1,0 +1,60 @@
+"""Connections to a web server of ours, bounded: those too many, and those that say nothing."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Awaitable, Callable
+
+from aiohttp import web
+
+_LOOK_S = 1.0
+SILENT_S = 60.0
+"""A connection on which nothing was asked for so long is closed."""
+
+
+class ConnectionGuard:
+    """Looks over a server's connections every second; `note` is its middleware."""
+
+    def __init__(self, most: int, *, silent_s: float = SILENT_S, look_s: float = _LOOK_S) -> None:
+        self._most, self._silent_s, self._look_s = most, silent_s, look_s
+        self._runner: web.AppRunner | None = None
+        self._at_work: set[object] = set()
+        # Since when each has been idle.
+        self._idle: dict[object, float] = {}
+
+    def attach(self, runner: web.AppRunner) -> None:
+        """Guard this runner's server."""
+        self._runner = runner
+
+    @web.middleware
+    async def note(
+        self, request: web.Request, handler: Callable[[web.Request], Awaitable[web.StreamResponse]]
+    ) -> web.StreamResponse:
+        """Know which connections are at work: their own time limits hold."""
+        self._at_work.add(request.protocol)
+        self._idle.pop(request.protocol, None)
+        try:
+            return await handler(request)
+        finally:
+            self._at_work.discard(request.protocol)
+
+    async def run(self) -> None:
+        """Guard until cancelled."""
+        while True:
+            await asyncio.sleep(self._look_s)
+            self._look(time.monotonic())
+
+    def _look(self, now_s: float) -> None:
+        if self._runner is None or self._runner.server is None:
+            return
+        several = list(self._runner.server.connections)
+        self._idle = {
+            one: self._idle.get(one, now_s) for one in several if one not in self._at_work
+        }
+        too_many = len(several) - self._most
+        for at, (one, since_s) in enumerate(sorted(self._idle.items(), key=lambda told: told[1])):
+            if at < too_many or now_s - since_s > self._silent_s:
+                transport = getattr(one, "transport", None)
+                if transport is not None:
+                    transport.abort()
