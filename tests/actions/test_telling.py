@@ -222,6 +222,10 @@ class Notifications(ServiceInterface):
         self.shown: list[tuple[int, str, str, list[str]]] = []
 
     @dbus_method()
+    def GetCapabilities(self) -> DBusTexts:
+        return ["actions", "body", "body-markup"]
+
+    @dbus_method()
     def Notify(
         self, app_name: DBusStr, replaces: DBusUInt, icon: DBusStr, title: DBusStr, text: DBusStr,
         actions: DBusTexts, hints: DBusHints, expires: DBusInt,
@@ -262,6 +266,9 @@ async def test_a_notification_has_buttons_and_they_ask_for_what_they_say(
     await desktop.tell(way, over)
     # It takes the place of the one that rang.
     assert service.shown[-1][:2] == (1, "Glaze dust: over")
+    # This service reads a text as markup, and a name is none.
+    await desktop.tell(way, msgspec.structs.replace(over, text='<img src="file:///x">hall & co'))
+    assert service.shown[-1][2] == '&lt;img src="file:///x"&gt;hall &amp; co'
     await desktop.close()
     theirs.disconnect()
 

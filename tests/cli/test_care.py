@@ -60,7 +60,7 @@ def test_a_backup_is_taken_while_a_collector_writes_and_restoring_is_refused(
     done = rook_tally("--store", str(collector.store), "restore", str(target))
     assert done.returncode == 1
     assert "a collector (process" in done.stderr
-    assert "stop the collector first" in done.stderr
+    assert "stop or close it first" in done.stderr
     collector.post('{"temperature": 22}', query="?station=a")
     assert _values(collector.store) == [21.0, 22.0]
 

@@ -158,10 +158,10 @@ def test_a_row_that_another_of_its_time_replaces_is_told(files: Files) -> None:
 
 
 def _export(store: Store, path: Path, series: list[Series], *, as_shown: bool, raw: bool) -> None:
-    with store.read() as connection, path.open("w", newline="", encoding="utf-8") as target:
+    with store.read(), path.open("w", newline="", encoding="utf-8") as target:
         writer = csv.writer(target)
         writer.writerow(HEADER)
-        for rows in days_of_rows(connection, series, None, None, as_shown=as_shown, raw=raw):
+        for rows in days_of_rows(store.read, series, None, None, as_shown=as_shown, raw=raw):
             writer.writerows(rows)
 
 

@@ -21,7 +21,7 @@ def test_rows_come_day_by_day_in_order_of_time(store: Store) -> None:
         append(store, series, *((NOON_US + at * DAY_US // 2, 20.0 + at) for at in range(4)))
     with store.read() as connection:
         chosen = load_site(connection).series
-        days = list(days_of_rows(connection, chosen, None, None))
+        days = list(days_of_rows(store.read, chosen, None, None))
     assert [len(day) for day in days] == [4, 4]
     times = [str(row[0]) for day in days for row in day]
     assert times == sorted(times)
@@ -38,8 +38,8 @@ def test_rows_as_they_are_shown(store: Store) -> None:
         show_in_unit(connection, QUANTITIES["temperature"], FAHRENHEIT)
     with store.read() as connection:
         chosen = load_site(connection).series
-        ((shown,),) = days_of_rows(connection, chosen, None, None, as_shown=True)
-        ((stored,),) = days_of_rows(connection, chosen, None, None)
+        ((shown,),) = days_of_rows(store.read, chosen, None, None, as_shown=True)
+        ((stored,),) = days_of_rows(store.read, chosen, None, None)
     assert float(str(shown[5])) == pytest.approx(212.0)
     assert shown[6] == "°F"
     assert (float(str(stored[5])), stored[6]) == (100.0, "°C")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from html import escape
 from typing import Any
 
 import msgspec
@@ -42,14 +43,24 @@ class Desktop:
         buttons = [_ACKNOWLEDGE, "Acknowledge", _SHELVE, "Shelve for an hour"] if calls else []
         urgency = 2 if calls and notice.level >= Level.HIGH else 1
         hints = {"urgency": Variant("y", urgency), "desktop-entry": Variant("s", "rook-tally")}
+        # Some services take a text for markup: a name is none.
+        text = escape(notice.text, quote=False) if await self._takes_markup() else notice.text
         body: list[Any] = [
-            "Rook Tally", self._numbers.get(alarm, 0), "rook-tally", notice.title, notice.text,
+            "Rook Tally", self._numbers.get(alarm, 0), "rook-tally", notice.title, text,
             buttons, hints, -1,
         ]  # fmt: skip
         (number,) = await self._called("Notify", "susssasa{sv}i", body)
         self._numbers[alarm] = number
         self._alarms[number] = alarm
         return "shown on the desktop"
+
+    async def _takes_markup(self) -> bool:
+        """Whether the service reads a text as markup; one that does not say may."""
+        try:
+            (told,) = await self._called("GetCapabilities", "", [])
+        except ActionError:
+            return True
+        return "body-markup" in told
 
     async def _called(self, member: str, signature: str, body: list[Any]) -> list[Any]:
         from dbus_fast import Message, MessageType

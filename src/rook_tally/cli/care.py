@@ -10,7 +10,8 @@ import typer
 
 from rook_tally.core.errors import UsageError
 from rook_tally.store import open_store
-from rook_tally.store.care import back_up, compact, look_over, restore
+from rook_tally.store.care import compact, look_over
+from rook_tally.store.copies import back_up, restore
 from rook_tally.store.readings_ahead import readings_ahead, set_aside_ahead
 
 
@@ -18,10 +19,14 @@ def write_backup(where: str, target: Path) -> None:
     """Copy the store to a file while it is in use."""
     store = open_store(where, create=False)
     try:
-        back_up(store, target, progress=_show_progress)
+        found = back_up(store, target, progress=_show_progress)
     finally:
         store.close()
-    typer.echo(f"{target}: {target.stat().st_size / 1e6:.1f} MB")
+    for line in found.damage:
+        typer.echo(f"damaged in the store, and so in the copy: {line}")
+    typer.echo(
+        f"{target}: {target.stat().st_size / 1e6:.1f} MB, {found.readings} readings, read back"
+    )
 
 
 def put_back(where: str, backup: Path) -> None:

@@ -39,14 +39,14 @@ def write_export(
     try:
         with store.read() as connection:
             site = load_site(connection)
-            zone = ZoneInfo(site.zone)
-            start_us, end_us = _moment(from_, "--from", zone), _moment(to, "--to", zone)
-            chosen = chosen_series(site, station, quantity)
-            with _opened(output) as target:
-                writer = csv.writer(target)
-                writer.writerow(HEADER)
-                for rows in days_of_rows(connection, chosen, start_us, end_us, raw=raw):
-                    writer.writerows(rows)
+        zone = ZoneInfo(site.zone)
+        start_us, end_us = _moment(from_, "--from", zone), _moment(to, "--to", zone)
+        chosen = chosen_series(site, station, quantity)
+        with _opened(output) as target:
+            writer = csv.writer(target)
+            writer.writerow(HEADER)
+            for rows in days_of_rows(store.read, chosen, start_us, end_us, raw=raw):
+                writer.writerows(rows)
     finally:
         store.close()
 

@@ -13,7 +13,7 @@ from rook_tally.cli.choice import chosen_series
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import DAY_US, rfc3339
 from rook_tally.store import Series, Store, load_site, open_store
-from rook_tally.store.care import back_up
+from rook_tally.store.copies import back_up
 from rook_tally.store.thinning import Thinned, thin, thin_always_after
 
 

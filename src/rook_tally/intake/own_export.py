@@ -15,7 +15,7 @@ from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.intake.file_door import Refused, Table
 from rook_tally.intake.screen import MOST_AHEAD_US
 from rook_tally.store import Site
-from rook_tally.store.csv_rows import HEADER
+from rook_tally.store.csv_rows import HEADER, unguarded
 from rook_tally.store.imports import NewSeries, Target
 
 _QUALITIES = {one.wording: one for one in Quality}
@@ -62,7 +62,7 @@ def own_readings(
         if len(row) != len(HEADER):
             refused.append(Refused(line, f"{len(row)} cells where the header has {len(HEADER)}"))
             continue
-        cells = dict(zip(HEADER, row, strict=True))
+        cells = dict(zip(HEADER, map(unguarded, row), strict=True))
         seen.add(cells["station"])
         if key not in (None, cells["station"]):
             continue

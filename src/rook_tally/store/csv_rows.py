@@ -5,7 +5,8 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import TextIO, cast
 
@@ -22,7 +23,7 @@ HEADER = ("time", "place", "station", "field", "quantity", "value", "unit", "qua
 
 
 def days_of_rows(
-    connection: Connection,
+    reading: Callable[[], AbstractContextManager[Connection]],
     chosen: Sequence[Series],
     start_us: int | None,
     end_us: int | None,
@@ -32,16 +33,20 @@ def days_of_rows(
 ) -> Iterator[list[tuple[object, ...]]]:
     """The rows of one day after the other, each day ordered by time, so that memory stays small.
 
-    `raw` leaves corrections out; `as_shown` gives values in the unit they are shown in.
+    `raw` leaves corrections out; `as_shown` gives values in the unit they are shown in. Every day
+    is read by itself, in a transaction that `reading` begins (`Store.read`): whoever takes the rows
+    slowly holds nothing up in the store meanwhile.
     """
-    span = span_of(connection)
+    with reading() as connection:
+        span = span_of(connection)
     if span is None or not chosen:
         return
     first = span[0] if start_us is None else max(span[0], start_us)
     last = span[1] + 1 if end_us is None else min(span[1] + 1, end_us)
     read = read_raw_range if raw else read_range
     for day_us in range(first, last, DAY_US):
-        parts = [read(connection, one.id, day_us, min(day_us + DAY_US, last)) for one in chosen]
+        with reading() as connection:
+            parts = [read(connection, one.id, day_us, min(day_us + DAY_US, last)) for one in chosen]
         which = np.repeat(np.arange(len(chosen)), [len(part) for part in parts])
         time_us = np.concatenate([part.time_us for part in parts])
         value = np.concatenate([part.value for part in parts])
@@ -62,9 +67,23 @@ def _row(
     number = float(shown.value(value)) if as_shown else value
     symbol = shown.symbol if as_shown else one.quantity.base.symbol
     return (
-        rfc3339(time_us), one.station.place.name, one.station.key, one.field, one.quantity.slug,
-        repr(number), symbol, Quality(quality).wording,
+        rfc3339(time_us), guarded(one.station.place.name), guarded(one.station.key),
+        guarded(one.field), one.quantity.slug, repr(number), symbol, Quality(quality).wording,
     )  # fmt: skip
+
+
+# What a spreadsheet would run as a formula when a cell begins with it.
+_RUN = ("=", "+", "-", "@", "\t", "\r", "'")
+
+
+def guarded(name: str) -> str:
+    """A name as a cell that no spreadsheet runs: with an apostrophe before what it would."""
+    return f"'{name}" if name.startswith(_RUN) else name
+
+
+def unguarded(cell: str) -> str:
+    """The name that a guarded cell holds."""
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith(_RUN) else cell
 
 
 @contextlib.contextmanager

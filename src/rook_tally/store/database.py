@@ -18,6 +18,8 @@ from sqlalchemy.engine import Connection, Engine
 from rook_tally.core.errors import StoreError, UnkeepableError
 
 _LOG_BYTES = 4_000_000
+_LONGEST_LOG_BYTES = 32_000_000
+_CUT_WITHIN_S = 0.2
 _WRITERS = 0x526F6F6B
 """PostgreSQL's advisory lock of whoever writes ("Rook")."""
 
@@ -106,9 +108,15 @@ class Store:
         if self.path is None:
             return
         log = Path(f"{self.path}-wal")
-        if log.exists() and log.stat().st_size > _LOG_BYTES:
-            with translated(self.url), contextlib.closing(sqlite3.connect(self.path)) as alone:
+        if log.exists() and (size := log.stat().st_size) > _LOG_BYTES:
+            with (
+                translated(self.url),
+                contextlib.closing(sqlite3.connect(self.path, timeout=_CUT_WITHIN_S)) as alone,
+            ):
                 alone.execute("PRAGMA wal_checkpoint(PASSIVE)")
+                if size > _LONGEST_LOG_BYTES:
+                    # It grew while a reader held it: cut off, unless somebody is in the way now.
+                    alone.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def close(self) -> None:
         """Close every connection. On SQLite the last one folds the write-ahead log in."""

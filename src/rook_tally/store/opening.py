@@ -14,6 +14,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.store import schema
 from rook_tally.store.database import Store
 from rook_tally.store.machine_zone import machine_zone
+from rook_tally.store.private_files import begin_private, keep_private
 
 _BUSY_TIMEOUT_MS = 10_000
 LONGEST_LOG_PAGES = 16_000
@@ -80,8 +81,12 @@ def _prepare_file(path: Path, *, create: bool) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         if path.is_dir():
             raise IsADirectoryError(f"{path} is a folder")
+        if not path.exists():
+            begin_private(path)
         with path.open("ab"):
             pass
+        for suffix in ("", "-wal", "-shm"):
+            keep_private(Path(f"{path}{suffix}"))
     except OSError as error:
         raise StoreError(
             f"the store {path} cannot be written: {error.strerror or error}",

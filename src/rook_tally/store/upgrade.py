@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import StoreError
 from rook_tally.store import schema
-from rook_tally.store.care import back_up
+from rook_tally.store.copies import back_up
 from rook_tally.store.database import Store
 from rook_tally.store.opening import checked_format
 from rook_tally.store.presence import working_collectors

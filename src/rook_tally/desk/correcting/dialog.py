@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -41,6 +40,7 @@ from rook_tally.desk.correcting.model import (
 )
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.shell.changes import Correct, WithdrawCorrection
@@ -115,7 +115,7 @@ class CorrectionsDialog(QDialog):
         self.typed["from"].setPlaceholderText(said("now, yesterday 14:00, 2026-08-12 …"))
         self.typed["why"].setPlaceholderText(said("such as: beside the reference meter"))
         self.chart = BeforeAndAfter(theme, series.quantity.accuracy)
-        self.effect, self.problem = QLabel(), QLabel()
+        self.effect, self.problem = Label(), Label()
         tint(self.effect, theme.dim)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.setWordWrap(True)
@@ -140,7 +140,7 @@ class CorrectionsDialog(QDialog):
         self._ask()
 
     def _lay_out(self) -> None:
-        heading = QLabel(said("What the sensor said stays as it is; a correction lies on top."))
+        heading = Label(said("What the sensor said stays as it is; a correction lies on top."))
         heading.setWordWrap(True)
         tint(heading, self._theme.dim)
         foot = QHBoxLayout()
@@ -283,7 +283,7 @@ class CorrectionsDialog(QDialog):
                 widget.deleteLater()
         for row, entry in enumerate(self._answer.entries):
             words = correction_words(entry.correction, self._series.shown, self._state.zone)
-            what, why = QLabel(words), QLabel(f"{entry.who}: {entry.why}")
+            what, why = Label(words), Label(f"{entry.who}: {entry.why}")
             what.setFont(face(13, BOLD))
             tint(why, self._theme.dim)
             withdraw = QPushButton(said("Withdraw"))
@@ -294,7 +294,7 @@ class CorrectionsDialog(QDialog):
             self.list.addWidget(why, row, 1)
             self.list.addWidget(withdraw, row, 2, Qt.AlignmentFlag.AlignRight)
         if not self._answer.entries:
-            none = QLabel(said("No correction yet."))
+            none = Label(said("No correction yet."))
             tint(none, self._theme.dim)
             self.list.addWidget(none, 0, 0)
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import enum
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 
 
@@ -39,8 +40,8 @@ class FirstSheet(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         title, told = (
-            QLabel(said("Nothing has been heard yet")),
-            QLabel(said("There are three ways on.")),
+            Label(said("Nothing has been heard yet")),
+            Label(said("There are three ways on.")),
         )
         title.setFont(face(19, MEDIUM))
         told.setFont(face(13))
@@ -55,7 +56,7 @@ class FirstSheet(QWidget):
             button.setShortcut(str(at + 1))
             button.setFont(face(13, BOLD))
             button.clicked.connect(lambda _=False, one=step: self.chosen.emit(one))
-            words = QLabel(said(_TOLD[step]))
+            words = Label(said(_TOLD[step]))
             words.setFont(face(12))
             words.setWordWrap(True)
             words.setFixedWidth(270)

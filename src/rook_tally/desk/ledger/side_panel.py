@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
@@ -16,6 +16,7 @@ from rook_tally.desk.parts.alarm_lines import AlarmLines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.state import SiteState
 
@@ -50,7 +51,7 @@ class _FactLine(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self.name, self.value, self.remark = QLabel(), QLabel(), QLabel()
+        self.name, self.value, self.remark = Label(), Label(), Label()
         self.name.setFont(face(12))
         self.value.setFont(face(12, BOLD))
         self.remark.setFont(face(12))
@@ -84,14 +85,14 @@ class SidePanel(SidePaper):
         super().__init__(theme, parent)
         self._state = state
         self.account: Account | None = None
-        self._place, self._name = QLabel(), QLabel()
-        self._value, self._unit = QLabel(), QLabel()
-        self._sentence, self._outlook = QLabel(), QLabel()
-        self._from, self._until = QLabel(), QLabel(said("now"))
-        self._also = QLabel()
+        self._place, self._name = Label(), Label()
+        self._value, self._unit = Label(), Label()
+        self._sentence, self._outlook = Label(), Label()
+        self._from, self._until = Label(), Label(said("now"))
+        self._also = Label()
         self.alarms = AlarmLines(theme)
         self.alarms.wanted.connect(self.alarm_wanted)
-        self._remarks_head, self.remarks = QLabel(said("Remarks")), QLabel()
+        self._remarks_head, self.remarks = Label(said("Remarks")), Label()
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.numerals import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.store import RequestSort, Standing
 
@@ -34,7 +35,7 @@ def state_words(one: Standing, now_us: int) -> str:
 class _Line(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.name, self.state = QLabel(), QLabel()
+        self.name, self.state = Label(), Label()
         self.name.setFont(face(12, BOLD))
         self.state.setFont(face(12))
         self.state.setWordWrap(True)

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -29,6 +28,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.typed_times import typed_time
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.state import SiteState
 
@@ -83,7 +83,7 @@ class RemarkDialog(QDialog):
             shades.addWidget(button)
         shades.addStretch(1)
         self.shades.button(remark.shade).setChecked(True)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()

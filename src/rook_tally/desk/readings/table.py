@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -23,6 +22,7 @@ from rook_tally.core.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.readings.model import (
     COLUMNS,
@@ -90,7 +90,7 @@ class ReadingsTable(QDialog):
         one = question.series
         self.setWindowTitle(said("Readings: {0} {1}", one.station.place.name, one.quantity.name))
         self.resize(720, 520)
-        self.words = QLabel(said("Reading …"))
+        self.words = Label(said("Reading …"))
         self.words.setFont(face(13, BOLD))
         tint(self.words, theme.ink)
         self.only_suspect = QCheckBox(said("Only &suspect ones"))

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -21,6 +20,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.ink import face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm, shelves
 from rook_tally.desk.shell.state import SiteState
@@ -55,7 +55,7 @@ class AlarmDialog(QDialog):
         self.shelve = QPushButton(said("Shelve"))
         self.unshelve = QPushButton(said("Off the shelf"))
         self.open_watch = QPushButton(said("Open its watch"))
-        self.empty = QLabel(said("Nothing stands."))
+        self.empty = Label(said("Nothing stands."))
         tint(self.empty, theme.dim)
         buttons = QHBoxLayout()
         for one in (self.acknowledge, self.shelve, self.until, self.unshelve):

@@ -6,19 +6,19 @@ from html import escape
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QPalette
-from PySide6.QtWidgets import QLabel
 
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.rail_model import RailModel
 from rook_tally.desk.shell.state import SiteState
 
 _TELL_PAUSE_MS = 40
 
 
-class _Band(QLabel):
+class _Band(Label):
     """A line of words on a colour of its own, hidden while there are none."""
 
     def __init__(self, size: int, background: str, ink: str) -> None:
@@ -55,6 +55,8 @@ class MomentBand(_Band):
 
     def __init__(self, theme: Theme, state: SiteState, rail: RailModel) -> None:
         super().__init__(13, theme.sheen, theme.on_sheen)
+        # It holds a link; what else it says is escaped.
+        self.setTextFormat(Qt.TextFormat.RichText)
         self._theme, self._state, self._rail = theme, state, rail
         self.setTextInteractionFlags(
             Qt.TextInteractionFlag.LinksAccessibleByMouse
@@ -78,10 +80,10 @@ class MomentBand(_Band):
     def tell(self) -> None:
         """Say which moment is shown."""
         words = [] if self._state.window.is_live else [
-            said(
+            escape(said(
                 "Everything here is as it was on {0}. Space returns to now.",
                 self._rail.moment_words(),
-            )
+            ))
         ]  # fmt: skip
         if self._state.trial:
             words.append(escape(said("A trial: {0}. It is shown everywhere, and nowhere kept.",

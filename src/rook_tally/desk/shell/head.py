@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
@@ -12,6 +12,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.state import SiteState
 
 HEAD_HEIGHT = 46
@@ -134,8 +135,8 @@ class Head(QWidget):
         self._theme = theme
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
-        name, self._site = QLabel(said("Rook Tally")), QLabel()
-        self._heard, self._clock = QLabel(), QLabel()
+        name, self._site = Label(said("Rook Tally")), Label()
+        self._heard, self._clock = Label(), Label()
         self._standing = _Standing(theme)
         self._standing.clicked.connect(self.alarms_wanted)
         self._views = [_ViewName(text, theme) for text in views]

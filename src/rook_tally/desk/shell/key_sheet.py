@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.commands import Command, Section, key_words
 
@@ -82,7 +83,7 @@ def _lines(theme: Theme, commands: Sequence[Command]) -> QGridLayout:
 
 
 def _label(text: str, font: object, name: str) -> QLabel:
-    label = QLabel(text)
+    label = Label(text)
     label.setFont(font)  # type: ignore[arg-type]
     tint(label, name)
     return label

@@ -11,7 +11,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
     QVBoxLayout,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.core.wording import said
+from rook_tally.desk.parts.label import Label
 from rook_tally.store import Series, Store
 from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
 
@@ -52,10 +52,10 @@ def write_csv(
     """
     days = max(1, -(-(end_us - start_us) // DAY_US))
     written = 0
-    with store.read() as connection, whole_file(path) as target:
+    with whole_file(path) as target:
         writer = csv.writer(target)
         writer.writerow(HEADER)
-        rows = days_of_rows(connection, series, start_us, end_us, as_shown=True)
+        rows = days_of_rows(store.read, series, start_us, end_us, as_shown=True)
         for done, part in enumerate(rows, start=1):
             writer.writerows(part)
             written += len(part)
@@ -77,7 +77,7 @@ class CsvSaving(QDialog):
         super().__init__(parent)
         self.setWindowTitle(said("Saving readings"))
         self._gives_up = threading.Event()
-        self.told = QLabel(said("Writing {0} …", path))
+        self.told = Label(said("Writing {0} …", path))
         self.told.setWordWrap(True)
         self.bar = QProgressBar()
         self.stop = QPushButton(said("Give up"))

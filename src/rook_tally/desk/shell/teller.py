@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 
 _SHOWN_MS = 6_000
 _MARGIN = 12
 
 
-class Teller(QLabel):
+class Teller(Label):
     """Lies over the window's lower left corner, takes no room from the views."""
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__("", parent)
         self._theme, self._over = theme, parent
         self.setFont(face(12))
         tint(self, theme.ink)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -22,6 +21,7 @@ from rook_tally.core.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.stations.adopting import LEFT_OUT, Adoption, AdoptionStep
 from rook_tally.desk.stations.control_list import filled
@@ -39,7 +39,7 @@ class AdoptDialog(QDialog):
         self._shown_step: AdoptionStep | None = None
         self.setWindowTitle(said("Adopt {0}", adoption.key))
         self.setMinimumWidth(560)
-        self.said, self.key = QLabel(), QLabel()
+        self.said, self.key = Label(), Label()
         self.place, self.kind = QComboBox(), QComboBox()
         self.place.setEditable(True)
         self.place.setAccessibleName(said("place"))
@@ -54,7 +54,7 @@ class AdoptDialog(QDialog):
         self.refresh()
 
     def _lay_out(self) -> None:
-        title = QLabel(self.adoption.key)
+        title = Label(self.adoption.key)
         title.setFont(face(19, BOLD))
         self.said.setWordWrap(True)
         self.key.setWordWrap(True)
@@ -135,7 +135,7 @@ class AdoptDialog(QDialog):
             widget.setEnabled(not one.is_adopted)
         self.fields.clear()
         for at, told in enumerate(one.fields):
-            name = QLabel(told.name)
+            name = Label(told.name)
             name.setFont(face(13, BOLD))
             quantity, unit = QComboBox(), QComboBox()
             quantity.setAccessibleName(said("what {0} measures", told.name))

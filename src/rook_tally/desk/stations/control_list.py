@@ -19,6 +19,7 @@ from rook_tally.core.controls import SWITCH_OFF, SWITCH_ON, ControlSort
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.stations.controls import ControlRow
 
@@ -50,7 +51,7 @@ class ControlList(QWidget):
             button, remark = self._lines[row.control.name]
             button.setText(row.value)
             button.setAccessibleName(row.spoken)
-            button.setToolTip(f"{row.title}: {row.control.allowed}")
+            button.setToolTip(plain_tip(f"{row.title}: {row.control.allowed}"))
             remark.setText(row.remark)
             is_fine = row.level is Level.SETTLED
             tint(remark, self._theme.dim if is_fine else self._theme.level(row.level))
@@ -62,7 +63,7 @@ class ControlList(QWidget):
                 widget.deleteLater()
         self._lines.clear()
         for at, row in enumerate(rows):
-            title, remark, button = QLabel(row.title), QLabel(), QPushButton()
+            title, remark, button = Label(row.title), Label(), QPushButton()
             title.setFont(face(13))
             remark.setFont(face(12))
             button.setFont(face(13, BOLD))

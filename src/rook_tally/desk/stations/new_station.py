@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.stations.changes import AddStation, Choices
 
@@ -28,7 +28,7 @@ class NewStationDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(said("Connect a station"))
         self.setMinimumWidth(460)
-        told = QLabel(
+        told = Label(
             said(
                 "Give it a name to send by. What it measures is known from what it sends; "
                 "you get the address, its key and programs that send, ready to run."
@@ -42,7 +42,7 @@ class NewStationDialog(QDialog):
         self.place.setEditable(True)
         self.indoors = QCheckBox(said("indoors, if the place is new"))
         self.indoors.setChecked(True)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()

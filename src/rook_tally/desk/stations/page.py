@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -22,6 +21,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
@@ -91,9 +91,9 @@ class StationPageView(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._model = model
-        self._name, self._about, self._counts = QLabel(), QLabel(), QLabel()
-        self._whole, self._firmware, self._where = QLabel(), QLabel(), QLabel()
-        self._nothing = QLabel(
+        self._name, self._about, self._counts = Label(), Label(), Label()
+        self._whole, self._firmware, self._where = Label(), Label(), Label()
+        self._nothing = Label(
             said("Nothing has come from it yet. What it sends appears here at once.")
         )
         self.hold = QPushButton(said("Hold"))
@@ -104,7 +104,7 @@ class StationPageView(QWidget):
         self.hold.toggled.connect(self.held)
         self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
         self.controls = ControlList(theme)
-        self._controls_title = QLabel(said("Controls"))
+        self._controls_title = Label(said("Controls"))
         self.sheet = QPushButton(said("Connect…"))
         self.sheet.setToolTip(said("Address, key, programs that send, and its first contact (C)"))
         self.sheet.setShortcut("C")
@@ -185,7 +185,7 @@ class StationPageView(QWidget):
         for words, font, role in (
             (text, face(13, BOLD), self._theme.ink), (remark, face(12), self._theme.dim)
         ):  # fmt: skip
-            label = QLabel(words)
+            label = Label(words)
             label.setFont(font)
             tint(label, role)
             row.addWidget(label)
@@ -246,9 +246,9 @@ class StationPageView(QWidget):
             time.setForeground(colour(self._theme.dim))
             body = self.tape.put(at, 1, row.body)
             body.setFont(_typewriter(12))
-            body.setToolTip(f"{row.body}\n= {row.decoded}" if row.decoded else row.body)
+            body.setToolTip(plain_tip(f"{row.body}\n= {row.decoded}" if row.decoded else row.body))
             fate = self.tape.put(at, 2, row.fate)
-            fate.setToolTip(row.fate)
+            fate.setToolTip(plain_tip(row.fate))
             fate.setTextAlignment(_RIGHT)
             fine = row.level is Level.SETTLED
             fate.setFont(face(12) if fine else face(12, BOLD))

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -23,6 +22,7 @@ from rook_tally.core.sheet import Sender, Sheet
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.stations.contact import ContactStep, StepState
 
@@ -48,7 +48,7 @@ class SheetDialog(QDialog):
         self._key = access_key
         self.setWindowTitle(said("Connect {0}", sheet.station))
         self.resize(760, 640)
-        self.key = QLabel()
+        self.key = Label()
         self.show_key = QPushButton(said("Show"))
         self.show_key.setObjectName("preset")
         self.show_key.setCheckable(True)
@@ -58,13 +58,13 @@ class SheetDialog(QDialog):
         self.program.setAccessibleName(said("program"))
         self.copy = QPushButton(said("Copy"))
         self._steps = QVBoxLayout()
-        self.steps: list[QLabel] = []
+        self.steps: list[Label] = []
         self._lay_out()
         self._show_program()
 
     def _lay_out(self) -> None:
         sheet = self._sheet
-        title = QLabel(sheet.station)
+        title = Label(sheet.station)
         title.setFont(face(19, BOLD))
         form = QFormLayout()
         form.setHorizontalSpacing(16)
@@ -74,7 +74,7 @@ class SheetDialog(QDialog):
             ("user", f"{sheet.station}, its access key as password"),
             ("for example", sheet.example_text),
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             form.addRow(name, label)
@@ -97,7 +97,7 @@ class SheetDialog(QDialog):
         choosing.addWidget(self.senders)
         choosing.addWidget(self.copy)
         choosing.addStretch(1)
-        steps_title = QLabel(said("First contact"))
+        steps_title = Label(said("First contact"))
         steps_title.setFont(face(13, BOLD))
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
@@ -114,7 +114,7 @@ class SheetDialog(QDialog):
     def show_steps(self, steps: Sequence[ContactStep]) -> None:
         """Tick off how far its newest message has come."""
         while len(self.steps) < len(steps):
-            label = QLabel()
+            label = Label()
             label.setWordWrap(True)
             self.steps.append(label)
             self._steps.addWidget(label)

@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QLineEdit,
     QMessageBox,
     QPlainTextEdit,
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.stations.adopt_dialog import AdoptDialog
 from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
@@ -117,6 +118,7 @@ class StationTasks:
             ),
             QMessageBox.StandardButton.Cancel, self._parent,
         )  # fmt: skip
+        question.setTextFormat(Qt.TextFormat.PlainText)
         button = question.addButton(said("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
         button.clicked.connect(lambda: self._reader.change(RenewKey(station)))
         question.open()
@@ -158,10 +160,12 @@ class StationTasks:
         if reply.error and isinstance(
             asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe | AddStation
         ):
-            QMessageBox(
+            told = QMessageBox(
                 QMessageBox.Icon.NoIcon, said("Not done"), reply.error,
                 QMessageBox.StandardButton.Ok, self._parent,
-            ).open()  # fmt: skip
+            )  # fmt: skip
+            told.setTextFormat(Qt.TextFormat.PlainText)
+            told.open()
         elif isinstance(asked, RenewKey):
             self._keys[asked.station.key] = reply.answer
             self.show_sheet()
@@ -201,7 +205,7 @@ class NotesDialog(QDialog):
         ):  # fmt: skip
             edit.setText("" if value is None else f"{value:g}")
             edit.textChanged.connect(self._check)
-        self.wrong = QLabel()
+        self.wrong = Label()
         self._buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
         )

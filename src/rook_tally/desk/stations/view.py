@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
@@ -38,7 +39,7 @@ class _StrayNote(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self._headline, self._lines = QLabel(), QLabel()
+        self._headline, self._lines = Label(), Label()
         self._headline.setFont(face(14, BOLD))
         self._lines.setFont(face(12))
         self._lines.setWordWrap(True)
@@ -118,7 +119,7 @@ class StationsView(QWidget):
         self._soon.timeout.connect(self._ask)
         self._again = QTimer(self, interval=_FLEET_EVERY_MS)
         self._again.timeout.connect(self._ask)
-        self._empty = QLabel(
+        self._empty = Label(
             said(
                 "No station has been added yet. Let one send to the doors: "
                 "it shows here as a stray.\n"

@@ -13,6 +13,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
 from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel
 
@@ -185,7 +186,7 @@ class RemarksLane(QWidget):
         one, at_us = self._dragged, self._moment_at(event.position().x())
         if one is None:
             there = self.remark_at(event.position())
-            self.setToolTip("" if there is None else there.text)
+            self.setToolTip("" if there is None else plain_tip(there.text))
             return
         if one.end_us is None:
             self._moved = replace(one, start_us=at_us)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import polyline
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
 
@@ -66,7 +67,7 @@ class SpreadChart(QWidget):
         )
 
 
-class _SpanName(QLabel):
+class _SpanName(Label):
     """A span's name with its colour beside it; a click makes it the base."""
 
     chosen = Signal()
@@ -77,7 +78,7 @@ class _SpanName(QLabel):
         self.setFont(face(12, MEDIUM))
         tint(self, theme.ink)
         self.setContentsMargins(9, 4, 0, 4)
-        self.setToolTip(said("{0}. A click compares the others with it.", line.told))
+        self.setToolTip(plain_tip(said("{0}. A click compares the others with it.", line.told)))
         self.setAccessibleDescription(line.told)
         self.setMaximumWidth(_NAME_WIDTH)
         words = QFontMetrics(face(12, MEDIUM))
@@ -102,9 +103,9 @@ class SpansPage(QWidget):
         super().__init__()
         self._theme, self._model = theme, model
         self._shown: list[SpanLine] = []
-        self.about, self.base = QLabel(), QLabel()
-        self.sure = QLabel()
-        self.hint = QLabel(
+        self.about, self.base = Label(), Label()
+        self.sure = Label()
+        self.hint = Label(
             said(
                 "No span lies in this window. Hold Shift and drag over the lanes to mark "
                 "a stretch, then name it: N."
@@ -119,7 +120,7 @@ class SpansPage(QWidget):
         self.table.setHorizontalSpacing(6)
         self.table.setVerticalSpacing(2)
         self.table.setColumnStretch(0, 1)
-        self.heading = QLabel(said("Spread of readings"))
+        self.heading = Label(said("Spread of readings"))
         self.heading.setFont(face(12, BOLD))
         tint(self.heading, theme.ink)
         self.chart = SpreadChart(theme, model)
@@ -171,7 +172,7 @@ class SpansPage(QWidget):
                 widget.deleteLater()
         theme = self._theme
         for at, text in enumerate(("mean", "peak", "± spread", "× base")):
-            label = QLabel(text)
+            label = Label(text)
             label.setFont(face(11))
             tint(label, theme.dim)
             self.table.addWidget(label, 0, at + 1, Qt.AlignmentFlag.AlignRight)
@@ -183,11 +184,11 @@ class SpansPage(QWidget):
             for at, (text, is_bold) in enumerate(
                 ((line.mean, True), (line.peak, False), (line.spread, False), (ratio, True))
             ):
-                label = QLabel(text)
+                label = Label(text)
                 label.setFont(face(12, BOLD if is_bold else face(12).weight()))
                 unsure = at == 3 and not line.is_base and not line.is_sure
                 tint(label, theme.faint if unsure else theme.ink)
-                label.setToolTip(line.told)
+                label.setToolTip(plain_tip(line.told))
                 self.table.addWidget(label, row, at + 1, Qt.AlignmentFlag.AlignRight)
 
     def _take_as_base(self, remark: Remark) -> None:

@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
@@ -17,6 +17,7 @@ from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import colour, face
 from rook_tally.desk.parts.keys import keys_of
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
 from rook_tally.desk.shell.reader import Reader, Reply
 from rook_tally.desk.shell.state import SiteState
@@ -87,7 +88,7 @@ class StripView(QWidget):
         self.remarks_head = RemarksHead(theme, self.model.remarks)
         self.remarks_lane = RemarksLane(theme, self.model.remarks)
         self.panel = WindowPanel(theme, self.model)
-        self._empty = QLabel(
+        self._empty = Label(
             said("Add a lane to begin: type a few letters at the right, or press A")
         )
         self._empty.setFont(face(13))

@@ -19,6 +19,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import SidePaper, tint
 from rook_tally.desk.shell.time_window import PRESETS
 from rook_tally.desk.strip.figures_table import FiguresTable
@@ -160,7 +161,7 @@ class WindowPanel(SidePaper):
 
 
 def _label(font: object, name: str, text: str = "") -> QLabel:
-    label = QLabel(text)
+    label = Label(text)
     label.setFont(font)  # type: ignore[arg-type]
     tint(label, name)
     return label

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPlainTextEdit,
@@ -28,6 +27,7 @@ from rook_tally.core.watches.files import seconds_of
 from rook_tally.core.watches.sentences import span_words
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import SidePaper, list_style, tint
 from rook_tally.desk.wall.arranging import Arranging
 from rook_tally.desk.wall.model import WallModel
@@ -50,7 +50,7 @@ class PanePanel(SidePaper):
         # A step a word, not a letter.
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
         self.put_in = QPushButton(said("Put a value in"))
-        self.title, self.trouble = QLineEdit(), QLabel()
+        self.title, self.trouble = QLineEdit(), Label()
         self.kind, self.unit, self.span = QComboBox(), QComboBox(), QComboBox()
         self.series, self.words = QListWidget(), QPlainTextEdit()
         self.more, self.fewer = QPushButton(said("Add a series")), QPushButton(said("Take it out"))
@@ -68,7 +68,7 @@ class PanePanel(SidePaper):
         column = QVBoxLayout()
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(6)
-        head = QLabel(said("The picked pane"))
+        head = Label(said("The picked pane"))
         head.setFont(face(15, BOLD))
         column.addWidget(head)
         for kind in PaneKind:
@@ -131,7 +131,7 @@ class PanePanel(SidePaper):
         inside = QVBoxLayout(row)
         inside.setContentsMargins(0, 4, 0, 0)
         inside.setSpacing(2)
-        label = QLabel(title)
+        label = Label(title)
         label.setFont(face(11))
         tint(label, self._theme.dim)
         label.setBuddy(widget)

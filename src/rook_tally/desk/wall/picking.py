@@ -7,7 +7,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -19,6 +18,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.shell.lettering import folded
 from rook_tally.desk.shell.state import SiteState
@@ -69,7 +69,7 @@ class PickDialog(QDialog):
         for one in (self.series, self.kinds):
             one.setStyleSheet(list_style(theme))
             one.setFont(face(13))
-        hint = QLabel(said("↑ ↓ pick a series, Tab goes to the kinds, Enter takes it"))
+        hint = Label(said("↑ ↓ pick a series, Tab goes to the kinds, Enter takes it"))
         hint.setFont(face(11))
         tint(hint, theme.dim)
         row = QHBoxLayout()

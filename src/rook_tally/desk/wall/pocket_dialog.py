@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -23,6 +22,7 @@ from rook_tally.core.numerals import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.wall.changes import MakeLink, RevokeLink, SetPage
 from rook_tally.desk.wall.model import WallModel
@@ -42,10 +42,10 @@ class PocketDialog(QDialog):
         self.setWindowTitle(said("On a phone or a tablet"))
         self.resize(620, 430)
         self.is_on = QCheckBox(said("Serve the sheets on this network, to look at only"))
-        self.where, self.link, self.hint = QLabel(), QLineEdit(), QLabel()
+        self.where, self.link, self.hint = Label(), QLineEdit(), Label()
         self.devices, self.name = QListWidget(), QLineEdit()
         self.make, self.revoke = QPushButton(said("Make a link")), QPushButton(said("Revoke"))
-        self.copy, self.code = QPushButton(said("Copy")), QLabel()
+        self.copy, self.code = QPushButton(said("Copy")), Label()
         self._lay_out()
         self.is_on.clicked.connect(self._switch)
         self.make.clicked.connect(self._make)
@@ -67,7 +67,7 @@ class PocketDialog(QDialog):
             label.setWordWrap(True)
             tint(label, self._theme.dim)
         self.code.setFixedSize(_CODE_PX, _CODE_PX)
-        title = QLabel(said("Devices with a link"))
+        title = Label(said("Devices with a link"))
         title.setFont(face(13, BOLD))
         new = QHBoxLayout()
         new.addWidget(self.name, 1)

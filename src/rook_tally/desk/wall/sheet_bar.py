@@ -6,11 +6,12 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.model import WallModel
@@ -38,7 +39,7 @@ class SheetBar(QWidget):
         self.arranged.setCheckable(True)
         self.add, self.more = QPushButton(said("Add a pane")), QPushButton(said("Sheet"))
         self.add.hide()
-        self.trouble = QLabel()
+        self.trouble = Label()
         self.trouble.setFont(face(12))
         tint(self.trouble, theme.dim)
         self._row = QHBoxLayout()

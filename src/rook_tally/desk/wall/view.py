@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -26,6 +25,7 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
 from rook_tally.desk.shell.settings import WallSettings
@@ -101,9 +101,9 @@ class WallView(QWidget):
 
     def _lay_out_empty(self) -> None:
         """What is shown while nothing hangs here."""
-        title = QLabel(said("Nothing hangs here yet"))
+        title = Label(said("Nothing hangs here yet"))
         title.setFont(face(21, BOLD))
-        text = QLabel(
+        text = Label(
             said("A sheet is what stands on a spare screen: the few things that matter to you,\n"
                  "large enough to be read from the other end of the room.")
         )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.numerals import duration
@@ -12,6 +12,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.watches.sentences import run_words, span_words
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.watch.model import WatchModel
 
@@ -21,7 +22,7 @@ _NUISANCES_S = (60.0, 300.0, 900.0, 3600.0)
 class _Figure(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.value, self.name, self.note = QLabel(), QLabel(), QLabel()
+        self.value, self.name, self.note = Label(), Label(), Label()
         self.value.setFont(face(20, MEDIUM))
         self.name.setFont(face(12))
         self.note.setFont(face(11))
@@ -46,14 +47,16 @@ class Figures(QWidget):
         super().__init__()
         self._theme, self._model = theme, model
         self.rang, self.stood, self.ran, self.nuisances = (_Figure(theme) for _ in range(4))
+        # It holds a link.
+        self.nuisances.note.setTextFormat(Qt.TextFormat.RichText)
         self.nuisances.note.linkActivated.connect(self._next_nuisance)
         self.nuisances.note.setTextInteractionFlags(
             Qt.TextInteractionFlag.LinksAccessibleByMouse
             | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )
-        self._others_head = QLabel(said("Other limits on the same days"))
+        self._others_head = Label(said("Other limits on the same days"))
         self._others_head.setFont(face(12, BOLD))
-        self.others = QLabel()
+        self.others = Label()
         self.others.setFont(face(13))
         self.others.setTextFormat(Qt.TextFormat.RichText)
         row = QHBoxLayout()

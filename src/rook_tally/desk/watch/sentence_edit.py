@@ -8,7 +8,6 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
-    QLabel,
     QLayout,
     QLayoutItem,
     QLineEdit,
@@ -23,6 +22,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.watches.sentences import Part, Piece
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.watch.choosing import Choice
 from rook_tally.desk.watch.model import WatchModel
@@ -90,7 +90,7 @@ class _Typing(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         self.line = QLineEdit()
         self.line.setFont(face(14))
-        self.why = QLabel()
+        self.why = Label()
         self.why.setWordWrap(True)
         self.why.setMaximumWidth(280)
         tint(self.why, theme.level(Level.HIGH))
@@ -179,7 +179,7 @@ class SentenceEdit(QWidget):
 
     def _made(self, piece: Piece) -> QWidget:
         if piece.part is None:
-            word = QLabel(said(piece.text))
+            word = Label(said(piece.text))
             word.setFont(face(14))
             return word
         button = QPushButton()

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -28,6 +27,7 @@ from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.core.watches.definitions import Watch
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
@@ -70,8 +70,8 @@ class WatchView(QWidget):
         self.sentence = SentenceEdit(theme, self.model)
         self.chart = RehearsalChart(theme, self.model)
         self.figures = Figures(theme, self.model)
-        self.trouble, self.stands = QLabel(), QLabel()
-        self.hint = QLabel(said("drag the line; the count follows"))
+        self.trouble, self.stands = Label(), Label()
+        self.hint = Label(said("drag the line; the count follows"))
         self.new = QPushButton(said("New…"))
         self.which = QPushButton()
         self.filter = QLineEdit()
@@ -116,7 +116,7 @@ class WatchView(QWidget):
         self.trouble.setWordWrap(True)
         self.stands.setWordWrap(True)
         tint(self.stands, theme.dim)
-        title = QLabel(said("Rehearsal"))
+        title = Label(said("Rehearsal"))
         title.setFont(face(13, BOLD))
         spans = QHBoxLayout()
         spans.setSpacing(2)
@@ -184,7 +184,7 @@ class WatchView(QWidget):
         side.setObjectName("paper")
         side.setStyleSheet(f"QWidget#paper {{ background: {self._theme.paper}; }}")
         side.setFixedWidth(width)
-        name = QLabel(title)
+        name = Label(title)
         name.setFont(face(15, BOLD))
         head = QHBoxLayout()
         head.setContentsMargins(16, 10, 10, 6)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPushButton,
@@ -22,6 +21,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.watches.ways import Security, Way, WaySort
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.watch.changes import KeepWay, RemoveWay
 from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, texts_of, way_from
@@ -67,7 +67,7 @@ class WayDialog(QDialog):
         for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
             self.fields[name] = self._field(name)
             self.form.addRow(said(_TOLD[name]), self.fields[name])
-        self.why = QLabel()
+        self.why = Label()
         self.why.setWordWrap(True)
         tint(self.why, theme.level(Level.HIGH))
         self.new = QPushButton(said("New"))

@@ -13,6 +13,7 @@ from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.workings.questions import Usual
 
 _RADIUS = 4.5
@@ -47,7 +48,7 @@ class CurveChart(QWidget):
         self._points, self._usual, self._now = points, usual, now
         self.picked = min(self.picked, max(len(points) - 1, 0))
         self.setAccessibleName(said("curve of {0}", name))
-        self.setToolTip(self._told())
+        self.setToolTip(plain_tip(self._told()))
         self.update()
 
     def _told(self) -> str:

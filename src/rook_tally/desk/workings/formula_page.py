@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from rook_tally.core.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.formula_edit import FormulaEdit
 from rook_tally.desk.workings.model import WorkingsModel
@@ -24,7 +25,7 @@ class FormulaPage(QWidget):
         self._model = model
         self.head = PageHead(theme, model)
         self.edit = FormulaEdit(theme, model.completions, lines=2)
-        self.told = QLabel()
+        self.told = Label()
         self.told.setFont(face(13, MEDIUM))
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(36)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -18,6 +17,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import Group, slug_of
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot
@@ -37,14 +37,14 @@ class GroupPage(QWidget):
             f" font-weight: 600; color: {theme.ink}; padding: 2px 0; }}"
             f"QLineEdit:focus {{ border-bottom: 2px solid {theme.sheen}; }}"
         )
-        self.told = QLabel()
+        self.told = Label()
         self.told.setWordWrap(True)
         self.places, self.series = QListWidget(), QListWidget()
         lists = QHBoxLayout()
         lists.setSpacing(20)
         for title, box in ((said("Places"), self.places), (said("Single series"), self.series)):
             side = QVBoxLayout()
-            label = QLabel(title)
+            label = Label(title)
             label.setFont(face(12, BOLD))
             tint(label, theme.dim)
             side.addWidget(label)

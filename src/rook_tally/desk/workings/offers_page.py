@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.ready_made import Offer
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import Sort
@@ -35,7 +35,7 @@ class OffersPage(QWidget):
         self._make = make
         self._offers: tuple[Offer, ...] | None = None
         self.buttons: dict[str, QPushButton] = {}
-        title = QLabel(said("Something new"))
+        title = Label(said("Something new"))
         title.setFont(face(19, BOLD))
         row = QHBoxLayout()
         row.setSpacing(10)
@@ -50,7 +50,7 @@ class OffersPage(QWidget):
             row.addWidget(button)
             self.own[sort] = button
         row.addStretch(1)
-        self._told = QLabel()
+        self._told = Label()
         self._told.setFont(face(12, BOLD))
         tint(self._told, theme.dim)
         self._scroll = QScrollArea()
@@ -87,10 +87,10 @@ class OffersPage(QWidget):
 
     def _line(self, offer: Offer) -> QWidget:
         line = QWidget()
-        name, what = QLabel(offer.working.name), QLabel(offer.what)
+        name, what = Label(offer.working.name), Label(offer.what)
         name.setFont(face(14, BOLD))
         tint(what, self._theme.dim)
-        where = QLabel(", ".join(offer.places[:4]) + (" …" if len(offer.places) > 4 else ""))
+        where = Label(", ".join(offer.places[:4]) + (" …" if len(offer.places) > 4 else ""))
         tint(where, self._theme.dim)
         button = QPushButton(said("Make it"))
         button.setObjectName("small")

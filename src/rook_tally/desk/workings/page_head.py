@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Made
 from rook_tally.core.workings.naming import BUILT_IN_GROUPS, slug_of
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.model import WorkingsModel
 
@@ -29,12 +30,12 @@ class PageHead(QWidget):
             f"QLineEdit:focus {{ border-bottom: 2px solid {theme.sheen}; }}"
         )
         self.name.setAccessibleName(said("name"))
-        self.called = QLabel()
+        self.called = Label()
         tint(self.called, theme.faint)
         self.made, self.place = QComboBox(), QComboBox()
         self.made.setAccessibleName(said("where it is made"))
         self.place.setAccessibleName(said("place shown"))
-        self._shown = QLabel(said("shown"))
+        self._shown = Label(said("shown"))
         tint(self._shown, theme.dim)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -92,7 +93,7 @@ class PageFoot(QWidget):
     def __init__(self, theme: Theme, model: WorkingsModel, *more: QPushButton) -> None:
         super().__init__()
         self._model = model
-        self.uses = QLabel()
+        self.uses = Label()
         self.uses.setWordWrap(True)
         tint(self.uses, theme.dim)
         self.keep_button = QPushButton(said("Keep changes"))

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -26,6 +25,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Score, ScoreInput, Way
 from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import tint
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
@@ -52,7 +52,7 @@ class InputRow:
             f"QLineEdit {{ border: none; background: transparent; font-size: 11px;"
             f" color: {theme.dim}; padding: 0; }}"
         )
-        self.now, self.gives, self.share = QLabel(), QLabel(), QLabel()
+        self.now, self.gives, self.share = Label(), Label(), Label()
         for label, weight in ((self.now, MEDIUM), (self.gives, BOLD)):
             label.setFont(face(14, weight))
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
@@ -151,13 +151,13 @@ class ScorePage(QWidget):
         self._model = model
         self.head = PageHead(theme, model)
         self.rows: list[InputRow] = []
-        self.when = QLabel()
+        self.when = Label()
         self._grid_place = QWidget()
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.told = QLabel()
+        self.told = Label()
         self.told.setWordWrap(True)
         self.ways = WaysChart(theme)
         self.why = WhyBar(theme)
@@ -239,11 +239,11 @@ class ScorePage(QWidget):
             (said("input"), left), ("", right), (said("gives"), right), (said("weight"), left),
             (said("reading to points, over what was read in 30 days"), left),
         )):  # fmt: skip
-            head = QLabel(text)
+            head = Label(text)
             head.setFont(face(11))
             tint(head, self._theme.dim)
             grid.addWidget(head, 0, at, side)
-        self.when = QLabel()
+        self.when = Label()
         self.when.setFont(face(11))
         tint(self.when, self._theme.dim)
         # A moment is longer than its column: it reaches over the one before.

@@ -8,7 +8,6 @@ from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.desk.shell.undo import Done
@@ -105,7 +105,7 @@ class WorkingsView(QWidget):
         left.setObjectName("paper")
         left.setStyleSheet(f"QWidget#paper {{ background: {self._theme.paper}; }}")
         left.setFixedWidth(LIST_WIDTH)
-        title = QLabel(said("Workings"))
+        title = Label(said("Workings"))
         title.setFont(face(15, BOLD))
         head = QHBoxLayout()
         head.setContentsMargins(16, 10, 10, 2)
