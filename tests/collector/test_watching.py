@@ -139,7 +139,8 @@ def test_a_control_that_says_otherwise_is_left_to_whoever_did_that(
         collector.publish("counter", '{"pm25": 40}')
         wait_until(lambda: JournalSort.CONFIRMED in _lines(store))
         # Somebody turns the knob on the wall.
-        publish(collector, "rook/extractor/controls/on", "off", "-r")
+        told = '{"value": "off", "by": "hand"}'
+        publish(collector, "rook/extractor/controls/on", told, "-r")
         wait_until(lambda: JournalSort.OVERRIDDEN in _lines(store))
         with store.read() as connection:
             assert [one.watch for one in control_runs(connection)] == ["dust"]

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.kinds import PLAIN
 from rook_tally.core.readings import readings_from
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.core.watches.definitions import Hours, Scope, Sort, Watch
 from rook_tally.core.watches.journal import JournalSort
 from rook_tally.core.watches.ways import Way, WaySort
@@ -22,6 +23,7 @@ from rook_tally.store import (
     answer_requests,
     ask,
     control_runs,
+    journal,
     keep_watch,
     keep_way,
     listening_since,
@@ -34,6 +36,7 @@ from rook_tally.store import (
 )
 from rook_tally.store.heard import note_listening
 from rook_tally.store.imports import bring_in
+from rook_tally.store.runs import shift_runs
 from rook_tally.watching.keeping import Keeper
 from rook_tally.watching.running import LEFT_TO_ITSELF_S
 from tests.watching.conftest import DUST, RUN, Booth, at
@@ -301,7 +304,7 @@ def test_a_person_who_sets_the_control_has_the_last_word(booth: Booth, by: str) 
     else:
         _confirm(booth, 0.1)
         booth.keeper.look(at(0.2))
-        booth.says("extractor", 1, on="off")
+        booth.says("extractor", 1, on="off", **{"on.by": "hand"})
     booth.keeper.look(at(2))
     run = _run(booth)
     assert run is not None
@@ -314,6 +317,44 @@ def test_a_person_who_sets_the_control_has_the_last_word(booth: Booth, by: str) 
     booth.keeper.look(at(81))
     assert len(_asked(booth)) == count
     assert _run(booth) is None
+
+
+def test_a_control_that_stopped_by_itself_is_told_to_run_again(booth: Booth) -> None:
+    """After a sleep longer than its own limit the station has stopped, and says so."""
+    booth.keep(replace(AT_ONCE, run=RUN))
+    booth.told(0, 40)
+    booth.keeper.look(at(0))
+    _confirm(booth, 0.1)
+    booth.says("extractor", 0.1, on="on")
+    booth.keeper.look(at(0.2))
+    booth.restart()
+    booth.says("extractor", 30, on="off")
+    booth.told(30.01, 40)
+    booth.keeper.look(at(30.02))
+    run = _run(booth)
+    assert run is not None
+    assert run.state is RunState.RUNNING
+    assert _asked(booth)[-1] == ("on", 900.0)
+    count = len(_asked(booth))
+    booth.keeper.look(at(30.03))
+    assert len(_asked(booth)) == count
+    with booth.store.read() as connection:
+        assert "stands at off by itself; told to run again" in journal(connection)[0].words
+
+
+def test_a_clock_that_is_set_leaves_a_run_as_long_as_it_was(booth: Booth) -> None:
+    booth.keep(replace(AT_ONCE, run=RUN))
+    booth.told(0, 40)
+    booth.keeper.look(at(0))
+    before = _run(booth)
+    assert before is not None
+    with booth.store.write() as connection:
+        shift_runs(connection, by_us=-DAY_US)
+    after = _run(booth)
+    assert after is not None
+    assert (after.began_us - before.began_us, after.most_us - after.began_us) == (
+        -DAY_US, before.most_us - before.began_us,
+    )  # fmt: skip
 
 
 def test_a_control_that_is_not_confirmed_is_said_and_asked_again(booth: Booth) -> None:

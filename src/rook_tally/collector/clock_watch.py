@@ -10,6 +10,7 @@ import structlog
 from rook_tally.collector.moment import now_us
 from rook_tally.store import Store
 from rook_tally.store.clock_trust import note_jump, note_not_set, why_not_set
+from rook_tally.store.runs import shift_runs
 
 MOST_DRIFT_US = 30_000_000
 _log = structlog.get_logger(__name__)
@@ -51,6 +52,7 @@ class ClockWatch:
             _log.warning("clock_jumped", by_s=round(jumped_us / 1e6, 1))
             with self._store.write() as connection:
                 note_jump(connection, now_us=wall_us, by_us=jumped_us)
+                shift_runs(connection, by_us=jumped_us)
         if why and self.is_set:
             _log.error("clock_not_set", why=why)
             with self._store.write() as connection:

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import asyncio
 
+import structlog
+
 from rook_tally.store import Duty, HeldDuty, Store, take_duty
+
+_log = structlog.get_logger(__name__)
 
 
 async def hold(store: Store, duty: Duty, held: HeldDuty | None) -> HeldDuty | None:
@@ -16,7 +20,10 @@ async def hold(store: Store, duty: Duty, held: HeldDuty | None) -> HeldDuty | No
     def take() -> HeldDuty | None:
         if held is not None and held.is_still_held():
             return held
-        return take_duty(store, duty)
+        taken = take_duty(store, duty)
+        if taken is not None:
+            _log.info(f"{duty.name.lower()}_is_ours")
+        return taken
 
     taking = asyncio.ensure_future(asyncio.to_thread(take))
     try:

@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from collections.abc import Callable
 from pathlib import Path
+from typing import cast
 
 import structlog
 
@@ -18,10 +20,12 @@ from rook_tally.core.errors import DoorError, StoreError, UsageError
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.mqtt_door import MqttDoor
+from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store import (
     DoorState,
     Duty,
+    HeldDuty,
     Station,
     Store,
     TopicSetting,
@@ -36,6 +40,8 @@ _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
 _AGAIN_S = 1.0
 _LEFT_LOOK_S = 30.0
+_LEFT_FOR_S = 45.0
+_HOLD_LOOK_S, _MOVE_AFTER_S = 2.0, 12.0
 _QUIET_S = 2.0
 
 _log = structlog.get_logger(__name__)
@@ -61,6 +67,12 @@ class MqttSide:
         self._wanted = wanted
         self._door: MqttDoor | None = None
         self._broker: OutsideBroker | None = None
+        self._report: DoorReport | None = None
+        self._requests: RequestRunner | None = None
+        self._forget_outlet: Callable[[], None] = _nothing
+        self._slot, self._held = 0, cast("HeldDuty | None", None)
+        # Since when another session's lock has been free, by its slot.
+        self._free_since_s: dict[int, float] = {}
         self._moved = asyncio.Event()
         self._stack = contextlib.AsyncExitStack()
 
@@ -85,21 +97,66 @@ class MqttSide:
         report = self._presence.report("mqtt", address)
         if self._own is not None:
             self._own.mind(report, self._begin)
+        self._broker, self._report, self._requests = broker, report, requests
+        self._stack.push_async_callback(self._shut_door)
+        await self._open_door(broker, patience_s)
+        return address
+
+    async def _open_door(self, broker: OutsideBroker, patience_s: float) -> None:
+        """Connect as the first session that no other collector has."""
         taken = await asyncio.to_thread(take_session, self._store)
         if taken is None:
             raise DoorError("too many collectors are at work on this store", remedy="stop some")
-        slot, held = taken
-        self._stack.callback(held.release)
+        self._slot, self._held = taken
+        assert self._report is not None
+        assert self._requests is not None
         self._door = MqttDoor(
-            broker, session=self._session(slot), group=self._group, reception=self._commits,
-            report=report, clock=now_us,
+            broker, session=self._session(self._slot), group=self._group,
+            reception=self._commits, report=self._report, clock=now_us,
         )  # fmt: skip
-        self._stack.push_async_callback(self._door.close)
         self._door.take_topics(self._told()[1])
         await self._door.open(patience_s=patience_s)
-        self._stack.callback(requests.add_outlet("mqtt", self._door))
-        self._broker = broker
-        return address
+        self._forget_outlet = self._requests.add_outlet("mqtt", self._door)
+
+    async def _shut_door(self) -> None:
+        if self._door is not None:
+            self._forget_outlet()
+            await self._door.close()
+            self._door = None
+        if self._held is not None:
+            self._held.release()
+            self._held = None
+
+    async def keep_session(self) -> None:
+        """Hold on to our session: a server that is restarted lets go of its locks, and what nobody
+        holds others take for left. Runs until cancelled."""
+        lost_s: float | None = None
+        while True:
+            await asyncio.sleep(_HOLD_LOOK_S)
+            try:
+                if await self._is_held():
+                    lost_s = None
+                    continue
+                now_s = asyncio.get_running_loop().time()
+                lost_s = now_s if lost_s is None else lost_s
+                if now_s - lost_s > _MOVE_AFTER_S:
+                    # Somebody else works under that name now.
+                    _log.warning("mqtt_session_moved", slot=self._slot)
+                    await self._shut_door()
+                    assert self._broker is not None
+                    await self._open_door(self._broker, _OUTSIDE_PATIENCE_S)
+                    lost_s = None
+            except StoreError as error:
+                _log.warning("mqtt_session_not_held", error=str(error))
+
+    async def _is_held(self) -> bool:
+        """Whether our session is ours, taken again if nobody has it."""
+        if self._held is not None and await asyncio.to_thread(self._held.is_still_held):
+            return True
+        self._held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, self._slot)
+        if self._held is not None:
+            _log.info("mqtt_session_held_again", slot=self._slot)
+        return self._held is not None
 
     async def close(self) -> None:
         """Close the door, then our broker."""
@@ -171,18 +228,27 @@ class MqttSide:
     async def _tend_left_once(self) -> None:
         broker = self._broker
         assert broker is not None
+        if not await self._is_held() or self._door is None or not self._door.is_open:
+            # Who holds nothing, or hears nothing, leaves everybody else's alone.
+            self._free_since_s.clear()
+            return
         with self._store.read() as connection:
             used = sessions_used(connection)
+        now_s = asyncio.get_running_loop().time()
         for slot in range(used):
             held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, slot)
             if held is None:
+                self._free_since_s.pop(slot, None)
                 continue
             try:
-                await self._take_left(broker, slot)
+                # One that is merely without its lock for a moment takes it again within seconds.
+                if now_s - self._free_since_s.setdefault(slot, now_s) >= _LEFT_FOR_S:
+                    await self._take_left(broker, slot, held)
+                    del self._free_since_s[slot]
             finally:
                 held.release()
 
-    async def _take_left(self, broker: OutsideBroker, slot: int) -> None:
+    async def _take_left(self, broker: OutsideBroker, slot: int, held: HeldDuty) -> None:
         def note(state: DoorState, detail: str = "") -> None:
             _log.info("left_session", slot=slot, state=state.value, detail=detail)
 
@@ -196,5 +262,11 @@ class MqttSide:
                 await asyncio.sleep(_QUIET_S)
                 if not door.is_open or door.is_quiet_since(_QUIET_S):
                     return
+                if not await asyncio.to_thread(held.is_still_held):
+                    return
         finally:
             await door.close()
+
+
+def _nothing() -> None:
+    """Before there is a door."""

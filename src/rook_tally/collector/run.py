@@ -164,7 +164,10 @@ async def collect(
             "connections": http.guard_connections,
         }
         if mqtt is not None:
-            duties |= {"mqtt": mqtt.run, "mqtt sessions left": mqtt.tend_left}
+            duties |= {
+                "mqtt": mqtt.run, "mqtt session": mqtt.keep_session,
+                "mqtt sessions left": mqtt.tend_left,
+            }  # fmt: skip
         # Ended before anything they work with is closed.
         stack.push_async_callback(supervisor.end_several, duties)
         for name, run in duties.items():

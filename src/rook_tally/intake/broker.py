@@ -44,11 +44,13 @@ acl_file {folder}/rights
 persistence true
 persistence_location {folder}/
 autosave_interval 5
-# Nothing is dropped while the collector is away or busy.
+# Nothing is dropped while the collector is away or busy; it gets so many at a time.
 max_queued_messages 0
-max_inflight_messages 0
+max_inflight_messages 2000
 max_queued_bytes 0
 message_size_limit 1048576
+# Told to clients of MQTT 5, which then do not send what is larger.
+max_packet_size 1064960
 log_dest stderr
 log_type error
 log_type warning

@@ -24,6 +24,7 @@ from paho.mqtt.properties import Properties
 from rook_tally.core.errors import DoorError, StoreError
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.addresses import OutsideBroker
+from rook_tally.intake.bounds import LARGEST_MESSAGE, MOST_WAITING
 from rook_tally.intake.message import Answer, Message
 from rook_tally.intake.outlet import DoorReport, Reception
 from rook_tally.intake.topics import TopicPattern
@@ -31,6 +32,9 @@ from rook_tally.store import CONTROL_PREFIX, STATUS, DoorState
 
 _READINGS, _STATUS, _CONTROLS = "rook/+/readings", "rook/+/status", "rook/+/controls/+"
 _PUBLISH_S = 10.0
+# A packet holds its topic too.
+_PACKET_MORE = 16 * 1024
+_MOST_UNDER_WAY = 2_000
 _QOS = 1
 _KEEPALIVE_S = 30
 _KNOCK_S = 3.0
@@ -66,6 +70,7 @@ class MqttDoor:
         self._newest_us = clock()
         self._arrived: deque[tuple[mqtt.MQTTMessage, int]] = deque()
         self._is_woken = False
+        self._has_said_too_many = False
         self._closing = False
         self._heard = asyncio.Event()
         self._patterns: tuple[TopicPattern, ...] = ()
@@ -109,6 +114,8 @@ class MqttDoor:
         if self._client.protocol == MQTTProtocolVersion.MQTTv5:
             lasting: Any = Properties(PacketTypes.CONNECT)  # type: ignore[no-untyped-call]
             lasting.SessionExpiryInterval = _SESSION_S
+            lasting.MaximumPacketSize = LARGEST_MESSAGE + _PACKET_MORE
+            lasting.ReceiveMaximum = _MOST_UNDER_WAY
             more = {"clean_start": False, "properties": lasting}
         self._client.connect_async(endpoint.host, endpoint.port, keepalive=_KEEPALIVE_S, **more)
         self._client.loop_start()
@@ -210,6 +217,10 @@ class MqttDoor:
             )
 
     def _on_message(self, _client: mqtt.Client, _data: Any, message: mqtt.MQTTMessage) -> None:
+        if message.qos == 0 and len(self._arrived) + len(self._taking) >= MOST_WAITING:
+            # Of those with an acknowledgement no broker sends so many before it has some.
+            self._from_thread(self._say_too_many)
+            return
         self._arrived.append((message, self._clock()))
         # Waking the loop costs a system call: once for all that come before it has looked.
         if not self._is_woken:
@@ -236,6 +247,15 @@ class MqttDoor:
         self._taking.add(task)
         task.add_done_callback(self._taking.discard)
         self._begin()
+
+    def _say_too_many(self) -> None:
+        if not self._has_said_too_many:
+            self._has_said_too_many = True
+            _log.warning("too_many_waiting", most=MOST_WAITING)
+        self._report(
+            DoorState.TRYING,
+            f"more than {MOST_WAITING} messages wait; some sent without acknowledgement were lost",
+        )
 
     def _tell(self, state: DoorState, detail: str) -> None:
         self._heard.set()

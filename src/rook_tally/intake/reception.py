@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import NamedTuple
@@ -28,6 +28,7 @@ from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal, S
 from rook_tally.intake.resolve import Directory, Placed, UnplacedError, UnusableError
 from rook_tally.intake.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store import (
+    BY_SUFFIX,
     CONTROL_PREFIX,
     NOBODY,
     NewReading,
@@ -215,7 +216,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
             if item.time_us is not None:
                 station_id = placed.series.station.id
                 newest_us[station_id] = max(item.time_us, newest_us.get(station_id, item.time_us))
-    for word in content.said:
+    for word in _with_who_set(content.said):
         _hear(word, directory, message, speaker, batch, answer)
     for station_id, time_us in newest_us.items():
         batch.sent[station_id].append((time_us, message.arrived_us))
@@ -241,6 +242,17 @@ def _check_claim(claimed: str | None, others: int) -> None:
         raise UnusableError(f"the message speaks for more than {MOST_CLAIMED} unknown stations")
 
 
+def _with_who_set(said: Sequence[Said]) -> Iterator[Said]:
+    """What a station says, and of each control that it does not say who set it."""
+    names = {one.name for one in said}
+    for one in said:
+        yield one
+        by = f"{one.name}{BY_SUFFIX}"
+        is_control = one.name.startswith(CONTROL_PREFIX) and not one.name.endswith(BY_SUFFIX)
+        if is_control and by not in names:
+            yield Said(one.at, by, "", one.station)
+
+
 def _hear(
     word: Said, directory: Directory, message: Message, speaker: Station | None, batch: _Batch,
     answer: Answer,
@@ -253,13 +265,14 @@ def _hear(
         answer.noted.append(Refusal(word.at, word.name, who))
         return
     if word.name.startswith(CONTROL_PREFIX):
-        name = word.name.removeprefix(CONTROL_PREFIX)
+        name = word.name.removeprefix(CONTROL_PREFIX).removesuffix(BY_SUFFIX)
         if station.kind.control(name) is None:
             why = f"station {station.key} has no control {name}"
-            answer.noted.append(Refusal(word.at, word.name, why))
+            if word.value:
+                answer.noted.append(Refusal(word.at, word.name, why))
             batch.heard[station.id] = message.arrived_us
             return
-    answer.heard += 1
+    answer.heard += bool(word.value)
     batch.words[station.id, word.name] = (word.value, message.arrived_us)
     batch.heard[station.id] = message.arrived_us
 

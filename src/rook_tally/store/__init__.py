@@ -202,6 +202,8 @@ from rook_tally.store.site import (
 from rook_tally.store.spans import span_statistics
 from rook_tally.store.standing import Ring, Standing, rings_between, standing, standing_at
 from rook_tally.store.station_words import (
+    BY_HAND,
+    BY_SUFFIX,
     CONTROL_PREFIX,
     FIRMWARE,
     OFFLINE,
@@ -252,6 +254,8 @@ from rook_tally.store.workings import (
 
 __all__ = [
     "ALWAYS_US",
+    "BY_HAND",
+    "BY_SUFFIX",
     "CONTROL_PREFIX",
     "FIRMWARE",
     "HEARTBEAT_S",

@@ -81,6 +81,20 @@ def write_run(connection: Connection, run: ControlRun) -> None:
     note_change(connection, Subject.ALARMS)
 
 
+def shift_runs(connection: Connection, *, by_us: int) -> None:
+    """The clock was set: what began so long ago, and may run so long yet, still does."""
+    for run in control_runs(connection):
+        cleared_us = None if run.cleared_us is None else run.cleared_us + by_us
+        write_run(
+            connection,
+            msgspec.structs.replace(
+                run, began_us=run.began_us + by_us, least_us=run.least_us + by_us,
+                most_us=run.most_us + by_us, renewed_us=run.renewed_us + by_us,
+                cleared_us=cleared_us,
+            ),
+        )  # fmt: skip
+
+
 def end_run(connection: Connection, run: ControlRun) -> None:
     """Forget a run."""
     table = schema.run

@@ -14,6 +14,8 @@ from rook_tally.store.changes import Subject, note_change
 FIRMWARE, STATUS = "firmware", "status"
 ONLINE, OFFLINE = "online", "offline"
 CONTROL_PREFIX = "controls."
+BY_SUFFIX, BY_HAND = ".by", "hand"
+"""How a station says who set a control: `controls.NAME.by`, `hand` for a person there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +45,8 @@ def hear_words(
             sa.select(table).where(table.c.station_id.in_({at for at, _ in words}))
         )
     }
-    moved = {key for key, (value, _) in words.items() if before.get(key) != value}
+    # An empty word takes one back.
+    moved = {key for key, (value, _) in words.items() if before.get(key, "") != value}
     for station_id, name in moved:
         value, at_us = words[station_id, name]
         where = (table.c.station_id == station_id) & (table.c.name == name)

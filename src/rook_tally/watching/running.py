@@ -19,11 +19,14 @@ from rook_tally.core.watches.definitions import Watch
 from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.store import (
+    BY_HAND,
+    BY_SUFFIX,
     ControlRun,
     Request,
     RequestSort,
     RequestState,
     RunState,
+    StationWord,
     ask,
     control_reports,
     control_runs,
@@ -124,6 +127,8 @@ def _gone_on(
         else:
             after, told = _heard_of(watch, after, asked, now_us)
             entries += told
+            after, told = _stands(connection, watch, after, now_us)
+            entries += told
             still, told = _ended_or_renewed(connection, watch, after, now_us)
             entries += told
             if still is None:
@@ -143,15 +148,44 @@ def _newest_request(connection: Connection, run: ControlRun) -> Request | None:
 
 
 def _taken_over(connection: Connection, run: ControlRun, newest: Request | None) -> str:
-    """Who has set the control since: a person by a request, or by hand at the station."""
+    """Who has set the control since: a person by a request, or by hand at the station, if that
+    says so. That it stands otherwise says nothing: it may have stopped by itself."""
     if newest is not None and newest.id > run.request_id and newest.who != purpose_of(run.watch):
         return newest.who or "somebody"
     if not run.was_confirmed:
         return ""
+    word, by = _words_of(connection, run)
+    is_by_hand = (
+        word is not None and word.value != run.on and by is not None and by.value == BY_HAND
+    )
+    return f"at {run.station}" if is_by_hand else ""
+
+
+def _words_of(
+    connection: Connection, run: ControlRun
+) -> tuple[StationWord | None, StationWord | None]:
+    """What the station last said of the control, and by whom it was set."""
     station = load_site(connection).station(run.station)
-    word = None if station is None else control_reports(connection, station.id).get(run.control)
-    said_otherwise = word is not None and word.value != run.on
-    return f"at {run.station}" if said_otherwise else ""
+    if station is None:
+        return None, None
+    told = control_reports(connection, station.id)
+    return told.get(run.control), told.get(f"{run.control}{BY_SUFFIX}")
+
+
+def _stands(
+    connection: Connection, watch: Watch, run: ControlRun, now_us: int
+) -> tuple[ControlRun, list[Entry]]:
+    """A station that says it stopped, as after an outage, a restart or a long sleep, is told again
+    at once."""
+    word, _ = _words_of(connection, run)
+    if not run.was_confirmed or word is None or word.value == run.on:
+        return run, []
+    if word.since_us <= run.renewed_us:
+        return run, []
+    return replace(run, renewed_us=0, was_confirmed=False), [
+        _say(watch, run, JournalSort.NOT_CONFIRMED,
+             f"stands at {word.value} by itself; told to run again", now_us)
+    ]  # fmt: skip
 
 
 def _heard_of(

@@ -1,0 +1,126 @@
+"""Two collectors at one broker, and a server that forgets their locks: no message is lost."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncIterator, Callable
+from pathlib import Path
+
+import paho.mqtt.client as mqtt
+import pytest
+from paho.mqtt.enums import CallbackAPIVersion
+
+from rook_tally.collector import mqtt as mqtt_module
+from rook_tally.collector.commits import CommitLoop
+from rook_tally.collector.mqtt import MqttSide
+from rook_tally.collector.presence import presence_in
+from rook_tally.collector.requests import RequestRunner
+from rook_tally.core.kinds import PLAIN
+from rook_tally.intake.addresses import Endpoint, OutsideBroker
+from rook_tally.store import Store, add_station, load_site, open_store
+from rook_tally.store.query import read_raw_range
+from tests.collector.test_mqtt import free_port, mosquitto
+from tests.postgres import cluster
+
+
+async def _until(condition: Callable[[], object]) -> None:
+    async with asyncio.timeout(40):
+        while not condition():
+            await asyncio.sleep(0.05)
+
+
+@contextlib.asynccontextmanager
+async def _side(store: Store, broker: OutsideBroker, folder: Path) -> AsyncIterator[MqttSide]:
+    """MQTT as a collector has it, with its duties."""
+    async with presence_in(store) as presence:
+        commits = CommitLoop(store)
+        side = MqttSide(store, commits, presence, broker, folder, None)
+        await side.open(RequestRunner(store))
+        duties = [asyncio.create_task(one()) for one in (side.keep_session, side.tend_left)]
+        try:
+            yield side
+        finally:
+            for one in duties:
+                one.cancel()
+            await asyncio.wait(duties)
+            await side.close()
+            await commits.close()
+
+
+def _kept(store: Store) -> set[float]:
+    with store.read() as connection:
+        return {
+            value
+            for one in load_site(connection).series
+            for value in read_raw_range(connection, one.id, 0, 2**62).value.tolist()
+        }
+
+
+async def test_a_server_that_drops_all_locks_takes_no_message(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Found: each collector took the other's session for left, and unsubscribed it."""
+    monkeypatch.setattr(mqtt_module, "_LEFT_LOOK_S", 0.2)
+    monkeypatch.setattr(mqtt_module, "_HOLD_LOOK_S", 0.05)
+    monkeypatch.setattr(mqtt_module, "_LEFT_FOR_S", 1.5)
+    port = free_port()
+    async with contextlib.AsyncExitStack() as stack:
+        server = stack.enter_context(cluster())
+        stack.enter_context(mosquitto(port, tmp_path))
+        url = server.new_database()
+        stores = [open_store(url), open_store(url)]
+        for store in stores:
+            stack.callback(store.close)
+        with stores[0].write() as connection:
+            add_station(connection, "a", place="Yard", kind=PLAIN)
+        broker = OutsideBroker(Endpoint("127.0.0.1", port), tls=False)
+        for store in stores:
+            await stack.enter_async_context(_side(store, broker, tmp_path))
+        acknowledged: set[float] = set()
+        by_mid: dict[int, float] = {}
+        client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="sender")
+        client.on_publish = lambda _c, _d, mid, *_rest: acknowledged.add(by_mid[mid])
+        client.connect("127.0.0.1", port)
+        client.loop_start()
+        for number in range(300):
+            value = 400.0 + number
+            body = f'{{"co2": {value}, "time": {1_790_000_000 + number}}}'
+            told = client.publish("rook/a/readings", body, qos=1)
+            by_mid[told.mid] = value
+            if number in (80, 200):
+                await asyncio.to_thread(server.stop)
+                await asyncio.to_thread(server.start)
+            await asyncio.sleep(0.02)
+        await _until(lambda: len(acknowledged) == 300)
+        await _until(lambda: acknowledged <= _kept(stores[0]))
+        client.disconnect()
+        client.loop_stop()
+
+
+async def test_what_a_collector_left_is_taken_in_after_a_while(
+    store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(mqtt_module, "_LEFT_LOOK_S", 0.1)
+    monkeypatch.setattr(mqtt_module, "_LEFT_FOR_S", 0.5)
+    monkeypatch.setattr(mqtt_module, "_QUIET_S", 0.3)
+    port = free_port()
+    broker = OutsideBroker(Endpoint("127.0.0.1", port), tls=False)
+    with mosquitto(port, tmp_path):
+        with store.write() as connection:
+            add_station(connection, "a", place="Yard", kind=PLAIN)
+        async with _side(store, broker, tmp_path):
+            other = open_store(store.address)
+            async with _side(other, broker, tmp_path):
+                pass
+            other.close()
+            # Both sessions share what comes; the one that is away keeps its share.
+            client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="sender")
+            client.connect("127.0.0.1", port)
+            client.loop_start()
+            for number in range(40):
+                body = f'{{"co2": {400 + number}, "time": {1_790_000_000 + number}}}'
+                client.publish("rook/a/readings", body, qos=1)
+            await _until(lambda: len(_kept(store)) == 40)
+            client.disconnect()
+            client.loop_stop()
