@@ -39,6 +39,25 @@ def test_asking_when_nobody_is_there_harms_nothing() -> None:
         assert not second.is_first
 
 
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
+def test_a_wall_without_sheets_ends_when_it_is_told_to(
+    store: Store, store_path: Path, tmp_path: Path, number: signal.Signals
+) -> None:
+    store.close()
+    environment = os.environ | {"XDG_STATE_HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
+    with CollectorProcess(store_path, broker="off"):
+        words = ["--store", str(store_path), "wall", "--full-screen"]
+        with subprocess.Popen(
+            [sys.executable, "-m", "rook_tally", *words], env=environment, text=True,
+            stdout=subprocess.PIPE,
+        ) as wall:  # fmt: skip
+            assert wall.stdout is not None
+            assert "no sheet hangs here yet" in wall.stdout.readline()
+            wait_until((tmp_path / "rook-tally" / "desk.log").exists)
+            wall.send_signal(number)
+            assert wall.wait(PATIENCE_S) == 0
+
+
 def test_a_second_start_brings_the_first_forward_and_ends(
     store: Store, store_path: Path, tmp_path: Path
 ) -> None:

@@ -209,3 +209,16 @@ def test_tls_with_a_certificate_of_ones_own(
     )
     assert swapped.returncode == 1
     assert "the key has to belong to the certificate" in swapped.stderr
+
+
+def test_a_key_speaks_for_its_own_station_in_the_query_too(collector: CollectorProcess) -> None:
+    key = collector.add_station("a")
+    collector.add_station("b")
+    bearer = ("-H", f"Authorization: Bearer {key}", *JSON)
+    for body, query in (
+        ('{"co2": 5}', "?station=b"), ('{"station": "b", "co2": 5}', ""),
+    ):  # fmt: skip
+        status, answer = collector.post(body, *bearer, query=query)
+        assert (status, answer["detail"]) == (422, "a speaks here and cannot speak for b")
+    assert collector.post('{"co2": 5}', *bearer, query="?station=a")[0] == 200
+    assert collector.latest() != []

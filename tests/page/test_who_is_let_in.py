@@ -96,3 +96,24 @@ async def test_a_list_of_devices_read_before_the_revoking_does_not_undo_it(
             session.get(f"{address}/") as answer,
         ):
             assert answer.status == 403
+
+
+@pytest.mark.parametrize(
+    ("host", "status"),
+    [("127.0.0.1", 200), ("localhost", 200), (socket.gethostname(), 200), ("wall.example", 200),
+     ("evil.example", 421), ("[", 421), ("127.0.0.1.evil.example", 421)],
+)  # fmt: skip
+async def test_a_page_is_served_under_this_machines_names_only(
+    store: Store, key: str, host: str, status: int
+) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as listening:
+        server = PageServer(
+            listening, store=store, clock=lambda: NOON_US, names=("Wall.example",)
+        )  # fmt: skip
+        await server.open()
+        address = f"http://127.0.0.1:{listening.getsockname()[1]}/page.css"
+        async with aiohttp.ClientSession() as session:
+            headers = {"Host": f"{host}:80" if host != "[" else host}
+            async with session.get(address, headers=headers) as answer:
+                assert answer.status in (status, 400 if host == "[" else status)
+        await server.close()

@@ -113,7 +113,7 @@ def collect(
     store: StoreOption = None,
     http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
     broker: Annotated[
-        str, typer.Option(metavar="builtin:HOST:PORT|mqtt://…|off")
+        str, typer.Option(metavar="builtin:HOST:PORT|mqtt://…|off", envvar="ROOK_TALLY_BROKER")
     ] = "builtin:127.0.0.1:4712",
     tls_cert: Annotated[
         Path | None, typer.Option(metavar="FILE", help="Speak HTTPS with this certificate (PEM).")

@@ -79,12 +79,16 @@ def page_on(
     address: Annotated[
         str, typer.Option(metavar="HOST:PORT", help="Listen here; 0.0.0.0 is all of this machine.")
     ] = "0.0.0.0:4780",
+    name: Annotated[
+        list[str] | None,
+        typer.Option(metavar="HOST", help="What this machine is called too, as by a proxy."),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
     """Serve the sheets on the local network, to look at only."""
     from rook_tally.cli.page import switch_on
 
-    switch_on(chosen_store(context, store), address)
+    switch_on(chosen_store(context, store), address, name or ())
 
 
 @page_app.command("off")

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from rook_tally.cli.kept_collector import KeptCollector
 from rook_tally.cli.only_window import OnlyWindow
 from rook_tally.core.errors import RookTallyError
-from rook_tally.store import Store, collectors, open_store, sheet_called
+from rook_tally.store import Store, collectors, open_store, sheet_called, sheets
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from rook_tally.core.theme import Theme
     from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
     from rook_tally.desk.shell.window import DeskWindow
+
+
+_SIGNAL_LOOK_MS = 200
 
 
 def check_display() -> None:
@@ -71,6 +74,10 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
         with store.read() as connection:
             # Told before anything opens, with the names there are.
             slug = sheet_called(connection, sheet).slug if sheet else ""
+            if not sheets(connection):
+                # On the whole screen there would be nothing, not even a way out.
+                full_screen = False
+                sys.stdout.write("rook-tally: no sheet hangs here yet; make the first one\n")
         if not _is_collected(store):
             child = KeptCollector(store)
         return show_desk(store, wall=WallWish(slug, full_screen, screen))
@@ -149,9 +156,18 @@ def show_desk(
 
     window = open_window(settings, feed)
     application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
-    # The window's own tick lets Python look at signals every second.
+
+    def end(*_: object) -> None:
+        opened[-1].close()
+        # A window that is not shown ends nothing by being closed.
+        QTimer.singleShot(0, application.quit)
+
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: opened[-1].close())
+        signal.signal(number, end)
+    # Python looks at signals only between two steps of its own: this makes some.
+    attending = QTimer(application, interval=_SIGNAL_LOOK_MS)
+    attending.timeout.connect(lambda: None)
+    attending.start()
     if until_painted:
         _end_at_first_picture(window)
     if wall is None or not wall.full_screen:

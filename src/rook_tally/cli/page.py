@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 
 import msgspec
 import segno
@@ -29,12 +30,13 @@ def _now_us() -> int:
     return time.time_ns() // 1000
 
 
-def switch_on(where: str, address: str) -> None:
+def switch_on(where: str, address: str, names: Sequence[str] = ()) -> None:
     """Switch the page on."""
     endpoint = endpoint_from(address)
     with opened(where) as store:
         with store.write() as connection:
-            set_page(connection, PageSetting(is_on=True, host=endpoint.host, port=endpoint.port))
+            setting = PageSetting(True, endpoint.host, endpoint.port, tuple(names))
+            set_page(connection, setting)
         typer.echo(f"the sheets are served at {endpoint}, to look at only, for devices with a link")
         _say_who_serves(store)
 

@@ -7,25 +7,33 @@ import shutil
 import subprocess
 import sys
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import typer
 
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.store.private_files import begin_private, keep_private, private_folder
 
 UNIT = "rook-tally-collector.service"
+STORE_VARIABLE, BROKER_VARIABLE = "ROOK_TALLY_STORE", "ROOK_TALLY_BROKER"
 
 
-def unit_text(where: str, words: list[str]) -> str:
-    """The unit: restarted when it fails, stopped so that everything under way is committed."""
+def unit_text(where: str, words: list[str], credentials: Path | None = None) -> str:
+    """The unit: restarted when it fails, stopped so that everything under way is committed.
+
+    `where` empty: the store's address is in the credentials file, which sets the environment.
+    """
+    store = ("--store", where) if where else ()
     command = " ".join(
-        _quoted(one)
-        for one in (sys.executable, "-m", "rook_tally", "--store", where, "collect", *words)
+        _quoted(one) for one in (sys.executable, "-m", "rook_tally", *store, "collect", *words)
     )
+    file = "" if credentials is None else f"EnvironmentFile={str(credentials).replace('%', '%%')}\n"
     return (
         "[Unit]\n"
         "Description=Rook Tally collector\n"
         "After=network-online.target\n\n"
         "[Service]\n"
+        f"{file}"
         f"ExecStart={command}\n"
         "Restart=on-failure\n"
         "RestartSec=2\n"
@@ -49,15 +57,16 @@ def unit_path() -> Path:
 
 def install(where: str, words: list[str]) -> None:
     """Write the unit, and start it where systemd runs."""
-    if "://" in where and "@" in where and ":" in where.split("@")[0].split("://")[1]:
-        raise UsageError(
-            "the store's address holds a password, which the unit would show",
-            remedy="keep it in ~/.pgpass and leave it out of the address",
-        )
-    path = unit_path()
+    path, secret = unit_path(), credentials_path()
+    where, words, told = _without_passwords(where, words)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(unit_text(where, words), encoding="utf-8")
+        if told:
+            private_folder(secret.parent)
+            _write_private(secret, "".join(f"{name}={value}\n" for name, value in told.items()))
+        else:
+            secret.unlink(missing_ok=True)
+        _write_private(path, unit_text(where, words, secret if told else None))
     except OSError as error:
         raise RookTallyError(
             f"{path} cannot be written: {error.strerror or error}", remedy="check its folder"
@@ -69,6 +78,43 @@ def install(where: str, words: list[str]) -> None:
         typer.echo(f"start it with: systemctl --user enable --now {UNIT}")
 
 
+def credentials_path() -> Path:
+    """The file with what the unit must not show; its owner alone can read it."""
+    return unit_path().parents[2] / "rook-tally" / "collector.env"
+
+
+def _without_passwords(where: str, words: list[str]) -> tuple[str, list[str], dict[str, str]]:
+    """Where and words as the unit may show them, and what goes into the credentials file."""
+    told: dict[str, str] = {}
+    if _holds_password(where):
+        told[STORE_VARIABLE], where = where, ""
+    shown = list(words)
+    for at, word in enumerate(words):
+        if at and words[at - 1] == "--broker" and _holds_password(word):
+            told[BROKER_VARIABLE] = word
+            shown[at - 1 : at + 1] = []
+    for name, value in told.items():
+        if any(sign in value for sign in "\n\r\"'\\"):
+            raise UsageError(
+                f"{name} holds a quote, a backslash or a line break",
+                remedy="write such letters of a password as %XX",
+            )
+    return where, shown, told
+
+
+def _holds_password(address: str) -> bool:
+    try:
+        return urlsplit(address).password is not None
+    except ValueError:
+        return False
+
+
+def _write_private(path: Path, text: str) -> None:
+    begin_private(path)
+    keep_private(path)
+    path.write_text(text, encoding="utf-8")
+
+
 def remove() -> None:
     """Stop the unit and take it away."""
     path = unit_path()
@@ -76,6 +122,7 @@ def remove() -> None:
         raise UsageError("there is no such unit", remedy="rook-tally service install makes it")
     _systemctl("disable", "--now", UNIT)
     path.unlink()
+    credentials_path().unlink(missing_ok=True)
     _systemctl("daemon-reload")
     typer.echo(f"removed {path}")
 

@@ -82,7 +82,8 @@ class PageKeeper:
         from rook_tally.page.server import PageServer
 
         server = PageServer(
-            listening, store=self._store, clock=now_us, tls=tls, begin=self._begin
+            listening, store=self._store, clock=now_us, tls=tls, begin=self._begin,
+            names=self._setting.names
         )  # fmt: skip
         try:
             await server.open()

@@ -200,6 +200,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     for item in items:
         claimed = _claimed_station(item, message, speaker)
         try:
+            _check_query(directory, message, speaker)
             if claimed not in unplaced:
                 _check_claim(claimed, len(unplaced))
             placed = _placed(connection, directory, item, claimed, speaker)
@@ -230,6 +231,15 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     if answer.refused:
         batch.tallies[counted_under].refused += sum(one.count for one in answer.refused)
     return answer
+
+
+def _check_query(directory: Directory, message: Message, speaker: Station | None) -> None:
+    """UnusableError where a key is one station's and the query names another of the site."""
+    named = message.station
+    if speaker is None or message.access_key is None or named in (None, speaker.key):
+        return
+    if directory.station(named or "") is not None:
+        raise UnusableError(f"{speaker.key} speaks here and cannot speak for {named}")
 
 
 def _check_claim(claimed: str | None, others: int) -> None:

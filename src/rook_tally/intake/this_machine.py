@@ -8,8 +8,8 @@ what it sends then has an origin, a type out of three, or a name for a host that
 from __future__ import annotations
 
 from collections.abc import Mapping
-from urllib.parse import urlsplit
 
+from rook_tally.core.hosts import host_named
 from rook_tally.intake.addresses import is_loopback
 
 # What a proxy adds to what it passes on.
@@ -27,11 +27,3 @@ def why_not_from_here(peer: str, headers: Mapping[str, str]) -> str:
     if "Origin" in headers or headers.get("Sec-Fetch-Site", "none") != "none":
         return "a web page sent it"
     return ""
-
-
-def host_named(header: str) -> str:
-    """The host of a Host header, without its port; empty where it is none."""
-    try:
-        return urlsplit(f"//{header}").hostname or ""
-    except ValueError:
-        return ""

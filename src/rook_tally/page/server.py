@@ -20,6 +20,7 @@ from aiohttp import web
 
 from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
+from rook_tally.core.hosts import host_named, is_one_of
 from rook_tally.core.patience import Patience
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US, datetime_from_time_us
 from rook_tally.core.wording import said
@@ -71,8 +72,10 @@ class PageServer:
     def __init__(
         self, listening: socket.socket, *, store: Store, clock: Callable[[], int],
         tls: ssl.SSLContext | None = None, begin: BeginDuty = begin_unwatched,
+        names: tuple[str, ...] = (),
     ) -> None:  # fmt: skip
         self._begin = begin
+        self._names = names
         self._socket, self._store, self._clock, self._tls = listening, store, clock, tls
         self._board = SheetBoard(store)
         self._devices: dict[str, PageDevice] = {}
@@ -136,6 +139,10 @@ class PageServer:
     ) -> web.StreamResponse:
         """The same few headers on everything; errors as pages in words."""
         try:
+            host = host_named(request.headers.get("Host", ""))
+            if not is_one_of(host, socket.gethostname(), self._names):
+                # A name that DNS leads here: the page of whoever owns it would read along.
+                raise web.HTTPMisdirectedRequest
             response: web.StreamResponse = await handler(request)  # type: ignore[misc]
         except web.HTTPException as error:
             response = _page(closed_html(said("Nothing here"), said("There is no such page.")))

@@ -17,11 +17,13 @@ USUAL_PORT = 4780
 
 
 class PageSetting(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Whether pages are served, and where: `host` is the address listened on."""
+    """Whether pages are served, and where: `host` is the address listened on, `names` what the
+    machine is called beside its own name, as by a proxy."""
 
     is_on: bool = False
     host: str = "0.0.0.0"
     port: int = USUAL_PORT
+    names: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

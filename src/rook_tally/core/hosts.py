@@ -1,0 +1,32 @@
+"""Names by which a request asks for this machine."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Collection
+from urllib.parse import urlsplit
+
+
+def host_named(header: str) -> str:
+    """The host of a Host header, in small letters, without its port; empty where it is none."""
+    try:
+        return urlsplit(f"//{header}").hostname or ""
+    except ValueError:
+        return ""
+
+
+def is_address(host: str) -> bool:
+    """Whether a host is written as an address: no DNS can lead it elsewhere."""
+    try:
+        ipaddress.ip_address(host)
+    except ValueError:
+        return False
+    return True
+
+
+def is_one_of(host: str, own: str, more: Collection[str] = ()) -> bool:
+    """Whether a host is an address, or a name of the machine that is called `own`, or one that a
+    person said is its."""
+    name = own.lower().partition(".")[0]
+    known = {"localhost", own.lower(), name, f"{name}.local", *(one.lower() for one in more)}
+    return is_address(host) or host in known
