@@ -11,12 +11,13 @@ from rook_tally.core.levels import Level
 from rook_tally.core.readings import Quality
 from rook_tally.core.registry import QUANTITIES
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
-from rook_tally.desk.shell.feed import NewDoors, NewReadings, Trouble, read_picture
+from rook_tally.desk.shell.feed import Copies, NewDoors, NewReadings, Trouble, read_picture
 from rook_tally.desk.shell.state import SiteState
 from rook_tally.store import (
     Collector,
     Door,
     DoorState,
+    FailedDuty,
     Latest,
     NewReading,
     Series,
@@ -225,6 +226,17 @@ def test_the_notice_says_what_is_wrong_with_the_doors(store: Store) -> None:
     state.take(NewDoors([Collector("a", "shed", 1, (door,))]))
     assert state.notice() == (
         "MQTT door: no broker answers at h:1; trying again. What came before is kept."
+    )
+    state.take(NewDoors([Collector("a", "shed", 1, ())]))
+    assert state.notice() == ""
+    state.take(NewDoors([Collector("a", "shed", 1, ())], copies=Copies(5, "the disk is full")))
+    assert state.notice() == (
+        "The daily copy of the store failed: the disk is full. It is tried again every hour."
+    )
+    still = FailedDuty("sealing", 3, 5, "OSError: no")
+    state.take(NewDoors([Collector("a", "shed", 1, (), (still,))]))
+    assert state.notice() == (
+        "Sealing: this duty of the collector stands still (OSError: no); it is tried again."
     )
     state.take(NewDoors([Collector("a", "shed", 1, ())]))
     assert state.notice() == ""

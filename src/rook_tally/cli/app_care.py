@@ -53,13 +53,23 @@ def service_status() -> None:
 @care_app.command()
 def backup(
     context: typer.Context,
-    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    file: Annotated[Path | None, typer.Argument(metavar="FILE")] = None,
+    daily: Annotated[
+        str | None,
+        typer.Option(metavar="FOLDER|off", help="From now on a copy a day into this folder."),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Copy the store to a file while it is in use."""
-    from rook_tally.cli.care import write_backup
+    """Copy the store while it is in use, now or every day; alone: how the last copy went."""
+    from rook_tally.cli.care import print_backups, schedule_backups, write_backup
 
-    write_backup(chosen_store(context, store), file)
+    where = chosen_store(context, store)
+    if daily is not None:
+        schedule_backups(where, daily)
+    if file is not None:
+        write_backup(where, file)
+    elif daily is None:
+        print_backups(where)
 
 
 @care_app.command()

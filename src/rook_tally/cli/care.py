@@ -8,10 +8,19 @@ from pathlib import Path
 
 import typer
 
+from rook_tally.cli.alarms import opened
 from rook_tally.core.errors import UsageError
+from rook_tally.core.numerals import age
 from rook_tally.store import open_store
+from rook_tally.store.backup_schedule import (
+    BackupSchedule,
+    backup_schedule,
+    last_backup,
+    set_backup_schedule,
+)
 from rook_tally.store.care import compact, look_over
 from rook_tally.store.copies import back_up, restore
+from rook_tally.store.private_files import private_folder
 from rook_tally.store.readings_ahead import readings_ahead, set_aside_ahead
 
 
@@ -27,6 +36,53 @@ def write_backup(where: str, target: Path) -> None:
     typer.echo(
         f"{target}: {target.stat().st_size / 1e6:.1f} MB, {found.readings} readings, read back"
     )
+
+
+def schedule_backups(where: str, folder: str) -> None:
+    """Have a copy made every day into a folder, or no longer (`off`)."""
+    is_on = folder != "off"
+    schedule = BackupSchedule(str(Path(folder).expanduser().absolute())) if is_on else None
+    with opened(where) as store:
+        if store.path is None:
+            raise UsageError(f"{where} is a server's database", remedy="use the server's own tools")
+        if schedule is not None:
+            check_folder(Path(schedule.folder))
+        with store.write() as connection:
+            set_backup_schedule(connection, schedule)
+    if schedule is None:
+        typer.echo("no daily copies are made any more; those there are stay")
+        return
+    typer.echo(
+        f"a copy a day into {schedule.folder}, by whatever collector runs; {schedule.daily} days, "
+        f"{schedule.weekly} weeks and {schedule.monthly} months of them stay"
+    )
+
+
+def check_folder(folder: Path) -> None:
+    """UsageError unless copies can be put there."""
+    try:
+        private_folder(folder)
+        (folder / ".rook-tally").touch()
+        (folder / ".rook-tally").unlink()
+    except OSError as error:
+        raise UsageError(
+            f"{folder} cannot be written: {error.strerror or error}", remedy="name another folder"
+        ) from None
+
+
+def print_backups(where: str) -> None:
+    """Say where daily copies go, and how the last one went."""
+    with opened(where) as store, store.read() as connection:
+        schedule, last = backup_schedule(connection), last_backup(connection)
+    if schedule is None:
+        typer.echo("no daily copies are made; rook-tally backup --daily FOLDER begins them")
+        return
+    typer.echo(f"a copy a day into {schedule.folder}")
+    if last.made_us:
+        made_s = time.time() - last.made_us / 1e6
+        typer.echo(f"the last one {age(made_s)} ago: {last.path}")
+    if last.trouble:
+        typer.echo(f"none since: {last.trouble}")
 
 
 def put_back(where: str, backup: Path) -> None:

@@ -21,6 +21,7 @@ from rook_tally.actions.sound import Sound, Voice
 from rook_tally.actions.teller import Teller
 from rook_tally.actions.webhook import Webhook
 from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_sealing
+from rook_tally.collector.backups import keep_backing_up
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.doors import DoorKeeper
 from rook_tally.collector.following import follow
@@ -153,6 +154,7 @@ async def collect(
             "heartbeat": presence.beat,
             "sealing": partial(keep_sealing, store, clock=now_us),
             "log": partial(keep_log_short, store),
+            "daily copy": partial(keep_backing_up, store, clock=now_us),
             "strays and tape": partial(keep_bounded, store, clock=now_us),
             "requests": requests.run,
             "workings": reworking.run,

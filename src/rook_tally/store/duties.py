@@ -29,6 +29,7 @@ class Duty(enum.IntEnum):
     WATCHING = 2
     MQTT_SESSION = 3
     WORKING_OUT = 4
+    BACKUP = 5
 
 
 class HeldDuty(Protocol):

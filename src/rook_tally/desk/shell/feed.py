@@ -40,6 +40,7 @@ from rook_tally.store import (
     standing,
     stretches_to_work_out,
 )
+from rook_tally.store.backup_schedule import backup_schedule, last_backup
 
 POLL_S = 0.025
 RIBBON_COLUMN_US = 15 * MINUTE_US
@@ -48,6 +49,14 @@ HEARD_REPORTS = 24
 _DOORS_LOOK_S = 5.0
 # A sender's clock may be this far ahead and is still believed.
 _AHEAD_US = 2 * MINUTE_US
+
+
+@dataclass(frozen=True, slots=True)
+class Copies:
+    """When the last daily copy was made, 0 for never, and why none has been since."""
+
+    made_us: int
+    trouble: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +78,7 @@ class Picture:
     remarks: list[Remark] = field(default_factory=list)
     groups: list[Group] = field(default_factory=list)
     alarms: tuple[Standing, ...] = ()
+    copies: Copies | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +95,7 @@ class NewDoors:
 
     collectors: list[Collector]
     room_bytes: int | None = None
+    copies: Copies | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +152,16 @@ def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -
         remarks(connection),
         groups(connection),
         standing(connection),
+        copies_in(connection),
     )
+
+
+def copies_in(connection: Connection) -> Copies | None:
+    """How the daily copies stand; None where none are made."""
+    if backup_schedule(connection) is None:
+        return None
+    last = last_backup(connection)
+    return Copies(last.made_us, last.trouble)
 
 
 def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, TimeArray]:
@@ -259,7 +279,8 @@ class Feed:
     def _send_doors(self) -> None:
         with self._store.read() as connection:
             at_work = collectors(connection, now_us=self._clock())
-        self._on_news(NewDoors(at_work, self._store.room_bytes()))
+            copies = copies_in(connection)
+        self._on_news(NewDoors(at_work, self._store.room_bytes(), copies))
 
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from rook_tally.core.alarm_states import AlarmState
 from rook_tally.core.levels import Level
+from rook_tally.core.numerals import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.wording import said
@@ -136,7 +137,7 @@ class Head(QWidget):
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
         name, self._site = Label(said("Rook Tally")), Label()
-        self._heard, self._clock = Label(), Label()
+        self._heard, self._copied, self._clock = Label(), Label(), Label()
         self._standing = _Standing(theme)
         self._standing.clicked.connect(self.alarms_wanted)
         self._views = [_ViewName(text, theme) for text in views]
@@ -144,6 +145,7 @@ class Head(QWidget):
             (name, face(15, BOLD), theme.on_night),
             (self._site, face(13), theme.on_night_dim),
             (self._heard, face(13), theme.on_night_dim),
+            (self._copied, face(13), theme.on_night_dim),
             (self._clock, face(15, MEDIUM), theme.on_night),
         ):
             label.setFont(font)
@@ -154,7 +156,7 @@ class Head(QWidget):
         for widget, parts, spacing in (
             (left, [_Mark(theme), name, self._site], 12),
             (middle, self._views, 28),
-            (right, [self._standing, self._heard, self._clock], 16),
+            (right, [self._standing, self._heard, self._copied, self._clock], 16),
         ):
             row = QHBoxLayout(widget)
             row.setContentsMargins(0, 0, 0, 0)
@@ -184,6 +186,8 @@ class Head(QWidget):
         self._site.setText(state.site.name)
         heard, stations = state.stations_heard()
         self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
+        self._copied.setText(_copied_words(state))
+        self._copied.setVisible(bool(self._copied.text()))
         ringing = [one for one in state.alarms if one.state not in QUIET]
         if ringing:
             self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
@@ -195,3 +199,12 @@ class Head(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         """The night behind it all."""
         QPainter(self).fillRect(self.rect(), colour(self._theme.night))
+
+
+def _copied_words(state: SiteState) -> str:
+    """How old the last daily copy is; empty where none are made, and while the past is shown."""
+    if state.copies is None or not state.window.is_live:
+        return ""
+    if not state.copies.made_us:
+        return said("not copied yet")
+    return said("copied {0} ago", age((state.now_us - state.copies.made_us) / 1e6))

@@ -17,6 +17,7 @@ from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.feed import (
+    Copies,
     NewAlarms,
     NewDoors,
     NewReadings,
@@ -52,6 +53,7 @@ class SiteState:
     live: Shown = field(default_factory=Shown)
     past: PastMoment | None = None
     collectors: list[Collector] = field(default_factory=list)
+    copies: Copies | None = None
     remarks: list[Remark] = field(default_factory=list)
     groups: list[Group] = field(default_factory=list)
     trouble: str = ""
@@ -187,14 +189,16 @@ class SiteState:
                 self.live = Shown(news.latest, news.ribbons, news.reports)
                 self.remarks, self.groups = news.remarks, news.groups
                 self.live_alarms = news.alarms
+                self.copies = news.copies
                 self.is_loaded = True
             case NewReadings():
                 changed = set(news.latest) | set(news.ribbons)
                 self._take_readings(news)
             case NewDoors():
                 before = self.notice()
-                is_same = news.collectors == self.collectors
+                is_same = (news.collectors, news.copies) == (self.collectors, self.copies)
                 self.collectors, self.room_bytes = news.collectors, news.room_bytes
+                self.copies = news.copies
                 if is_same and self.notice() == before:
                     return
                 changed = set()
@@ -306,6 +310,11 @@ class SiteState:
         if not self.collectors:
             return said(
                 "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
+            )
+        if self.copies is not None and self.copies.trouble:
+            return said(
+                "The daily copy of the store failed: {0}. It is tried again every hour.",
+                self.copies.trouble,
             )
         failed = [
             said(
