@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from rook_tally.core.kinds import KINDS, Field
@@ -12,6 +13,10 @@ from rook_tally.core.wall.files import sheets_from_toml
 from rook_tally.core.wall.tiling import COLUMNS, MOST_PANES, ROWS
 from rook_tally.core.workings import forms
 from rook_tally.core.workings.parsing import parsed
+from rook_tally.intake import bounds
+from rook_tally.store import StrayBounds
+from rook_tally.store.strays import MOST_WRONG_KEYS
+from rook_tally.store.tape import KEPT_LINES
 
 ROOT = Path(__file__).parent.parent
 
@@ -79,3 +84,26 @@ def test_the_walls_page_names_every_kind_and_its_example_can_be_read() -> None:
     assert [one.kind for one in sheet.panes] == [PaneKind.FIGURE, PaneKind.RIBBON, PaneKind.WORDS]
     assert f"{COLUMNS} columns and {ROWS} rows" in page
     assert f"at most {MOST_PANES}" in page
+
+
+def test_the_bounds_stand_on_the_page_of_the_wire() -> None:
+    """If this fails: write the bound into docs/wire.md, "What is taken at most"."""
+    page = (ROOT / "docs" / "wire.md").read_text()
+    table = page.split("## What is taken at most")[1].split("## ")[0]
+    for bound in (
+        f"{bounds.LARGEST_MESSAGE // 1024} KiB", f"{bounds.DEEPEST} levels",
+        f"| {bounds.MOST_VALUES} |", f"| {bounds.MOST_COLUMNS} |",
+        f"{bounds.LONGEST_NAME} characters", f"{bounds.LONGEST_UNIT} characters",
+        f"{bounds.LONGEST_LINE // 1024} KiB", f"| {bounds.MOST_TOLD}, then",
+        f"| {bounds.MOST_CLAIMED} |", f"| {bounds.MOST_CONNECTIONS}, each",
+        f"{bounds.BODY_WITHIN_S:g} s", f"| {bounds.MOST_WAITING} |",
+        f"{StrayBounds().most_bytes // 10**6} MB and {StrayBounds().most_days:g} days",
+        f"{MOST_WRONG_KEYS} with a wrong access key", f"{KEPT_LINES} messages",
+    ):  # fmt: skip
+        assert bound in table, bound
+
+
+def test_what_the_page_of_trust_names_is_there() -> None:
+    page = (ROOT / "docs" / "trust.md").read_text()
+    for path in re.findall(r"`(tests/[^`]+)`", page):
+        assert (ROOT / path).exists(), path
