@@ -915,6 +915,16 @@
     </message>
     <message>
       <location filename="desk/shell/head.py" />
+      <source>copied {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/head.py" />
+      <source>not copied yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/head.py" />
       <source>{0} standing</source>
       <translation type="unfinished" />
     </message>
@@ -1191,6 +1201,16 @@
     <message>
       <location filename="desk/shell/state.py" />
       <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/state.py" />
+      <source>The daily copy of the store failed: {0}. It is tried again every hour.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/state.py" />
+      <source>{0}: this duty of the collector stands still ({1}); it is tried again.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1758,17 +1778,17 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/strip/spans_page.py" />
-      <source>{0}. A click compares the others with it.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/strip/spans_page.py" />
       <source>No span lies in this window. Hold Shift and drag over the lanes to mark a stretch, then name it: N.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/strip/spans_page.py" />
       <source>Spread of readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/spans_page.py" />
+      <source>{0}. A click compares the others with it.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3985,6 +4005,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="core" />
       <source>clock</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>duty</source>
       <translation type="unfinished" />
     </message>
     <message>

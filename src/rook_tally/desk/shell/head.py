@@ -17,6 +17,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.shell.state import SiteState
 
 HEAD_HEIGHT = 46
+_ROOMY = 1150
 QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
 """What stands, and calls for nobody."""
 
@@ -187,7 +188,8 @@ class Head(QWidget):
         heard, stations = state.stations_heard()
         self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
         self._copied.setText(_copied_words(state))
-        self._copied.setVisible(bool(self._copied.text()))
+        # Where there is little room it is the first to go.
+        self._copied.setVisible(bool(self._copied.text()) and self.width() >= _ROOMY)
         ringing = [one for one in state.alarms if one.state not in QUIET]
         if ringing:
             self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
