@@ -14,7 +14,8 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.store import open_store
+from rook_tally.core.watches.journal import JournalSort
+from rook_tally.store import journal, open_store
 from tests.builders import NOON_US
 from tests.desks import Desk
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -70,7 +71,8 @@ def full_after(disk: SmallDisk) -> Iterator[CollectorProcess]:
 
 def _post(collector: CollectorProcess, number: int) -> int:
     row = {"t": NOON_US // SECOND_US - 86_400 + number, "n": "co2", "v": 500 + number % 100}
-    return collector.post(json.dumps([row]), query="?station=a")[0]
+    senml = ("-H", "Content-Type: application/senml+json")
+    return collector.post(json.dumps([row]), *senml, query="?station=a")[0]
 
 
 def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
@@ -85,6 +87,9 @@ def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
         kept += 1
     assert status == 503
     assert len(collector.latest()) == 1  # reading goes on
+    code, _, health = collector.curl("/v1/health")
+    assert (code, health["reading"]) == (503, "ok")
+    assert "cannot be used" in health["writing"]
     collector.publish("a", '{"temperature": 21.5}')  # waits at the broker
 
     store = open_store(collector.store, create=False)
@@ -97,6 +102,14 @@ def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
         assert _post(collector, sent) == 200
         wait_until(lambda: len(collector.latest()) == 2)
         wait_until(lambda: not desk.state.notice())
+    assert collector.curl("/v1/health")[0] == 200
+
+    def journalled() -> list[str]:
+        with store.read() as connection:
+            return [one.words for one in journal(connection, sorts=[JournalSort.DUTY])]
+
+    wait_until(journalled)
+    assert any(one.startswith("could not be written for ") for one in journalled())
     store.close()
     checked = rook_tally("--store", str(collector.store), "check")
     # Whether its day is sealed by now is a matter of the day this test is run on.

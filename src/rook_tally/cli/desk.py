@@ -47,7 +47,7 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
                 only.ask_first()
                 sys.stdout.write("rook-tally: its window is open already; it comes forward\n")
                 return 0
-            if collect_too and not _is_collected(store):
+            if collect_too and not store.is_read_only and not _is_collected(store):
                 child = KeptCollector(store)
             return show_desk(store, until_painted=until_painted, only=only)
     finally:
@@ -78,7 +78,7 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
                 # On the whole screen there would be nothing, not even a way out.
                 full_screen = False
                 sys.stdout.write("rook-tally: no sheet hangs here yet; make the first one\n")
-        if not _is_collected(store):
+        if not store.is_read_only and not _is_collected(store):
             child = KeptCollector(store)
         return show_desk(store, wall=WallWish(slug, full_screen, screen))
     finally:

@@ -36,13 +36,17 @@ _log = structlog.get_logger(__name__)
 class CommitLoop:
     """Takes messages from the doors and answers each once its batch is committed.
 
-    `trouble` says why the last batch could not be written; empty when it was.
+    `trouble` says why the last batch could not be written; empty when it was. `on_written_again`
+    hears why and for how long, s, once one could be again.
     """
 
     def __init__(
         self, store: Store, *, clock_is_set: Callable[[], bool] = lambda: True,
         begin: BeginDuty = begin_unwatched,
+        on_written_again: Callable[[str, float], None] = lambda _why, _s: None,
     ) -> None:  # fmt: skip
+        self._on_written_again = on_written_again
+        self._troubled_since_s = 0.0
         self._store = store
         self._clock_is_set = clock_is_set
         self._directory, self._clocks = Directory(), Clocks()
@@ -124,12 +128,16 @@ class CommitLoop:
         except UnkeepableError as error:
             await self._find_the_one(batch, f"the store cannot take it: {error.what}")
         except StoreError as error:
+            if not self.trouble:
+                self._troubled_since_s = loop.time()
             self.trouble = error.what
             for _, future in batch:
                 _settle(future, error)
         except Exception:  # noqa: BLE001 - whatever it is, no reading may be lost to it
             await self._find_the_one(batch, "a fault of ours while reading it")
         else:
+            if self.trouble:
+                self._on_written_again(self.trouble, loop.time() - self._troubled_since_s)
             self.trouble = ""
             for (_, future), answer in zip(batch, answers, strict=True):
                 _settle(future, answer)

@@ -36,6 +36,7 @@ from rook_tally.collector.supervision import Supervisor
 from rook_tally.collector.watching import WatchKeeping
 from rook_tally.core.duties import Run
 from rook_tally.core.errors import RookTallyError
+from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.core.watches.ways import WaySort
 from rook_tally.intake.addresses import (
     BuiltinBroker,
@@ -102,7 +103,10 @@ async def collect(
         supervisor = supervisor_for(presence)
         stack.push_async_callback(supervisor.end)
         begin = supervisor.begin
-        commits = CommitLoop(store, clock_is_set=lambda: presence.clock.is_set, begin=begin)
+        commits = CommitLoop(
+            store, clock_is_set=lambda: presence.clock.is_set, begin=begin,
+            on_written_again=partial(_say_it_was_away, presence),
+        )  # fmt: skip
         stack.push_async_callback(commits.close)
         tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
@@ -186,6 +190,12 @@ async def collect(
             kept="what came in was kept",
             remedy="the log and the journal say why",
         )
+
+
+def _say_it_was_away(presence: Presence, why: str, lasted_s: float) -> None:
+    """What the journal could not be told while the store could not be written."""
+    words = f"could not be written for {lasting_words(round(lasted_s * 1e6))}: {why}"
+    presence.journal_duty("The store", words)
 
 
 def supervisor_for(presence: Presence) -> Supervisor:

@@ -35,10 +35,13 @@ class Store:
         What `open_store` takes to open it again, password included: never to be shown.
     id : str
         Stays with the store for good; names the collector's session at a broker.
+    is_read_only : bool
+        It can be looked at alone.
     """
 
-    def __init__(self, engine: Engine) -> None:
+    def __init__(self, engine: Engine, *, is_read_only: bool = False) -> None:
         self._engine = engine
+        self.is_read_only = is_read_only
         self.url = (
             str(engine.url.database)
             if engine.dialect.name == "sqlite"
@@ -80,6 +83,13 @@ class Store:
         One at a time on a store, whoever writes: SQLite knows no other way, and on PostgreSQL it
         is what makes the order of change notices the order of commits.
         """
+        if self.is_read_only:
+            raise StoreError(
+                f"the store {self.url} can only be read",
+                kept="nothing in it was touched",
+                remedy="check that you may write to it and to its folder, and that its disk may "
+                "be written",
+            )
         # SQLite's own way of waiting is to sleep, longer each time; threads of ours do better.
         with (
             translated(self.url, self._driver_error),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
 import uuid
 from pathlib import Path
@@ -21,7 +22,8 @@ LONGEST_LOG_PAGES = 16_000
 
 
 def open_store(where: str | Path, *, create: bool = True) -> Store:
-    """Open a store by path or database URL, making it when it is new.
+    """Open a store by path or database URL, making it when it is new; one that can be read and not
+    written is opened to look at.
 
     Raises
     ------
@@ -30,10 +32,14 @@ def open_store(where: str | Path, *, create: bool = True) -> Store:
         written by a newer program.
     """
     url = _url_of(where)
+    to_look_at = False
     if url.get_backend_name() == "sqlite":
-        _prepare_file(Path(str(url.database)), create=create)
-    engine = _engine_for(url)
-    store = Store(engine)
+        path = Path(str(url.database))
+        to_look_at = _is_to_look_at(path)
+        if not to_look_at:
+            _prepare_file(path, create=create)
+    engine = _engine_to_look(url) if to_look_at else _engine_for(url)
+    store = Store(engine, is_read_only=to_look_at)
     try:
         with store.read() as connection:
             known = sa.inspect(connection).has_table("meta")
@@ -70,6 +76,34 @@ def _url_of(where: str | Path) -> URL:
     if url.drivername == "postgresql":
         return url.set(drivername="postgresql+psycopg")
     return url
+
+
+def _is_to_look_at(path: Path) -> bool:
+    """Whether a store is there, and can be read and not written: on a read-only disk, say."""
+    return (
+        path.is_file()
+        and os.access(path, os.R_OK)
+        and not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+    )
+
+
+def _engine_to_look(url: URL) -> Engine:
+    """An engine that reads a file and writes nothing, not even a log beside it."""
+    path = Path(str(url.database))
+    log = Path(f"{path}-wal")
+    # With commits left in its log the file alone is not all there is.
+    whole = not log.exists() or not log.stat().st_size
+    name = str(path).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
+    where = f"file:{name}?mode=ro" + ("&immutable=1" if whole else "")
+
+    def connect() -> sqlite3.Connection:
+        connection = sqlite3.connect(where, uri=True, check_same_thread=False)
+        connection.isolation_level = None
+        return connection
+
+    engine = sa.create_engine(url, creator=connect)
+    sa.event.listen(engine, "begin", _begin_sqlite)
+    return engine
 
 
 def _prepare_file(path: Path, *, create: bool) -> None:
