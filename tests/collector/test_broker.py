@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
+import paho.mqtt.client as mqtt
 import pytest
+from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
 
+from rook_tally.intake import broker as broker_module
+from rook_tally.intake.addresses import Endpoint
+from rook_tally.intake.bounds import LARGEST_MESSAGE
+from rook_tally.intake.broker import PrivateBroker
 from rook_tally.store import collectors, load_site, newest_tape, open_store
 from tests.collector.test_controls import heard_at, publish
 from tests.collector.test_mqtt import free_port, mosquitto
-from tests.processes import CollectorProcess, rook_tally, wait_until
+from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
 @pytest.fixture
@@ -219,3 +226,51 @@ def door_detail(collector: CollectorProcess, name: str) -> str:
     finally:
         store.close()
     return next((one.detail for each in running for one in each.doors if one.name == name), "")
+
+
+def test_who_is_connected_with_an_old_key_is_let_go(guarded: CollectorProcess) -> None:
+    old = guarded.add_station("shelf", kind="climate")
+    topic = "rook/shelf/readings"
+    wait_until(lambda: published(guarded, topic, '{"temp": 20}', "-u", "shelf", "-P", old))
+    gone, connected = threading.Event(), threading.Event()
+    station = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="shelf")
+    station.username_pw_set("shelf", old)
+    station.on_connect = lambda *_: connected.set()
+    station.on_disconnect = lambda *_: gone.set()
+    station.connect("127.0.0.1", int(guarded.mqtt_port))
+    station.loop_start()
+    assert connected.wait(PATIENCE_S)
+    assert not gone.is_set()
+    assert rook_tally("--store", guarded.address, "station", "key", "shelf").returncode == 0
+    assert gone.wait(PATIENCE_S)
+    station.loop_stop()
+
+
+def test_a_client_of_mqtt_5_is_told_how_large_a_message_may_be(collector: CollectorProcess) -> None:
+    told: list[int] = []
+    station = mqtt.Client(
+        CallbackAPIVersion.VERSION2, client_id="s", protocol=MQTTProtocolVersion.MQTTv5
+    )
+    station.on_connect = lambda _c, _d, _f, _r, more: told.append(more.MaximumPacketSize)
+    station.connect("127.0.0.1", int(collector.mqtt_port))
+    station.loop_start()
+    wait_until(lambda: told)
+    station.disconnect()
+    station.loop_stop()
+    assert LARGEST_MESSAGE < told[0] < LARGEST_MESSAGE + 20_000
+
+
+def test_its_log_is_put_aside_when_it_has_grown(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(broker_module, "_LONGEST_LOG", 100)
+    broker = PrivateBroker(tmp_path, Endpoint("127.0.0.1", 0))
+    broker.keep_log_short()
+    log = tmp_path / "mosquitto.log"
+    with log.open("ab", buffering=0) as writing:
+        writing.write(b"a" * 200)
+        broker.keep_log_short()
+        # Whoever writes goes on, from the beginning.
+        writing.write(b"b" * 10)
+    assert log.read_bytes() == b"b" * 10
+    assert (tmp_path / "mosquitto.log.1").read_bytes() == b"a" * 200

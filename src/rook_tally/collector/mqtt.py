@@ -220,6 +220,8 @@ class MqttSide:
         subscription goes on giving them their share."""
         while True:
             await asyncio.sleep(_LEFT_LOOK_S)
+            if self._own is not None:
+                await asyncio.to_thread(self._own.keep_log_short)
             try:
                 await self._tend_left_once()
             except StoreError as error:

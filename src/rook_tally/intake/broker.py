@@ -26,10 +26,12 @@ from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern
 from rook_tally.store import DoorState, Station
 from rook_tally.store.credentials import broker_hash
+from rook_tally.store.private_files import private_folder
 
 _READY_WITHIN_S = 10.0
 _STOP_WITHIN_S = 5.0
 _RESTART_PAUSE_S = 1.0
+_LONGEST_LOG = 1_000_000
 _OWN_USER = "rook-tally"
 _EVERYWHERE = frozenset({"0.0.0.0", "::"})
 
@@ -117,7 +119,7 @@ class PrivateBroker:
     def admit(self, stations: Sequence[Station], patterns: Sequence[TopicPattern]) -> None:
         """Let these stations in, each with its key and to its own topics, and nobody else. A broker
         that runs already takes it up at once; to be called once before it is started."""
-        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        private_folder(self._folder)
         if not self._own_key_file.exists():
             _write_private(self._own_key_file, secrets.token_urlsafe(24))
         key = self._own_key_file.read_text()
@@ -140,6 +142,15 @@ class PrivateBroker:
     def mind(self, report: DoorReport, begin: BeginDuty = begin_unwatched) -> None:
         """From now on start it again whenever it ends."""
         self._minder = begin("broker", partial(self._mind, report))
+
+    def keep_log_short(self) -> None:
+        """Put its log aside when that has grown; one such stays. It goes on writing to the same
+        file, from the beginning."""
+        log = self._folder / "mosquitto.log"
+        with contextlib.suppress(FileNotFoundError):
+            if log.stat().st_size > _LONGEST_LOG:
+                shutil.copyfile(log, log.with_suffix(".log.1"))
+                os.truncate(log, 0)
 
     async def stop(self) -> None:
         """End it; its queue and sessions stay on disk."""
