@@ -65,7 +65,8 @@ class _HttpSender(threading.Thread):
                 host, _, port = self.address.rpartition(":")
                 connection = http.client.HTTPConnection(host, int(port), timeout=5)
                 body = json.dumps({"time": _BEGIN_S + number, "co2": 400 + number})
-                connection.request("POST", "/v1/readings?station=a", body)
+                json_told = {"Content-Type": "application/json"}
+                connection.request("POST", "/v1/readings?station=a", body, json_told)
                 answer = connection.getresponse()
                 if answer.status == 200 and json.loads(answer.read())["kept"] == 1:
                     self.acknowledged.append(400 + number)

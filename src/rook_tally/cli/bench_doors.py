@@ -113,7 +113,7 @@ async def _post_rate(port: int) -> float:
                       "co2": 600 + number % 40, "pressure": 1013.25, "voltage": 3.31}  # fmt: skip
             body = json.dumps(values).ljust(150).encode()
             writer.write(
-                b"POST /v1/readings?station=%s HTTP/1.1\r\nHost: bench\r\n"
+                b"POST /v1/readings?station=%s HTTP/1.1\r\nHost: 127.0.0.1\r\n"
                 b"Content-Type: application/json\r\nContent-Length: %d\r\n\r\n%s"
                 % (station, len(body), body)
             )

@@ -213,6 +213,7 @@ def _send_readings(http: str, pid: int) -> tuple[float, dict[str, float]]:
         request = urllib.request.Request(
             f"http://{http}/v1/readings?station=yard-post",
             data=json.dumps({"temp": value}).encode(), method="POST",
+            headers={"Content-Type": "application/json"},
         )  # fmt: skip
         with urllib.request.urlopen(request, timeout=20) as answer:
             answer.read()
