@@ -14,7 +14,7 @@ import cbor2
 import msgspec
 
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.intake.bounds import LONGEST_UNIT, name_fault
+from rook_tally.intake.bounds import name_fault
 from rook_tally.intake.decode.said import may_be_said
 from rook_tally.intake.decode.senml_cbor import loaded
 from rook_tally.intake.message import Decoded
@@ -30,17 +30,13 @@ _MOST_REMEMBERED = 2_000
 
 def _are_plain(names: tuple[str, ...]) -> bool:
     """Whether these names are fields and nothing else."""
-    if sum(map(len, names)) > _MOST_REMEMBERED:
-        return False
-    return _known_to_be_plain(names)
-
-
-@lru_cache(4096)
-def _known_to_be_plain(names: tuple[str, ...]) -> bool:
-    """The same, remembered: a station sends the same ones every time."""
     return bool(names) and not any(
         not one or name_fault(one) or one.lower() in _RESERVED or may_be_said(one) for one in names
     )
+
+
+# The same, remembered: a station sends the same names every time.
+_known_to_be_plain = lru_cache(4096)(_are_plain)
 
 
 def _are_finite(numbers: Sequence[float]) -> bool:
@@ -62,7 +58,8 @@ def from_object(body: bytes) -> Decoded | None:
             return None
         time_us = round(time * SECOND_US)
     names = tuple(members)
-    if not _are_plain(names):
+    are_plain = _known_to_be_plain if len(body) <= _MOST_REMEMBERED else _are_plain
+    if not are_plain(names):
         return None
     return Decoded((), (), (), names, tuple(members.values()), None, None, time_us)
 
@@ -110,6 +107,7 @@ def from_senml(body: bytes) -> Decoded | None:
     return _pack(
         first.base_name, first.base_time, first.base_unit, tuple([one.name for one in records]),
         [one.value for one in records], [one.unit for one in records],
+        len(body) <= _MOST_REMEMBERED,
     )  # fmt: skip
 
 
@@ -144,18 +142,18 @@ def from_senml_cbor(body: bytes) -> Decoded | None:
         or not _are_finite(values)
     ):
         return None
-    return _pack(base, base_time, base_unit, names, values, units)
+    is_short = len(body) <= _MOST_REMEMBERED
+    return _pack(base, base_time, base_unit, names, values, units, is_short)
 
 
 def _pack(
     base: str | None, base_time_s: float | None, base_unit: str | None, names: tuple[str, ...],
-    values: Sequence[float], units: Sequence[str | None],
+    values: Sequence[float], units: Sequence[str | None], is_short: bool,
 ) -> Decoded | None:  # fmt: skip
-    if base is None or base_time_s is None or base[-1:] not in ("/", ":") or name_fault(base):
+    are_local = _known_to_be_local if is_short else _are_local
+    if base is None or base_time_s is None or base[-1:] not in ("/", ":"):
         return None
-    if not _EPOCH_BEGINS_S < base_time_s < _EPOCH_ENDS_S or not _are_local(names):
-        return None
-    if any(one is not None and len(one) > LONGEST_UNIT for one in {*units, base_unit}):
+    if not _EPOCH_BEGINS_S < base_time_s < _EPOCH_ENDS_S or not are_local(names):
         return None
     if base_unit is not None:
         units = [base_unit if one is None else one for one in units]
@@ -168,6 +166,9 @@ def _pack(
 def _are_local(names: tuple[str, ...]) -> bool:
     """Whether they are fields that belong to the base name alone."""
     return _are_plain(names) and not any("/" in one or ":" in one for one in names)
+
+
+_known_to_be_local = lru_cache(4096)(_are_local)
 
 
 @lru_cache(1024)
@@ -236,20 +237,19 @@ def from_pairs(body: bytes) -> Decoded | None:
             return None
         time_us = round(time * SECOND_US)
     fields = tuple(names)
-    if not _are_told_once(fields) or not _are_finite(numbers):
+    are_told_once = _known_to_be_told_once if len(body) <= _MOST_REMEMBERED else _are_told_once
+    if not are_told_once(fields) or not _are_finite(numbers):
         return None
     return Decoded((), (), (), fields, numbers, None, None, time_us)
 
 
 def _are_told_once(names: tuple[str, ...]) -> bool:
     """Whether they are fields, each once, in the letters that a line's names can have."""
-    return _are_plain(names) and _are_written_in_lines(names)
-
-
-@lru_cache(4096)
-def _are_written_in_lines(names: tuple[str, ...]) -> bool:
     is_fit = all(
         name.isprintable() and len(name) <= 100 and not any(one in name for one in '",;')
         for name in names
     )
-    return is_fit and len(set(names)) == len(names)
+    return is_fit and _are_plain(names) and len(set(names)) == len(names)
+
+
+_known_to_be_told_once = lru_cache(4096)(_are_told_once)
