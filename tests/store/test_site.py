@@ -42,6 +42,7 @@ from rook_tally.store import (
     withdraw_collector,
 )
 from rook_tally.store.machine_zone import machine_zone
+from rook_tally.store.strays import ROW_BYTES
 from tests.builders import NOON_US, append, begin_series
 from tests.processes import wait_until
 
@@ -147,12 +148,14 @@ def test_strays_are_kept_whole_newest_first_and_bounded(
         for number in range(5):
             keep_strays(connection, [_stray(b"\xff\x00%d" % number)])
         assert prune_strays(connection, now_us=NOON_US) == 0
-        set_stray_bounds(connection, StrayBounds(most_bytes=9, most_days=2))
+        # Whole rows count: the texts, and what a row costs beside them.
+        row = 3 + len(_stray(b"").why) + len(_stray(b"").address) + ROW_BYTES
+        set_stray_bounds(connection, StrayBounds(most_bytes=3 * row, most_days=2))
         assert prune_strays(connection, now_us=NOON_US + DAY_US) == 2
         assert [one.body for one in newest_strays(connection)] == [
             b"\xff\x00%d" % one for one in (4, 3, 2)
         ]
-        assert stray_bounds(connection) == StrayBounds(9, 2)
+        assert stray_bounds(connection) == StrayBounds(3 * row, 2)
         assert prune_strays(connection, now_us=NOON_US + 3 * DAY_US) == 3
 
 

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import StoreError
+from rook_tally.store import schema
 from rook_tally.store.care import Health, health_of, sqlite_path
 from rook_tally.store.database import Store, translated
 from rook_tally.store.opening import open_store
@@ -77,9 +78,12 @@ def _sync(path: Path) -> None:
 
 
 def _counts(connection: sqlite3.Connection) -> dict[str, int]:
+    # A store of an older format does not have all of them yet.
+    there = {row[0] for row in connection.execute("SELECT name FROM sqlite_master")}
     return {
         name: int(connection.execute(f'SELECT count(*) FROM "{name}"').fetchone()[0])
         for name in _COUNTED
+        if name in there
     }
 
 
@@ -87,12 +91,18 @@ def _verified(copy: Path, counts: dict[str, int], target: Path) -> Health:
     """What a look over a copy finds; StoreError when it is not what was copied."""
     with contextlib.closing(sqlite3.connect(f"file:{_quoted(copy)}?mode=ro", uri=True)) as alone:
         found = _counts(alone)
+        told = alone.execute("SELECT value FROM meta WHERE key = 'format'").fetchone()
+        integrity = [str(row[0]) for row in alone.execute("PRAGMA integrity_check")]
     if found != counts:
         raise StoreError(
             f"the backup {target} differs from the store: {found} instead of {counts}",
             kept="it did not take its name; the store is unharmed",
             remedy="try again; if it stays so, look at the disk",
         )
+    if told is None or int(told[0]) != schema.FORMAT:
+        # The pages of an older format are not as we read them now.
+        damage = tuple(f"database: {line}" for line in integrity if line != "ok")
+        return Health(counts["reading"], counts.get("page", 0), damage)
     with _looking(copy) as connection:
         return health_of(connection)
 

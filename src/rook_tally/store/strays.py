@@ -17,7 +17,7 @@ _BYTES_KEY, _DAYS_KEY = "strays_bytes", "strays_days"
 WRONG_KEY_WHY = "came with a wrong access key"
 MOST_WRONG_KEYS = 500
 """So many strays with a wrong key are kept: whoever tries keys pushes nobody else's out."""
-_ROW_BYTES = 200
+ROW_BYTES = 200
 """What a row costs beside its texts."""
 
 
@@ -161,7 +161,7 @@ def prune_strays(connection: Connection, *, now_us: int | None) -> int:
     tried = sa.select(table.c.id).where(table.c.why == WRONG_KEY_WHY).order_by(table.c.id.desc())
     oldest_tried = connection.execute(tried.offset(MOST_WRONG_KEYS).limit(1)).scalar()
     length = sa.func.length
-    row = length(table.c.body) + length(table.c.why) + length(table.c.address) + _ROW_BYTES
+    row = length(table.c.body) + length(table.c.why) + length(table.c.address) + ROW_BYTES
     size = sa.func.sum(row).over(order_by=table.c.id.desc())
     sizes = sa.select(table.c.id, size.label("so_far")).subquery()
     newest_too_many = connection.execute(
