@@ -29,7 +29,7 @@ from rook_tally.store.clock_trust import may_remove
 from rook_tally.store.copies import back_up
 from rook_tally.store.private_files import private_folder
 
-_LOOK_S = 30.0
+_LOOK_S = 5.0
 _AGAIN_US = HOUR_US
 _NAME = "Daily copy"
 

@@ -39,8 +39,8 @@ from rook_tally.store import (
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
 _AGAIN_S = 1.0
-_LEFT_LOOK_S = 10.0
-_LEFT_FOR_S = 20.0
+_LEFT_LOOK_S = 5.0
+_LEFT_FOR_S = 12.0
 _HOLD_LOOK_S, _MOVE_AFTER_S = 2.0, 12.0
 _QUIET_S = 2.0
 
