@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
@@ -15,8 +14,8 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.collector.requests import RequestRunner
+from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.duties import BeginDuty, begin_unwatched
-from rook_tally.core.errors import StoreError
 from rook_tally.store import (
     BluetoothSetting,
     DoorSettings,
@@ -27,8 +26,6 @@ from rook_tally.store import (
     TopicSetting,
     door_settings,
 )
-
-_AGAIN_S = 1.0
 
 _log = structlog.get_logger(__name__)
 
@@ -47,7 +44,7 @@ class DoorKeeper:
         always: tuple[DoorSettings, ...] = (), begin: BeginDuty = begin_unwatched,
     ) -> None:  # fmt: skip
         self._begin = begin
-        self._moved = asyncio.Event()
+        self.settings = SettingsFollower("doors", self._follow_settings)
         self._store = store
         self._commits = commits
         self._presence = presence
@@ -55,24 +52,6 @@ class DoorKeeper:
         self._always = always
         # By their settings as JSON, which can be compared and looked up.
         self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
-
-    def wake(self) -> None:
-        """The settings may have changed."""
-        self._moved.set()
-
-    async def run(self) -> None:
-        """Follow the settings until cancelled."""
-        while True:
-            self._moved.clear()
-            pause_s = None
-            try:
-                await self._follow_settings()
-            except StoreError as error:
-                _log.warning("doors_not_followed", error=str(error))
-                pause_s = _AGAIN_S
-            with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(pause_s):
-                    await self._moved.wait()
 
     async def _follow_settings(self) -> None:
         """Open what is new, close what is gone, leave the others as they are."""

@@ -15,6 +15,7 @@ from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.collector.requests import RequestRunner
+from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError, StoreError, UsageError
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
@@ -38,7 +39,6 @@ from rook_tally.store import (
 
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
-_AGAIN_S = 1.0
 _LEFT_LOOK_S = 5.0
 _LEFT_FOR_S = 12.0
 _HOLD_LOOK_S, _MOVE_AFTER_S = 2.0, 12.0
@@ -73,7 +73,7 @@ class MqttSide:
         self._slot, self._held = 0, cast("HeldDuty | None", None)
         # Since when another session's lock has been free, by its slot.
         self._free_since_s: dict[int, float] = {}
-        self._moved = asyncio.Event()
+        self.settings = SettingsFollower("mqtt", self._follow_settings)
         self._stack = contextlib.AsyncExitStack()
 
     async def open(self, requests: RequestRunner) -> str:
@@ -167,24 +167,6 @@ class MqttSide:
         if self._door is None:
             raise DoorError("the broker is not there yet")
         await self._door.publish(topic, body)
-
-    def wake(self) -> None:
-        """Stations, keys or topics may have changed."""
-        self._moved.set()
-
-    async def run(self) -> None:
-        """Follow the settings until cancelled."""
-        while True:
-            self._moved.clear()
-            pause_s = None
-            try:
-                await self._follow_settings()
-            except StoreError as error:
-                _log.warning("mqtt_not_followed", error=str(error))
-                pause_s = _AGAIN_S
-            with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(pause_s):
-                    await self._moved.wait()
 
     async def _follow_settings(self) -> None:
         """Take up stations, keys and topics as they are now."""

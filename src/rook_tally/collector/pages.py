@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 from typing import TYPE_CHECKING
 
 import structlog
 
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
+from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.duties import BeginDuty, begin_unwatched
-from rook_tally.core.errors import DoorError, StoreError
+from rook_tally.core.errors import DoorError
 from rook_tally.intake.addresses import Certificate, Endpoint, bound_socket, server_tls
 from rook_tally.store import DoorState, PageSetting, Store, page_setting
 
@@ -34,46 +34,35 @@ class PageKeeper:
         self._begin = begin
         self._setting = PageSetting()
         self._server: PageServer | None = None
-        self._moved = asyncio.Event()
+        self.settings = SettingsFollower("page", self._follow_setting, again_s=_AGAIN_S)
 
-    def wake(self) -> None:
-        """The page's setting changed, or who may look."""
-        self._moved.set()
+    async def _follow_setting(self) -> None:
+        """Open, close or move the page, and read anew who may look.
 
-    async def run(self) -> None:
-        """Follow the setting until cancelled."""
-        while True:
-            self._moved.clear()
-            is_settled = await self._follow_setting()
-            with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(None if is_settled else _AGAIN_S):
-                    await self._moved.wait()
-
-    async def _follow_setting(self) -> bool:
-        """Open, close or move the page, and read anew who may look; False where that has to be
-        tried again."""
+        Raises
+        ------
+        StoreError, DoorError
+            When that has to be tried again.
+        """
 
         def read() -> PageSetting:
             with self._store.read() as connection:
                 return page_setting(connection)
 
+        setting = await asyncio.to_thread(read)
+        if setting == self._setting and self._server is not None:
+            await self._server.take_devices()
+            return
+        await self._shut()
+        self._setting = setting
+        if not setting.is_on:
+            return
         try:
-            setting = await asyncio.to_thread(read)
-            if setting == self._setting and self._server is not None:
-                await self._server.take_devices()
-                return True
-            await self._shut()
-            self._setting = setting
-            if setting.is_on:
-                await self._open()
-        except StoreError as error:
-            _log.warning("page_not_followed", error=str(error))
-            return False
+            await self._open()
         except DoorError as error:
-            address = str(Endpoint(self._setting.host, self._setting.port))
+            address = str(Endpoint(setting.host, setting.port))
             self._presence.report("page", address)(DoorState.TRYING, error.what)
-            return False
-        return True
+            raise
 
     async def _open(self) -> None:
         tls = None if self._tls is None else server_tls(self._tls)

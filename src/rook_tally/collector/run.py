@@ -146,11 +146,11 @@ async def collect(
             if Subject.REQUESTS in changed:
                 requests.wake()
             if Subject.PAGE in changed:
-                pages.wake()
+                pages.settings.wake()
             if Subject.SITE in changed:
-                doors.wake()
+                doors.settings.wake()
                 if mqtt is not None:
-                    mqtt.wake()
+                    mqtt.settings.wake()
 
         if settings.announce is not None:
             await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
@@ -164,14 +164,14 @@ async def collect(
             "workings": reworking.run,
             "watches": keeping.run,
             "notifications": post.run,
-            "doors": doors.run,
-            "page": pages.run,
+            "doors": doors.settings.run,
+            "page": pages.settings.run,
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
         }
         if mqtt is not None:
             duties |= {
-                "mqtt": mqtt.run, "mqtt session": mqtt.keep_session,
+                "mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session,
                 "mqtt sessions left": mqtt.tend_left,
             }  # fmt: skip
         # Ended before anything they work with is closed.
