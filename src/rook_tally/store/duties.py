@@ -16,6 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import StoreError
 from rook_tally.store.database import Store, translated
+from rook_tally.store.private_files import begin_private, keep_private
 
 _CLASS = 0x526F
 """First half of our advisory locks' key ("Ro"); the duty and its slot are the second."""
@@ -65,6 +66,9 @@ class _FileLock:
     @classmethod
     def taken(cls, path: Path) -> _FileLock | None:
         try:
+            # Whoever could open it could hold it.
+            begin_private(path)
+            keep_private(path)
             file = path.open("ab")
         except OSError as error:
             raise StoreError(
