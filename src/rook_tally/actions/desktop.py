@@ -55,7 +55,7 @@ class Desktop:
         return "shown on the desktop"
 
     async def _takes_markup(self) -> bool:
-        """Whether the service reads a text as markup; one that does not say may."""
+        """True if the service reads a text as markup, or does not say."""
         try:
             (told,) = await self._called("GetCapabilities", "", [])
         except ActionError:

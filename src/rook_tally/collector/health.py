@@ -10,7 +10,7 @@ from rook_tally.collector.presence import Presence
 from rook_tally.collector.supervision import Supervisor
 from rook_tally.core.errors import StoreError
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.intake.health import Health, StillDuty
+from rook_tally.intake.health import CollectorHealth, StillDuty
 from rook_tally.store import Store, last_heard
 
 _FRESH_S = 1.0
@@ -29,13 +29,13 @@ class HealthCheck:
         self._reading = "ok"
         self._heard_us = 0
 
-    async def ask(self) -> Health:
-        """How it stands now."""
+    async def ask(self) -> CollectorHealth:
+        """Return the collector's health now."""
         async with self._looking:
             if time.monotonic() - self._looked_s >= _FRESH_S:
                 self._reading = await asyncio.to_thread(self._read)
                 self._looked_s = time.monotonic()
-        return Health(
+        return CollectorHealth(
             self._reading,
             self._commits.trouble or self._presence.trouble or "ok",
             tuple(
@@ -46,7 +46,7 @@ class HealthCheck:
         )
 
     def _read(self) -> str:
-        """A row a station is all this costs."""
+        """Return why the store cannot be read, "ok" if it can; costs a row a station."""
         try:
             with self._store.read() as connection:
                 self._heard_us = max(last_heard(connection).values(), default=0)

@@ -150,7 +150,7 @@ class MqttSide:
                 _log.warning("mqtt_session_not_held", error=str(error))
 
     async def _is_held(self) -> bool:
-        """Whether our session is ours, taken again if nobody has it."""
+        """True if this collector holds its session; it takes it again if nobody has it."""
         if self._held is not None and await asyncio.to_thread(self._held.is_still_held):
             return True
         self._held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, self._slot)

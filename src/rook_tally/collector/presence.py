@@ -41,7 +41,7 @@ _log = structlog.get_logger(__name__)
 
 
 class Presence:
-    """What one collector says of itself.
+    """Writes one collector's heartbeat, doors and failed duties into the store.
 
     What cannot be written now, because the store is away, is written with a later heartbeat.
     `trouble` says why the last one could not be written; empty when it was.

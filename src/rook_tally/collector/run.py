@@ -193,7 +193,7 @@ async def collect(
 
 
 def _say_it_was_away(presence: Presence, why: str, lasted_s: float) -> None:
-    """What the journal could not be told while the store could not be written."""
+    """Journal an outage of the store, once it can be written again."""
     words = f"could not be written for {lasting_words(round(lasted_s * 1e6))}: {why}"
     presence.journal_duty("The store", words)
 

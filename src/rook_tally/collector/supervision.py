@@ -27,7 +27,7 @@ _log = structlog.get_logger(__name__)
 
 @dataclass
 class _Standing:
-    """How a duty stands: failures in a row, since when, and why the last of them."""
+    """Failures of a duty in a row: how many, since when, and why the last."""
 
     failures: int = 0
     since_us: int = 0

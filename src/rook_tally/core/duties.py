@@ -1,4 +1,4 @@
-"""What a background duty is, to whoever begins one and whoever looks after it."""
+"""The types of a background duty: how it runs, and how somebody begins it."""
 
 from __future__ import annotations
 

@@ -16,7 +16,7 @@ def host_named(header: str) -> str:
 
 
 def is_address(host: str) -> bool:
-    """Whether a host is written as an address: no DNS can lead it elsewhere."""
+    """True if a host is an IP address; DNS cannot lead that elsewhere."""
     try:
         ipaddress.ip_address(host)
     except ValueError:

@@ -16,7 +16,7 @@ class StillDuty(msgspec.Struct, frozen=True):
     why: str
 
 
-class Health(msgspec.Struct, frozen=True):
+class CollectorHealth(msgspec.Struct, frozen=True):
     """Reading and writing are "ok" or say why not; `last_heard` is when any station was heard
     last, RFC 3339, empty for never."""
 
@@ -31,4 +31,4 @@ class Health(msgspec.Struct, frozen=True):
         return self.reading == self.writing == "ok" and not self.duties
 
 
-AskHealth: TypeAlias = Callable[[], Awaitable[Health]]
+AskHealth: TypeAlias = Callable[[], Awaitable[CollectorHealth]]
