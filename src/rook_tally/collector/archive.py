@@ -10,11 +10,10 @@ from collections.abc import Callable
 
 import structlog
 
-from rook_tally.collector.holding import hold
+from rook_tally.collector.holding import look_while_held
 from rook_tally.core.errors import StoreError
 from rook_tally.store import (
     Duty,
-    HeldDuty,
     Series,
     Store,
     keep_partitions,
@@ -38,19 +37,7 @@ _log = structlog.get_logger(__name__)
 
 async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
     """Seal what is due whenever that is ours to do, until cancelled."""
-    duty: HeldDuty | None = None
-    try:
-        while True:
-            try:
-                duty = await hold(store, Duty.SEALING, duty)
-                if duty is not None:
-                    await _tidy(store, clock)
-            except StoreError as error:
-                _log.warning("sealing_put_off", error=str(error))
-            await asyncio.sleep(LOOK_EVERY_S)
-    finally:
-        if duty is not None:
-            duty.release()
+    await look_while_held(store, Duty.SEALING, lambda: _tidy(store, clock), every_s=LOOK_EVERY_S)
 
 
 async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:

@@ -12,12 +12,12 @@ from zoneinfo import ZoneInfo
 import structlog
 from sqlalchemy.engine import Connection
 
-from rook_tally.collector.holding import hold
+from rook_tally.collector.holding import look_while_held
 from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.store import Duty, HeldDuty, Store, load_site, write_journal
+from rook_tally.store import Duty, Store, load_site, write_journal
 from rook_tally.store.backup_schedule import (
     BackupSchedule,
     LastBackup,
@@ -38,19 +38,14 @@ _log = structlog.get_logger(__name__)
 
 async def keep_backing_up(store: Store, *, clock: Callable[[], int]) -> None:
     """Take a copy a day whenever that is ours to do, until cancelled."""
-    duty: HeldDuty | None = None
-    try:
-        while True:
-            try:
-                duty = await hold(store, Duty.BACKUP, duty)
-                if duty is not None and store.path is not None:
-                    await asyncio.to_thread(back_up_if_due, store, clock())
-            except StoreError as error:
-                _log.warning("backup_put_off", error=str(error))
-            await asyncio.sleep(_LOOK_S)
-    finally:
-        if duty is not None:
-            duty.release()
+
+    async def look() -> None:
+        await asyncio.to_thread(back_up_if_due, store, clock())
+
+    if store.path is None:
+        # A server's store is copied by its own tools.
+        await asyncio.Event().wait()
+    await look_while_held(store, Duty.BACKUP, look, every_s=_LOOK_S)
 
 
 def back_up_if_due(store: Store, now_us: int) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Awaitable, Callable
 
 import structlog
 
+from rook_tally.core.errors import StoreError
 from rook_tally.store import Duty, HeldDuty, Store, take_duty
 
 _log = structlog.get_logger(__name__)
@@ -33,3 +35,23 @@ async def hold(store: Store, duty: Duty, held: HeldDuty | None) -> HeldDuty | No
         if taken is not None and taken is not held:
             taken.release()
         raise
+
+
+async def look_while_held(
+    store: Store, duty: Duty, look: Callable[[], Awaitable[None]], *, every_s: float
+) -> None:
+    """Call `look` every so often while a duty is ours, until cancelled; the store's errors put it
+    off to the next time."""
+    held: HeldDuty | None = None
+    try:
+        while True:
+            try:
+                held = await hold(store, duty, held)
+                if held is not None:
+                    await look()
+            except StoreError as error:
+                _log.warning(f"{duty.name.lower()}_put_off", error=str(error))
+            await asyncio.sleep(every_s)
+    finally:
+        if held is not None:
+            held.release()
