@@ -35,9 +35,11 @@ async def _side(store: Store, broker: OutsideBroker, folder: Path) -> AsyncItera
     """MQTT as a collector has it, with its duties."""
     async with presence_in(store) as presence:
         commits = CommitLoop(store)
-        side = MqttSide(store, commits, presence, broker, folder, None)
+        side = MqttSide(presence.duties, commits, presence, broker, folder, None)
         await side.open(RequestRunner(store))
-        duties = [asyncio.create_task(one()) for one in (side.keep_session, side.tend_left)]
+        duties = [
+            asyncio.create_task(one()) for one in (presence.beat, side.keep_session, side.tend_left)
+        ]
         try:
             yield side
         finally:

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duty, Store, open_store, take_duty
+from rook_tally.store import Duties, Duty, Store, open_store
 from rook_tally.store import copies as copies_module
 from rook_tally.store.copies import back_up, restore
 from tests.builders import NOON_US, append, begin_series
@@ -122,7 +122,7 @@ def test_a_store_others_could_read_is_taken_from_them(store_path: Path) -> None:
         store_path.chmod(0o644)
         store: Store = open_store(store_path)
         append(store, begin_series(store), (NOON_US, 1.0))
-        held = take_duty(store, Duty.SEALING)
+        held = Duties(store, "tests").take(Duty.SEALING)
         assert held is not None
         held.release()
         modes = {one.name: _mode(one) for one in store_path.parent.glob("site.db*")}

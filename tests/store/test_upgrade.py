@@ -119,7 +119,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         write_pages(connection, page_rows(plain, readings, *days))
         wanted = page_rows(series, readings, *days)
         for statement in (
-            "DROP TABLE failed_duty", "DROP TABLE heard", "DELETE FROM site",
+            "DROP TABLE duty", "DROP TABLE failed_duty", "DROP TABLE heard", "DELETE FROM site",
             "UPDATE meta SET value = '12' WHERE key = 'format'",
             "UPDATE alembic_version SET version_num = '0012'",
         ):  # fmt: skip

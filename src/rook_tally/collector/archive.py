@@ -13,6 +13,7 @@ import structlog
 from rook_tally.collector.holding import look_while_held
 from rook_tally.core.errors import StoreError
 from rook_tally.store import (
+    Duties,
     Duty,
     Series,
     Store,
@@ -35,9 +36,11 @@ _BREATH_S = 0.05
 _log = structlog.get_logger(__name__)
 
 
-async def keep_sealing(store: Store, *, clock: Callable[[], int]) -> None:
+async def keep_sealing(duties: Duties, *, clock: Callable[[], int]) -> None:
     """Seal what is due whenever that is ours to do, until cancelled."""
-    await look_while_held(store, Duty.SEALING, lambda: _tidy(store, clock), every_s=LOOK_EVERY_S)
+    await look_while_held(
+        duties, Duty.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
+    )
 
 
 async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:

@@ -17,7 +17,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.store import Duty, Store, load_site, write_journal
+from rook_tally.store import Duties, Duty, Store, load_site, write_journal
 from rook_tally.store.backup_schedule import (
     BackupSchedule,
     LastBackup,
@@ -36,16 +36,16 @@ _NAME = "Daily copy"
 _log = structlog.get_logger(__name__)
 
 
-async def keep_backing_up(store: Store, *, clock: Callable[[], int]) -> None:
+async def keep_backing_up(duties: Duties, *, clock: Callable[[], int]) -> None:
     """Take a copy a day whenever that is ours to do, until cancelled."""
 
-    async def look() -> None:
+    async def look(store: Store) -> None:
         await asyncio.to_thread(back_up_if_due, store, clock())
 
-    if store.path is None:
+    if duties.store.path is None:
         # A server's store is copied by its own tools.
         await asyncio.Event().wait()
-    await look_while_held(store, Duty.BACKUP, look, every_s=_LOOK_S)
+    await look_while_held(duties, Duty.BACKUP, look, every_s=_LOOK_S)
 
 
 def back_up_if_due(store: Store, now_us: int) -> None:

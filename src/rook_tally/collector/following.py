@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from functools import partial
 
 import structlog
 
+from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.core.errors import StoreError
 from rook_tally.store import ChangeTail, Store, Subject
 
@@ -24,7 +26,7 @@ async def follow(store: Store, on_change: Callable[[set[Subject]], None]) -> Non
             pause_s = _LOOK_S
             try:
                 if tail is None:
-                    tail = await asyncio.to_thread(ChangeTail, store)
+                    tail = await made_in_thread(partial(ChangeTail, store), ChangeTail.close)
                     # What changed before somebody listened.
                     on_change(set(Subject))
                 elif tail.has_news():

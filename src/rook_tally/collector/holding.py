@@ -7,51 +7,52 @@ from collections.abc import Awaitable, Callable
 
 import structlog
 
+from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duty, HeldDuty, Store, take_duty
+from rook_tally.store import Duties, Duty, HeldDuty, Store
 
 _log = structlog.get_logger(__name__)
 
 
-async def hold(store: Store, duty: Duty, held: HeldDuty | None) -> HeldDuty | None:
+async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | None:
     """The duty, still held or taken now; None while somebody else has it.
 
     Cancelled in the midst it is given up again: else nobody would have it.
     """
 
     def take() -> HeldDuty | None:
-        if held is not None and held.is_still_held():
-            return held
-        taken = take_duty(store, duty)
+        if held is not None:
+            if held.is_still_held():
+                return held
+            _log.warning(f"{duty.name.lower()}_was_taken_over")
+        taken = duties.take(duty)
         if taken is not None:
             _log.info(f"{duty.name.lower()}_is_ours")
         return taken
 
-    taking = asyncio.ensure_future(asyncio.to_thread(take))
-    try:
-        return await asyncio.shield(taking)
-    except asyncio.CancelledError:
-        taken = await taking
+    def undo(taken: HeldDuty | None) -> None:
         if taken is not None and taken is not held:
             taken.release()
-        raise
+
+    return await made_in_thread(take, undo)
 
 
 async def look_while_held(
-    store: Store, duty: Duty, look: Callable[[], Awaitable[None]], *, every_s: float
+    duties: Duties, duty: Duty, look: Callable[[Store], Awaitable[None]], *, every_s: float
 ) -> None:
     """Call `look` every so often while a duty is ours, until cancelled; the store's errors put it
-    off to the next time."""
+    off to the next time. It is given the store as it may write to it: for as long as we have the
+    duty."""
     held: HeldDuty | None = None
     try:
         while True:
             try:
-                held = await hold(store, duty, held)
+                held = await hold(duties, duty, held)
                 if held is not None:
-                    await look()
+                    await look(held.store)
             except StoreError as error:
                 _log.warning(f"{duty.name.lower()}_put_off", error=str(error))
             await asyncio.sleep(every_s)
     finally:
         if held is not None:
-            held.release()
+            await asyncio.to_thread(held.release)

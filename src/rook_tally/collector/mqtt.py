@@ -25,15 +25,14 @@ from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store import (
     DoorState,
+    Duties,
     Duty,
     HeldDuty,
     Station,
-    Store,
     TopicSetting,
     door_settings,
     load_site,
     sessions_used,
-    take_duty,
     take_session,
 )
 
@@ -51,12 +50,12 @@ class MqttSide:
     """The broker and our door at it; follows stations and topics as they change."""
 
     def __init__(
-        self, store: Store, commits: CommitLoop, presence: Presence,
+        self, duties: Duties, commits: CommitLoop, presence: Presence,
         wanted: BuiltinBroker | OutsideBroker, folder: Path, tls: Certificate | None,
         begin: BeginDuty = begin_unwatched,
     ) -> None:  # fmt: skip
         self._begin = begin
-        self._store = store
+        self._duties, self._store = duties, duties.store
         self._commits = commits
         self._presence = presence
         self._own = (
@@ -104,7 +103,7 @@ class MqttSide:
 
     async def _open_door(self, broker: OutsideBroker, patience_s: float) -> None:
         """Connect as the first session that no other collector has."""
-        taken = await asyncio.to_thread(take_session, self._store)
+        taken = await asyncio.to_thread(take_session, self._duties)
         if taken is None:
             raise DoorError("too many collectors are at work on this store", remedy="stop some")
         self._slot, self._held = taken
@@ -124,7 +123,7 @@ class MqttSide:
             await self._door.close()
             self._door = None
         if self._held is not None:
-            self._held.release()
+            await asyncio.to_thread(self._held.release)
             self._held = None
 
     async def keep_session(self) -> None:
@@ -153,7 +152,7 @@ class MqttSide:
         """True if this collector holds its session; it takes it again if nobody has it."""
         if self._held is not None and await asyncio.to_thread(self._held.is_still_held):
             return True
-        self._held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, self._slot)
+        self._held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION, self._slot)
         if self._held is not None:
             _log.info("mqtt_session_held_again", slot=self._slot)
         return self._held is not None
@@ -220,7 +219,7 @@ class MqttSide:
             used = sessions_used(connection)
         now_s = asyncio.get_running_loop().time()
         for slot in range(used):
-            held = await asyncio.to_thread(take_duty, self._store, Duty.MQTT_SESSION, slot)
+            held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION, slot)
             if held is None:
                 self._free_since_s.pop(slot, None)
                 continue
@@ -230,7 +229,7 @@ class MqttSide:
                     await self._take_left(broker, slot, held)
                     del self._free_since_s[slot]
             finally:
-                held.release()
+                await asyncio.to_thread(held.release)
 
     async def _take_left(self, broker: OutsideBroker, slot: int, held: HeldDuty) -> None:
         def note(state: DoorState, detail: str = "") -> None:

@@ -23,6 +23,7 @@ from rook_tally.store import (
     HEARTBEAT_S,
     Door,
     DoorState,
+    Duties,
     FailedDuty,
     Store,
     prune_changes,
@@ -51,6 +52,7 @@ class Presence:
         self._store = store
         self.clock = ClockWatch(store)
         self._id = collector_id
+        self.duties = Duties(store, collector_id)
         self._loop = asyncio.get_running_loop()
         self._known: dict[str, Door] = {}
         self.trouble = ""

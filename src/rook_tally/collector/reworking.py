@@ -17,6 +17,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.intake.working_out import FAULTS
 from rook_tally.store import (
     Due,
+    Duties,
     Duty,
     HeldDuty,
     Store,
@@ -40,8 +41,8 @@ _log = structlog.get_logger(__name__)
 class Reworking:
     """Keeps the past of workings up to date; woken by what changes in the store."""
 
-    def __init__(self, store: Store, *, clock: Callable[[], int]) -> None:
-        self._store = store
+    def __init__(self, duties: Duties, *, clock: Callable[[], int]) -> None:
+        self._duties = duties
         self._clock = clock
         self._moved = asyncio.Event()
         self._needs_binding = True
@@ -54,14 +55,14 @@ class Reworking:
 
     async def run(self) -> None:
         """Work out what is due whenever that is ours to do, until cancelled."""
-        duty: HeldDuty | None = None
+        held: HeldDuty | None = None
         try:
             while True:
                 self._moved.clear()
                 try:
-                    duty = await hold(self._store, Duty.WORKING_OUT, duty)
-                    if duty is not None:
-                        await self._catch_up()
+                    held = await hold(self._duties, Duty.WORKING_OUT, held)
+                    if held is not None:
+                        await self._catch_up(held.store)
                 except StoreError as error:
                     _log.warning("working_out_put_off", error=str(error))
                 # Not `wait_for`: woken and cancelled at once, it would forget the cancelling.
@@ -69,42 +70,44 @@ class Reworking:
                     async with asyncio.timeout(LOOK_EVERY_S):
                         await self._moved.wait()
         finally:
-            if duty is not None:
-                duty.release()
+            if held is not None:
+                await asyncio.to_thread(held.release)
 
-    async def _catch_up(self) -> None:
+    async def _catch_up(self, store: Store) -> None:
         if self._needs_binding:
             self._needs_binding = False
-            troubles = await asyncio.to_thread(self._bind)
+            troubles = await asyncio.to_thread(_bind, store)
             for slug, error in troubles.items():
                 _log.warning("not_worked_out", working=slug, why=error)
-        while due := await asyncio.to_thread(self._due):
-            await asyncio.to_thread(self._work_out, due)
+        while due := await asyncio.to_thread(_due, store):
+            await asyncio.to_thread(self._work_out, store, due)
             await asyncio.sleep(_BREATH_S)
 
-    def _bind(self) -> dict[str, str]:
-        with self._store.write() as connection:
-            troubles = bind_workings(connection)
-        return {slug: str(error) for slug, error in troubles.items()}
-
-    def _due(self) -> Due | None:
-        with self._store.read() as connection:
-            return next(iter(stretches_to_work_out(connection)), None)
-
-    def _work_out(self, due: Due) -> None:
-        with self._store.read() as connection:
+    def _work_out(self, store: Store, due: Due) -> None:
+        with store.read() as connection:
             bound = {
                 series.id: (series, one.program)
                 for series, one in bound_workings(connection, load_site(connection))
             }
         if due.series_id in bound:
             try:
-                work_out_due(self._store, due, *bound[due.series_id], now_us=self._clock())
+                work_out_due(store, due, *bound[due.series_id], now_us=self._clock())
             except FAULTS as error:
                 # Else it would be tried for ever, and nothing behind it.
                 _log.error("past_not_worked_out", series=due.series_id, why=repr(error))
             else:
                 return
         # What it rested on is gone, or it cannot be worked out: nothing more can be said of it.
-        with self._store.write() as connection:
+        with store.write() as connection:
             drop_due(connection, due.series_id)
+
+
+def _bind(store: Store) -> dict[str, str]:
+    with store.write() as connection:
+        troubles = bind_workings(connection)
+    return {slug: str(error) for slug, error in troubles.items()}
+
+
+def _due(store: Store) -> Due | None:
+    with store.read() as connection:
+        return next(iter(stretches_to_work_out(connection)), None)

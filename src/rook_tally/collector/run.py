@@ -116,8 +116,8 @@ async def collect(
         mqtt = None
         if settings.broker is not None:
             mqtt = MqttSide(
-                store, commits, presence, settings.broker, settings.broker_folder, settings.tls,
-                begin,
+                presence.duties, commits, presence, settings.broker, settings.broker_folder,
+                settings.tls, begin,
             )  # fmt: skip
             stack.push_async_callback(mqtt.close)
         mqtt_address = None if mqtt is None else await mqtt.open(requests)
@@ -134,8 +134,10 @@ async def collect(
 
         pages = PageKeeper(store, presence, settings.tls, begin)
         stack.push_async_callback(pages.close)
-        reworking = Reworking(store, clock=now_us)
-        keeping = WatchKeeping(store, clock=now_us, clock_is_set=lambda: presence.clock.is_set)
+        reworking = Reworking(presence.duties, clock=now_us)
+        keeping = WatchKeeping(
+            presence.duties, clock=now_us, clock_is_set=lambda: presence.clock.is_set
+        )
         post = Post(store, _tellers(store, mqtt), clock=now_us)
 
         def take_up(changed: set[Subject]) -> None:
@@ -156,9 +158,9 @@ async def collect(
             await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
         duties: dict[str, Run] = {
             "heartbeat": presence.beat,
-            "sealing": partial(keep_sealing, store, clock=now_us),
+            "sealing": partial(keep_sealing, presence.duties, clock=now_us),
             "log": partial(keep_log_short, store),
-            "daily copy": partial(keep_backing_up, store, clock=now_us),
+            "daily copy": partial(keep_backing_up, presence.duties, clock=now_us),
             "strays and tape": partial(keep_bounded, store, clock=now_us),
             "requests": requests.run,
             "workings": reworking.run,

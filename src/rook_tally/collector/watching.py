@@ -9,7 +9,7 @@ import structlog
 
 from rook_tally.collector.holding import hold
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duty, HeldDuty, Store, Subject, listening_since
+from rook_tally.store import Duties, Duty, HeldDuty, Store, Subject, listening_since
 from rook_tally.watching.keeping import Keeper
 
 LOOK_EVERY_S = 1.0
@@ -22,10 +22,10 @@ class WatchKeeping:
     """Looks once a second, and when an alarm, a wish or a watch changed."""
 
     def __init__(
-        self, store: Store, *, clock: Callable[[], int],
+        self, duties: Duties, *, clock: Callable[[], int],
         clock_is_set: Callable[[], bool] = lambda: True,
     ) -> None:  # fmt: skip
-        self._store, self._clock, self._clock_is_set = store, clock, clock_is_set
+        self._duties, self._clock, self._clock_is_set = duties, clock, clock_is_set
         self._keeper: Keeper | None = None
         self._moved = asyncio.Event()
 
@@ -36,14 +36,17 @@ class WatchKeeping:
 
     async def run(self) -> None:
         """Look whenever that is ours to do, until cancelled."""
-        duty: HeldDuty | None = None
+        held: HeldDuty | None = None
         try:
             while True:
                 self._moved.clear()
                 try:
-                    duty = await hold(self._store, Duty.WATCHING, duty)
-                    if duty is not None:
-                        await asyncio.to_thread(self._look)
+                    before, held = held, await hold(self._duties, Duty.WATCHING, held)
+                    if held is not before:
+                        # What was known is another collector's by now.
+                        self._keeper = None
+                    if held is not None:
+                        await asyncio.to_thread(self._look, held.store)
                 except StoreError as error:
                     _log.warning("watches_put_off", error=str(error))
                 try:
@@ -52,17 +55,17 @@ class WatchKeeping:
                 except TimeoutError:
                     continue
         finally:
-            if duty is not None:
-                duty.release()
+            if held is not None:
+                await asyncio.to_thread(held.release)
 
-    def _look(self) -> None:
+    def _look(self, store: Store) -> None:
         if not self._clock_is_set():
             # Nobody can say for how long anybody was silent; once it is set, listening begins anew.
             self._keeper = None
             return
         now_us = self._clock()
         if self._keeper is None:
-            with self._store.write() as connection:
+            with store.write() as connection:
                 since_us = listening_since(connection, now_us=now_us)
-            self._keeper = Keeper(self._store, since_us=since_us)
+            self._keeper = Keeper(store, since_us=since_us)
         self._keeper.look(now_us)

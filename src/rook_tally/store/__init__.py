@@ -63,7 +63,7 @@ from rook_tally.store.due import (
     note_past_changed,
     stretches_to_work_out,
 )
-from rook_tally.store.duties import Duty, HeldDuty, take_duty
+from rook_tally.store.duties import Duties, Duty, DutyLostError, HeldDuty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.heard import last_heard, listening_since, note_heard
 from rook_tally.store.judging import mark_what_became_certain
@@ -284,7 +284,9 @@ __all__ = [
     "DoorSettings",
     "DoorState",
     "Due",
+    "Duties",
     "Duty",
+    "DutyLostError",
     "FailedDuty",
     "FolderSetting",
     "HeldDuty",
@@ -473,7 +475,6 @@ __all__ = [
     "strays_of",
     "stretches_due",
     "stretches_to_work_out",
-    "take_duty",
     "take_session",
     "tallies",
     "total",

@@ -14,6 +14,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.errors import StoreError
 from rook_tally.store import schema
 from rook_tally.store.database import Store, translated
 from rook_tally.store.driver import executed, executed_many, fetched
@@ -151,14 +152,18 @@ class ChangeTail:
         self._version = -1
         loaded: Any = self._connection.dialect.loaded_dbapi
         self._driver_error: type[Exception] = loaded.Error
-        with translated(store.url, self._driver_error):
-            driver: Any = self._connection.connection.driver_connection
-            if self._connection.dialect.name == "postgresql":
-                driver.autocommit = True
-                driver.execute(f"LISTEN {_CHANNEL}")
-        self._driver = driver
-        with store.read() as connection:
-            self._seq = newest_seq(connection)
+        try:
+            with translated(store.url, self._driver_error):
+                driver: Any = self._connection.connection.driver_connection
+                if self._connection.dialect.name == "postgresql":
+                    driver.autocommit = True
+                    driver.execute(f"LISTEN {_CHANNEL}")
+            self._driver = driver
+            with store.read() as connection:
+                self._seq = newest_seq(connection)
+        except StoreError:
+            self.close()
+            raise
 
     def has_news(self) -> bool:
         """Whether anybody has committed something since the last call. Costs microseconds.

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import copy
 import shutil
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, cast
 
@@ -20,6 +21,7 @@ from rook_tally.core.errors import StoreError, UnkeepableError
 _LOG_BYTES = 4_000_000
 _LONGEST_LOG_BYTES = 32_000_000
 _CUT_WITHIN_S = 0.2
+_FROZEN_MS = 20_000
 _WRITERS = 0x526F6F6B
 """PostgreSQL's advisory lock of whoever writes ("Rook")."""
 
@@ -54,11 +56,19 @@ class Store:
         )
         self.id = ""
         self._writing = threading.Lock()
+        self._fence: Callable[[Connection], None] | None = None
 
     @property
     def path(self) -> Path | None:
         """The SQLite file, None for a server."""
         return Path(self.url) if self._engine.dialect.name == "sqlite" else None
+
+    def fenced(self, check: Callable[[Connection], None]) -> Store:
+        """This store again, but `check` is called at the beginning of every transaction that
+        writes, and forbids it by raising."""
+        other = copy.copy(self)
+        other._fence = check
+        return other
 
     def room_bytes(self) -> int | None:
         """What is free on the disk that holds the file; None for a server, whose disk we do not
@@ -97,7 +107,13 @@ class Store:
             self._engine.execution_options(rook_write=True).begin() as connection,
         ):
             if connection.dialect.name == "postgresql":
-                connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({_WRITERS})")
+                # Who is frozen in the midst must not keep everybody else from writing.
+                connection.exec_driver_sql(
+                    f"SELECT set_config('idle_in_transaction_session_timeout', '{_FROZEN_MS}', "
+                    f"true), pg_advisory_xact_lock({_WRITERS})"
+                )
+            if self._fence is not None:
+                self._fence(connection)
             yield connection
 
     @property

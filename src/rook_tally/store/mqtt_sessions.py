@@ -6,8 +6,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.store import schema
-from rook_tally.store.database import Store
-from rook_tally.store.duties import Duty, HeldDuty, take_duty
+from rook_tally.store.duties import Duties, Duty, HeldDuty
 
 _KEY = "mqtt_sessions"
 _MOST = 64
@@ -21,13 +20,13 @@ def sessions_used(connection: Connection) -> int:
     return int(found) if found is not None else 1
 
 
-def take_session(store: Store) -> tuple[int, HeldDuty] | None:
+def take_session(duties: Duties) -> tuple[int, HeldDuty] | None:
     """The lowest slot that no collector holds, ours from now on; None when all are held."""
     for slot in range(_MOST):
-        held = take_duty(store, Duty.MQTT_SESSION, slot)
+        held = duties.take(Duty.MQTT_SESSION, slot)
         if held is None:
             continue
-        with store.write() as connection:
+        with held.store.write() as connection:
             if slot >= sessions_used(connection):
                 connection.execute(sa.delete(schema.meta).where(schema.meta.c.key == _KEY))
                 connection.execute(sa.insert(schema.meta).values(key=_KEY, value=str(slot + 1)))

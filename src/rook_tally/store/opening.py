@@ -62,6 +62,16 @@ def open_store(where: str | Path, *, create: bool = True) -> Store:
     return store
 
 
+# A server that went away without a word is noticed within half a minute, and lets go of what a
+# client that went away so has locked.
+_SERVER_PATIENCE = {
+    "connect_timeout": 10, "keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 3,
+    "tcp_user_timeout": 20_000,
+    "options": "-c tcp_keepalives_idle=10 -c tcp_keepalives_interval=5 "
+    "-c tcp_keepalives_count=3 -c tcp_user_timeout=20000",
+}  # fmt: skip
+
+
 def _url_of(where: str | Path) -> URL:
     text = str(where)
     if "://" not in text:
@@ -130,7 +140,8 @@ def _prepare_file(path: Path, *, create: bool) -> None:
 
 def _engine_for(url: URL) -> Engine:
     try:
-        engine = sa.create_engine(url)
+        is_server = url.get_backend_name() == "postgresql"
+        engine = sa.create_engine(url, connect_args=_SERVER_PATIENCE if is_server else {})
     except (exc.NoSuchModuleError, ImportError) as error:
         raise StoreError(
             f"a store of the sort {url.drivername} cannot be opened: {error}",

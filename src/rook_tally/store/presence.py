@@ -132,6 +132,7 @@ def withdraw_collector(connection: Connection, collector_id: str) -> None:
     """Take a collector that stops out again."""
     for theirs in (schema.door, schema.failed_duty):
         connection.execute(sa.delete(theirs).where(theirs.c.collector_id == collector_id))
+    connection.execute(sa.delete(schema.duty).where(schema.duty.c.holder == collector_id))
     connection.execute(sa.delete(schema.collector).where(schema.collector.c.id == collector_id))
     note_change(connection, Subject.DOORS)
 
@@ -140,7 +141,7 @@ def working_collectors(connection: Connection, *, now_us: int) -> list[Collector
     """Collectors that are at work: heard lately, and not known to have died since. Without their
     doors: a store of an older format can be asked too."""
     here = socket.gethostname()
-    return [one for one in _heard(connection, now_us) if one.host != here or _is_running(one.pid)]
+    return [one for one in _heard(connection, now_us) if one.host != here or is_running(one.pid)]
 
 
 def _heard(connection: Connection, now_us: int) -> list[Collector]:
@@ -152,7 +153,8 @@ def _heard(connection: Connection, now_us: int) -> list[Collector]:
     return [Collector(row.id, row.host, row.pid) for row in rows]
 
 
-def _is_running(pid: int) -> bool:
+def is_running(pid: int) -> bool:
+    """Whether a process of this machine is there."""
     try:
         os.kill(pid, 0)
     except ProcessLookupError:

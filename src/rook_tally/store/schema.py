@@ -25,7 +25,7 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.engine import Connection
 
-FORMAT = 14
+FORMAT = 15
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -497,6 +497,17 @@ door = Table(
     Column("state", String, nullable=False),
     Column("detail", String, nullable=False),
     Column("since_us", BigInteger, nullable=False),
+)  # fmt: skip
+
+# Who has what one collector at a time does (`duties.py`); `token` is another one at every taking.
+duty = Table(
+    "duty", metadata,
+    Column("number", Integer, primary_key=True),
+    Column("slot", Integer, primary_key=True),
+    Column("token", String, nullable=False),
+    Column("holder", String, nullable=False),
+    Column("host", String, nullable=False),
+    Column("pid", Integer, nullable=False),
 )  # fmt: skip
 
 # Background duties that fail again and again.

@@ -5,6 +5,8 @@ A program killed on the way leaves the store as it was; whoever opens it next be
 
 from __future__ import annotations
 
+import glob
+import re
 import time
 from pathlib import Path
 
@@ -20,6 +22,9 @@ from rook_tally.store.copies import back_up
 from rook_tally.store.database import Store
 from rook_tally.store.opening import checked_format
 from rook_tally.store.presence import working_collectors
+
+# Until format 14 duties were locks on files.
+_LOCK_FILE = re.compile(r"(sealing|watching|working_out|backup|mqtt_session\d*)")
 
 _log = structlog.get_logger(__name__)
 
@@ -43,6 +48,9 @@ def bring_up_to_date(store: Store, found: int) -> None:
         )
     if store.path is not None:
         _back_up_file(store, store.path, found)
+        for lock in store.path.parent.glob(f"{glob.escape(store.path.name)}.*"):
+            if _LOCK_FILE.fullmatch(lock.name.removeprefix(f"{store.path.name}.")):
+                lock.unlink(missing_ok=True)
     with store.write() as connection:
         if checked_format(connection, store.url) == schema.FORMAT:  # another process was faster
             return

@@ -1,0 +1,32 @@
+"""What is made in a thread has an owner, even when whoever wanted it is cancelled meanwhile."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+from typing import TypeVar
+
+from rook_tally.core.errors import StoreError
+
+_Made = TypeVar("_Made")
+
+
+async def made_in_thread(make: Callable[[], _Made], undo: Callable[[_Made], None]) -> _Made:
+    """What `make` returns, from a thread; cancelled in the midst it is undone again, as nobody
+    would close it.
+
+    Raises
+    ------
+    StoreError
+        What `make` raises.
+    """
+    making = asyncio.ensure_future(asyncio.to_thread(make))
+    try:
+        return await asyncio.shield(making)
+    except asyncio.CancelledError:
+        # Not made, there is nothing to undo; in its place the caller hears of being cancelled.
+        with contextlib.suppress(StoreError):
+            made = await making
+            await asyncio.to_thread(undo, made)
+        raise
