@@ -24,7 +24,7 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     )
     told = rook_tally("--store", store.url, "site", "--json").stdout
     assert json.loads(told) == {
-        "name": "Quay", "zone": "America/Los_Angeles", "keys": "by-door",
+        "name": "Quay", "zone": "America/Los_Angeles", "keys": "by-door", "passwords": "desktop",
     }  # fmt: skip
     with store.read() as connection:
         assert load_site(connection).name == "Quay"

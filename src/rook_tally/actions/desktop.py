@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 
+from rook_tally.actions.session_bus import NoBusError, RefusedError, SessionBus
 from rook_tally.actions.teller import ActionError
 from rook_tally.core.levels import Level
 from rook_tally.core.timestamps import HOUR_US
@@ -17,7 +18,6 @@ from rook_tally.store import AlarmWish, RequestSort, Store, ask
 
 _SERVICE = "org.freedesktop.Notifications"
 _PATH = "/org/freedesktop/Notifications"
-_PATIENCE_S = 10.0
 _ACKNOWLEDGE, _SHELVE = "acknowledge", "shelve"
 _WHO = "desktop notification"
 _SHELVED_US = HOUR_US
@@ -28,7 +28,8 @@ class Desktop:
 
     def __init__(self, store: Store, clock: Callable[[], int]) -> None:
         self._store, self._clock = store, clock
-        self._bus: Any = None
+        self._bus = SessionBus()
+        self._bus.hear(_SERVICE, self._on_message)
         # By the service's number the alarm that a notification is of, and the other way round.
         self._alarms: dict[int, tuple[str, int | None]] = {}
         self._numbers: dict[tuple[str, int | None], int] = {}
@@ -45,11 +46,10 @@ class Desktop:
         hints = {"urgency": Variant("y", urgency), "desktop-entry": Variant("s", "rook-tally")}
         # Some services take a text for markup: a name is none.
         text = escape(notice.text, quote=False) if await self._takes_markup() else notice.text
-        body: list[Any] = [
-            "Rook Tally", self._numbers.get(alarm, 0), "rook-tally", notice.title, text,
-            buttons, hints, -1,
-        ]  # fmt: skip
-        (number,) = await self._called("Notify", "susssasa{sv}i", body)
+        (number,) = await self._called(
+            "Notify", "susssasa{sv}i", "Rook Tally", self._numbers.get(alarm, 0), "rook-tally",
+            notice.title, text, buttons, hints, -1,
+        )  # fmt: skip
         self._numbers[alarm] = number
         self._alarms[number] = alarm
         return "shown on the desktop"
@@ -57,46 +57,18 @@ class Desktop:
     async def _takes_markup(self) -> bool:
         """True if the service reads a text as markup, or does not say."""
         try:
-            (told,) = await self._called("GetCapabilities", "", [])
+            (told,) = await self._called("GetCapabilities")
         except ActionError:
             return True
         return "body-markup" in told
 
-    async def _called(self, member: str, signature: str, body: list[Any]) -> list[Any]:
-        from dbus_fast import Message, MessageType
-        from dbus_fast.errors import DBusError, InvalidAddressError
-
+    async def _called(self, member: str, signature: str = "", *body: Any) -> list[Any]:
         try:
-            async with asyncio.timeout(_PATIENCE_S):
-                bus = await self._connected()
-                answer = await bus.call(Message(
-                    destination=_SERVICE, path=_PATH, interface=_SERVICE, member=member,
-                    signature=signature, body=body,
-                ))  # fmt: skip
-        except (OSError, EOFError, TimeoutError, DBusError, InvalidAddressError) as error:
-            self._bus = None
+            return await self._bus.called(_SERVICE, _PATH, _SERVICE, member, signature, body)
+        except NoBusError as error:
             raise ActionError("there is no desktop to tell, nobody is logged in") from error
-        if answer.message_type is MessageType.ERROR:
-            why = answer.body[0] if answer.body else answer.error_name
-            raise ActionError(f"the desktop shows no notifications: {why}")
-        told: list[Any] = answer.body
-        return told
-
-    async def _connected(self) -> Any:
-        if self._bus is not None and self._bus.connected:
-            return self._bus
-        from dbus_fast import BusType, Message
-        from dbus_fast.aio import MessageBus
-
-        bus = await MessageBus(bus_type=BusType.SESSION).connect()
-        await bus.call(Message(
-            destination="org.freedesktop.DBus", path="/org/freedesktop/DBus",
-            interface="org.freedesktop.DBus", member="AddMatch", signature="s",
-            body=[f"type='signal',interface='{_SERVICE}'"],
-        ))  # fmt: skip
-        bus.add_message_handler(self._on_message)
-        self._bus = bus
-        return bus
+        except RefusedError as error:
+            raise ActionError(f"the desktop shows no notifications: {error}") from error
 
     def _on_message(self, message: Any) -> None:
         if message.interface != _SERVICE or not message.body:
@@ -130,5 +102,4 @@ class Desktop:
         """Leave the bus."""
         if self._asking:
             await asyncio.wait(self._asking)
-        if self._bus is not None:
-            self._bus.disconnect()
+        self._bus.close()

@@ -43,9 +43,11 @@ class Post:
     """Carries letters; woken when some are put in."""
 
     def __init__(
-        self, store: Store, tellers: Mapping[WaySort, Teller], *, clock: Callable[[], int]
-    ) -> None:
+        self, store: Store, tellers: Mapping[WaySort, Teller], *, clock: Callable[[], int],
+        with_password: Callable[[Way], Way] = lambda way: way,
+    ) -> None:  # fmt: skip
         self._store, self._tellers, self._clock = store, tellers, clock
+        self._with_password = with_password
         self._moved = asyncio.Event()
         self._carriers: dict[str, asyncio.Task[None]] = {}
 
@@ -126,7 +128,7 @@ class Post:
             return True
         try:
             async with asyncio.timeout(_LONGEST_S):
-                answer = await self._tellers[way.sort].tell(way, notice)
+                answer = await self._tellers[way.sort].tell(self._with_password(way), notice)
         except ActionError as error:
             await asyncio.to_thread(self._failed, mine, str(error))
             return False

@@ -8,6 +8,7 @@ import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.keys import KeysWanted
+from rook_tally.core.watches.ways import PasswordsAt
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -32,9 +33,14 @@ def site_set(
     keys: Annotated[
         KeysWanted | None, typer.Option(help="Whom an access key is wanted from.")
     ] = None,
+    passwords: Annotated[
+        PasswordsAt | None,
+        typer.Option(help="Where passwords of mail servers and secrets of webhooks are kept."),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Change the name or the time zone, or who needs an access key; all of it holds at once."""
+    """Change the name or the time zone, who needs an access key, or where passwords are kept; all
+    of it holds at once."""
     from rook_tally.cli.site import change_site
 
-    change_site(chosen_store(context, store), name=name, zone=zone, keys=keys)
+    change_site(chosen_store(context, store), name=name, zone=zone, keys=keys, passwords=passwords)

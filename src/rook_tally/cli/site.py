@@ -7,13 +7,19 @@ import typer
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.keys import KeysWanted
+from rook_tally.core.watches.ways import PasswordsAt
 from rook_tally.store import load_site, open_store, set_site
-from rook_tally.store.trust import keys_wanted, set_keys_wanted
+from rook_tally.store.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
 _KEYS = {
     KeysWanted.BY_DOOR: "from everybody once the HTTP door is open to the network",
     KeysWanted.FROM_ALL: "from everybody",
     KeysWanted.FROM_NETWORK: "from the network only",
+}
+
+_PASSWORDS = {
+    PasswordsAt.DESKTOP: "in the desktop's password store, where there is one",
+    PasswordsAt.IN_STORE: "in the store",
 }
 
 
@@ -23,29 +29,36 @@ def print_site(where: str, *, as_json: bool) -> None:
     try:
         with store.read() as connection:
             site, keys = load_site(connection), keys_wanted(connection)
+            passwords = passwords_at(connection)
     finally:
         store.close()
     if as_json:
-        told = {"name": site.name, "zone": site.zone, "keys": keys.value}
+        told = {"name": site.name, "zone": site.zone, "keys": keys.value,
+                "passwords": passwords.value}  # fmt: skip
         typer.echo(msgspec.json.encode(told).decode())
     else:
-        typer.echo(f"{site.name or 'no name yet'}, times in {site.zone}, access keys {_KEYS[keys]}")
+        typer.echo(
+            f"{site.name or 'no name yet'}, times in {site.zone}, access keys {_KEYS[keys]}, "
+            f"passwords {_PASSWORDS[passwords]}"
+        )
 
 
 def change_site(
-    where: str, *, name: str | None, zone: str | None, keys: KeysWanted | None = None
-) -> None:
-    """Give the site another name or zone, or say whom an access key is wanted from.
+    where: str, *, name: str | None, zone: str | None, keys: KeysWanted | None = None,
+    passwords: PasswordsAt | None = None,
+) -> None:  # fmt: skip
+    """Give the site another name or zone, say whom an access key is wanted from, or where passwords
+    are kept.
 
     Raises
     ------
     UsageError
         When neither is given, or there is no such zone.
     """
-    if name is None and zone is None and keys is None:
+    if name is None and zone is None and keys is None and passwords is None:
         raise UsageError(
             "nothing was said to change",
-            remedy='give --name "…", --zone Europe/London, --keys from-all',
+            remedy='give --name "…", --zone Europe/London, --keys from-all or --passwords store',
         )
     store = open_store(where)
     try:
@@ -58,6 +71,8 @@ def change_site(
             )
             if keys is not None:
                 set_keys_wanted(connection, keys)
+            if passwords is not None:
+                set_passwords_at(connection, passwords)
     finally:
         store.close()
     print_site(where, as_json=False)

@@ -217,10 +217,11 @@ def read(where: str, file: Path) -> None:
 
 def _with_secrets(way: Way, before: Way | None) -> Way:
     """A way of a file with the secrets that are kept here; files hold none of ours."""
-    if before is None or before.sort is not way.sort:
+    way = msgspec.structs.replace(way, apart="")
+    if before is None or before.sort is not way.sort or way.own_secret:
         return way
     return msgspec.structs.replace(
-        way, password=way.password or before.password, secret=way.secret or before.secret
+        way, password=before.password, secret=before.secret, apart=before.apart
     )
 
 

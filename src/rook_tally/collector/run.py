@@ -16,6 +16,7 @@ import structlog
 from rook_tally.actions.desktop import Desktop
 from rook_tally.actions.mail import Mail
 from rook_tally.actions.mqtt_message import MqttMessage
+from rook_tally.actions.password_store import PasswordStore
 from rook_tally.actions.post import Post
 from rook_tally.actions.sound import Sound, Voice
 from rook_tally.actions.teller import Teller
@@ -29,6 +30,7 @@ from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.mqtt import MqttSide
 from rook_tally.collector.pages import PageKeeper
+from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.presence import Presence, presence_in
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.reworking import Reworking
@@ -138,11 +140,18 @@ async def collect(
         keeping = WatchKeeping(
             presence.duties, clock=now_us, clock_is_set=lambda: presence.clock.is_set
         )
-        post = Post(store, _tellers(store, mqtt), clock=now_us)
+        passwords = PasswordKeeping(
+            store, PasswordStore(), say=partial(presence.journal_duty, "Passwords")
+        )
+        post = Post(
+            store, _tellers(store, mqtt), clock=now_us, with_password=passwords.with_password
+        )
 
         def take_up(changed: set[Subject]) -> None:
             reworking.take_up(changed)
             keeping.take_up(changed)
+            if Subject.WATCHES in changed:
+                passwords.wake()
             if Subject.OUTBOX in changed:
                 post.wake()
             if Subject.REQUESTS in changed:
@@ -166,6 +175,7 @@ async def collect(
             "workings": reworking.run,
             "watches": keeping.run,
             "notifications": post.run,
+            "passwords": passwords.run,
             "doors": doors.settings.run,
             "page": pages.settings.run,
             "changes": partial(follow, store, take_up),

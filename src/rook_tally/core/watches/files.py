@@ -54,8 +54,8 @@ def watches_to_toml(watches: Sequence[Watch], ways: Sequence[Way]) -> str:
     document = tomlkit.document()
     document["format"] = FORMAT
     if ways:
-        document["way"] = [_written(msgspec.to_builtins(
-            msgspec.structs.replace(one, password="", secret=""))) for one in ways]  # fmt: skip
+        bare = [msgspec.structs.replace(one, password="", secret="", apart="") for one in ways]
+        document["way"] = [_written(msgspec.to_builtins(one)) for one in bare]
     if watches:
         document["watch"] = [_written(msgspec.to_builtins(one)) for one in watches]
     return tomlkit.dumps(document)

@@ -30,6 +30,14 @@ class Security(enum.Enum):
     NONE = "none"
 
 
+class PasswordsAt(enum.Enum):
+    """Where passwords of mail servers and secrets of webhooks are kept."""
+
+    DESKTOP = "desktop"
+    """In the desktop's password store, where there is one."""
+    IN_STORE = "store"
+
+
 class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A way of telling somebody.
 
@@ -40,6 +48,8 @@ class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     host, port, security, user, password, sender, to : of mail
     url, secret : of a webhook; what it is sent is signed with the secret
     topic : of MQTT
+    apart : what the password or secret goes by in the desktop's password store, when it is there
+        and not here
     """
 
     name: str
@@ -56,6 +66,17 @@ class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     url: str = ""
     secret: str = ""
     topic: str = ""
+    apart: str = ""
+
+    @property
+    def own_secret(self) -> str:
+        """The password or secret that stands here; empty when there is none, or it is apart."""
+        return self.password if self.sort is WaySort.MAIL else self.secret
+
+    def with_secret(self, secret: str) -> Way:
+        """This way with its password or secret here."""
+        name = "password" if self.sort is WaySort.MAIL else "secret"
+        return msgspec.structs.replace(self, apart="", **{name: secret})
 
 
 BUILT_IN = (

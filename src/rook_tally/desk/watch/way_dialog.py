@@ -24,7 +24,7 @@ from rook_tally.desk.parts.ink import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.panel import list_style, tint
 from rook_tally.desk.watch.changes import KeepWay, RemoveWay
-from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, texts_of, way_from
+from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, place_words, texts_of, way_from
 
 _TOLD = {
     "to": "Mail goes to", "sender": "and comes from", "host": "Mail server",
@@ -67,6 +67,11 @@ class WayDialog(QDialog):
         for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
             self.fields[name] = self._field(name)
             self.form.addRow(said(_TOLD[name]), self.fields[name])
+        self.kept = Label()
+        self.kept.setWordWrap(True)
+        self.kept.setFont(face(12))
+        tint(self.kept, theme.dim)
+        self.form.addRow("", self.kept)
         self.why = Label()
         self.why.setWordWrap(True)
         tint(self.why, theme.level(Level.HIGH))
@@ -143,6 +148,8 @@ class WayDialog(QDialog):
                 field.setCurrentIndex(field.findData(texts[name]))
             else:
                 field.setText(texts[name])
+        self.kept.setText(said(place_words(way)))
+        self.form.setRowVisible(self.kept, bool(self.kept.text()))
         self.remove.setEnabled(way is not None and way.sort in _SORTS)
         self._show_fields()
 

@@ -61,14 +61,29 @@ def way_from(name: str, sort: WaySort, texts: Mapping[str, str], before: Way | N
             way, to=to, sender=said.get("sender", ""), host=said.get("host", ""),
             security=Security(said.get("security") or Security.STARTTLS.value),
             port=_port(said.get("port", "")), user=said.get("user", ""),
-            password=said.get("password", "") or (before.password if before else ""),
+            **_secret("password", said, before),
         )  # fmt: skip
     elif sort is WaySort.WEBHOOK:
-        secret = said.get("secret", "") or (before.secret if before else "")
-        way = replace(way, url=said.get("url", ""), secret=secret)
+        way = replace(way, url=said.get("url", ""), **_secret("secret", said, before))
     elif sort is WaySort.MQTT:
         way = replace(way, topic=said.get("topic", ""))
     return checked_way(way)
+
+
+def place_words(way: Way | None) -> str:
+    """Where the password or secret of a way is kept; empty while there is none."""
+    if way is None or not (way.apart or way.own_secret):
+        return ""
+    if way.apart:
+        return "kept in this desktop's password store"
+    return "kept in the store with the readings, where whoever may read its file can read it"
+
+
+def _secret(name: str, said: Mapping[str, str], before: Way | None) -> dict[str, str]:
+    """A password or secret that was typed, else the one that is kept, wherever that is."""
+    if said.get(name) or before is None:
+        return {name: said.get(name, "")}
+    return {name: before.own_secret, "apart": before.apart}
 
 
 def _quiet(text: str) -> Hours | None:
