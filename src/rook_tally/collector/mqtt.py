@@ -18,6 +18,7 @@ from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError, StoreError, UsageError
+from rook_tally.core.keys import KeysWanted
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.mqtt_door import MqttDoor
@@ -35,6 +36,7 @@ from rook_tally.store import (
     sessions_used,
     take_session,
 )
+from rook_tally.store.trust import keys_wanted
 
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
@@ -169,17 +171,19 @@ class MqttSide:
 
     async def _follow_settings(self) -> None:
         """Take up stations, keys and topics as they are now."""
-        stations, patterns = await asyncio.to_thread(self._told)
+        stations, patterns, keys = await asyncio.to_thread(self._told)
         if self._own is not None:
-            self._own.admit(stations, patterns)
+            self._own.admit(stations, patterns, keys)
         if self._door is not None:
             self._door.take_topics(patterns)
 
-    def _told(self) -> tuple[list[Station], list[TopicPattern]]:
-        """Stations that may come in, and topics of others that are wanted."""
+    def _told(self) -> tuple[list[Station], list[TopicPattern], KeysWanted]:
+        """Stations that may come in, topics of others that are wanted, and whom keys are wanted
+        from."""
         with self._store.read() as connection:
             stations = list(load_site(connection).stations)
             settings = [one.settings for one in door_settings(connection)]
+            keys = keys_wanted(connection)
         patterns = []
         for one in settings:
             if isinstance(one, TopicSetting):
@@ -187,7 +191,7 @@ class MqttSide:
                     patterns.append(topic_pattern_from(one.pattern))
                 except UsageError as error:
                     _log.warning("topics_not_understood", pattern=one.pattern, why=error.what)
-        return stations, patterns
+        return stations, patterns, keys
 
     @property
     def _group(self) -> str:

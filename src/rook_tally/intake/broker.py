@@ -21,6 +21,7 @@ import structlog
 
 from rook_tally.core.duties import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError
+from rook_tally.core.keys import KeysWanted
 from rook_tally.intake.addresses import Certificate, Endpoint, OutsideBroker, bound_socket
 from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern
@@ -72,7 +73,8 @@ class PrivateBroker:
     """A Mosquitto with its files in `folder`, listening where it is told.
 
     Each station has its key as password and rights to its own topics. On this machine's own
-    address those without a password are let in too; on the network nobody is.
+    address those without a password are let in too, unless keys are wanted from everybody; on the
+    network nobody is.
     """
 
     def __init__(
@@ -84,6 +86,7 @@ class PrivateBroker:
         self._pid = 0
         self._minder: asyncio.Task[None] | None = None
         self._admitted: tuple[str, str] = ("", "")
+        self._takes_anybody = wanted.is_loopback
         self.endpoint = wanted
 
     async def start(self) -> None:
@@ -116,15 +119,19 @@ class PrivateBroker:
             authority=self._certificate.chain if self._certificate else None, is_own=True,
         )  # fmt: skip
 
-    def admit(self, stations: Sequence[Station], patterns: Sequence[TopicPattern]) -> None:
+    def admit(
+        self, stations: Sequence[Station], patterns: Sequence[TopicPattern],
+        keys: KeysWanted = KeysWanted.BY_DOOR,
+    ) -> None:  # fmt: skip
         """Let these stations in, each with its key and to its own topics, and nobody else. A broker
         that runs already takes it up at once; to be called once before it is started."""
         private_folder(self._folder)
+        self._takes_anybody = self._wanted.is_loopback and keys is not KeysWanted.FROM_ALL
         if not self._own_key_file.exists():
             _write_private(self._own_key_file, secrets.token_urlsafe(24))
         key = self._own_key_file.read_text()
         passwords = [f"{_OWN_USER}:{broker_hash(key)}"]
-        rights = [_rights_of_anybody(self._wanted.is_loopback), f"user {_OWN_USER}\ntopic #\n"]
+        rights = [_rights_of_anybody(self._takes_anybody), f"user {_OWN_USER}\ntopic #\n"]
         for one in stations:
             if one.broker_hash and ":" not in one.key:
                 passwords.append(f"{one.key}:{one.broker_hash}")
@@ -136,6 +143,7 @@ class PrivateBroker:
         _write_private(self._folder / "passwords", "\n".join(passwords) + "\n")
         _write_private(self._folder / "rights", "\n".join(rights))
         if self._pid:
+            self._configuration_file.write_text(self._configuration(self.endpoint))
             with contextlib.suppress(ProcessLookupError):
                 os.kill(self._pid, signal.SIGHUP)
 
@@ -196,7 +204,7 @@ class PrivateBroker:
             tls = f"certfile {chain}\nkeyfile {key}\n"
         text = _CONFIGURATION.format(
             port=endpoint.port, host=endpoint.host, folder=self._folder, tls=tls,
-            anonymous="true" if endpoint.is_loopback else "false",
+            anonymous="true" if self._takes_anybody else "false",
         )  # fmt: skip
         # Else it would become another user, who cannot reach the store's folder.
         return text + "user root\n" if os.geteuid() == 0 else text
@@ -250,9 +258,9 @@ class PrivateBroker:
                 await asyncio.sleep(_RESTART_PAUSE_S)
 
 
-def _rights_of_anybody(is_loopback: bool) -> str:
+def _rights_of_anybody(are_taken: bool) -> str:
     # Stands before all users: it holds for those who name none.
-    return "topic readwrite #\n" if is_loopback else ""
+    return "topic readwrite #\n" if are_taken else ""
 
 
 def _rights_of(key: str, patterns: Sequence[TopicPattern]) -> str:

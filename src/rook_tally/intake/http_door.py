@@ -21,7 +21,6 @@ from rook_tally.core.keys import KeysWanted
 from rook_tally.core.patience import Patience
 from rook_tally.intake.addresses import Endpoint
 from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
-from rook_tally.intake.connection_guard import ConnectionGuard
 from rook_tally.intake.health import AskHealth
 from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
 from rook_tally.intake.openapi import openapi_document
@@ -29,6 +28,7 @@ from rook_tally.intake.outlet import Reception
 from rook_tally.intake.this_machine import why_not_from_here
 from rook_tally.store import Store, access_hash, latest_rows
 from rook_tally.store.trust import is_access_key, keys_wanted
+from rook_tally.web.connection_guard import ConnectionGuard
 
 _SETTING_HOLDS_S = 1.0
 _PROBLEM_TYPE = "application/problem+json"

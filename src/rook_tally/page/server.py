@@ -28,6 +28,7 @@ from rook_tally.page.board import Moved, SheetBoard
 from rook_tally.page.rendering import closed_html, page_css, page_html, page_js
 from rook_tally.store import PageDevice, Store, note_device_seen, page_devices
 from rook_tally.store.credentials import access_hash
+from rook_tally.web.connection_guard import ConnectionGuard
 
 COOKIE = "rook_page"
 _YEAR_S = 365 * 86_400
@@ -36,7 +37,7 @@ _AGAIN_S = 1.0
 _TIME_S = 1.0
 _BEAT_S = 5.0
 _SEEN_US = MINUTE_US
-_MOST_PAGES = 500
+_MOST_PAGES, _MOST_CONNECTIONS = 500, 800
 _HEADERS = {
     "Content-Security-Policy": "default-src 'none'; style-src 'self'; script-src 'self'; "
     "img-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; "
@@ -87,8 +88,12 @@ class PageServer:
         # An older list of devices must not come after a newer one.
         self._taking = asyncio.Lock()
         self._stopping = asyncio.Event()
-        self._following: asyncio.Task[None] | None = None
-        app = web.Application(middlewares=[self._guard], client_max_size=1024)
+        self._following: list[asyncio.Task[None]] = []
+        # An open page asks all the time: what it sends goes on as long as it is heard.
+        self._connections = ConnectionGuard(_MOST_CONNECTIONS)
+        app = web.Application(
+            middlewares=[self._connections.note, self._guard], client_max_size=1024
+        )
         for path, handler in (
             ("/", self._get_first), ("/sheet/{slug}", self._get_sheet),
             ("/live/{slug}", self._get_live), ("/link/{key}", self._get_link),
@@ -96,13 +101,17 @@ class PageServer:
         ):  # fmt: skip
             app.router.add_get(path, handler)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=1.0)
+        self._connections.attach(self._runner)
 
     async def open(self) -> None:
         """Begin to listen."""
         await self.take_devices()
         async with self._turn:
             await asyncio.to_thread(self._board.follow, (), self._clock())
-        self._following = self._begin("pages", self._follow)
+        self._following = [
+            self._begin("pages", self._follow),
+            self._begin("page connections", self._connections.run),
+        ]
         await self._runner.setup()
         await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
 
@@ -111,9 +120,10 @@ class PageServer:
         self._stopping.set()
         for page in self._open:
             page.wake.set()
-        if self._following is not None:
-            self._following.cancel()
-            await asyncio.wait((self._following,))
+        for task in self._following:
+            task.cancel()
+        if self._following:
+            await asyncio.wait(self._following)
         await self._runner.cleanup()
         self._board.close()
 

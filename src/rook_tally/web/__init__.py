@@ -1,0 +1,1 @@
+"""What our web servers share."""
