@@ -304,8 +304,8 @@ def test_keys_wanted_from_everybody_shut_out_who_has_none_and_who_is_in_already(
 
 
 def test_a_broker_killed_after_it_saved_gives_back_what_it_acknowledged(store_path: Path) -> None:
-    """The power goes while no collector runs. What was acknowledged more than five seconds before is
-    kept; of the newest, which may be lost (docs/wire.md), nothing comes twice."""
+    """The power goes while no collector runs. What was acknowledged more than five seconds before
+    is kept; of the newest, which may be lost (docs/wire.md), nothing comes twice."""
     collector = CollectorProcess(store_path)
     collector.add_station("shelf", kind="climate")
     topic = "rook/shelf/readings"

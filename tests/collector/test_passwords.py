@@ -12,7 +12,8 @@ import pytest
 from rook_tally.actions.password_store import PasswordStore
 from rook_tally.actions.teller import ActionError
 from rook_tally.collector.passwords import PasswordKeeping
-from rook_tally.core.watches.ways import PasswordsAt, Way, WaySort
+from rook_tally.core.keys import PasswordsAt
+from rook_tally.core.watches.ways import Way, WaySort
 from rook_tally.store import Store, keep_way, open_store, remove_way, ways
 from rook_tally.store.trust import set_passwords_at
 from tests.actions.secret_service import Keyring

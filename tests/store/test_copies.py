@@ -12,9 +12,10 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duties, Duty, Store, open_store
+from rook_tally.store import Store, open_store
 from rook_tally.store import copies as copies_module
 from rook_tally.store.copies import back_up, restore
+from rook_tally.store.duties import Duties, Duty
 from tests.builders import NOON_US, append, begin_series
 
 

@@ -8,24 +8,15 @@ import sys
 import pytest
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import (
-    Duties,
-    Duty,
-    DutyLostError,
-    HeldDuty,
-    Store,
-    open_store,
-    report_alive,
-    report_collector,
-    withdraw_collector,
-)
-from rook_tally.store.duties import SILENT_S
+from rook_tally.store import Store, open_store, report_alive, report_collector, withdraw_collector
+from rook_tally.store.duties import SILENT_S, Duties, Duty, DutyLostError, HeldDuty
 from tests.builders import NOON_US, append, begin_series
 from tests.processes import wait_until
 
 _HOLD = """
 import sys
-from rook_tally.store import Duties, Duty, open_store
+from rook_tally.store import open_store
+from rook_tally.store.duties import Duties, Duty
 held = Duties(open_store(sys.argv[1]), "theirs").take(Duty.SEALING)
 print(held is not None, flush=True)
 sys.stdin.read()

@@ -6,8 +6,7 @@ import msgspec
 import typer
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.keys import KeysWanted
-from rook_tally.core.watches.ways import PasswordsAt
+from rook_tally.core.keys import KeysWanted, PasswordsAt
 from rook_tally.store import load_site, open_store, set_site
 from rook_tally.store.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 

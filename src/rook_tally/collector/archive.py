@@ -13,8 +13,6 @@ import structlog
 from rook_tally.collector.holding import look_while_held
 from rook_tally.core.errors import StoreError
 from rook_tally.store import (
-    Duties,
-    Duty,
     Series,
     Store,
     keep_partitions,
@@ -25,6 +23,7 @@ from rook_tally.store import (
     stretches_due,
 )
 from rook_tally.store.clock_trust import may_remove
+from rook_tally.store.duties import Duties, Duty
 from rook_tally.store.thinning import Thinned, thin_what_is_due
 
 LOOK_EVERY_S = 5.0

@@ -17,7 +17,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.store import Duties, Duty, Store, load_site, write_journal
+from rook_tally.store import Store, load_site, write_journal
 from rook_tally.store.backup_schedule import (
     BackupSchedule,
     LastBackup,
@@ -27,6 +27,7 @@ from rook_tally.store.backup_schedule import (
 )
 from rook_tally.store.clock_trust import may_remove
 from rook_tally.store.copies import back_up
+from rook_tally.store.duties import Duties, Duty
 from rook_tally.store.private_files import private_folder
 
 _LOOK_S = 5.0

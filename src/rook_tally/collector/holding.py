@@ -9,7 +9,8 @@ import structlog
 
 from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duties, Duty, HeldDuty, Store
+from rook_tally.store import Store
+from rook_tally.store.duties import Duties, Duty, HeldDuty
 
 _log = structlog.get_logger(__name__)
 

@@ -24,18 +24,9 @@ from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.mqtt_door import MqttDoor
 from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store import (
-    DoorState,
-    Duties,
-    Duty,
-    HeldDuty,
-    Station,
-    TopicSetting,
-    door_settings,
-    load_site,
-    sessions_used,
-    take_session,
-)
+from rook_tally.store import DoorState, Station, TopicSetting, door_settings, load_site
+from rook_tally.store.duties import Duties, Duty, HeldDuty
+from rook_tally.store.mqtt_sessions import sessions_used, take_session
 from rook_tally.store.trust import keys_wanted
 
 _OUTSIDE_PATIENCE_S = 3.0

@@ -14,7 +14,8 @@ from msgspec.structs import replace
 from rook_tally.actions.password_store import NoPasswordStoreError, PasswordStore
 from rook_tally.actions.teller import ActionError
 from rook_tally.core.errors import StoreError
-from rook_tally.core.watches.ways import PasswordsAt, Way
+from rook_tally.core.keys import PasswordsAt
+from rook_tally.core.watches.ways import Way
 from rook_tally.store import Store, keep_way, ways
 from rook_tally.store.trust import overwriting, passwords_at
 

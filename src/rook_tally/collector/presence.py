@@ -23,7 +23,6 @@ from rook_tally.store import (
     HEARTBEAT_S,
     Door,
     DoorState,
-    Duties,
     FailedDuty,
     Store,
     prune_changes,
@@ -37,6 +36,7 @@ from rook_tally.store import (
     write_journal,
 )
 from rook_tally.store.clock_trust import may_remove
+from rook_tally.store.duties import Duties
 
 _log = structlog.get_logger(__name__)
 

@@ -17,9 +17,6 @@ from rook_tally.core.errors import StoreError
 from rook_tally.intake.working_out import FAULTS
 from rook_tally.store import (
     Due,
-    Duties,
-    Duty,
-    HeldDuty,
     Store,
     Subject,
     bind_workings,
@@ -29,6 +26,7 @@ from rook_tally.store import (
     stretches_to_work_out,
     work_out_due,
 )
+from rook_tally.store.duties import Duties, Duty, HeldDuty
 
 LOOK_EVERY_S = 5.0
 # Between two parts the doors have the store to themselves.

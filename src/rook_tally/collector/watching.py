@@ -9,7 +9,8 @@ import structlog
 
 from rook_tally.collector.holding import hold
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Duties, Duty, HeldDuty, Store, Subject, listening_since
+from rook_tally.store import Store, Subject, listening_since
+from rook_tally.store.duties import Duties, Duty, HeldDuty
 from rook_tally.watching.keeping import Keeper
 
 LOOK_EVERY_S = 1.0

@@ -63,13 +63,11 @@ from rook_tally.store.due import (
     note_past_changed,
     stretches_to_work_out,
 )
-from rook_tally.store.duties import Duties, Duty, DutyLostError, HeldDuty
 from rook_tally.store.envelopes import envelopes
 from rook_tally.store.heard import last_heard, listening_since, note_heard
 from rook_tally.store.judging import mark_what_became_certain
 from rook_tally.store.kinds import keep_kind, kind_of_site, kinds
 from rook_tally.store.moments import Moment, moment_of
-from rook_tally.store.mqtt_sessions import sessions_used, take_session
 from rook_tally.store.news import ReadingNews, reading_news
 from rook_tally.store.opening import open_store
 from rook_tally.store.outbox import (
@@ -284,12 +282,8 @@ __all__ = [
     "DoorSettings",
     "DoorState",
     "Due",
-    "Duties",
-    "Duty",
-    "DutyLostError",
     "FailedDuty",
     "FolderSetting",
-    "HeldDuty",
     "History",
     "Latest",
     "LatestRow",
@@ -457,7 +451,6 @@ __all__ = [
     "schema",
     "seal",
     "seal_all",
-    "sessions_used",
     "set_page",
     "set_site",
     "set_stray_bounds",
@@ -475,7 +468,6 @@ __all__ = [
     "strays_of",
     "stretches_due",
     "stretches_to_work_out",
-    "take_session",
     "tallies",
     "total",
     "waiting_letters",

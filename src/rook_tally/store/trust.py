@@ -8,8 +8,7 @@ from collections.abc import Iterator
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.keys import KeysWanted
-from rook_tally.core.watches.ways import PasswordsAt
+from rook_tally.core.keys import KeysWanted, PasswordsAt
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
 

@@ -30,14 +30,6 @@ class Security(enum.Enum):
     NONE = "none"
 
 
-class PasswordsAt(enum.Enum):
-    """Where passwords of mail servers and secrets of webhooks are kept."""
-
-    DESKTOP = "desktop"
-    """In the desktop's password store, where there is one."""
-    IN_STORE = "store"
-
-
 class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A way of telling somebody.
 
