@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import json
-import os
 import signal
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
+
+from tests import started
 
 PATIENCE_S = 30.0
 
@@ -29,14 +29,7 @@ def wait_until(condition: Callable[[], object], *, within_s: float = PATIENCE_S)
 
 def rook_tally(*words: str, env: dict[str, str] | None = None) -> subprocess.CompletedProcess[str]:
     """Run a command to its end."""
-    return subprocess.run(
-        [sys.executable, "-m", "rook_tally", *words],
-        capture_output=True,
-        text=True,
-        timeout=120,
-        env=os.environ | (env or {}),
-        check=False,
-    )
+    return started.run(*words, env=env, timeout=120)
 
 
 class CollectorProcess:
@@ -56,12 +49,9 @@ class CollectorProcess:
         self.address = store_url or str(store)
         self.log = store.with_suffix(".log")
         with self.log.open("ab") as log:
-            self.process = subprocess.Popen(
-                [
-                    sys.executable, "-m", "rook_tally", "--store", self.address, "collect",
-                    "--http", http, "--broker", broker, *words,
-                ],
-                stdout=subprocess.PIPE, stderr=log, text=True,
+            self.process = started.start(
+                "--store", self.address, "collect", "--http", http, "--broker", broker, *words,
+                stderr=log.fileno(),
             )  # fmt: skip
         assert self.process.stdout is not None
         line = self.process.stdout.readline()
