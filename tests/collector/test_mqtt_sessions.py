@@ -11,6 +11,7 @@ import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion
 
+from rook_tally.cli.faults.postgres import cluster
 from rook_tally.collector import mqtt as mqtt_module
 from rook_tally.collector.commits import CommitLoop
 from rook_tally.collector.mqtt import MqttSide
@@ -21,7 +22,6 @@ from rook_tally.intake.addresses import Endpoint, OutsideBroker
 from rook_tally.store import Store, add_station, load_site, open_store
 from rook_tally.store.query import read_raw_range
 from tests.collector.test_mqtt import free_port, mosquitto
-from tests.postgres import cluster
 
 
 async def _until(condition: Callable[[], object]) -> None:

@@ -8,12 +8,12 @@ from pathlib import Path
 
 import sqlalchemy as sa
 
+from rook_tally.cli.faults.postgres import cluster
 from rook_tally.desk.shell.feed import News, Picture, Trouble
 from rook_tally.store import Store, load_site, open_store, schema, set_site, tallies, total
 from tests.builders import append
 from tests.collector.test_mqtt import free_port, mosquitto
 from tests.desks import Desk, now_us
-from tests.postgres import cluster
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 

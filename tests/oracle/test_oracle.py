@@ -16,13 +16,13 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, note, settings
 from hypothesis import strategies as st
 
+from rook_tally.cli.faults.postgres import Cluster, cluster
 from rook_tally.store import Store, damaged_pages, open_store
 from tests.oracle import events as ev
 from tests.oracle.events import DAY, HOUR, MINUTE, S
 from tests.oracle.model import GOOD, QUANTITIES, Reading, Silence, Site, Watch, apart
 from tests.oracle.stories import BEGIN, KEYS, SPANS, stories
 from tests.oracle.world import WORKINGS, World, zone_named
-from tests.postgres import Cluster, cluster
 
 EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "12"))
 SHRINKS = os.environ.get("ORACLE_SHRINKS", "1") == "1"

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from rook_tally.cli.faults.postgres import Cluster, cluster
 from rook_tally.store import Store, open_store
-from tests.postgres import Cluster, cluster
 
 _SQLITE_ONLY = {"tests.store.test_database"}
 

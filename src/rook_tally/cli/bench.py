@@ -44,12 +44,12 @@ def at_least(name: str, *, ours: float, limit: float, bar: float) -> Figure:
 
 def run_benches(names: list[str], *, as_json: bool) -> None:
     """Run the named benches, or all; exits with 1 when a bar does not hold."""
-    unknown = [name for name in names if name not in BENCHES]
+    unknown = [name for name in names if name.partition(".")[0] not in BENCHES]
     if unknown:
         raise UsageError(
             f"there is no bench {unknown[0]!r}", remedy="there are " + ", ".join(BENCHES)
         )
-    figures = [figure for name in names or BENCHES for figure in BENCHES[name]()]
+    figures = [figure for name in names or BENCHES for figure in _figures(name)]
     if as_json:
         typer.echo(msgspec.json.encode(figures).decode())
     else:
@@ -62,6 +62,13 @@ def run_benches(names: list[str], *, as_json: bool) -> None:
             )
     if not all(one.holds for one in figures):
         raise typer.Exit(1)
+
+
+def _figures(name: str) -> list[Figure]:
+    """What a bench measures; of the faults one alone, as in `faults.killed`."""
+    if name.startswith("faults."):
+        return _faults(name.partition(".")[2])
+    return BENCHES[name]()
 
 
 @contextmanager
@@ -187,18 +194,25 @@ def _history() -> list[Figure]:
         return [figure_of("history", ours=demo_history_s(Path(folder)), limit=10.0, bar=1.0)]
 
 
-def _faults() -> list[Figure]:
-    """Acknowledged readings missing or there twice after a collector was killed many times."""
-    from rook_tally.cli.bench_faults import survived_kills
+def _faults(only: str = "") -> list[Figure]:
+    """Faults that real processes are put through: promised readings missing, readings there twice
+    and whatever else is wrong, against what was promised. The table goes to stderr."""
+    from rook_tally.cli.faults.rows import machine_rows
+    from rook_tally.cli.faults.server_rows import server_rows
 
+    figures = []
     with tempfile.TemporaryDirectory() as folder:
-        found = survived_kills(Path(folder))
-    return [
-        figure_of(f"faults.{name}", ours=float(count), limit=float(found.acknowledged), bar=0.0)
-        for name, count in (
-            ("missing", found.missing), ("twice", found.twice), ("damaged", found.damaged)
-        )
-    ]  # fmt: skip
+        for name, brought_about in (machine_rows(Path(folder)) | server_rows(Path(folder))).items():
+            if only in ("", name):
+                row = brought_about()
+                typer.echo(
+                    f"{row.fault:<28}{row.rounds:>4} ×{row.promised:>8} promised{row.missing:>5} "
+                    f"missing{row.twice:>5} twice  {'; '.join([*row.wrong, row.note])}", err=True,
+                )  # fmt: skip
+                figures.append(
+                    figure_of(f"faults.{name}", ours=row.faults, limit=row.promised or 1, bar=0.0)
+                )
+    return figures
 
 
 def _mqtt() -> list[Figure]:

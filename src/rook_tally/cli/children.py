@@ -7,6 +7,7 @@ import os
 import signal
 import subprocess
 import sys
+from collections.abc import Mapping, Sequence
 from types import TracebackType
 from typing import IO, Self, cast
 
@@ -18,13 +19,17 @@ _STOP_WITHIN_S = 20.0
 class _Child:
     """A Python process of ours that is told to stop with SIGTERM."""
 
-    def __init__(self, *words: str, store: str = "") -> None:
+    def __init__(
+        self, *words: str, store: str = "", environment: Mapping[str, str] | None = None
+    ) -> None:
         # A session of its own: Ctrl-C in the terminal reaches us, and we stop it in our order.
         self.process = subprocess.Popen(
             [sys.executable, *words],
             stdout=subprocess.PIPE, text=True, start_new_session=True,
             # Not among the words, which everybody can see: a server's address holds a password.
-            env=os.environ | ({"ROOK_TALLY_STORE": store} if store else {}),
+            env=os.environ
+            | dict(environment or {})
+            | ({"ROOK_TALLY_STORE": store} if store else {}),
         )  # fmt: skip
         self._output = cast("IO[str]", self.process.stdout)
 
@@ -66,10 +71,14 @@ class CollectorChild(_Child):
         When it could not open them; its own words stand on stderr.
     """
 
-    def __init__(self, store: str, *, http: str, broker: str) -> None:
+    def __init__(
+        self, store: str, *, http: str, broker: str, words: Sequence[str] = (),
+        environment: Mapping[str, str] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(
-            "-m", "rook_tally", "collect", "--http", http, "--broker", broker, store=store
-        )
+            "-m", "rook_tally", "collect", "--http", http, "--broker", broker, *words,
+            store=store, environment=environment,
+        )  # fmt: skip
         line = self.first_line()
         if not line:
             self.ended()

@@ -14,6 +14,7 @@ from rook_tally.intake.health import CollectorHealth, StillDuty
 from rook_tally.store import Store, last_heard
 
 _FRESH_S = 1.0
+_PATIENCE_S = 5.0
 
 
 class HealthCheck:
@@ -33,7 +34,11 @@ class HealthCheck:
         """Return the collector's health now."""
         async with self._looking:
             if time.monotonic() - self._looked_s >= _FRESH_S:
-                self._reading = await asyncio.to_thread(self._read)
+                try:
+                    async with asyncio.timeout(_PATIENCE_S):
+                        self._reading = await asyncio.to_thread(self._read)
+                except TimeoutError:
+                    self._reading = f"no answer from the store in {_PATIENCE_S:g} s"
                 self._looked_s = time.monotonic()
         return CollectorHealth(
             self._reading,

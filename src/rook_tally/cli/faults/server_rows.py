@@ -1,0 +1,194 @@
+"""Faults of a store at a server: it goes, it fails over, the network between goes."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import subprocess
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from rook_tally.cli.faults.postgres import Cluster, cluster
+from rook_tally.cli.faults.rows import frozen_holder
+from rook_tally.cli.faults.senders import HttpSender, MqttSender
+from rook_tally.cli.faults.waiting import wait_s
+from rook_tally.cli.faults.world import Row, World
+
+_GONE_S = 600.0
+_PARTED_S = 90.0
+_PORT = 47123
+_HERE, _THERE = "10.213.47.1", "10.213.47.2"
+
+
+def server_gone(folder: Path, gone_s: float) -> Row:
+    """Two collectors at one broker; the server is stopped, and comes back much later."""
+    with cluster() as server, _broker(folder) as broker:
+        world = World(folder / "site", server.new_database())
+        with world:
+            world.start(broker=f"mqtt://{broker}")
+            first = world.collector
+            world.start(broker=f"mqtt://{broker}")
+            world.send(HttpSender(first.http), MqttSender(broker))
+            world.sent(100)
+            server.stop()
+            wait_s(gone_s)
+            for one in world.collectors:
+                if world.health(one) == "ok":
+                    world.wrong.append("health says ok while the server is gone")
+            server.start()
+            if not world.sent(100):
+                world.wrong.append("nothing is taken once the server is back")
+            world.check_health(first)
+            return world.row(f"PostgreSQL gone for {gone_s:.0f} s", 1)
+
+
+def failed_over(folder: Path) -> Row:
+    """The server dies, and its standby, which had to confirm every commit, takes over."""
+    with contextlib.ExitStack() as stack:
+        first = Cluster()
+        url = first.new_database()
+        second = Cluster(like=first)
+        stack.callback(second.close)
+        stack.callback(shutil.rmtree, first.folder, ignore_errors=True)
+        with first.connected() as owner:
+            owner.execute("ALTER SYSTEM SET synchronous_standby_names = '*'")
+            owner.execute("SELECT pg_reload_conf()")
+        both = url.partition("?")[0] + f"?host={first.folder}&host={second.folder}"
+        world = World(folder / "site", both + "&target_session_attrs=read-write")
+        with world:
+            world.start(broker="off")
+            world.send(HttpSender(world.collector.http))
+            world.sent(100)
+            first.process.kill()
+            first.process.wait()
+            wait_s(3.0)
+            second.promote()
+            if not world.sent(100):
+                world.wrong.append("nothing is taken after the standby took over")
+            return world.row("PostgreSQL failed over", 1)
+
+
+def parted(folder: Path) -> Row:
+    """The network between a collector and its server drops everything for a while."""
+    with contextlib.ExitStack() as stack:
+        cut = stack.enter_context(_network())
+        server = Cluster(addresses=_HERE, port=_PORT)
+        stack.callback(server.close)
+        name = server.new_database().partition("?")[0].rpartition("/")[2]
+        world = World(folder / "site", f"postgresql://postgres@{_HERE}:{_PORT}/{name}")
+        with world:
+            # Both on this side: what is tested is the one beyond the network.
+            near = world.start(broker="off")
+            with _beyond():
+                far = world.start(broker="off")
+            world.send(HttpSender(near.http))
+            world.sent(100)
+            cut(is_cut=True)
+            wait_s(_PARTED_S)
+            if not world.sent(100):
+                world.wrong.append("the collector on the server's side was held up")
+            cut(is_cut=False)
+            wait_s(30.0)
+            if far.process.poll() is not None:
+                world.wrong.append("the collector beyond the network ended")
+            world.collectors.remove(far)
+            told = _health_beyond(far.http)
+            far.ended()
+            if told != "ok":
+                world.wrong.append(f"the collector beyond the network is not well: {told}")
+            return world.row("network parted", 1)
+
+
+@contextlib.contextmanager
+def _network() -> Iterator[Callable[..., None]]:
+    """A network of two, this machine and one other, which can be cut."""
+    _ip("netns", "add", "rook-far")
+    try:
+        _ip("link", "add", "rook0", "type", "veth", "peer", "name", "rook1", "netns", "rook-far")
+        _ip("addr", "add", f"{_HERE}/24", "dev", "rook0")
+        _ip("link", "set", "rook0", "up")
+        _ip("-n", "rook-far", "addr", "add", f"{_THERE}/24", "dev", "rook1")
+        _ip("-n", "rook-far", "link", "set", "rook1", "up")
+        _ip("-n", "rook-far", "link", "set", "lo", "up")
+
+        def cut(*, is_cut: bool) -> None:
+            _ip("-n", "rook-far", "link", "set", "rook1", "down" if is_cut else "up")
+
+        yield cut
+    finally:
+        _ip("netns", "del", "rook-far")
+
+
+@contextlib.contextmanager
+def _beyond() -> Iterator[None]:
+    """What is started within is beyond the network."""
+    here = os.open("/proc/self/ns/net", os.O_RDONLY)
+    there = os.open("/run/netns/rook-far", os.O_RDONLY)
+    try:
+        _enter(there)
+        yield
+    finally:
+        _enter(here)
+        os.close(here)
+        os.close(there)
+
+
+def _health_beyond(address: str) -> str:
+    done = subprocess.run(
+        ["ip", "netns", "exec", "rook-far", "curl", "-sS", "--max-time", "15",
+         f"http://{address}/v1/health"], capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    return "ok" if '"status":"ok"' in done.stdout else done.stdout + done.stderr
+
+
+def _enter(namespace: int) -> None:
+    import ctypes
+
+    clone_newnet = 0x40000000
+    if ctypes.CDLL(None, use_errno=True).setns(namespace, clone_newnet):
+        number = ctypes.get_errno()
+        raise OSError(number, os.strerror(number))
+
+
+def _ip(*words: str) -> None:
+    subprocess.run(["ip", *words], check=True, capture_output=True)
+
+
+@contextlib.contextmanager
+def _broker(folder: Path) -> Iterator[str]:
+    """Somebody else's broker, which keeps on disk what it holds."""
+    import socket
+
+    folder.mkdir(parents=True, exist_ok=True)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    told = folder / "mosquitto.conf"
+    told.write_text(
+        f"listener {port} 127.0.0.1\nallow_anonymous true\nmax_queued_messages 0\n"
+        + ("user root\n" if os.geteuid() == 0 else "")
+    )
+    with subprocess.Popen(["mosquitto", "-c", str(told)], stderr=subprocess.DEVNULL) as process:
+        wait_s(1.0)
+        try:
+            yield f"127.0.0.1:{port}"
+        finally:
+            process.terminate()
+
+
+def server_rows(folder: Path) -> dict[str, Callable[[], Row]]:
+    """The faults of a server, by what they are called."""
+
+    def frozen() -> Row:
+        with cluster() as server:
+            return frozen_holder(
+                folder / "frozen-server", server.new_database(), "frozen holder, PostgreSQL"
+            )
+
+    return {
+        "server-gone": lambda: server_gone(folder / "gone", _GONE_S),
+        "failed-over": lambda: failed_over(folder / "over"),
+        "parted": lambda: parted(folder / "parted"),
+        "frozen-server": frozen,
+    }
