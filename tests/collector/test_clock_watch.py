@@ -26,8 +26,11 @@ class Clocks:
         self.run_us += by_us
         self.wall_us += by_us if shows is None else shows
 
-    def watch(self, store: Store) -> ClockWatch:
-        return ClockWatch(store, wall=lambda: self.wall_us, running=lambda: self.run_us)
+    def watch(self, store: Store, *, synchronised: bool = False) -> ClockWatch:
+        return ClockWatch(
+            store, wall=lambda: self.wall_us, running=lambda: self.run_us,
+            synchronised=lambda: synchronised,
+        )  # fmt: skip
 
 
 def _journalled(store: Store) -> list[str]:
@@ -52,6 +55,25 @@ def test_a_clock_before_the_program_or_far_behind_the_store_is_not_set(
     clocks.wall_us = NOON_US + HOUR_US
     watch.look()
     assert watch.is_set
+
+
+def test_a_machine_that_starts_with_the_time_it_was_last_up_at(store: Store) -> None:
+    """An hour behind what the store knows: wrong, unless something keeps the clock right."""
+    way = WayIn(store)
+    way.told(NOON_US, temperature=20.0)
+    clocks = Clocks(NOON_US - HOUR_US)
+    assert clocks.watch(store, synchronised=True).is_set
+    watch = clocks.watch(store)
+
+    def is_set_at(wall_us: int) -> bool:
+        clocks.wall_us = wall_us
+        watch.look()
+        return watch.is_set
+
+    assert not is_set_at(NOON_US - HOUR_US + MINUTE_US)
+    assert is_set_at(NOON_US + MINUTE_US)
+    # Set back while it runs, as somebody may who sees that it was wrong.
+    assert is_set_at(NOON_US - HOUR_US)
 
 
 def test_by_a_clock_that_is_not_set_senders_times_are_kept_and_nothing_is_stamped(

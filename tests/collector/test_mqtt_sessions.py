@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import subprocess
 from collections.abc import AsyncIterator, Callable
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from rook_tally.collector.requests import RequestRunner
 from rook_tally.core.kinds import PLAIN
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
 from rook_tally.store import Store, add_station, load_site, open_store
+from rook_tally.store.mqtt_sessions import sessions_used
 from rook_tally.store.query import read_raw_range
 from tests.collector.test_mqtt import free_port, mosquitto
 
@@ -37,9 +39,7 @@ async def _side(store: Store, broker: OutsideBroker, folder: Path) -> AsyncItera
         commits = CommitLoop(store)
         side = MqttSide(presence.duties, commits, presence, broker, folder, None)
         await side.open(RequestRunner(store))
-        duties = [
-            asyncio.create_task(one()) for one in (presence.beat, side.keep_session, side.tend_left)
-        ]
+        duties = [asyncio.create_task(one()) for one in (presence.beat, side.keep_session)]
         try:
             yield side
         finally:
@@ -63,9 +63,7 @@ async def test_a_server_that_drops_all_locks_takes_no_message(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Found: each collector took the other's session for left, and unsubscribed it."""
-    monkeypatch.setattr(mqtt_module, "_LEFT_LOOK_S", 0.2)
     monkeypatch.setattr(mqtt_module, "_HOLD_LOOK_S", 0.05)
-    monkeypatch.setattr(mqtt_module, "_LEFT_FOR_S", 1.5)
     port = free_port()
     async with contextlib.AsyncExitStack() as stack:
         server = stack.enter_context(cluster())
@@ -100,29 +98,71 @@ async def test_a_server_that_drops_all_locks_takes_no_message(
         client.loop_stop()
 
 
-async def test_what_a_collector_left_is_taken_in_after_a_while(
+async def test_what_stands_by_takes_over_when_who_took_in_ends(
     store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(mqtt_module, "_LEFT_LOOK_S", 0.1)
-    monkeypatch.setattr(mqtt_module, "_LEFT_FOR_S", 0.5)
+    """The session is the store's: what the broker held meanwhile comes to the next."""
+    monkeypatch.setattr(mqtt_module, "_HOLD_LOOK_S", 0.05)
+    port = free_port()
+    broker = OutsideBroker(Endpoint("127.0.0.1", port), tls=False)
+    with mosquitto(port, tmp_path):
+        with store.write() as connection:
+            add_station(connection, "a", place="Yard", kind=PLAIN)
+        client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="sender")
+
+        def publish(numbers: range) -> None:
+            for number in numbers:
+                body = f'{{"co2": {400 + number}, "time": {1_790_000_000 + number}}}'
+                client.publish("rook/a/readings", body, qos=1)
+
+        other = open_store(store.address)
+        async with contextlib.AsyncExitStack() as stack:
+            async with _side(other, broker, tmp_path):
+                await stack.enter_async_context(_side(store, broker, tmp_path))
+                client.connect("127.0.0.1", port)
+                client.loop_start()
+                publish(range(20))
+                await _until(lambda: len(_kept(store)) == 20)
+            publish(range(20, 40))
+            await _until(lambda: len(_kept(store)) == 40)
+        other.close()
+        client.disconnect()
+        client.loop_stop()
+
+
+async def test_what_a_session_of_former_times_holds_is_taken_in_once(
+    store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Several collectors shared what came, each by a session of its own."""
+    monkeypatch.setattr(mqtt_module, "_HOLD_LOOK_S", 0.05)
     monkeypatch.setattr(mqtt_module, "_QUIET_S", 0.3)
     port = free_port()
     broker = OutsideBroker(Endpoint("127.0.0.1", port), tls=False)
     with mosquitto(port, tmp_path):
         with store.write() as connection:
             add_station(connection, "a", place="Yard", kind=PLAIN)
+            connection.exec_driver_sql(
+                "INSERT INTO meta (key, value) VALUES ('mqtt_sessions', '2')"
+            )
+        group = f"$share/rook-{store.id[:12]}/rook/+/readings"
+        _subscribed(port, f"rook-tally-{store.id[:12]}-1", group)
+        subprocess.run(
+            ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-m",
+             '{"co2": 400, "time": 1790000000}'], check=True, timeout=20,
+        )  # fmt: skip
         async with _side(store, broker, tmp_path):
-            other = open_store(store.address)
-            async with _side(other, broker, tmp_path):
-                pass
-            other.close()
-            # Both sessions share what comes; the one that is away keeps its share.
-            client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="sender")
-            client.connect("127.0.0.1", port)
-            client.loop_start()
-            for number in range(40):
-                body = f'{{"co2": {400 + number}, "time": {1_790_000_000 + number}}}'
-                client.publish("rook/a/readings", body, qos=1)
-            await _until(lambda: len(_kept(store)) == 40)
-            client.disconnect()
-            client.loop_stop()
+            await _until(lambda: _kept(store) == {400.0})
+            await _until(lambda: _used(store) == 1)
+
+
+def _subscribed(port: int, session: str, topic: str) -> None:
+    """Leave a lasting session that hears a topic."""
+    subprocess.run(
+        ["mosquitto_sub", "-p", str(port), "-i", session, "-c", "-q", "1", "-t", topic, "-E"],
+        check=True, timeout=20,
+    )  # fmt: skip
+
+
+def _used(store: Store) -> int:
+    with store.read() as connection:
+        return sessions_used(connection)

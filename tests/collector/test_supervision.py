@@ -162,7 +162,7 @@ def _is_begun(made: FaultySupervisor, name: str, more_than: int) -> bool:
 DUTIES = {
     "heartbeat", "sealing", "log", "daily copy", "strays and tape", "requests", "workings",
     "watches", "notifications", "doors", "page", "pages", "changes", "commits", "mqtt",
-    "mqtt session", "mqtt sessions left", "broker", "connections", "page connections", "passwords",
+    "mqtt session", "broker", "connections", "page connections", "passwords",
 }  # fmt: skip
 
 

@@ -5,13 +5,15 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import uuid
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import cast
 
 import structlog
 
 from rook_tally.collector.commits import CommitLoop
+from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.collector.moment import now_us
 from rook_tally.collector.presence import Presence
 from rook_tally.collector.requests import RequestRunner
@@ -21,19 +23,17 @@ from rook_tally.core.errors import DoorError, StoreError, UsageError
 from rook_tally.core.keys import KeysWanted
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.broker import PrivateBroker
-from rook_tally.intake.mqtt_door import MqttDoor
+from rook_tally.intake.mqtt_door import MqttDoor, SessionUse
 from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store import DoorState, Station, TopicSetting, door_settings, load_site
 from rook_tally.store.duties import Duties, Duty, HeldDuty
-from rook_tally.store.mqtt_sessions import sessions_used, take_session
+from rook_tally.store.mqtt_sessions import forget_sessions_used, sessions_used
 from rook_tally.store.trust import keys_wanted
 
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
-_LEFT_LOOK_S = 5.0
-_LEFT_FOR_S = 12.0
-_HOLD_LOOK_S, _MOVE_AFTER_S = 2.0, 12.0
+_HOLD_LOOK_S = 2.0
 _QUIET_S = 2.0
 
 _log = structlog.get_logger(__name__)
@@ -62,9 +62,7 @@ class MqttSide:
         self._report: DoorReport | None = None
         self._requests: RequestRunner | None = None
         self._forget_outlet: Callable[[], None] = _nothing
-        self._slot, self._held = 0, cast("HeldDuty | None", None)
-        # Since when another session's lock has been free, by its slot.
-        self._free_since_s: dict[int, float] = {}
+        self._held: HeldDuty | None = None
         self.settings = SettingsFollower("mqtt", self._follow_settings)
         self._stack = contextlib.AsyncExitStack()
 
@@ -91,20 +89,23 @@ class MqttSide:
             self._own.mind(report, self._begin)
         self._broker, self._report, self._requests = broker, report, requests
         self._stack.push_async_callback(self._shut_door)
+        if self._own is None:
+            self._held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION)
         await self._open_door(broker, patience_s)
         return address
 
     async def _open_door(self, broker: OutsideBroker, patience_s: float) -> None:
-        """Connect as the first session that no other collector has."""
-        taken = await asyncio.to_thread(take_session, self._duties)
-        if taken is None:
-            raise DoorError("too many collectors are at work on this store", remedy="stop some")
-        self._slot, self._held = taken
+        """Connect: to take in what comes if that is ours to do, as at our own broker, else to
+        stand by."""
+        takes = self._own is not None or self._held is not None
+        _log.info("mqtt_takes_in" if takes else "mqtt_stands_by")
+        session = self._session() if takes else f"{self._session()}-{uuid.uuid4().hex[:8]}"
         assert self._report is not None
         assert self._requests is not None
         self._door = MqttDoor(
-            broker, session=self._session(self._slot), group=self._group,
-            reception=self._commits, report=self._report, clock=now_us,
+            broker, session=session, group=self._group, reception=self._commits,
+            report=self._report, clock=now_us,
+            use=SessionUse.TAKING if takes else SessionUse.STANDING_BY,
         )  # fmt: skip
         self._door.take_topics(self._told()[1])
         await self._door.open(patience_s=patience_s)
@@ -120,35 +121,36 @@ class MqttSide:
             self._held = None
 
     async def keep_session(self) -> None:
-        """Hold on to our session: a server that is restarted lets go of its locks, and what nobody
-        holds others take for left. Runs until cancelled."""
-        lost_s: float | None = None
+        """Hold on to the session by which messages come in, or take it over when its collector
+        ended. Runs until cancelled."""
+        are_left = True
         while True:
             await asyncio.sleep(_HOLD_LOOK_S)
             try:
-                if await self._is_held():
-                    lost_s = None
-                    continue
-                now_s = asyncio.get_running_loop().time()
-                lost_s = now_s if lost_s is None else lost_s
-                if now_s - lost_s > _MOVE_AFTER_S:
-                    # Somebody else works under that name now.
-                    _log.warning("mqtt_session_moved", slot=self._slot)
-                    await self._shut_door()
-                    assert self._broker is not None
-                    await self._open_door(self._broker, _OUTSIDE_PATIENCE_S)
-                    lost_s = None
+                if self._own is not None:
+                    await asyncio.to_thread(self._own.keep_log_short)
+                elif self._held is None:
+                    await self._take_over()
+                elif not await asyncio.to_thread(self._held.is_still_held):
+                    _log.warning("mqtt_session_was_taken_over")
+                    await self._open_anew(None)
+                if are_left and (self._own is not None or self._held is not None):
+                    await self._take_in_left()
+                    are_left = False
             except StoreError as error:
                 _log.warning("mqtt_session_not_held", error=str(error))
 
-    async def _is_held(self) -> bool:
-        """True if this collector holds its session; it takes it again if nobody has it."""
-        if self._held is not None and await asyncio.to_thread(self._held.is_still_held):
-            return True
-        self._held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION, self._slot)
-        if self._held is not None:
-            _log.info("mqtt_session_held_again", slot=self._slot)
-        return self._held is not None
+    async def _take_over(self) -> None:
+        """Take in what comes, if nobody does any more."""
+        held = await made_in_thread(partial(self._duties.take, Duty.MQTT_SESSION), _give_back)
+        if held is not None:
+            await self._open_anew(held)
+
+    async def _open_anew(self, held: HeldDuty | None) -> None:
+        assert self._broker is not None
+        await self._shut_door()
+        self._held = held
+        await self._open_door(self._broker, _OUTSIDE_PATIENCE_S)
 
     async def close(self) -> None:
         """Close the door, then our broker."""
@@ -188,51 +190,28 @@ class MqttSide:
     def _group(self) -> str:
         return f"rook-{self._store.id[:12]}"
 
-    def _session(self, slot: int) -> str:
+    def _session(self, slot: int = 0) -> str:
         return f"rook-tally-{self._store.id[:12]}" + (f"-{slot}" if slot else "")
 
-    async def tend_left(self) -> None:
-        """Take in what brokers hold for collectors that ended and did not come back: a shared
-        subscription goes on giving them their share."""
-        while True:
-            await asyncio.sleep(_LEFT_LOOK_S)
-            if self._own is not None:
-                await asyncio.to_thread(self._own.keep_log_short)
-            try:
-                await self._tend_left_once()
-            except StoreError as error:
-                _log.warning("left_sessions_not_read", error=str(error))
-
-    async def _tend_left_once(self) -> None:
-        broker = self._broker
-        assert broker is not None
-        if not await self._is_held() or self._door is None or not self._door.is_open:
-            # Who holds nothing, or hears nothing, leaves everybody else's alone.
-            self._free_since_s.clear()
-            return
+    async def _take_in_left(self) -> None:
+        """Take in what brokers hold for sessions that several collectors had when they shared what
+        came; then they are used no more."""
         with self._store.read() as connection:
             used = sessions_used(connection)
-        now_s = asyncio.get_running_loop().time()
-        for slot in range(used):
-            held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION, slot)
-            if held is None:
-                self._free_since_s.pop(slot, None)
-                continue
-            try:
-                # One that is merely without its lock for a moment takes it again within seconds.
-                if now_s - self._free_since_s.setdefault(slot, now_s) >= _LEFT_FOR_S:
-                    await self._take_left(broker, slot, held)
-                    del self._free_since_s[slot]
-            finally:
-                await asyncio.to_thread(held.release)
+        assert self._broker is not None
+        for slot in range(1, used):
+            await self._take_left(self._broker, slot)
+        if used > 1:
+            with self._store.write() as connection:
+                forget_sessions_used(connection)
 
-    async def _take_left(self, broker: OutsideBroker, slot: int, held: HeldDuty) -> None:
+    async def _take_left(self, broker: OutsideBroker, slot: int) -> None:
         def note(state: DoorState, detail: str = "") -> None:
             _log.info("left_session", slot=slot, state=state.value, detail=detail)
 
         door = MqttDoor(
             broker, session=self._session(slot), group=self._group, reception=self._commits,
-            report=note, clock=now_us, leaving=True,
+            report=note, clock=now_us, use=SessionUse.LEAVING,
         )  # fmt: skip
         await door.open(patience_s=_OUTSIDE_PATIENCE_S)
         try:
@@ -240,11 +219,14 @@ class MqttSide:
                 await asyncio.sleep(_QUIET_S)
                 if not door.is_open or door.is_quiet_since(_QUIET_S):
                     return
-                if not await asyncio.to_thread(held.is_still_held):
-                    return
         finally:
             await door.close()
 
 
 def _nothing() -> None:
     """Before there is a door."""
+
+
+def _give_back(taken: HeldDuty | None) -> None:
+    if taken is not None:
+        taken.release()

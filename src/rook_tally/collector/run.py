@@ -184,7 +184,6 @@ async def collect(
         if mqtt is not None:
             duties |= {
                 "mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session,
-                "mqtt sessions left": mqtt.tend_left,
             }  # fmt: skip
         # Ended before anything they work with is closed.
         stack.push_async_callback(supervisor.end_several, duties)

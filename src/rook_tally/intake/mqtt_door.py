@@ -2,13 +2,15 @@
 the commit.
 
 The broker keeps a lasting session: what arrives while no collector is there, or is not acknowledged
-because one died, is delivered again. Readings come by a shared subscription, so that several
-collectors on one store split the load; what stations say of themselves comes to all of them.
+because one died, is delivered again. One collector of a store takes in what comes, the others stand
+by and only publish: shared subscriptions would split the load, but a broker may forget them when it
+is restarted, and lets what it acknowledges until we are back fall.
 """
 
 from __future__ import annotations
 
 import asyncio
+import enum
 import socket
 import ssl
 from collections import deque
@@ -48,23 +50,34 @@ _OLDER_PLEASE = frozenset({1, 132})
 _log = structlog.get_logger(__name__)
 
 
+class SessionUse(enum.Enum):
+    """What a door is at its broker for."""
+
+    TAKING = "taking"
+    """It takes in what comes, by a session that lasts."""
+    STANDING_BY = "standing by"
+    """It publishes alone; another collector takes in."""
+    LEAVING = "leaving"
+    """It takes what is left in a session that is used no more, and ends that."""
+
+
 class MqttDoor:
     """A client of one broker; tries again by itself for as long as it is open.
 
-    `session` names the lasting session, `group` those who share the readings: the same for a store
-    at every start. With `leaving` it takes what is left for that session, and subscribes nothing.
+    `session` names its session: the same for a store at every start where it is to last. `group`
+    is that of the shared subscriptions which such a session had before they were given up.
     """
 
     def __init__(
         self, broker: OutsideBroker, *, session: str, group: str, reception: Reception,
-        report: DoorReport, clock: Callable[[], int], leaving: bool = False,
+        report: DoorReport, clock: Callable[[], int], use: SessionUse = SessionUse.TAKING,
     ) -> None:  # fmt: skip
         self._broker = broker
         self._session, self._group = session, group
         self._reception = reception
         self._report = report
         self._clock = clock
-        self._leaving = leaving
+        self._use = use
         self._loop = asyncio.get_running_loop()
         self._taking: set[asyncio.Task[None]] = set()
         self._newest_us = clock()
@@ -86,7 +99,7 @@ class MqttDoor:
         is_new = version is MQTTProtocolVersion.MQTTv5
         client = mqtt.Client(
             CallbackAPIVersion.VERSION2, client_id=self._session, protocol=version,
-            clean_session=None if is_new else False, manual_ack=True,
+            clean_session=None if is_new else self._use is SessionUse.STANDING_BY, manual_ack=True,
         )  # fmt: skip
         broker = self._broker
         if broker.user is not None:
@@ -113,10 +126,11 @@ class MqttDoor:
         more: dict[str, Any] = {}
         if self._client.protocol == MQTTProtocolVersion.MQTTv5:
             lasting: Any = Properties(PacketTypes.CONNECT)  # type: ignore[no-untyped-call]
-            lasting.SessionExpiryInterval = _SESSION_S
+            stands_by = self._use is SessionUse.STANDING_BY
+            lasting.SessionExpiryInterval = 0 if stands_by else _SESSION_S
             lasting.MaximumPacketSize = LARGEST_MESSAGE + _PACKET_MORE
             lasting.ReceiveMaximum = _MOST_UNDER_WAY
-            more = {"clean_start": False, "properties": lasting}
+            more = {"clean_start": stands_by, "properties": lasting}
         self._client.connect_async(endpoint.host, endpoint.port, keepalive=_KEEPALIVE_S, **more)
         self._client.loop_start()
 
@@ -126,7 +140,7 @@ class MqttDoor:
         self._closing = True
         if self._taking:
             await asyncio.wait(self._taking)
-        if self._leaving and self._client.protocol == MQTTProtocolVersion.MQTTv5:
+        if self._use is SessionUse.LEAVING and self._client.protocol == MQTTProtocolVersion.MQTTv5:
             ended: Any = Properties(PacketTypes.DISCONNECT)  # type: ignore[no-untyped-call]
             ended.SessionExpiryInterval = 0
             self._client.disconnect(properties=ended)
@@ -141,11 +155,11 @@ class MqttDoor:
     def take_topics(self, patterns: Sequence[TopicPattern]) -> None:
         """Take in other people's topics too, from now on these."""
         before, self._patterns = self._patterns, tuple(patterns)
-        if not self._is_connected or self._leaving:
+        if not self._is_connected or self._use is not SessionUse.TAKING:
             return
         gone = [one for one in before if one not in self._patterns]
         if gone:
-            self._client.unsubscribe([self._shared(one.filter) for one in gone])
+            self._client.unsubscribe([one.filter for one in gone])
         self._subscribe([one for one in self._patterns if one not in before])
 
     @property
@@ -180,7 +194,8 @@ class MqttDoor:
 
     def _subscribe(self, patterns: Sequence[TopicPattern]) -> None:
         if patterns:
-            self._client.subscribe([(self._shared(one.filter), _QOS) for one in patterns])
+            self._client.subscribe([(one.filter, _QOS) for one in patterns])
+            self._client.unsubscribe([self._shared(one.filter) for one in patterns])
 
     # The callbacks run in paho's thread and only pass on.
 
@@ -197,11 +212,13 @@ class MqttDoor:
             )  # fmt: skip
             return
         self._is_connected = True
-        if self._leaving:
-            client.unsubscribe([self._shared(_READINGS), _STATUS, _CONTROLS])
-        else:
-            client.subscribe([(self._shared(_READINGS), _QOS), (_STATUS, _QOS), (_CONTROLS, _QOS)])
+        if self._use is SessionUse.TAKING:
+            # First what stays, then what was: at every instant somebody hears what comes.
+            client.subscribe([(_READINGS, _QOS), (_STATUS, _QOS), (_CONTROLS, _QOS)])
+            client.unsubscribe([self._shared(_READINGS)])
             self._subscribe(self._patterns)
+        elif self._use is SessionUse.LEAVING:
+            client.unsubscribe([self._shared(_READINGS), _READINGS, _STATUS, _CONTROLS])
         self._from_thread(self._tell, DoorState.OPEN, "")
 
     def _on_connect_fail(self, _client: mqtt.Client, _data: Any) -> None:

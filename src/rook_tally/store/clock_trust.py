@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.timestamps import DAY_US, SECOND_US, rfc3339, time_us_from_text
+from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US, rfc3339, time_us_from_text
 from rook_tally.core.watches.journal import Entry, JournalSort
 from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.store.alarms import write_journal
@@ -14,6 +14,7 @@ from rook_tally.store.driver import executed, executed_many, fetched
 BUILT_US = time_us_from_text("2026-11-01T00:00:00Z")
 """No clock that is set shows an earlier moment than the program was made at."""
 MOST_BEHIND_US = DAY_US
+MOST_BEHIND_AT_START_US = 5 * MINUTE_US
 QUIET_AFTER_JUMP_US = DAY_US
 _JUMPED = "clock_jumped_us"
 _META = (
@@ -29,12 +30,15 @@ def newest_known_us(connection: Connection) -> int:
     return max(int(heard_us or 0), *(int(row[0]) for row in rows), 0)
 
 
-def why_not_set(connection: Connection, *, now_us: int) -> str:
-    """Why a clock that shows this moment cannot be set; empty when it may be."""
+def why_not_set(
+    connection: Connection, *, now_us: int, most_behind_us: int = MOST_BEHIND_US
+) -> str:
+    """Why a clock that shows this moment cannot be set; empty when it may be. It may be so far
+    behind the latest moment that is known: somebody may have set it back."""
     if now_us < BUILT_US:
         return f"it shows {_shown(now_us)}, before this program was made"
     newest_us = newest_known_us(connection)
-    if now_us < newest_us - MOST_BEHIND_US:
+    if now_us < newest_us - most_behind_us:
         return f"it shows {_shown(now_us)}, and the store was written to at {_shown(newest_us)}"
     return ""
 
