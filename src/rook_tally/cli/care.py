@@ -13,14 +13,13 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.numerals import age
 from rook_tally.store import open_store
 from rook_tally.store.backup_schedule import (
-    BackupSchedule,
     backup_schedule,
     last_backup,
+    schedule_into,
     set_backup_schedule,
 )
 from rook_tally.store.care import compact, look_over
 from rook_tally.store.copies import back_up, restore
-from rook_tally.store.private_files import private_folder
 from rook_tally.store.readings_ahead import readings_ahead, set_aside_ahead
 
 
@@ -41,12 +40,10 @@ def write_backup(where: str, target: Path) -> None:
 def schedule_backups(where: str, folder: str) -> None:
     """Have a copy made every day into a folder, or no longer (`off`)."""
     is_on = folder != "off"
-    schedule = BackupSchedule(str(Path(folder).expanduser().absolute())) if is_on else None
+    schedule = schedule_into(folder) if is_on else None
     with opened(where) as store:
         if store.path is None:
             raise UsageError(f"{where} is a server's database", remedy="use the server's own tools")
-        if schedule is not None:
-            check_folder(Path(schedule.folder))
         with store.write() as connection:
             set_backup_schedule(connection, schedule)
     if schedule is None:
@@ -56,18 +53,6 @@ def schedule_backups(where: str, folder: str) -> None:
         f"a copy a day into {schedule.folder}, by whatever collector runs; {schedule.daily} days, "
         f"{schedule.weekly} weeks and {schedule.monthly} months of them stay"
     )
-
-
-def check_folder(folder: Path) -> None:
-    """UsageError unless copies can be put there."""
-    try:
-        private_folder(folder)
-        (folder / ".rook-tally").touch()
-        (folder / ".rook-tally").unlink()
-    except OSError as error:
-        raise UsageError(
-            f"{folder} cannot be written: {error.strerror or error}", remedy="name another folder"
-        ) from None
 
 
 def print_backups(where: str) -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.errors import UsageError
 from rook_tally.store import schema
 from rook_tally.store.changes import Subject, note_change
+from rook_tally.store.private_files import private_folder
 
 _SCHEDULE, _LAST = "backup_schedule", "backup_last"
 
@@ -28,6 +32,26 @@ class LastBackup(msgspec.Struct, frozen=True):
     path: str = ""
     trouble: str = ""
     tried_us: int = 0
+
+
+def schedule_into(folder: str) -> BackupSchedule:
+    """A copy every day into a folder, which is made unless it is there.
+
+    Raises
+    ------
+    UsageError
+        When nothing can be written there.
+    """
+    path = Path(folder).expanduser().absolute()
+    try:
+        private_folder(path)
+        (path / ".rook-tally").touch()
+        (path / ".rook-tally").unlink()
+    except OSError as error:
+        raise UsageError(
+            f"{path} cannot be written: {error.strerror or error}", remedy="name another folder"
+        ) from None
+    return BackupSchedule(str(path))
 
 
 def backup_schedule(connection: Connection) -> BackupSchedule | None:

@@ -750,6 +750,11 @@
     </message>
     <message>
       <location filename="desk/shell/command_list.py" />
+      <source>Site settings: name, time zone, daily copies, access keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/command_list.py" />
       <source>Read a CSV file</source>
       <translation type="unfinished" />
     </message>
@@ -930,6 +935,11 @@
     </message>
     <message>
       <location filename="desk/shell/head.py" />
+      <source>Site settings (Ctrl+,)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/head.py" />
       <source>{0} past a limit</source>
       <translation type="unfinished" />
     </message>
@@ -946,6 +956,11 @@
     <message>
       <location filename="desk/shell/head.py" />
       <source>Rook Tally</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/head.py" />
+      <source>name this site …</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1194,6 +1209,106 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Site settings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>name of the site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>time zone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>none are made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>who needs an access key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>where passwords are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Daily copies go to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>An access key is needed by</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Passwords of mail and webhooks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_dialog.py" />
+      <source>by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_settings.py" />
+      <source>the last one on {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_settings.py" />
+      <source>the last one failed: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_settings.py" />
+      <source>The site's settings are saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_settings.py" />
+      <source>a server's store is copied by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/shell/site_settings.py" />
+      <source>leave the folder empty</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/shell/state.py" />
       <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
       <translation type="unfinished" />
@@ -1306,11 +1421,6 @@
     <message>
       <location filename="desk/stations/adopt_dialog.py" />
       <source>Adopt</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2779,11 +2889,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>Keep changes</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
       <source>Leave it</source>
       <translation type="unfinished" />
     </message>
@@ -2835,11 +2940,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/view.py" />
       <source>this watch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Keep it</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2939,7 +3039,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/way_dialog.py" />
-      <source>It is spoken to by</source>
+      <source>Encryption</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3024,17 +3124,17 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/way_dialog.py" />
-      <source>Name</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
       <source>Sort</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/way_dialog.py" />
       <source>New</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/way_dialog.py" />
+      <source>Remove</source>
       <translation type="unfinished" />
     </message>
     <message>

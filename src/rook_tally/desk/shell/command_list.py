@@ -41,6 +41,8 @@ def _everywhere(window: DeskWindow) -> Iterator[Command]:
     yield command(said("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())
     yield command(said("Theme: the desktop's, light, night"), ("Ctrl+Shift+L",),
                   window.theme_wanted.emit)  # fmt: skip
+    yield command(said("Site settings: name, time zone, daily copies, access keys"), ("Ctrl+,",),
+                  lambda: window.dialogs.show_site())  # fmt: skip
     yield command(said("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
     yield command(said("Full screen"), ("F11",), window.turn_full_screen)
     yield command(said("Close the window"), ("Ctrl+Q",), window.close)

@@ -57,6 +57,17 @@ class Dialogs:
         dialog.watch_wanted.connect(window.show_watch)
         self._show(dialog)
 
+    def show_site(self) -> None:
+        """The site's settings."""
+        from rook_tally.desk.shell.site_dialog import SiteDialog
+
+        window = self._window
+        dialog = SiteDialog(window.theme, window)
+        dialog.asked.connect(window.reader.ask)
+        dialog.wished.connect(window.reader.change)
+        self._show(dialog)
+        dialog.begin()
+
     def find(self) -> None:
         """Let the person type where to go or what to do."""
         from rook_tally.desk.shell.finder import Finder

@@ -126,18 +126,34 @@ class _Standing(QWidget):
             painter.drawLine(QLineF(x, HEAD_HEIGHT / 2 - 6, x, HEAD_HEIGHT / 2 + 6))
 
 
+class _SiteName(Label):
+    """The site's name. A click asks for its settings."""
+
+    clicked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(said("Site settings (Ctrl+,)"))
+
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+
 class Head(QWidget):
     """The dark head over every view. `view_chosen` names the view by its place."""
 
     view_chosen = Signal(int)
     alarms_wanted = Signal()
+    site_wanted = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, views: list[str]) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
-        name, self._site = Label(said("Rook Tally")), Label()
+        name, self._site = Label(said("Rook Tally")), _SiteName()
+        self._site.clicked.connect(self.site_wanted)
         self._heard, self._copied, self._clock = Label(), Label(), Label()
         self._standing = _Standing(theme)
         self._standing.clicked.connect(self.alarms_wanted)
@@ -184,7 +200,8 @@ class Head(QWidget):
     def refresh(self) -> None:
         """Write the site, what is raised, who is heard and the time anew."""
         state = self._state
-        self._site.setText(state.site.name)
+        # One without a name can be given one here.
+        self._site.setText(state.site.name or said("name this site …"))
         heard, stations = state.stations_heard()
         self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
         self._copied.setText(_copied_words(state))

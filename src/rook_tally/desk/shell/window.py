@@ -152,6 +152,7 @@ class DeskWindow(QMainWindow):
         self.rail.refused.connect(self._on_refused)
         self.ledger.told.connect(self.tell)
         self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
+        self.head.site_wanted.connect(lambda: self.dialogs.show_site())
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))

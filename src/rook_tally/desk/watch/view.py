@@ -80,7 +80,7 @@ class WatchView(QWidget):
         self.place = QComboBox()
         self.place.setAccessibleName(said("rehearsed at"))
         self.spans = QButtonGroup(self)
-        self.keep = QPushButton(said("Keep changes"))
+        self.keep = QPushButton(said("Save"))
         self.leave = QPushButton(said("Leave it"))
         self.trial = QPushButton(said("Ring it now, as a trial"))
         self.switch, self.shelve = QPushButton(), QPushButton()
@@ -429,7 +429,6 @@ class WatchView(QWidget):
         self.which.setText(said("all watches") if model.shows_all_lines else said("this watch"))
         self.trouble.setText(model.trouble)
         self.trouble.setVisible(bool(model.trouble))
-        self.keep.setText(said("Keep it") if kept is None else said("Keep changes"))
         self.keep.setEnabled(model.draft is not None and model.is_altered)
         self.leave.setVisible(model.is_altered and kept is not None)
         for button in (self.remove, self.switch, self.shelve):

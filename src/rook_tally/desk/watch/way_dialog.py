@@ -28,7 +28,7 @@ from rook_tally.desk.watch.way_form import EVERY, FIELDS, SECRET, place_words, t
 
 _TOLD = {
     "to": "Mail goes to", "sender": "and comes from", "host": "Mail server",
-    "security": "It is spoken to by", "port": "Port", "user": "User", "password": "Password",
+    "security": "Encryption", "port": "Port", "user": "User", "password": "Password",
     "url": "Address", "secret": "Secret to sign with", "topic": "Topic", "quiet": "Quiet hours",
     "digest": "Once a day at",
 }  # fmt: skip
@@ -37,6 +37,7 @@ _CHOICES = {
     "password": "left empty, it stays", "secret": "left empty, it stays",
     "url": "https://…", "to": "wren@fennel.example",
 }  # fmt: skip
+_ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE: "none"}
 _SORTS = (WaySort.MAIL, WaySort.WEBHOOK, WaySort.MQTT)
 
 
@@ -64,21 +65,22 @@ class WayDialog(QDialog):
         self.form.addRow(said("Name"), self.name)
         self.form.addRow(said("Sort"), self.sort)
         self.fields: dict[str, QLineEdit | QComboBox] = {}
-        for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
-            self.fields[name] = self._field(name)
-            self.form.addRow(said(_TOLD[name]), self.fields[name])
         self.kept = Label()
         self.kept.setWordWrap(True)
         self.kept.setFont(face(12))
         tint(self.kept, theme.dim)
-        self.form.addRow("", self.kept)
+        for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
+            self.fields[name] = self._field(name)
+            self.form.addRow(said(_TOLD[name]), self.fields[name])
+            if name == SECRET[-1]:
+                self.form.addRow("", self.kept)
         self.why = Label()
         self.why.setWordWrap(True)
         tint(self.why, theme.level(Level.HIGH))
         self.new = QPushButton(said("New"))
-        self.keep = QPushButton(said("Keep it"))
+        self.keep = QPushButton(said("Save"))
         self.keep.setObjectName("main")
-        self.remove = QPushButton(said("Take away"))
+        self.remove = QPushButton(said("Remove"))
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
         left.addWidget(self.new)
@@ -107,7 +109,7 @@ class WayDialog(QDialog):
         if name == "security":
             choice = QComboBox()
             for one in Security:
-                choice.addItem(one.value, one.value)
+                choice.addItem(_ENCRYPTION[one], one.value)
             return choice
         line = QLineEdit()
         line.setPlaceholderText(said(_CHOICES.get(name, "")))

@@ -75,8 +75,8 @@ def place_words(way: Way | None) -> str:
     if way is None or not (way.apart or way.own_secret):
         return ""
     if way.apart:
-        return "kept in this desktop's password store"
-    return "kept in the store with the readings, where whoever may read its file can read it"
+        return "Kept in this desktop's password store."
+    return "Kept in the store with the readings, for whoever may read its file."
 
 
 def _secret(name: str, said: Mapping[str, str], before: Way | None) -> dict[str, str]:

@@ -96,7 +96,7 @@ class PageFoot(QWidget):
         self.uses = Label()
         self.uses.setWordWrap(True)
         tint(self.uses, theme.dim)
-        self.keep_button = QPushButton(said("Keep changes"))
+        self.keep_button = QPushButton(said("Save"))
         self.keep_button.setObjectName("main")
         self.revert_button = QPushButton(said("Leave it"))
         self.remove_button = QPushButton(said("Take away"))
@@ -120,7 +120,6 @@ class PageFoot(QWidget):
         model = self._model
         self.uses.setText(model.uses if not model.is_new else "")
         is_new = model.kept is None and model.kept_group is None
-        self.keep_button.setText(said("Keep it") if is_new else said("Keep changes"))
         self.keep_button.setEnabled(model.is_altered and not is_wrong)
         self.revert_button.setVisible(model.is_altered)
         self.remove_button.setVisible(not is_new)

@@ -1,0 +1,96 @@
+"""The site's settings, changed in the window and by undoing that."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.keys import KeysWanted, PasswordsAt
+from rook_tally.desk.shell.site_dialog import SiteDialog
+from rook_tally.desk.shell.site_settings import KeepSiteSettings, SiteQuestion, SiteSettings
+from rook_tally.store import Store
+from rook_tally.store.backup_schedule import (
+    LastBackup,
+    note_backup,
+    schedule_into,
+    set_backup_schedule,
+)
+from tests.builders import NOON_US
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS, opened
+
+
+def _settings(store: Store) -> SiteSettings:
+    with store.read() as connection:
+        return SiteQuestion().answered(connection)
+
+
+def test_changed_in_the_window_and_undone(
+    open_desk: OpenDesk, qtbot: QtBot, store: Store, tmp_path: Path
+) -> None:
+    before = _settings(store)
+    window = open_desk()
+    QTest.keyClick(window, Qt.Key.Key_Comma, Qt.KeyboardModifier.ControlModifier)
+    dialog = opened(qtbot, window, SiteDialog)
+    qtbot.waitUntil(dialog.isEnabled, timeout=PATIENCE_MS)
+    dialog.name.setText("Quay")
+    dialog.zone.setText("Pacific/Auckland")
+    copies = str(tmp_path / "copies") if before.can_be_copied else ""
+    dialog.folder.setText(copies)
+    dialog.keys.setCurrentIndex(dialog.keys.findData(KeysWanted.FROM_ALL))
+    dialog.passwords.setCurrentIndex(dialog.passwords.findData(PasswordsAt.IN_STORE))
+    dialog.save.click()
+    wanted = SiteSettings(
+        "Quay", "Pacific/Auckland", KeysWanted.FROM_ALL, PasswordsAt.IN_STORE, copies,
+        can_be_copied=before.can_be_copied,
+    )  # fmt: skip
+    qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: window.state.site.name == "Quay", timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: _settings(store) == before, timeout=PATIENCE_MS)
+
+
+def test_what_cannot_be_is_said_in_the_dialog_and_nothing_is_changed(
+    open_desk: OpenDesk, qtbot: QtBot, store: Store, tmp_path: Path
+) -> None:
+    window = open_desk()
+    before = _settings(store)
+    window.head.site_wanted.emit()
+    dialog = opened(qtbot, window, SiteDialog)
+    qtbot.waitUntil(dialog.isEnabled, timeout=PATIENCE_MS)
+    dialog.name.setText("Quay")
+    dialog.zone.setText("Mars/Olympus")
+    dialog.save.click()
+    qtbot.waitUntil(lambda: "there is no time zone" in dialog.why.text(), timeout=PATIENCE_MS)
+    assert dialog.save.isEnabled()
+    assert _settings(store) == before
+    dialog.reject()
+
+
+def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    before = _settings(store)
+    why = "cannot be written" if before.can_be_copied else "the server's own tools"
+    wanted = KeepSiteSettings(
+        SiteSettings(
+            "Quay", "UTC", KeysWanted.BY_DOOR, PasswordsAt.DESKTOP, str(tmp_path / "file" / "in")
+        )
+    )
+    with pytest.raises(UsageError, match=why), store.write() as connection:
+        wanted.made(connection)
+    assert _settings(store) == before
+
+
+def test_how_the_last_copy_went(store: Store, tmp_path: Path) -> None:
+    with store.write() as connection:
+        set_backup_schedule(connection, schedule_into(str(tmp_path)))
+        note_backup(connection, LastBackup(NOON_US, "copy.db"))
+    assert _settings(store).copied.startswith("the last one on ")
+    with store.write() as connection:
+        note_backup(connection, LastBackup(NOON_US, "copy.db", "the disk is full"))
+    assert _settings(store).copied == "the last one failed: the disk is full"
