@@ -30,13 +30,13 @@ from rook_tally.store.copies import back_up
 from rook_tally.store.door_settings import FolderSetting, add_door
 
 _DAY_S, _SLEPT_S = 86_400.0, 7200.0
-_FROZEN_S = 60.0
+_FROZEN_S, _WRONG_S = 60.0, 20.0
 
 
 def killed(folder: Path, rounds: int) -> Row:
     """SIGKILL at random moments, over HTTP, MQTT, serial, watched folder and import at once."""
     inbox = folder / "inbox"
-    inbox.mkdir(parents=True)
+    inbox.mkdir(parents=True, exist_ok=True)
     chance = random.Random(9)
     with World(folder / "site") as world:
         store = open_store(world.where)
@@ -65,7 +65,7 @@ def killed(folder: Path, rounds: int) -> Row:
 def power_cut(folder: Path, rounds: int) -> Row:
     """The power goes: of what was not synced, any sectors are lost. Over HTTP alone: what a broker
     holds unsaved for five seconds is told in docs/wire.md."""
-    folder.mkdir(parents=True)
+    folder.mkdir(parents=True, exist_ok=True)
     chance = random.Random(11)
     shim = Shim(folder, folder / "site", knows_synced=True)
     lost = 0
@@ -95,7 +95,7 @@ def read_only(folder: Path, rounds: int) -> Row:
 
 
 def _unwritable(folder: Path, fault: str, error: int, rounds: int) -> Row:
-    folder.mkdir(parents=True)
+    folder.mkdir(parents=True, exist_ok=True)
     shim = Shim(folder, folder / "site")
     # Our own broker's files stand in the same folder; somebody else's is what people have then.
     with World(folder / "site", environment=shim.environment) as world:
@@ -142,7 +142,7 @@ def _check_commands(world: World, folder: Path, *, works: bool) -> None:
 
 def wrong_clock(folder: Path, ahead_s: float, told: str) -> Row:
     """A collector is started with a wrong clock, which is set right after a while."""
-    folder.mkdir(parents=True)
+    folder.mkdir(parents=True, exist_ok=True)
     shim = Shim(folder, folder / "site")
     with World(folder / "site", environment=shim.environment) as world:
         world.start()
@@ -151,7 +151,7 @@ def wrong_clock(folder: Path, ahead_s: float, told: str) -> Row:
         world.kill()
         shim.set_clock(ahead_s)
         world.start()
-        wait_s(20.0)
+        wait_s(_WRONG_S)
         shim.set_clock(0.0)
         if not world.sent(100):
             world.wrong.append("nothing is taken once the clock is right")
@@ -162,7 +162,7 @@ def wrong_clock(folder: Path, ahead_s: float, told: str) -> Row:
 
 def suspended(folder: Path) -> Row:
     """The machine sleeps for two hours: all stands, and the clock has moved on when it wakes."""
-    folder.mkdir(parents=True)
+    folder.mkdir(parents=True, exist_ok=True)
     shim = Shim(folder, folder / "site")
     with World(folder / "site", environment=shim.environment) as world:
         world.start()
