@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
 import shutil
+import socket
 import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -18,7 +20,12 @@ from rook_tally.cli.faults.world import Row, World
 _GONE_S = 600.0
 _PARTED_S = 90.0
 _PORT = 47123
-_HERE, _THERE = "10.213.47.1", "10.213.47.2"
+# Addresses for examples, which are nobody's; they are told in namespaces of our own alone.
+_HERE, _THERE = "192.0.2.1", "192.0.2.2"
+_NEAR, _FAR = "rook-near", "rook-far"
+_BACK_WITHIN_S = 30.0
+_NETWORK = 0x40000000
+"""Linux's CLONE_NEWNET."""
 
 
 def server_gone(folder: Path, gone_s: float) -> Row:
@@ -70,18 +77,21 @@ def failed_over(folder: Path) -> Row:
 
 
 def parted(folder: Path) -> Row:
-    """The network between a collector and its server drops everything for a while."""
+    """The network between a collector and its server drops everything for a while. All of it stands
+    in two network namespaces made for this."""
     with contextlib.ExitStack() as stack:
         cut = stack.enter_context(_network())
+        stack.enter_context(_inside(_NEAR))
         server = Cluster(addresses=_HERE, port=_PORT)
         stack.callback(server.close)
         name = server.new_database().partition("?")[0].rpartition("/")[2]
-        world = World(folder / "site", f"postgresql://postgres@{_HERE}:{_PORT}/{name}")
-        with world:
-            # Both on this side: what is tested is the one beyond the network.
+        socket_url = f"postgresql://postgres@/{name}?host={server.folder}&port={_PORT}"
+        with World(folder / "site", socket_url) as world:
             near = world.start(broker="off")
-            with _beyond():
-                far = world.start(broker="off")
+            with _inside(_FAR):
+                far = world.start(
+                    broker="off", where=f"postgresql://postgres@{_HERE}:{_PORT}/{name}"
+                )
             world.send(HttpSender(near.http))
             world.sent(100)
             cut(is_cut=True)
@@ -89,7 +99,7 @@ def parted(folder: Path) -> Row:
             if not world.sent(100):
                 world.wrong.append("the collector on the server's side was held up")
             cut(is_cut=False)
-            wait_s(30.0)
+            wait_s(_BACK_WITHIN_S)
             if far.process.poll() is not None:
                 world.wrong.append("the collector beyond the network ended")
             world.collectors.remove(far)
@@ -102,29 +112,31 @@ def parted(folder: Path) -> Row:
 
 @contextlib.contextmanager
 def _network() -> Iterator[Callable[..., None]]:
-    """A network of two, this machine and one other, which can be cut."""
-    _ip("netns", "add", "rook-far")
+    """Two namespaces that reach each other alone, until that is cut."""
+    _ip("netns", "add", _NEAR)
+    _ip("netns", "add", _FAR)
     try:
-        _ip("link", "add", "rook0", "type", "veth", "peer", "name", "rook1", "netns", "rook-far")
-        _ip("addr", "add", f"{_HERE}/24", "dev", "rook0")
-        _ip("link", "set", "rook0", "up")
-        _ip("-n", "rook-far", "addr", "add", f"{_THERE}/24", "dev", "rook1")
-        _ip("-n", "rook-far", "link", "set", "rook1", "up")
-        _ip("-n", "rook-far", "link", "set", "lo", "up")
+        _ip("link", "add", "rook0", "netns", _NEAR, "type", "veth", "peer", "name", "rook1",
+            "netns", _FAR)  # fmt: skip
+        for name, device, address in ((_NEAR, "rook0", _HERE), (_FAR, "rook1", _THERE)):
+            _ip("-n", name, "addr", "add", f"{address}/24", "dev", device)
+            _ip("-n", name, "link", "set", device, "up")
+            _ip("-n", name, "link", "set", "lo", "up")
 
         def cut(*, is_cut: bool) -> None:
-            _ip("-n", "rook-far", "link", "set", "rook1", "down" if is_cut else "up")
+            _ip("-n", _FAR, "link", "set", "rook1", "down" if is_cut else "up")
 
         yield cut
     finally:
-        _ip("netns", "del", "rook-far")
+        _ip("netns", "del", _NEAR)
+        _ip("netns", "del", _FAR)
 
 
 @contextlib.contextmanager
-def _beyond() -> Iterator[None]:
-    """What is started within is beyond the network."""
-    here = os.open("/proc/self/ns/net", os.O_RDONLY)
-    there = os.open("/run/netns/rook-far", os.O_RDONLY)
+def _inside(name: str) -> Iterator[None]:
+    """What this thread starts within is in that namespace."""
+    here = os.open("/proc/thread-self/ns/net", os.O_RDONLY)
+    there = os.open(f"/run/netns/{name}", os.O_RDONLY)
     try:
         _enter(there)
         yield
@@ -134,21 +146,18 @@ def _beyond() -> Iterator[None]:
         os.close(there)
 
 
+def _enter(namespace: int) -> None:
+    if ctypes.CDLL(None, use_errno=True).setns(namespace, _NETWORK):
+        number = ctypes.get_errno()
+        raise OSError(number, os.strerror(number))
+
+
 def _health_beyond(address: str) -> str:
     done = subprocess.run(
-        ["ip", "netns", "exec", "rook-far", "curl", "-sS", "--max-time", "15",
+        ["ip", "netns", "exec", _FAR, "curl", "-sS", "--max-time", "15",
          f"http://{address}/v1/health"], capture_output=True, text=True, check=False,
     )  # fmt: skip
     return "ok" if '"status":"ok"' in done.stdout else done.stdout + done.stderr
-
-
-def _enter(namespace: int) -> None:
-    import ctypes
-
-    clone_newnet = 0x40000000
-    if ctypes.CDLL(None, use_errno=True).setns(namespace, clone_newnet):
-        number = ctypes.get_errno()
-        raise OSError(number, os.strerror(number))
 
 
 def _ip(*words: str) -> None:
@@ -158,8 +167,6 @@ def _ip(*words: str) -> None:
 @contextlib.contextmanager
 def _broker(folder: Path) -> Iterator[str]:
     """Somebody else's broker, which keeps on disk what it holds."""
-    import socket
-
     folder.mkdir(parents=True, exist_ok=True)
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
