@@ -35,6 +35,7 @@ class Told:
 
     def __init__(self) -> None:
         self.notices: list[Notice] = []
+        self.ways: list[Way] = []
         self.trouble = ""
         self.fault: Exception | None = None
         self.hangs = asyncio.Event()
@@ -42,6 +43,7 @@ class Told:
 
     async def tell(self, way: Way, notice: Notice) -> str:
         self.notices.append(notice)
+        self.ways.append(way)
         await self.hangs.wait()
         if self.fault is not None:
             raise self.fault
@@ -64,9 +66,9 @@ class Office:
             keep_way(connection, MAIL)
             keep_way(connection, HOOK)
 
-    def another(self) -> Post:
+    def another(self, with_password: Callable[[Way], Way] = lambda way: way) -> Post:
         tellers = {WaySort.MAIL: self.mail, WaySort.WEBHOOK: self.hook}
-        return Post(self.store, tellers, clock=lambda: self.now_us)
+        return Post(self.store, tellers, clock=lambda: self.now_us, with_password=with_password)
 
     def put(self, way: str, key: str = "k", due_us: int | None = None) -> None:
         notice = Notice(key=key, event=Event.RANG, watch="w", name="W", time_us=self.now_us,
@@ -202,3 +204,22 @@ async def test_a_fault_of_ours_is_put_off_like_any_other_and_told(office: Office
     with office.store.read() as connection:
         _, first = journal(connection)
     assert "a fault of ours: UnicodeError: label empty; it is tried again" in first.words
+
+
+async def test_a_password_that_cannot_be_read_now_puts_a_letter_off(office: Office) -> None:
+    """Told with its password once the desktop's password store can be read again."""
+    readable = False
+
+    def with_password(way: Way) -> Way:
+        if not readable:
+            raise ActionError("the password cannot be read now")
+        return way.with_secret("clay")
+
+    office.post = office.another(with_password)
+    async with office.open():
+        office.put("mail")
+        await office.until(lambda: office.letters()[0].answer == "the password cannot be read now")
+        readable = True
+        office.now_us += PAUSES_US[0]
+        await office.until(lambda: office.states() == {"k": OutState.DONE})
+    assert [one.password for one in office.mail.ways] == ["clay"]

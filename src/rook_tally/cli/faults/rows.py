@@ -253,7 +253,8 @@ def _broker_pid(database: Path) -> int:
 
 
 def soak(folder: Path, readings: int) -> Row:
-    """A day of a busy site, as fast as it goes: memory, descriptors, threads and the log stay."""
+    """A day of a busy site, as fast as it goes, beside a paused reader: memory, descriptors,
+    threads and the log stay."""
     with World(folder / "site") as world:
         world.start()
         assert world.collector.mqtt is not None
@@ -262,6 +263,11 @@ def soak(folder: Path, readings: int) -> Row:
         )  # fmt: skip
         pid = world.collector.process.pid
         world.sent(readings // 8, 600.0)
+        # Somebody who looks at an export page by page, and went away: nobody reads on.
+        paused = subprocess.Popen(
+            [sys.executable, "-m", "rook_tally", "--store", world.where, "export"],
+            stdout=subprocess.PIPE,
+        )  # fmt: skip
         before = _measured(pid, Path(world.where))
         copy = folder / "copy.db"
         store = open_store(world.where)
@@ -269,6 +275,10 @@ def soak(folder: Path, readings: int) -> Row:
         store.close()
         world.sent(readings * 3 // 8, 900.0)
         after = _measured(pid, Path(world.where))
+        if paused.poll() is not None:
+            world.wrong.append("the export that nobody reads ended")
+        paused.kill()
+        paused.communicate()
         for name, most in (("MB", 1.15), ("descriptors", 1.2), ("threads", 1.2)):
             if after[name] > before[name] * most + 2:
                 world.wrong.append(f"{name}: {before[name]:.0f}, later {after[name]:.0f}")
