@@ -5,9 +5,11 @@ from __future__ import annotations
 import os
 import signal
 import threading
+from dataclasses import dataclass
 
 import pytest
 from pytestqt.qtbot import QtBot
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.remarks import Remark
 from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
@@ -69,6 +71,35 @@ def test_it_answers_and_changes_as_the_thread_does(store: Store, question: Momen
         reader.stop()
     with store.read() as connection:
         assert [one.text for one in remarks(connection)] == ["door opened"]
+
+
+@dataclass(frozen=True)
+class Faulty:
+    """A question that nobody can answer, and a change that cannot be made."""
+
+    subject: str = "faulty"
+
+    def answered(self, connection: Connection) -> float:
+        return 1 / 0
+
+
+@pytest.mark.parametrize("is_apart", [False, True])
+def test_a_fault_of_ours_in_one_answer_leaves_all_others(
+    store: Store, question: MomentQuestion, is_apart: bool
+) -> None:
+    replies = Replies()
+    reader = Reader(store, on_reply=replies.take)
+    try:
+        if is_apart:
+            reader.work_apart()
+            wait_until(lambda: reader.is_apart)
+        reader.ask(Faulty())
+        assert "a fault of ours: ZeroDivisionError" in replies.next().error
+        reader.ask(question)
+        assert replies.next().answer.at_us == NOON_US
+        assert reader.is_apart == is_apart
+    finally:
+        reader.stop()
 
 
 def test_killed_it_is_replaced_by_the_thread(store: Store, question: MomentQuestion) -> None:

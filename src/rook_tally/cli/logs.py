@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import logging.handlers
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
@@ -43,7 +44,12 @@ def log_to_file(path: Path) -> None:
         structlog.get_logger(__name__).error("uncaught", exc_info=(kind, error, trace))
         sys.__excepthook__(kind, error, trace)
 
+    def uncaught_in_thread(told: threading.ExceptHookArgs) -> None:
+        if told.exc_value is not None:
+            uncaught(told.exc_type, told.exc_value, told.exc_traceback)
+
     sys.excepthook = uncaught
+    threading.excepthook = uncaught_in_thread
 
 
 def _configure(factory: Callable[..., Any]) -> None:

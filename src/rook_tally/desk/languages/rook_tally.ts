@@ -869,6 +869,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/shell/feed.py" />
+      <source>a fault of ours: {0}; the log says more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/shell/finder.py" />
       <source>Find</source>
       <translation type="unfinished" />

@@ -17,6 +17,7 @@ from rook_tally.core.envelope import Envelope
 from rook_tally.core.errors import StoreError
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.core.wording import said
 from rook_tally.core.workings.naming import Group
 from rook_tally.desk.shell.moment import Clock
 from rook_tally.store import (
@@ -249,9 +250,9 @@ class Feed:
                 if is_troubled:
                     is_troubled = False
                     self._on_news(Trouble(""))
-            except StoreError as error:
+            except Exception as error:  # noqa: BLE001 - a window that hears no more looks well
                 is_troubled = True
-                self._on_news(Trouble(str(error)))
+                self._on_news(Trouble(_trouble_words(error)))
                 if tail is not None:
                     # What follows a server does not outlive it: begin anew once it is back.
                     tail.close()
@@ -317,3 +318,13 @@ class Feed:
             ribbons = ribbons_before(connection, involved, now_us) if involved else {}
         self._newest.update({series_id: one.time_us for series_id, one in told.newest.items()})
         self._on_news(NewReadings(told.newest, ribbons))
+
+
+def _trouble_words(error: Exception) -> str:
+    if isinstance(error, StoreError):
+        return str(error)
+    # Loaded late: it takes as long as a tenth of a start.
+    import structlog
+
+    structlog.get_logger(__name__).error("feed_failed", exc_info=error)
+    return said("a fault of ours: {0}; the log says more", repr(error))

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.wording import spoken
+from rook_tally.core.wording import said, spoken
 from rook_tally.store import Store
 
 if TYPE_CHECKING:
@@ -72,6 +72,12 @@ def outcome_of(store: Store, wanted: StoreChange | Question) -> Outcome:
             return Outcome(wanted.answered(connection))
     except RookTallyError as error:
         return Outcome(None, str(error))
+    except Exception as error:  # noqa: BLE001 - one question that fails must not end all others
+        # Loaded late: it takes as long as a tenth of a start.
+        import structlog
+
+        structlog.get_logger(__name__).exception("not_answered", of=type(wanted).__name__)
+        return Outcome(None, said("a fault of ours: {0}; the log says more", repr(error)))
 
 
 class Reader:
