@@ -30,7 +30,7 @@ from rook_tally.store.copies import back_up
 from rook_tally.store.door_settings import FolderSetting, add_door
 
 _DAY_S, _SLEPT_S = 86_400.0, 7200.0
-_FROZEN_S, _WRONG_S = 60.0, 20.0
+_FROZEN_S, _WRONG_S, _SOAK_WITHIN_S = 60.0, 20.0, 900.0
 
 
 def killed(folder: Path, rounds: int) -> Row:
@@ -262,7 +262,8 @@ def soak(folder: Path, readings: int) -> Row:
             HttpSender(world.collector.http, 0.0), MqttSender(world.collector.mqtt, 0.0),
         )  # fmt: skip
         pid = world.collector.process.pid
-        world.sent(readings // 8, 600.0)
+        first = partial(world.has_been_promised, readings // 4)
+        repeat_until(first, _SOAK_WITHIN_S)
         # Somebody who looks at an export page by page, and went away: nobody reads on.
         paused = subprocess.Popen(
             [sys.executable, "-m", "rook_tally", "--store", world.where, "export"],
@@ -273,7 +274,8 @@ def soak(folder: Path, readings: int) -> Row:
         store = open_store(world.where)
         back_up(store, copy, progress=lambda _share: None)
         store.close()
-        world.sent(readings * 3 // 8, 900.0)
+        if not repeat_until(partial(world.has_been_promised, readings), _SOAK_WITHIN_S):
+            world.wrong.append("it took too long")
         after = _measured(pid, Path(world.where))
         if paused.poll() is not None:
             world.wrong.append("the export that nobody reads ended")
@@ -314,5 +316,5 @@ def machine_rows(folder: Path) -> dict[str, Callable[[], Row]]:
         "frozen": lambda: frozen_holder(folder / "frozen"),
         "broker-ended": lambda: broker_restarted(folder / "ended", 10),
         "broker-killed": lambda: broker_killed(folder / "broker-killed", 10),
-        "soak": lambda: soak(folder / "soak", 40_000),
+        "soak": lambda: soak(folder / "soak", 200_000),
     }

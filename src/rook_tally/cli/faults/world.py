@@ -122,6 +122,10 @@ class World:
             lambda: all(len(one.promised) >= wanted[id(one)] for one in self.senders), within_s
         )
 
+    def has_been_promised(self, readings: int) -> bool:
+        """Whether all senders together have been promised so many."""
+        return sum(len(one.promised) for one in self.senders) >= readings
+
     def check_health(self, one: CollectorChild | None = None) -> None:
         """A collector has to say that it is well, within a while."""
         told: list[str] = []
@@ -155,8 +159,8 @@ class World:
         if self.collectors:
             self.check_health()
         promised = {one.station: set(one.promised) for one in self.senders}
-        for station, lost in (forgiven or {}).items():
-            promised[station] -= lost
+        for station, times in (forgiven or {}).items():
+            promised[station] -= times
         kept: dict[str, list[int]] = {}
 
         def is_all_there() -> bool:
@@ -165,6 +169,9 @@ class World:
             return all(times <= set(kept.get(key, [])) for key, times in promised.items())
 
         repeat_until(is_all_there, _SETTLED_WITHIN_S)
+        if forgiven is not None:
+            lost = sum(len(times - set(kept.get(key, []))) for key, times in forgiven.items())
+            note += f"; {lost} of them were"
         for child in self.collectors:
             code = _code_of(child)
             if code:
