@@ -130,6 +130,30 @@ async def test_what_stands_by_takes_over_when_who_took_in_ends(
         client.loop_stop()
 
 
+async def test_one_that_does_not_reach_the_broker_lets_another_take_in(
+    store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(mqtt_module, "_HOLD_LOOK_S", 0.05)
+    monkeypatch.setattr(mqtt_module, "_AWAY_S", 0.5)
+    port = free_port()
+    there = OutsideBroker(Endpoint("127.0.0.1", port), tls=False)
+    nowhere = OutsideBroker(Endpoint("127.0.0.1", free_port()), tls=False)
+    with mosquitto(port, tmp_path), contextlib.closing(open_store(store.address)) as other:
+        with store.write() as connection:
+            add_station(connection, "a", place="Yard", kind=PLAIN)
+        async with _side(other, nowhere, tmp_path), _side(store, there, tmp_path):
+            async with asyncio.timeout(40):
+                while not _kept(store):
+                    await asyncio.to_thread(_publish, port)
+
+
+def _publish(port: int) -> None:
+    subprocess.run(
+        ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-m",
+         '{"co2": 400, "time": 1790000000}'], check=True, timeout=20,
+    )  # fmt: skip
+
+
 async def test_what_a_session_of_former_times_holds_is_taken_in_once(
     store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -146,10 +170,7 @@ async def test_what_a_session_of_former_times_holds_is_taken_in_once(
             )
         group = f"$share/rook-{store.id[:12]}/rook/+/readings"
         _subscribed(port, f"rook-tally-{store.id[:12]}-1", group)
-        subprocess.run(
-            ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-m",
-             '{"co2": 400, "time": 1790000000}'], check=True, timeout=20,
-        )  # fmt: skip
+        await asyncio.to_thread(_publish, port)
         async with _side(store, broker, tmp_path):
             await _until(lambda: _kept(store) == {400.0})
             await _until(lambda: _used(store) == 1)

@@ -26,7 +26,7 @@ from rook_tally.intake.broker import PrivateBroker
 from rook_tally.intake.mqtt_door import MqttDoor, SessionUse
 from rook_tally.intake.outlet import DoorReport
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store import DoorState, Station, TopicSetting, door_settings, load_site
+from rook_tally.store import DoorState, Station, TopicSetting, collectors, door_settings, load_site
 from rook_tally.store.duties import Duties, Duty, HeldDuty
 from rook_tally.store.mqtt_sessions import forget_sessions_used, sessions_used
 from rook_tally.store.trust import keys_wanted
@@ -34,6 +34,7 @@ from rook_tally.store.trust import keys_wanted
 _OUTSIDE_PATIENCE_S = 3.0
 _OWN_PATIENCE_S = 10.0
 _HOLD_LOOK_S = 2.0
+_AWAY_S = 30.0
 _QUIET_S = 2.0
 
 _log = structlog.get_logger(__name__)
@@ -63,6 +64,8 @@ class MqttSide:
         self._requests: RequestRunner | None = None
         self._forget_outlet: Callable[[], None] = _nothing
         self._held: HeldDuty | None = None
+        # When the door was open last, by the loop's clock.
+        self._open_s = 0.0
         self.settings = SettingsFollower("mqtt", self._follow_settings)
         self._stack = contextlib.AsyncExitStack()
 
@@ -72,7 +75,7 @@ class MqttSide:
         Raises
         ------
         DoorError
-            When our broker cannot be started, or too many collectors are at work.
+            When our broker cannot be started.
         """
         if self._own is not None:
             self._own.admit(*self._told())
@@ -100,6 +103,7 @@ class MqttSide:
         takes = self._own is not None or self._held is not None
         _log.info("mqtt_takes_in" if takes else "mqtt_stands_by")
         session = self._session() if takes else f"{self._session()}-{uuid.uuid4().hex[:8]}"
+        _, patterns, _ = await asyncio.to_thread(self._told)
         assert self._report is not None
         assert self._requests is not None
         self._door = MqttDoor(
@@ -107,7 +111,7 @@ class MqttSide:
             report=self._report, clock=now_us,
             use=SessionUse.TAKING if takes else SessionUse.STANDING_BY,
         )  # fmt: skip
-        self._door.take_topics(self._told()[1])
+        self._door.take_topics(patterns)
         await self._door.open(patience_s=patience_s)
         self._forget_outlet = self._requests.add_outlet("mqtt", self._door)
 
@@ -129,27 +133,43 @@ class MqttSide:
             try:
                 if self._own is not None:
                     await asyncio.to_thread(self._own.keep_log_short)
-                elif self._held is None:
-                    await self._take_over()
-                elif not await asyncio.to_thread(self._held.is_still_held):
-                    _log.warning("mqtt_session_was_taken_over")
-                    await self._open_anew(None)
+                else:
+                    await self._look_after_session()
                 if are_left and (self._own is not None or self._held is not None):
                     await self._take_in_left()
                     are_left = False
             except StoreError as error:
                 _log.warning("mqtt_session_not_held", error=str(error))
 
-    async def _take_over(self) -> None:
-        """Take in what comes, if nobody does any more."""
-        held = await made_in_thread(partial(self._duties.take, Duty.MQTT_SESSION), _give_back)
-        if held is not None:
-            await self._open_anew(held)
+    async def _look_after_session(self) -> None:
+        now_s = asyncio.get_running_loop().time()
+        if self._door is None or self._door.is_open:
+            self._open_s = now_s
+        if self._door is None:
+            # The store was away as it was to be opened anew.
+            await self._open_anew(self._held)
+        elif self._held is not None:
+            if not await asyncio.to_thread(self._held.is_still_held):
+                _log.warning("mqtt_session_was_taken_over")
+                await self._open_anew(None)
+            elif now_s - self._open_s > _AWAY_S and await asyncio.to_thread(self._are_others):
+                # Another may reach the broker that we do not.
+                _log.warning("mqtt_session_given_up", unheard_s=now_s - self._open_s)
+                await self._open_anew(None)
+        elif self._door.is_open:
+            held = await made_in_thread(partial(self._duties.take, Duty.MQTT_SESSION), _give_back)
+            if held is not None:
+                await self._open_anew(held)
+
+    def _are_others(self) -> bool:
+        with self._store.read() as connection:
+            return len(collectors(connection, now_us=now_us())) > 1
 
     async def _open_anew(self, held: HeldDuty | None) -> None:
         assert self._broker is not None
-        await self._shut_door()
-        self._held = held
+        if held is not self._held:
+            await self._shut_door()
+            self._held = held
         await self._open_door(self._broker, _OUTSIDE_PATIENCE_S)
 
     async def close(self) -> None:
