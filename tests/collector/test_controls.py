@@ -2,18 +2,30 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import subprocess
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion
 
-from rook_tally.store import RequestState, newest_requests, open_store
+from rook_tally.core.kinds import KINDS
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.store import (
+    RequestSort,
+    RequestState,
+    add_station,
+    ask,
+    newest_requests,
+    open_store,
+)
+from tests.desks import now_us
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
@@ -151,3 +163,25 @@ def test_something_else_asked_since_overtakes(collector: CollectorProcess) -> No
         store.close()
     assert newest.value == "off"
     assert before.state in (RequestState.OVERTAKEN, RequestState.CONFIRMED)
+
+
+def test_a_switch_pressed_while_nobody_could_carry_it_out_does_nothing_a_day_later(
+    store_path: Path,
+) -> None:
+    day_ago_us = now_us() - DAY_US
+    with contextlib.closing(open_store(store_path)) as store, store.write() as connection:
+        add_station(connection, "extractor", place="Booth", kind=KINDS["switch"])
+        ask(
+            connection, RequestSort.CONTROL, "extractor", "on", "on", who="Wren",
+            now_us=day_ago_us,
+        )  # fmt: skip
+    with CollectorProcess(store_path) as collector:
+        with heard_at(collector, "rook/extractor/controls/+/set") as heard:
+            wait_until(lambda: state_of(collector, "extractor") is RequestState.UNCONFIRMED)
+            # What is asked now goes out, and nothing before it did.
+            assert control(collector, "extractor", "on", "off", "--no-wait").returncode == 0
+            wait_until(lambda: heard)
+        assert heard[0] == "rook/extractor/controls/on/set off"
+    with contextlib.closing(open_store(store_path)) as store, store.read() as connection:
+        _, lapsed = newest_requests(connection, "extractor")
+    assert lapsed.answer.startswith("it was asked for 1 d ago, and nobody could carry it out")

@@ -38,8 +38,8 @@ def test_distance_to_an_upper_limit(dust: Series, value: float, told: str) -> No
 
 def test_distance_to_a_lower_limit_and_without_one(dust: Series) -> None:
     damp = replace(dust, limits=Limits(below=(33, 31.5, 28, 24)))
-    assert limit_sentence(damp.shown, damp.limits, 29) == "2.5 under the limit of 31.5"
-    assert limit_sentence(damp.shown, damp.limits, 40) == "8.5 above the limit of 31.5"
+    assert limit_sentence(damp.shown, damp.limits, 29) == "2.5 under the lower limit of 31.5"
+    assert limit_sentence(damp.shown, damp.limits, 40) == "8.5 above the lower limit of 31.5"
     assert limit_sentence(dust.shown, NO_LIMITS, 40) == ""
 
 

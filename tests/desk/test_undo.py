@@ -110,6 +110,33 @@ def test_a_step_that_cannot_be_taken_back_says_why(store: Store, hands: Hands) -
     assert texts(store) == []
 
 
+def test_a_step_that_could_not_be_taken_back_can_be_once_nothing_is_in_the_way(
+    store: Store, hands: Hands, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hands.change(KeepRemark(Remark("one", NOON_US)))
+
+    def refuse(*_: object) -> Done:
+        raise UsageError("the disk is full")
+
+    with monkeypatch.context() as disk:
+        disk.setattr(RemoveRemark, "made", refuse)
+        hands.history.undo()
+    assert (hands.told[-1], texts(store)) == ("the disk is full", ["one"])
+    hands.history.undo()
+    assert texts(store) == []
+    with monkeypatch.context() as disk:
+        disk.setattr(KeepRemark, "made", refuse)
+        hands.history.redo()
+    assert texts(store) == []
+    hands.history.redo()
+    assert texts(store) == ["one"]
+
+
+def test_a_change_that_fails_says_so(hands: Hands) -> None:
+    hands.change(RemoveRemark(12345))
+    assert "not there any more" in hands.told[-1]
+
+
 def test_a_correction_that_replaced_another_gives_it_back(
     store: Store, hands: Hands, series: Series
 ) -> None:
@@ -167,7 +194,7 @@ def test_a_unit_goes_back_to_the_one_before(store: Store, hands: Hands, series: 
         assert shown_units(connection) == {}
 
 
-def test_what_is_no_step_is_left_alone(hands: Hands) -> None:
+def test_a_refused_change_is_said_and_is_no_step(hands: Hands) -> None:
     hands.history.take_reply(Reply(KeepRemark(Remark("x", 1)), None, "refused"))
-    assert (hands.told, hands.history.can_undo) == ([], False)
+    assert (hands.told, hands.history.can_undo) == (["refused"], False)
     assert isinstance(Done("x", RemoveRemark(1)), Done)

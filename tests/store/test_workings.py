@@ -158,6 +158,21 @@ def test_groups_that_are_built_in_are_not_made(store: Store) -> None:
         remove_working(connection, "nothing")
 
 
+def test_a_group_does_not_take_the_name_of_another(
+    store: Store, pair: tuple[Series, Series]
+) -> None:
+    with store.write() as connection:
+        keep_group(connection, Group("Both", places=("Yard",)))
+        keep_group(connection, Group("Loft"))
+    with (
+        pytest.raises(UsageError, match="there is a group Both already; Loft was left as it is"),
+        store.write() as connection,
+    ):
+        keep_group(connection, Group("Both"), instead_of="Loft")
+    with store.read() as connection:
+        assert [one.name for one in groups(connection)] == ["Both", "Loft"]
+
+
 def test_binding_again_writes_nothing(store: Store, pair: tuple[Series, Series]) -> None:
     _keep(store, FORMULA)
     with store.read() as connection:

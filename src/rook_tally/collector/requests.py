@@ -14,6 +14,7 @@ from rook_tally.collector.moment import now_us
 from rook_tally.core.controls import USUAL_CONFIRM_S
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.watches.sentences import lasting_words
 from rook_tally.intake.adoption import adopt_by_terms, proposal_for
 from rook_tally.store import (
     AdoptionTerms,
@@ -31,6 +32,8 @@ from rook_tally.store import (
 from rook_tally.watching.keeping import WISHES
 
 MOST_TRIES = 3
+LAPSES_US = 60 * SECOND_US
+"""A control that nobody could carry out for so long is not carried out any more."""
 _LOOK_S = 0.25
 
 _log = structlog.get_logger(__name__)
@@ -120,6 +123,8 @@ class RequestRunner:
     async def _carry_on(self, request: Request, confirm_s: float, door: str) -> None:
         if request.sort is not RequestSort.CONTROL:
             await asyncio.to_thread(self._do_here, request)
+        elif not request.tries and now_us() - request.asked_us > LAPSES_US:
+            await asyncio.to_thread(self._lapse, request)
         elif request.state is not RequestState.ASKED and not self._is_overdue(request, confirm_s):
             return
         elif request.tries >= MOST_TRIES:
@@ -169,6 +174,13 @@ class RequestRunner:
             f"sent {request.tries} times, so it may have been done all the same"
         )
         _log.warning("control_not_confirmed", station=request.station, control=request.name)
+        self._answer(request, RequestState.UNCONFIRMED, why)
+
+    def _lapse(self, request: Request) -> None:
+        """Who asked for it counts on it no more: it must not be done a day later."""
+        ago = lasting_words(now_us() - request.asked_us)
+        _log.warning("control_lapsed", station=request.station, control=request.name, ago=ago)
+        why = f"it was asked for {ago} ago, and nobody could carry it out then; ask for it again"
         self._answer(request, RequestState.UNCONFIRMED, why)
 
     def _do_here(self, request: Request) -> None:

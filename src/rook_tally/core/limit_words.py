@@ -8,8 +8,8 @@ from rook_tally.core.wording import said
 
 
 def limit_sentence(told: Shown, limits: Limits, value: float) -> str:
-    """How far from the limit (where it becomes raised): `33 over the limit of 25`; empty without
-    one."""
+    """How far from the limit (where it becomes raised): `33 over the limit of 25`, `4 above the
+    lower limit of 31`; empty without one."""
     limit = limits.nearest(value)
     if limit is None:
         return ""
@@ -22,5 +22,9 @@ def limit_sentence(told: Shown, limits: Limits, value: float) -> str:
     if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
         return said("just at the limit of {0}", shown)
     if over:
-        return said("{0} {1} the limit of {2}", distance, "over" if upper else "under", shown)
-    return said("{0} {1} the limit of {2}", distance, "below" if upper else "above", shown)
+        words = "{0} over the limit of {1}" if upper else "{0} under the lower limit of {1}"
+        return said(words, distance, shown)
+    if upper:
+        return said("{0} below the limit of {1}", distance, shown)
+    # "Above the limit" alone would read as a breach.
+    return said("{0} above the lower limit of {1}", distance, shown)

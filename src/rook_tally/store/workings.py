@@ -112,12 +112,25 @@ def groups(connection: Connection) -> list[Group]:
 
 
 def keep_group(connection: Connection, group: Group, *, instead_of: str = "") -> None:
-    """Write a group down, in place of the one of its name or of `instead_of`."""
+    """Write a group down, in place of the one of its name or of `instead_of`.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be called so, or would take the name of another group.
+    """
     from rook_tally.core.workings.naming import BUILT_IN_GROUPS, slug_of
 
     if not slug_of(group.name) or slug_of(group.name) in BUILT_IN_GROUPS:
         raise UsageError(f"{group.name!r} cannot be a group's name", remedy="choose another")
     table = schema.place_group
+    if instead_of not in ("", group.name):
+        taken = sa.select(table.c.name).where(table.c.name == group.name)
+        if connection.execute(taken).first() is not None:
+            raise UsageError(
+                f"there is a group {group.name} already",
+                kept=f"{instead_of} was left as it is", remedy="choose another name",
+            )  # fmt: skip
     connection.execute(sa.delete(table).where(table.c.name.in_([group.name, instead_of])))
     document = msgspec.json.encode((group.places, group.series)).decode()
     connection.execute(sa.insert(table).values(name=group.name, document=document))

@@ -5,12 +5,17 @@
     <name>rook-tally</name>
     <message>
       <location filename="core/limit_words.py" />
-      <source>{0} {1} the limit of {2}</source>
+      <source>{0} above the lower limit of {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="core/limit_words.py" />
       <source>just at the limit of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/limit_words.py" />
+      <source>{0} below the limit of {1}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -72,7 +72,7 @@ class AlarmDialog(QDialog):
         self.unshelve.clicked.connect(lambda: self._ask(RequestSort.UNSHELVE))
         self.open_watch.clicked.connect(self._open)
         self.list.currentRowChanged.connect(lambda _row: self._show_buttons())
-        self._is_open = True
+        self._is_open, self._was_filled = True, False
         state.subscribe(self._on_state_changed)
         self.refresh()
 
@@ -107,7 +107,10 @@ class AlarmDialog(QDialog):
                 self.list.addItem(item)
             keys = [(one.watch, one.series_id) for one in alarms]
             wanted = None if picked is None else (picked.watch, picked.series_id)
-            self.list.setCurrentRow(keys.index(wanted) if wanted in keys else 0)
+            # When what was picked is over, nothing is: a press must not reach another alarm.
+            row = keys.index(wanted) if wanted in keys else -1 if self._was_filled else 0
+            self.list.setCurrentRow(row)
+            self._was_filled = True
             self.list.blockSignals(False)
         self._show_buttons()
 

@@ -33,8 +33,8 @@ class UndoHistory:
         self._done: list[Done] = []
         self._undone: list[Done] = []
         # Changes under way that take a step back, or make it again.
-        self._back: list[StoreChange] = []
-        self._again: list[StoreChange] = []
+        self._back: list[Done] = []
+        self._again: list[Done] = []
 
     @property
     def can_undo(self) -> bool:
@@ -48,7 +48,7 @@ class UndoHistory:
             return
         step = self._done.pop()
         assert step.inverse is not None  # others are not kept
-        self._back.append(step.inverse)
+        self._back.append(step)
         self._reader.change(step.inverse)
 
     def redo(self) -> None:
@@ -58,18 +58,22 @@ class UndoHistory:
             return
         step = self._undone.pop()
         assert step.inverse is not None
-        self._again.append(step.inverse)
+        self._again.append(step)
         self._reader.change(step.inverse)
 
     def take_reply(self, reply: Reply) -> None:
         """What came of a change, asked for here or anywhere in the window."""
         change = reply.question
-        is_back = any(one is change for one in self._back)
-        is_again = any(one is change for one in self._again)
-        self._back = [one for one in self._back if one is not change]
-        self._again = [one for one in self._again if one is not change]
+        back = [one for one in self._back if one.inverse is change]
+        again = [one for one in self._again if one.inverse is change]
+        is_back, is_again = bool(back), bool(again)
+        self._back = [one for one in self._back if one.inverse is not change]
+        self._again = [one for one in self._again if one.inverse is not change]
         if not isinstance(reply.answer, Done):
-            if reply.error and (is_back or is_again):
+            if reply.error and hasattr(change, "made"):
+                # It can be tried again, once what is in the way is gone.
+                self._done += back
+                self._undone += again
                 self._told(reply.error)
             return
         done = reply.answer
