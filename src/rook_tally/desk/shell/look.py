@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtGui import QPalette
 
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.ink import colour, face
+
+_DOWN = Path(__file__).with_name("down.svg").as_posix()
+"""The arrow of drop-downs; a native bevel would stand on each otherwise."""
 
 
 def palette_of(theme: Theme) -> QPalette:
@@ -74,6 +79,9 @@ def style_sheet(theme: Theme) -> str:
                  color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
                  font-family: "{family}"; font-size: 13px; }}
     QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
+    QComboBox::drop-down {{ border: none; width: 24px; }}
+    QComboBox::down-arrow {{ image: url("{_DOWN}"); width: 12px; height: 12px;
+                 margin-right: 8px; }}
     QComboBox QAbstractItemView, QMenu {{ background: {theme.sheet}; color: {theme.ink};
                  border: 1px solid {theme.strong_rule}; selection-background-color: {theme.sheen};
                  selection-color: {theme.on_sheen}; }}
