@@ -19,8 +19,9 @@ from sqlalchemy.engine import Connection, Engine
 from rook_tally.core.errors import StoreError, UnkeepableError
 
 _LOG_BYTES = 4_000_000
-_LONGEST_LOG_BYTES = 32_000_000
-_CUT_WITHIN_S = 0.2
+_LONGEST_LOG_BYTES = 48_000_000
+_CUT_WITHIN_S = 0.0
+_FEW_FRAMES, _FRAME_BYTES = 256, 4120
 _FROZEN_MS = 20_000
 _WRITERS = 0x526F6F6B
 """PostgreSQL's advisory lock of whoever writes ("Rook")."""
@@ -139,10 +140,16 @@ class Store:
                 translated(self.url),
                 contextlib.closing(sqlite3.connect(self.path, timeout=_CUT_WITHIN_S)) as alone,
             ):
-                alone.execute("PRAGMA wal_checkpoint(PASSIVE)")
-                if size > _LONGEST_LOG_BYTES:
-                    # It grew while a reader held it: cut off, unless somebody is in the way now.
-                    alone.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+                _, frames, folded = alone.execute("PRAGMA wal_checkpoint(PASSIVE)").fetchone()
+                # It grew while a reader held it, or while a lot was written. Writers wait for both
+                # of these, so next to nothing may be left to be folded in.
+                if frames - folded < _FEW_FRAMES:
+                    if frames * _FRAME_BYTES > _LONGEST_LOG_BYTES:
+                        # Whoever writes next begins at its beginning again.
+                        alone.execute("PRAGMA wal_checkpoint(RESTART)")
+                    elif size > _LONGEST_LOG_BYTES and frames < _FEW_FRAMES:
+                        # Nobody writes much any more: its room is given back.
+                        alone.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def close(self) -> None:
         """Close every connection. On SQLite the last one folds the write-ahead log in."""
