@@ -26,6 +26,7 @@ SECOND_US = 1_000_000
 _JSON = {"Content-Type": "application/json"}
 _PATIENCE_S = 10.0
 _MOST_WAITING = 500
+_BREATH_S = 0.005
 
 
 class Sender(threading.Thread):
@@ -119,6 +120,8 @@ class MqttSender(Sender):
         """Publish one, unless a broker that is away has left enough waiting."""
         self._look()
         if len(self._by_mid) >= _MOST_WAITING:
+            # Without a pause this thread would keep the client's own from running.
+            self.enough.wait(_BREATH_S)
             return
         time_us, value = self.reading()
         body = json.dumps({"time": rfc3339(time_us), "temperature": value})
