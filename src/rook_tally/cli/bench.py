@@ -65,7 +65,7 @@ def run_benches(names: list[str], *, as_json: bool) -> None:
 
 
 def _figures(name: str) -> list[Figure]:
-    """What a bench measures; of the faults one alone, as in `faults.killed`."""
+    """Run a bench and return its figures; `faults.killed` runs one fault alone."""
     if name.startswith("faults."):
         return _faults(name.partition(".")[2])
     return BENCHES[name]()

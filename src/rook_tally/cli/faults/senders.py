@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import abc
 import contextlib
 import http.client
 import itertools
@@ -29,7 +30,7 @@ _MOST_WAITING = 500
 _BREATH_S = 0.005
 
 
-class Sender(threading.Thread):
+class Sender(threading.Thread, abc.ABC):
     """Sends one reading after another. `promised` are the times, µs, of those that were
     acknowledged, each with when that was."""
 
@@ -50,7 +51,7 @@ class Sender(threading.Thread):
         return self._latest_us, (next(self._numbers) % 7000) / 100
 
     def promise(self, *times_us: int) -> None:
-        """What was sent with these times was acknowledged."""
+        """Note that the readings of these times were acknowledged."""
         self.promised |= dict.fromkeys(times_us, time.monotonic())
 
     def run(self) -> None:
@@ -58,9 +59,9 @@ class Sender(threading.Thread):
         while not self.enough.wait(self.pause_s):
             self.send()
 
+    @abc.abstractmethod
     def send(self) -> None:
-        """Send one."""
-        raise NotImplementedError
+        """Send one reading."""
 
     def close(self) -> None:
         """End."""
@@ -77,7 +78,7 @@ class HttpSender(Sender):
         self.refused, self.why = 0, ""
 
     def was_refused(self, times: int) -> bool:
-        """Whether it was refused more often than that."""
+        """Tell whether the collector refused more readings than that."""
         return self.refused > times
 
     def send(self) -> None:

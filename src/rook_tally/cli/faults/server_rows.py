@@ -135,7 +135,7 @@ def _network() -> Iterator[Callable[..., None]]:
 
 @contextlib.contextmanager
 def _inside(name: str) -> Iterator[None]:
-    """What this thread starts within is in that namespace."""
+    """Move this thread, and what it starts, into a namespace."""
     here = os.open("/proc/thread-self/ns/net", os.O_RDONLY)
     there = os.open(f"/run/netns/{name}", os.O_RDONLY)
     try:

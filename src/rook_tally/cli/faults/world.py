@@ -25,8 +25,8 @@ _SETTLED_WITHIN_S = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """What came of a fault, in readings: promised to senders, missing of those, there twice;
-    `wrong` says what else was not as it must be, `note` what else there is to tell."""
+    """The result of a fault: how many readings were promised, are missing, stand there twice.
+    `wrong` lists what else is wrong, `note` says what else there is to tell."""
 
     fault: str
     rounds: int
@@ -38,7 +38,7 @@ class Row:
 
     @property
     def faults(self) -> int:
-        """How much is not as it must be."""
+        """The number of readings and other things that are wrong."""
         return self.missing + self.twice + len(self.wrong)
 
 
@@ -123,7 +123,7 @@ class World:
         )
 
     def has_been_promised(self, readings: int) -> bool:
-        """Whether all senders together have been promised so many."""
+        """Tell whether collectors have acknowledged so many readings of all senders together."""
         return sum(len(one.promised) for one in self.senders) >= readings
 
     def check_health(self, one: CollectorChild | None = None) -> None:
@@ -139,7 +139,7 @@ class World:
 
     @staticmethod
     def health(one: CollectorChild) -> str:
-        """What a collector says of itself: "ok" when it is well."""
+        """Return "ok" if a collector says that it is well, else what it says."""
         try:
             with urllib.request.urlopen(f"http://{one.http}/v1/health", timeout=15) as answer:
                 return "ok" if json.load(answer)["status"] == "ok" else "not ok"
