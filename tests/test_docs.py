@@ -96,7 +96,8 @@ def test_the_bounds_stand_on_the_page_of_the_wire() -> None:
         f"{bounds.LONGEST_NAME} characters", f"{bounds.LONGEST_UNIT} characters",
         f"{bounds.LONGEST_LINE // 1024} KiB", f"| {bounds.MOST_TOLD}, then",
         f"| {bounds.MOST_CLAIMED} |", f"| {bounds.MOST_CONNECTIONS}, each",
-        f"{bounds.BODY_WITHIN_S:g} s", f"| {bounds.MOST_WAITING} |",
+        f"{bounds.BODY_WITHIN_S:g} s",
+        f"| {bounds.MOST_WAITING}, or {bounds.MOST_WAITING_BYTES // 2**20} MB",
         f"{StrayBounds().most_bytes // 10**6} MB and {StrayBounds().most_days:g} days",
         f"{MOST_WRONG_KEYS} with a wrong access key", f"{KEPT_LINES} messages",
     ):  # fmt: skip

@@ -31,8 +31,10 @@ MOST_CLAIMED = 20
 """Stations nobody adopted that one message may speak for: each gets the message kept for it."""
 MOST_GUESSED = 200
 """Fields of a station nobody adopted whose meaning is guessed."""
-MOST_WAITING = 10_000
-"""Messages of a broker that wait to be taken in."""
+MOST_WAITING = 2_000
+"""Messages of a broker that wait to be taken in; it keeps the rest."""
+MOST_WAITING_BYTES = 32 * 1024 * 1024
+"""What these may hold together."""
 MOST_CONNECTIONS = 400
 """Connections open at the HTTP door."""
 BODY_WITHIN_S = 30.0

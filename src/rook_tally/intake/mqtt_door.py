@@ -15,6 +15,7 @@ import socket
 import ssl
 from collections import deque
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 import paho.mqtt.client as mqtt
@@ -26,9 +27,10 @@ from paho.mqtt.properties import Properties
 from rook_tally.core.errors import DoorError, StoreError
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.addresses import OutsideBroker
-from rook_tally.intake.bounds import LARGEST_MESSAGE, MOST_WAITING
+from rook_tally.intake.bounds import LARGEST_MESSAGE, MOST_WAITING, MOST_WAITING_BYTES
 from rook_tally.intake.message import Answer, Message
 from rook_tally.intake.outlet import DoorReport, Reception
+from rook_tally.intake.room import Room
 from rook_tally.intake.topics import TopicPattern
 from rook_tally.store import CONTROL_PREFIX, STATUS, DoorState
 
@@ -40,6 +42,8 @@ _MOST_UNDER_WAY = 2_000
 _QOS = 1
 _KEEPALIVE_S = 30
 _KNOCK_S = 3.0
+# So long a full door hears nothing more; less than the broker waits for a sign of life.
+_PAUSE_S = 5.0
 _MOST_TOPICS_TOLD = 1000
 _SHORTEST_PAUSE_S, _LONGEST_PAUSE_S = 1, 15
 # So long a broker keeps the session of a collector that is away: a month.
@@ -80,6 +84,7 @@ class MqttDoor:
         self._use = use
         self._loop = asyncio.get_running_loop()
         self._taking: set[asyncio.Task[None]] = set()
+        self._room = Room(MOST_WAITING, MOST_WAITING_BYTES)
         self._newest_us = clock()
         self._arrived: deque[tuple[mqtt.MQTTMessage, int]] = deque()
         self._is_woken = False
@@ -138,6 +143,7 @@ class MqttDoor:
         """Stop taking messages; those under way are committed and acknowledged first. One that was
         leaving ends its session."""
         self._closing = True
+        self._room.open()
         if self._taking:
             await asyncio.wait(self._taking)
         if self._use is SessionUse.LEAVING and self._client.protocol == MQTTProtocolVersion.MQTTv5:
@@ -234,10 +240,12 @@ class MqttDoor:
             )
 
     def _on_message(self, _client: mqtt.Client, _data: Any, message: mqtt.MQTTMessage) -> None:
-        if message.qos == 0 and len(self._arrived) + len(self._taking) >= MOST_WAITING:
-            # Of those with an acknowledgement no broker sends so many before it has some.
+        # While this thread waits nothing is read, and the broker holds what it has. It is told how
+        # many unacknowledged messages it may hand out, and hands out more (Mosquitto 2.0.11).
+        if not self._room.wait(_PAUSE_S) and message.qos == 0:
             self._from_thread(self._say_too_many)
             return
+        self._room.enter(len(message.payload))
         self._arrived.append((message, self._clock()))
         # Waking the loop costs a system call: once for all that come before it has looked.
         if not self._is_woken:
@@ -287,7 +295,11 @@ class MqttDoor:
             self._newest_us = arrived_us
             task = asyncio.create_task(self._take(message, arrived_us))
             self._taking.add(task)
-            task.add_done_callback(self._taking.discard)
+            task.add_done_callback(partial(self._has_taken, len(message.payload)))
+
+    def _has_taken(self, size: int, task: asyncio.Task[None]) -> None:
+        self._taking.discard(task)
+        self._room.leave(size)
 
     async def _take(self, message: mqtt.MQTTMessage, arrived_us: int) -> None:
         taken = _message_from(message.topic, bytes(message.payload), arrived_us)

@@ -262,7 +262,7 @@ def soak(folder: Path, readings: int) -> Row:
             HttpSender(world.collector.http, 0.0), MqttSender(world.collector.mqtt, 0.0),
         )  # fmt: skip
         pid = world.collector.process.pid
-        first = partial(world.has_been_promised, readings // 4)
+        first = partial(world.has_been_promised, readings // 3)
         repeat_until(first, _SOAK_WITHIN_S)
         # Somebody who looks at an export page by page, and went away: nobody reads on.
         paused = subprocess.Popen(
@@ -316,5 +316,5 @@ def machine_rows(folder: Path) -> dict[str, Callable[[], Row]]:
         "frozen": lambda: frozen_holder(folder / "frozen"),
         "broker-ended": lambda: broker_restarted(folder / "ended", 10),
         "broker-killed": lambda: broker_killed(folder / "broker-killed", 10),
-        "soak": lambda: soak(folder / "soak", 200_000),
+        "soak": lambda: soak(folder / "soak", 600_000),
     }
