@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import typer
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
@@ -94,7 +95,7 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
                 _wait_for(prepare(window), name)
                 _wait_for(partial(_shows_rail, window), "time rail")
                 path = directory / f"{name}.png"
-                if not window.grab().save(str(path)):
+                if not _settled_picture(window).save(str(path)):
                     raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
                 typer.echo(str(path))
             _take_whole_screen(window, directory / "wall.png")
@@ -271,6 +272,15 @@ def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(STATIONS)
     window.stations.pick("glaze-dust")
     return lambda: bool(window.stations.is_up_to_date)
+
+
+def _settled_picture(window: DeskWindow) -> QPixmap:
+    """A picture of a window whose layouts have come to rest: two in a row are the same."""
+    before, picture = None, window.grab()
+    while before is None or before.toImage() != picture.toImage():
+        QApplication.processEvents()
+        before, picture = picture, window.grab()
+    return picture
 
 
 def _wait_for(is_ready: Callable[[], bool], what: str) -> None:

@@ -21,6 +21,9 @@ async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | 
     Cancelled in the midst it is given up again: else nobody would have it.
     """
 
+    if held is not None and held.was_asked_lately:
+        return held
+
     def take() -> HeldDuty | None:
         if held is not None:
             if held.is_still_held():

@@ -63,12 +63,19 @@ class HeldDuty:
     ) -> None:
         self._whole_store, self._forget = store, forget
         self._what, self._token = f"{duty.name.lower()} {slot or ''}".strip(), token
+        self._asked_s: float | None = time.monotonic()
         table = schema.duty
         self._is_this = (table.c.number == int(duty)) & (table.c.slot == slot)
         self.store = store.fenced(self._check)
 
+    @property
+    def was_asked_lately(self) -> bool:
+        """Whether the store has said a moment ago that it is ours, and not otherwise since. What is
+        written is looked at each time, so this may be a little late."""
+        return self._asked_s is not None and time.monotonic() - self._asked_s < HEARTBEAT_S
+
     def is_still_held(self) -> bool:
-        """Whether it still is.
+        """Whether it still is, by the store.
 
         Raises
         ------
@@ -98,7 +105,9 @@ class HeldDuty:
 
     def _is_ours(self, connection: Connection) -> bool:
         token = connection.execute(sa.select(schema.duty.c.token).where(self._is_this)).scalar()
-        return bool(token == self._token)
+        is_ours = bool(token == self._token)
+        self._asked_s = time.monotonic() if is_ours else None
+        return is_ours
 
 
 @dataclass(frozen=True, slots=True)
