@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import pytest
@@ -20,10 +22,12 @@ from rook_tally.store import (
     Series,
     Store,
     add_station,
+    append_history,
     append_sealed,
     damaged_pages,
     envelopes,
     history_of,
+    judging,
     load_site,
     overrule,
     overrulings,
@@ -81,6 +85,43 @@ def test_late_readings_change_the_verdict_too(store: Store, station: None) -> No
     values = [48.0, 47.0, 0.0, 48.0, 49.0]
     _send(store, "humidity", values, order=[0, 1, 3, 4, 2])
     assert _qualities(store)[2] is Quality.LONE_ZERO
+
+
+def test_what_lies_between_late_readings_and_new_ones_is_not_read(
+    store: Store, station: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A lone zero of weeks ago and one of now, made certain by one message."""
+    weeks = 20_000
+    _send(store, "co2", [620.0, 0.0, 0.0, 625.0], order=[0])
+    with store.write() as connection:
+        (series,) = load_site(connection).series
+        minutes = np.arange(1, weeks)
+        values = 620.0 + minutes % 5
+        values[[10, -1]] = 0.0
+        # What stood right after the first zero comes late.
+        there = minutes != 12
+        times_us = NOON_US + minutes[there] * MINUTE_US
+        append_history(connection, series.id, readings_from(times_us, values[there]))
+    most_read = 0
+    readings_of = judging._readings
+
+    def counted(rows: Sequence[Sequence[Any]]) -> Readings:
+        nonlocal most_read
+        most_read = max(most_read, len(rows))
+        return readings_of(rows)
+
+    monkeypatch.setattr(judging, "_readings", counted)
+    body = [
+        {"time": (NOON_US + at * MINUTE_US) / 1e6, "co2": 622.0}
+        for at in (12, weeks, weeks + 1, weeks + 2)
+    ]
+    moment = NOON_US + (weeks + 2) * MINUTE_US
+    whole = Message("mqtt", "", json.dumps(body).encode(), moment, station="a")
+    receive(store, Directory(), Clocks(), [whole])
+    with store.read() as connection:
+        kept = read_range(connection, series.id, 0, 2**62)
+    assert kept.value[kept.quality == Quality.LONE_ZERO].tolist() == [0.0, 0.0]
+    assert 0 < most_read < 100
 
 
 def test_live_marks_are_those_of_a_look_back(store: Store, station: None) -> None:

@@ -453,12 +453,8 @@ def _write(
             one, written[one.id], outcome.newest_before.get(one.id)
         )
     ]
-    touched = {
-        one.id: (min(moments), max(moments))
-        for one in doubtful
-        if (moments := [reading.time_us for reading in written[one.id]])
-    }
-    marked = mark_what_became_certain(connection, doubtful, touched)
+    moments = {one.id: [reading.time_us for reading in written[one.id]] for one in doubtful}
+    marked = mark_what_became_certain(connection, doubtful, moments)
     for series_id, judged in marked.items():
         batch.tallies[series[series_id].station.id].suspect += judged.became_suspect
     told = directory.workings.work_out(

@@ -19,7 +19,7 @@ from sqlalchemy.engine import Connection, Engine
 from rook_tally.core.errors import StoreError, UnkeepableError
 
 _LOG_BYTES = 4_000_000
-_LONGEST_LOG_BYTES = 48_000_000
+_LONGEST_LOG_BYTES = 32_000_000
 _CUT_WITHIN_S = 0.0
 _FEW_FRAMES, _FRAME_BYTES = 256, 4120
 _FROZEN_MS = 20_000

@@ -55,13 +55,13 @@ class Judged:
 
 
 def mark_what_became_certain(
-    connection: Connection, series: Collection[Series], touched: Mapping[int, tuple[int, int]]
+    connection: Connection, series: Collection[Series], written: Mapping[int, Sequence[int]]
 ) -> dict[int, Judged]:
     """Screen around readings just written and mark earlier ones that now are known to be suspect.
 
     Parameters
     ----------
-    touched : first and last moment written, by series id
+    written : the moments written, by series id
 
     Returns
     -------
@@ -69,30 +69,52 @@ def mark_what_became_certain(
     """
     marked: dict[int, Judged] = {}
     for one in series:
-        if one.id not in touched or not _is_screened_later(one.quantity):
+        if not _is_screened_later(one.quantity):
             continue
-        near = _readings_around(connection, one, *touched[one.id])
         changed: list[Judged] = []
-        if _may_hold_a_fault(near, one.quantity):
-            changed += _mark(connection, one, near, _told_nearby(one, near, touched[one.id][0]))
-        if one.quantity.never_still:
-            # With fewer rows after the new ones than were asked for, these are the last there are.
-            reaches_end = np.count_nonzero(near.time_us > touched[one.id][1]) < SCREENED_TAIL
-            for still in _still_parts(near):
-                is_last = bool(reaches_end) and still.stop == len(near)
-                stretch = _stretch_to_judge(connection, one, near[still], is_last=is_last)
-                if stretch is not None:
-                    changed += _mark(connection, one, stretch, _told_of_stretch(one, stretch))
-                elif near.quality[still.start] == Quality.STUCK:
-                    part = near[still]
-                    changed += _mark(
-                        connection, one, part, np.full(len(part), Quality.STUCK, np.uint8)
-                    )
+        for first_us, last_us in _stretches(one, written.get(one.id, ())):
+            changed += _mark_around(connection, one, first_us, last_us)
         if changed:
             marked[one.id] = Judged(
                 sum(part.became_suspect for part in changed), min(part.first_us for part in changed)
             )
     return marked
+
+
+def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
+    """First and last moment of those that are near each other.
+
+    A month that came late beside today's readings: what lies between was not touched, and may be
+    millions of rows.
+    """
+    if not moments:
+        return []
+    ordered = np.unique(np.asarray(moments, np.int64))
+    apart = np.flatnonzero(np.diff(ordered) > _margin_us(series))
+    firsts, lasts = ordered[np.append(0, apart + 1)], ordered[np.append(apart, -1)]
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
+def _mark_around(
+    connection: Connection, series: Series, first_us: int, last_us: int
+) -> list[Judged]:
+    near = _readings_around(connection, series, first_us, last_us)
+    changed: list[Judged] = []
+    if _may_hold_a_fault(near, series.quantity):
+        changed += _mark(connection, series, near, _told_nearby(series, near, first_us))
+    if not series.quantity.never_still:
+        return changed
+    # With fewer rows after the new ones than were asked for, these are the last there are.
+    reaches_end = np.count_nonzero(near.time_us > last_us) < SCREENED_TAIL
+    for still in _still_parts(near):
+        is_last = bool(reaches_end) and still.stop == len(near)
+        stretch = _stretch_to_judge(connection, series, near[still], is_last=is_last)
+        if stretch is not None:
+            changed += _mark(connection, series, stretch, _told_of_stretch(series, stretch))
+        elif near.quality[still.start] == Quality.STUCK:
+            part = near[still]
+            changed += _mark(connection, series, part, np.full(len(part), Quality.STUCK, np.uint8))
+    return changed
 
 
 def _mark(
@@ -216,12 +238,17 @@ def _readings_around(
     """Readings of a window with `SCREENED_TAIL` before and after it; what came late for a sealed
     day is judged among what is sealed."""
     series_id = series.id
-    margin_us = microseconds(_TAIL_CADENCES * series.station.cadence_s)
+    margin_us = _margin_us(series)
     ((sealed_us,),) = fetched(connection, _NEWEST_SEALED, (series_id,))
     if sealed_us is not None and first_us - margin_us < sealed_us + PAGE_US:
         return read_raw_range(connection, series_id, first_us - margin_us, last_us + margin_us)
     bounds = (series_id, first_us, series_id, first_us, last_us, series_id, last_us)
     return _readings(sorted(fetched(connection, _AROUND, bounds)))
+
+
+def _margin_us(series: Series) -> int:
+    """How far from a reading those lie that it may make certain."""
+    return microseconds(_TAIL_CADENCES * series.station.cadence_s)
 
 
 def _readings(rows: Sequence[Sequence[Any]]) -> Readings:
