@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
-from rook_tally.core.kinds import KINDS
-from rook_tally.core.levels import Limits
-from rook_tally.core.readings import Quality
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import time_us_from_text
-from rook_tally.store import (
-    NewReading,
-    Series,
-    Store,
-    add_series,
-    add_station,
-    append_readings,
-    load_site,
-)
+from rook_tally.store.base import Store
+from rook_tally.store.readings import NewReading, append_readings
+from rook_tally.store.site import Series, add_series, add_station, load_site
 
 NOON_US = time_us_from_text("2026-11-23T12:00:00Z")
 MINUTE_US = 60_000_000
@@ -43,9 +37,13 @@ def begin_series(
         station = load_site(connection).station(key)
         assert station is not None
         return add_series(
-            connection, station, field=quantity, quantity=QUANTITIES[quantity],
-            unit=QUANTITIES[quantity].base.symbol, limits=limits,
-        )  # fmt: skip
+            connection,
+            station,
+            field=quantity,
+            quantity=QUANTITIES[quantity],
+            unit=QUANTITIES[quantity].base.symbol,
+            limits=limits,
+        )
 
 
 def append(store: Store, series: Series, *rows: tuple[int, float]) -> None:

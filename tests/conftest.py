@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from rook_tally.store import Store, open_store
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
 from tests.processes import CollectorProcess, wait_until
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"

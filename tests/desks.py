@@ -6,9 +6,9 @@ import time
 from types import TracebackType
 from typing import Self
 
-from rook_tally.desk.shell.feed import Feed, NewReadings, News, Picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Store
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import Feed, NewReadings, News, Picture
+from rook_tally.store.base import Store
 
 
 def now_us() -> int:

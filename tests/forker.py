@@ -17,11 +17,19 @@ from tests.started import Order
 
 # What commands and collectors load late. Nothing of Qt: a window is always a process of its own.
 _LOADED = (
-    "rook_tally.cli.collect", "rook_tally.cli.export", "rook_tally.cli.latest",
-    "rook_tally.cli.station", "rook_tally.cli.strays", "rook_tally.cli.watches",
-    "rook_tally.cli.workings", "rook_tally.cli.doors", "rook_tally.collector.run",
-    "rook_tally.intake.file_door", "rook_tally.cli.import_file", "rook_tally.store.upgrade",
-)  # fmt: skip
+    "rook_tally.cli.collect",
+    "rook_tally.cli.export",
+    "rook_tally.cli.latest",
+    "rook_tally.cli.station",
+    "rook_tally.cli.strays",
+    "rook_tally.cli.watches",
+    "rook_tally.cli.workings",
+    "rook_tally.cli.doors",
+    "rook_tally.collector.run",
+    "rook_tally.intake.files.csv_table",
+    "rook_tally.cli.import_file",
+    "rook_tally.store.maintenance.upgrade",
+)
 
 
 def _wanted(ours: socket.socket) -> list[str]:

@@ -50,9 +50,16 @@ class CollectorProcess:
         self.log = store.with_suffix(".log")
         with self.log.open("ab") as log:
             self.process = started.start(
-                "--store", self.address, "collect", "--http", http, "--broker", broker, *words,
+                "--store",
+                self.address,
+                "collect",
+                "--http",
+                http,
+                "--broker",
+                broker,
+                *words,
                 stderr=log.fileno(),
-            )  # fmt: skip
+            )
         assert self.process.stdout is not None
         line = self.process.stdout.readline()
         assert line, self.log.read_text()
@@ -111,8 +118,11 @@ class CollectorProcess:
         """Status, headers and JSON body of a request made by the real curl."""
         done = subprocess.run(
             ["curl", "-sS", "-i", "--max-time", "20", *words, f"{self.http}{path}"],
-            capture_output=True, text=True, timeout=30, check=False,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            timeout=30,
+            check=False,
+        )
         assert done.returncode == 0, done.stderr
         blocks = done.stdout.replace("\r\n", "\n").split("\n\n")
         while blocks[0].split()[1] == "100":
@@ -139,8 +149,19 @@ class CollectorProcess:
         """Publish with the real mosquitto_pub; returns once the broker has acknowledged."""
         subprocess.run(
             [
-                "mosquitto_pub", "-h", "127.0.0.1", "-p", self.mqtt_port, "-q", "1",
-                "-t", f"rook/{station}/readings", "-m", body, *words,
+                "mosquitto_pub",
+                "-h",
+                "127.0.0.1",
+                "-p",
+                self.mqtt_port,
+                "-q",
+                "1",
+                "-t",
+                f"rook/{station}/readings",
+                "-m",
+                body,
+                *words,
             ],
-            check=True, timeout=20,
-        )  # fmt: skip
+            check=True,
+            timeout=20,
+        )

@@ -99,9 +99,11 @@ class _Forker:
     def _begun(self) -> socket.socket:
         ours, theirs = socket.socketpair()
         process = subprocess.Popen(
-            [sys.executable, "-m", "tests.forker", str(theirs.fileno())], cwd=_ROOT,
-            pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            [sys.executable, "-m", "tests.forker", str(theirs.fileno())],
+            cwd=_ROOT,
+            pass_fds=[theirs.fileno()],
+            stdin=subprocess.DEVNULL,
+        )
         theirs.close()
 
         def end() -> None:

@@ -5,18 +5,18 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from rook_tally.core.kinds import KINDS, Field
-from rook_tally.core.levels import Four
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.kinds import KINDS, Field
+from rook_tally.core.quantities.levels import Four
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml
 from rook_tally.core.wall.tiling import COLUMNS, MOST_PANES, ROWS
-from rook_tally.core.workings import forms
+from rook_tally.core.workings import function_catalogue as forms
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.intake import bounds
-from rook_tally.store import StrayBounds
-from rook_tally.store.strays import MOST_WRONG_KEYS
-from rook_tally.store.tape import KEPT_LINES
+from rook_tally.store.site import StrayBounds
+from rook_tally.store.site.message_log import KEPT_LINES
+from rook_tally.store.site.unassigned_messages import MOST_WRONG_KEYS
 
 ROOT = Path(__file__).parent.parent
 
@@ -91,16 +91,22 @@ def test_the_bounds_stand_on_the_page_of_the_wire() -> None:
     page = (ROOT / "docs" / "wire.md").read_text()
     table = page.split("## What is taken at most")[1].split("## ")[0]
     for bound in (
-        f"{bounds.LARGEST_MESSAGE // 1024} KiB", f"{bounds.DEEPEST} levels",
-        f"| {bounds.MOST_VALUES} |", f"| {bounds.MOST_COLUMNS} |",
-        f"{bounds.LONGEST_NAME} characters", f"{bounds.LONGEST_UNIT} characters",
-        f"{bounds.LONGEST_LINE // 1024} KiB", f"| {bounds.MOST_TOLD}, then",
-        f"| {bounds.MOST_CLAIMED} |", f"| {bounds.MOST_CONNECTIONS}, each",
+        f"{bounds.LARGEST_MESSAGE // 1024} KiB",
+        f"{bounds.DEEPEST} levels",
+        f"| {bounds.MOST_VALUES} |",
+        f"| {bounds.MOST_COLUMNS} |",
+        f"{bounds.LONGEST_NAME} characters",
+        f"{bounds.LONGEST_UNIT} characters",
+        f"{bounds.LONGEST_LINE // 1024} KiB",
+        f"| {bounds.MOST_TOLD}, then",
+        f"| {bounds.MOST_CLAIMED} |",
+        f"| {bounds.MOST_CONNECTIONS}, each",
         f"{bounds.BODY_WITHIN_S:g} s",
         f"| {bounds.MOST_WAITING}, or {bounds.MOST_WAITING_BYTES // 2**20} MB",
         f"{StrayBounds().most_bytes // 10**6} MB and {StrayBounds().most_days:g} days",
-        f"{MOST_WRONG_KEYS} with a wrong access key", f"{KEPT_LINES} messages",
-    ):  # fmt: skip
+        f"{MOST_WRONG_KEYS} with a wrong access key",
+        f"{KEPT_LINES} messages",
+    ):
         assert bound in table, bound
 
 

@@ -4,22 +4,16 @@ from __future__ import annotations
 
 import json
 
-from rook_tally.core.kinds import PLAIN
-from rook_tally.core.readings import Quality
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.intake.clocks import Clocks
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.readings import Quality
 from rook_tally.intake.message import Answer, Form, Message
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import (
-    Series,
-    Store,
-    add_series,
-    add_station,
-    load_site,
-    read_raw_range,
-    seal_all,
-)
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.base import Store
+from rook_tally.store.readings import read_raw_range, seal_all
+from rook_tally.store.site import Series, add_series, add_station, load_site
 
 ALWAYS_US = 1 << 60
 
@@ -43,16 +37,20 @@ class WayIn:
             found = load_site(connection).station(station)
             assert found is not None
             return add_series(
-                connection, found, field=quantity, quantity=QUANTITIES[quantity],
+                connection,
+                found,
+                field=quantity,
+                quantity=QUANTITIES[quantity],
                 unit=unit or QUANTITIES[quantity].base.symbol,
-            )  # fmt: skip
+            )
 
     def series(self, quantity: str, station: str = "kiln") -> Series:
         with self.store.read() as connection:
             return next(
-                one for one in load_site(connection).series
+                one
+                for one in load_site(connection).series
                 if (one.station.key, one.quantity.slug) == (station, quantity)
-            )  # fmt: skip
+            )
 
     def send(
         self, body: object, at_us: int, *, station: str = "kiln", form: Form | None = None
@@ -67,9 +65,8 @@ class WayIn:
         return answer
 
     def told(
-        self, time_us: int, arrived_us: int | None = None, station: str = "kiln", /,
-        **values: float,
-    ) -> Answer:  # fmt: skip
+        self, time_us: int, arrived_us: int | None = None, station: str = "kiln", /, **values: float
+    ) -> Answer:
         """Values of a moment, arriving then unless told otherwise."""
         at_us = time_us if arrived_us is None else arrived_us
         return self.send({**values, "time": time_us / 1e6}, at_us, station=station)

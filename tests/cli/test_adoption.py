@@ -36,8 +36,10 @@ def test_a_stray_sender_becomes_a_station_and_its_messages_readings(
     (told,) = json.loads(_run(collector, "strays", "--json"))
     assert (told["station"], told["messages"], told["is_station"]) == ("shed", 4, False)
     assert [(one["field"], one["quantity"], one["unit"]) for one in told["fields"]] == [
-        ("temp_f", "temperature", "°F"), ("rh", "humidity", "%"), ("zorp", None, ""),
-    ]  # fmt: skip
+        ("temp_f", "temperature", "°F"),
+        ("rh", "humidity", "%"),
+        ("zorp", None, ""),
+    ]
     text = _run(collector, "strays")
     assert "no station shed has been adopted" in text
     assert "zorp: unknown; say what it is with --map" in text

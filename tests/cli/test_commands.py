@@ -10,9 +10,10 @@ from pathlib import Path
 import pytest
 
 from rook_tally import __version__
-from rook_tally.cli.bench import at_least, figure_of
-from rook_tally.core.readings import Quality
-from rook_tally.store import NewReading, Store, append_readings, open_store
+from rook_tally.core.series.readings import Quality
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import NewReading, append_readings
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.processes import rook_tally
 
@@ -26,8 +27,10 @@ def _with(store: Store, *words: str) -> str:
 def test_version_and_help() -> None:
     assert rook_tally("--version").stdout == f"rook-tally {__version__}\n"
     shown = rook_tally("--help").stdout
-    for command in ("desk", "collect", "demo", "station", "latest", "export", "shots", "bench"):
+    for command in ("desk", "collect", "demo", "station", "latest", "export"):
         assert command in shown
+    for tool in ("bench", "shots"):
+        assert tool not in shown
     assert rook_tally().returncode == 2
 
 
@@ -39,9 +42,16 @@ def test_the_usual_store_is_in_the_data_folder(tmp_path: Path) -> None:
 
 def test_station_add_prints_the_key_alone_on_the_last_line(store: Store) -> None:
     done = rook_tally(
-        "station", "add", "kiln-1", "--place", "Kiln room", "--kind", "kiln-probe",
-        "--store", store.url,
-    )  # fmt: skip
+        "station",
+        "add",
+        "kiln-1",
+        "--place",
+        "Kiln room",
+        "--kind",
+        "kiln-probe",
+        "--store",
+        store.url,
+    )
     assert done.returncode == 0
     (key,) = done.stdout.splitlines()
     assert len(key) >= 32
@@ -58,7 +68,6 @@ def test_station_add_prints_the_key_alone_on_the_last_line(store: Store) -> None
         (("export", "--quantity", "tempo"), "no quantity 'tempo'; did you mean temperature"),
         (("export", "--from", "teatime"), "--from: 'teatime' is not a time such as 2026-"),
         (("export", "--format", "parchment"), "no format 'parchment'"),
-        (("bench", "patience"), "no bench 'patience'; there are live, start, append"),
         (("fly",), "No such command 'fly'"),
     ],
 )
@@ -101,9 +110,19 @@ def test_latest_is_one_json_list_or_a_table(store: Store) -> None:
     append(store, series, (NOON_US, 1033.0))
     (row,) = json.loads(_with(store, "latest", "--json"))
     assert list(row) == [
-        "place", "station", "field", "quantity", "value", "unit", "time", "quality", "level",
-        "age_s", "counts", "clock_ahead_s",
-    ]  # fmt: skip
+        "place",
+        "station",
+        "field",
+        "quantity",
+        "value",
+        "unit",
+        "time",
+        "quality",
+        "level",
+        "age_s",
+        "counts",
+        "clock_ahead_s",
+    ]
     assert "1\u2009033  ppm" in _with(store, "latest")
 
 
@@ -121,13 +140,37 @@ def test_export_is_ordered_and_exact(store: Store) -> None:
         append_readings(connection, [NewReading(second.id, NOON_US, 101.0, Quality.UNBELIEVABLE)])
     assert _export(store) == [
         ["time", "place", "station", "field", "quantity", "value", "unit", "quality"],
-        ["2026-11-23T12:00:00.000000Z", 'The "old", room', "wall", "humidity", "humidity",
-         "101.0", "%", "suspect: outside the believable range"],
-        ["2026-11-23T12:00:00.000001Z", 'The "old", room', "wall", "temperature", "temperature",
-         "0.30000000000000004", "°C", "good"],
-        ["2026-11-26T12:00:00.000000Z", 'The "old", room', "wall", "temperature", "temperature",
-         "-5.0", "°C", "good"],
-    ]  # fmt: skip
+        [
+            "2026-11-23T12:00:00.000000Z",
+            'The "old", room',
+            "wall",
+            "humidity",
+            "humidity",
+            "101.0",
+            "%",
+            "suspect: outside the believable range",
+        ],
+        [
+            "2026-11-23T12:00:00.000001Z",
+            'The "old", room',
+            "wall",
+            "temperature",
+            "temperature",
+            "0.30000000000000004",
+            "°C",
+            "good",
+        ],
+        [
+            "2026-11-26T12:00:00.000000Z",
+            'The "old", room',
+            "wall",
+            "temperature",
+            "temperature",
+            "-5.0",
+            "°C",
+            "good",
+        ],
+    ]
 
 
 def test_export_lines_end_as_rfc_4180_says(store: Store) -> None:
@@ -136,8 +179,9 @@ def test_export_lines_end_as_rfc_4180_says(store: Store) -> None:
 
     raw = subprocess.run(
         [sys.executable, "-m", "rook_tally", "--store", store.url, "export"],
-        capture_output=True, check=True,
-    ).stdout  # fmt: skip
+        capture_output=True,
+        check=True,
+    ).stdout
     assert raw == b"time,place,station,field,quantity,value,unit,quality\r\n"
 
 
@@ -146,14 +190,13 @@ def test_export_lines_end_as_rfc_4180_says(store: Store) -> None:
     [
         (("--from", "2026-11-23T12:01:00Z"), ["1.0", "2.0", "50.0"]),
         (("--to", "2026-11-23T12:01:00Z"), ["0.0"]),
-        (("--from", "2026-11-23T12:01:00Z", "--to", "2026-11-23T13:02:00+01:00"),
-         ["1.0", "50.0"]),
+        (("--from", "2026-11-23T12:01:00Z", "--to", "2026-11-23T13:02:00+01:00"), ["1.0", "50.0"]),
         (("--quantity", "humidity"), ["50.0"]),
         (("--station", "other"), ["50.0"]),
         (("--station", "wall", "--quantity", "humidity"), []),
         (("--from", "2030-01-01"), []),
     ],
-)  # fmt: skip
+)
 def test_export_of_a_part(store: Store, words: tuple[str, ...], values: list[str]) -> None:
     first = begin_series(store)
     append(store, first, *((NOON_US + at * MINUTE_US, float(at)) for at in range(3)))
@@ -170,14 +213,6 @@ def test_export_to_a_file_is_whole_or_not_there(store: Store, tmp_path: Path) ->
     done = rook_tally("--store", store.url, "export", "-o", "/dev/null/x.csv")
     assert done.returncode == 1
     assert "/dev/null/x.csv cannot be written" in done.stderr
-
-
-def test_bench_figures_are_judged_by_their_ratio() -> None:
-    good = figure_of("start", ours=960, limit=650, bar=1.6)
-    assert (good.ratio, good.holds) == (1.4769, True)
-    assert not figure_of("start", ours=1200, limit=650, bar=1.6).holds
-    assert at_least("append", ours=70, limit=100, bar=0.6).holds
-    assert not at_least("append", ours=50, limit=100, bar=0.6).holds
 
 
 def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> None:
@@ -198,7 +233,7 @@ def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> 
 def test_the_demo_never_touches_somebodys_site(tmp_path: Path) -> None:
     store = open_store(tmp_path / "mine.db")
     begin_series(store)
-    from rook_tally.store import set_site
+    from rook_tally.store.site import set_site
 
     with store.write() as connection:
         set_site(connection, name="My house", zone="UTC")

@@ -11,11 +11,12 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QLocale
 
-from rook_tally.cli.desk_wishes import speak_as_the_person_does
-from rook_tally.cli.only_window import OnlyWindow
-from rook_tally.core.numerals import figure, write_with
+from rook_tally.cli.desktop_integration import speak_as_the_person_does
+from rook_tally.cli.single_instance import OnlyWindow
+from rook_tally.core.quantities.number_format import figure, write_with
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.store import Store, keep_sheet
+from rook_tally.store.base import Store
+from rook_tally.store.site import keep_sheet
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 from tests.wall.studio import pane, sheet_of
 
@@ -48,9 +49,11 @@ def test_a_wall_without_sheets_ends_when_it_is_told_to(
     with CollectorProcess(store_path, broker="off"):
         words = ["--store", str(store_path), "wall", "--full-screen"]
         with subprocess.Popen(
-            [sys.executable, "-m", "rook_tally", *words], env=environment, text=True,
+            [sys.executable, "-m", "rook_tally", *words],
+            env=environment,
+            text=True,
             stdout=subprocess.PIPE,
-        ) as wall:  # fmt: skip
+        ) as wall:
             assert wall.stdout is not None
             assert "no sheet hangs here yet" in wall.stdout.readline()
             wait_until((tmp_path / "rook-tally" / "desk.log").exists)
@@ -66,9 +69,11 @@ def test_a_second_start_brings_the_first_forward_and_ends(
     environment = os.environ | home | {"QT_QPA_PLATFORM": "offscreen"}
     words = ["--store", str(store_path), "desk", "--no-collect"]
     with subprocess.Popen(
-        [sys.executable, "-m", "rook_tally", *words], env=environment, stderr=subprocess.PIPE,
+        [sys.executable, "-m", "rook_tally", *words],
+        env=environment,
+        stderr=subprocess.PIPE,
         text=True,
-    ) as first:  # fmt: skip
+    ) as first:
         log = tmp_path / "state" / "rook-tally" / "desk.log"
         wait_until(log.exists)
         second = rook_tally(*words, env={**home, "QT_QPA_PLATFORM": "offscreen"})
@@ -100,18 +105,21 @@ def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(
     with store.write() as connection:
         keep_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
     environment = os.environ | {
-        "XDG_STATE_HOME": str(tmp_path / "state"), "XDG_CONFIG_HOME": str(tmp_path / "config"),
+        "XDG_STATE_HOME": str(tmp_path / "state"),
+        "XDG_CONFIG_HOME": str(tmp_path / "config"),
         "QT_QPA_PLATFORM": "offscreen",
-    }  # fmt: skip
+    }
     words = ["--store", str(store_path), "wall", "--full-screen", "--sheet", "now"]
     with (
         CollectorProcess(store_path),
         OnlyWindow(store.id) as desk,
         subprocess.Popen(
-            [sys.executable, "-m", "rook_tally", *words], env=environment, stderr=subprocess.PIPE,
+            [sys.executable, "-m", "rook_tally", *words],
+            env=environment,
+            stderr=subprocess.PIPE,
             text=True,
         ) as wall,
-    ):  # fmt: skip
+    ):
         assert desk.is_first
         wait_until((tmp_path / "state" / "rook-tally" / "desk.log").exists)
         assert wall.poll() is None

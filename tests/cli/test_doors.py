@@ -10,7 +10,8 @@ from typing import Any
 import msgspec
 import pytest
 
-from rook_tally.store import (
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import (
     BluetoothSetting,
     DoorSettings,
     FolderSetting,
@@ -18,7 +19,6 @@ from rook_tally.store import (
     SerialSetting,
     TopicSetting,
     add_door,
-    open_store,
 )
 from tests.processes import rook_tally
 
@@ -40,13 +40,16 @@ def settings_for(folder: Path) -> list[DoorSettings]:
         PollSetting("http://10.0.0.7/now?a=1&b=2", "meter", 30.0, {"temp": "/env/0/t"}),
         PollSetting("http://10.0.0.8/", "lone", 5.0, alone="co2"),
         FolderSetting(
-            str(folder), "logger", {"Temp (in)": ("temperature", "°F"), "RH": ("humidity", "")},
-            "when", "Europe/London",
+            str(folder),
+            "logger",
+            {"Temp (in)": ("temperature", "°F"), "RH": ("humidity", "")},
+            "when",
+            "Europe/London",
         ),
         TopicSetting("plant/{place}/{station}/{field}"),
         BluetoothSetting("hci1"),
         BluetoothSetting(),
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize("at", range(7))

@@ -7,15 +7,9 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    Series,
-    Store,
-    damaged_pages,
-    load_site,
-    read_raw_range,
-    seal_all,
-    set_site,
-)
+from rook_tally.store.base import Store
+from rook_tally.store.readings import damaged_pages, read_raw_range, seal_all
+from rook_tally.store.site import Series, load_site, set_site
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.processes import rook_tally
 
@@ -78,8 +72,9 @@ def test_brought_in_and_taken_back_also_after_sealing(
     assert (code, "03 November 2026 (day-first) or 11 March 2026" in wrong) == (2, True)
     code, told, _ = _import(store, *words, "--dates", "day-first")
     assert (code, told.splitlines()[-1]) == (
-        0, "2 readings; take them back with rook-tally import --undo 1",
-    )  # fmt: skip
+        0,
+        "2 readings; take them back with rook-tally import --undo 1",
+    )
     assert _values(store) == [(0, 20.0), (1, 20.5), (3, 21.25), before[-1]]
     assert "2 readings  loft.csv" in _import(store, "--list")[1]
     seal_all(store, {series.id: series}, now_us=NOON_US)

@@ -8,7 +8,8 @@ import signal
 import pytest
 
 from rook_tally.cli.kept_collector import KeptCollector
-from rook_tally.store import Store, collectors
+from rook_tally.store.base import Store
+from rook_tally.store.site import collectors
 from tests.desks import now_us
 from tests.processes import wait_until
 

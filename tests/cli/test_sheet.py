@@ -23,9 +23,17 @@ def key(collector: CollectorProcess) -> str:
 def _sheet(collector: CollectorProcess, *words: str) -> str:
     mqtt = f"127.0.0.1:{collector.mqtt_port}"
     done = rook_tally(
-        "--store", collector.address, "station", "sheet", "box",
-        "--http", collector.ready["http"], "--mqtt", mqtt, *words,
-    )  # fmt: skip
+        "--store",
+        collector.address,
+        "station",
+        "sheet",
+        "box",
+        "--http",
+        collector.ready["http"],
+        "--mqtt",
+        mqtt,
+        *words,
+    )
     assert done.returncode == 0, done.stderr
     return done.stdout
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
-from rook_tally.store import Store, load_site
+from rook_tally.store.base import Store
+from rook_tally.store.site import load_site
 from tests.builders import append, begin_series
 from tests.processes import rook_tally
 
@@ -24,8 +25,11 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     )
     told = rook_tally("--store", store.url, "site", "--json").stdout
     assert json.loads(told) == {
-        "name": "Quay", "zone": "America/Los_Angeles", "keys": "by-door", "passwords": "desktop",
-    }  # fmt: skip
+        "name": "Quay",
+        "zone": "America/Los_Angeles",
+        "keys": "by-door",
+        "passwords": "desktop",
+    }
     with store.read() as connection:
         assert load_site(connection).name == "Quay"
     rows = rook_tally(

@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.store import Store, keep_sheet, page_devices, page_setting, sheets
+from rook_tally.store.base import Store
+from rook_tally.store.site import keep_sheet, page_devices, page_setting, sheets
 from rook_tally.wall.links import link_to, own_address
 from tests.processes import CollectorProcess, rook_tally, wait_until
 from tests.wall.studio import Studio, pane, sheet_of
@@ -58,9 +59,14 @@ def test_sheets_are_exported_altered_and_read_again(
 
 def test_an_unknown_sheet_is_said_before_anything_opens(studio: Studio, store_path: Path) -> None:
     done = rook_tally(
-        "--store", str(store_path), "wall", "--sheet", "moon", "--full-screen",
+        "--store",
+        str(store_path),
+        "wall",
+        "--sheet",
+        "moon",
+        "--full-screen",
         env={"QT_QPA_PLATFORM": "offscreen"},
-    )  # fmt: skip
+    )
     assert (done.returncode, "there is no sheet moon" in done.stderr) == (2, True)
 
 

@@ -9,12 +9,13 @@ from pathlib import Path
 
 import pytest
 
+from rook_tally.core.alarms.channels import Way, WaySort
+from rook_tally.core.alarms.definitions import Guard, Hours, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.files import watches_from_toml, watches_to_toml
 from rook_tally.core.errors import UsageError
-from rook_tally.core.levels import Level
-from rook_tally.core.watches.definitions import Guard, Hours, Run, Scope, Sort, Watch
-from rook_tally.core.watches.files import watches_from_toml, watches_to_toml
-from rook_tally.core.watches.ways import Way, WaySort
-from rook_tally.store import Store, open_store
+from rook_tally.core.quantities.levels import Level
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
 from tests.builders import append, begin_series
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -60,15 +61,30 @@ def throwing_room(store: Store) -> Store:
     series = begin_series(store, "co2")
     now_us = time.time_ns() // 1000
     values = [600.0] * 60 + [1400.0] * 30 + [600.0] * 30
-    append(store, series, *((now_us - (120 - at) * 60_000_000, value)
-                            for at, value in enumerate(values)))  # fmt: skip
+    append(
+        store,
+        series,
+        *((now_us - (120 - at) * 60_000_000, value) for at, value in enumerate(values)),
+    )
     return store
 
 
 def test_a_watch_is_added_listed_shown_and_rehearsed(throwing_room: Store) -> None:
     store = throwing_room
-    added = _said(store, "watch", "add", "Stuffy class", "co2", "throwing-room",
-                  "--above", "1000 ppm", "--clear", "800", "--for", "5 min")  # fmt: skip
+    added = _said(
+        store,
+        "watch",
+        "add",
+        "Stuffy class",
+        "co2",
+        "throwing-room",
+        "--above",
+        "1000 ppm",
+        "--clear",
+        "800",
+        "--for",
+        "5 min",
+    )
     assert added == "stuffy-class: watched from now on\n"
     assert "never rang       CO₂ over 1000 ppm at Throwing room" in _said(store, "watch", "list")
     shown = _said(store, "watch", "show", "stuffy-class")
@@ -112,7 +128,7 @@ def test_a_file_is_read_and_printed_again_without_secrets(
     file.write_text(told)
     _said(store, "watch", "read", str(file))
     with store.read() as connection:
-        from rook_tally.store import ways
+        from rook_tally.store.alarms import ways
 
         (way,) = [one for one in ways(connection) if one.name == "the workshop"]
     assert way.password == "clay"
@@ -123,13 +139,26 @@ def test_a_file_is_read_and_printed_again_without_secrets(
 
 def test_a_file_says_all_that_a_watch_can_say() -> None:
     watch = Watch(
-        slug="booth", name="Booth", sort=Sort.RISING, scope=Scope(quantity="pm25", group="indoors"),
-        limit=20, clear=5, unit="µg/m³", for_s=90, calm_s=120, window_s=600, level=Level.HIGH,
-        guards=(Guard(scope=Scope(quantity="presence"), settle_s=60),), remark_s=600,
-        hours=Hours(begin_min=450, end_min=1080, days=(0, 1)), tell=("this desktop",),
-        repeat_s=1200, escalate_s=3600, escalate_to=("a sound",),
+        slug="booth",
+        name="Booth",
+        sort=Sort.RISING,
+        scope=Scope(quantity="pm25", group="indoors"),
+        limit=20,
+        clear=5,
+        unit="µg/m³",
+        for_s=90,
+        calm_s=120,
+        window_s=600,
+        level=Level.HIGH,
+        guards=(Guard(scope=Scope(quantity="presence"), settle_s=60),),
+        remark_s=600,
+        hours=Hours(begin_min=450, end_min=1080, days=(0, 1)),
+        tell=("this desktop",),
+        repeat_s=1200,
+        escalate_s=3600,
+        escalate_to=("a sound",),
         run=Run(station="extractor", control="on", at_least_s=900, at_most_s=10_800),
-    )  # fmt: skip
+    )
     way = Way(name="hook", sort=WaySort.WEBHOOK, url="https://h/", digest_min=420)
     text = watches_to_toml([watch], [way])
     assert 'at_least = "15 min"' in text

@@ -6,7 +6,8 @@ import json
 import time
 from pathlib import Path
 
-from rook_tally.store import Store, open_store, stretches_to_work_out
+from rook_tally.store.base import Store, stretches_to_work_out
+from rook_tally.store.maintenance import open_store
 from tests.builders import append, begin_series
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -33,9 +34,13 @@ def test_a_running_collector_works_out_what_is_added_and_what_was_before(
             query="?station=kiln",
         )
     told = _with(
-        collector.address, "working", "add", "Dew point",
-        "dew_point(temperature@here, humidity@here)", "--each-place",
-    )  # fmt: skip
+        collector.address,
+        "working",
+        "add",
+        "Dew point",
+        "dew_point(temperature@here, humidity@here)",
+        "--each-place",
+    )
     assert told == "dew_point: worked out at Kiln room\n"
     # What came before, in the background.
     wait_until(lambda: "Kiln room" in _listed(collector.address)["dew_point"])
@@ -103,8 +108,13 @@ def test_a_killed_collector_goes_on_where_it_was(collector: CollectorProcess) ->
         body = {"time": now - 60 * back_s, "temperature": 20 + back_s / 10, "humidity": 50}
         collector.post(json.dumps(body), query="?station=kiln")
     collector.kill()
-    _with(collector.address, "working", "add", "Dew point",
-          "dew_point(temperature@kiln-room, humidity@kiln-room)")  # fmt: skip
+    _with(
+        collector.address,
+        "working",
+        "add",
+        "Dew point",
+        "dew_point(temperature@kiln-room, humidity@kiln-room)",
+    )
     store = open_store(collector.address)
     with store.read() as connection:
         assert len(stretches_to_work_out(connection)) == 1

@@ -8,10 +8,12 @@ from pathlib import Path
 import pytest
 
 from rook_tally.collector.backups import back_up_if_due
+from rook_tally.core.alarms.journal import JournalSort
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_datetime
-from rook_tally.core.watches.journal import JournalSort
-from rook_tally.store import Store, journal, open_store
-from rook_tally.store.backup_schedule import (
+from rook_tally.store.alarms import journal
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.backup_schedule import (
     BackupSchedule,
     last_backup,
     set_backup_schedule,

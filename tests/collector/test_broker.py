@@ -15,13 +15,15 @@ import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
 
-from rook_tally.intake import broker as broker_module
 from rook_tally.intake.addresses import Endpoint
 from rook_tally.intake.bounds import LARGEST_MESSAGE
-from rook_tally.intake.broker import PrivateBroker
-from rook_tally.store import collectors, load_site, newest_tape, open_store, read_raw_range
+from rook_tally.intake.doors import broker as broker_module
+from rook_tally.intake.doors.broker import PrivateBroker
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import read_raw_range
+from rook_tally.store.site import collectors, load_site, newest_tape
 from tests.collector.test_controls import heard_at, publish
-from tests.collector.test_mqtt import free_port, mosquitto
+from tests.collector.test_mqtt_link import free_port, mosquitto
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
@@ -35,10 +37,25 @@ def guarded(store_path: Path) -> object:
 def published(collector: CollectorProcess, topic: str, body: str, *words: str) -> bool:
     """Whether the real mosquitto_pub was let in; MQTT 5 also tells of a topic it may not use."""
     done = subprocess.run(
-        ["mosquitto_pub", "-V", "5", "-p", collector.mqtt_port, "-q", "1", "-t", topic, "-m", body,
-         *words],
-        capture_output=True, text=True, timeout=30, check=False,
-    )  # fmt: skip
+        [
+            "mosquitto_pub",
+            "-V",
+            "5",
+            "-p",
+            collector.mqtt_port,
+            "-q",
+            "1",
+            "-t",
+            topic,
+            "-m",
+            body,
+            *words,
+        ],
+        capture_output=True,
+        text=True,
+        timeout=30,
+        check=False,
+    )
     return done.returncode == 0 and "authori" not in (done.stdout + done.stderr).lower()
 
 
@@ -106,8 +123,10 @@ def test_a_will_makes_a_station_silent_at_once_and_its_next_word_heard(
     collector.add_station("shelf", kind="climate")
     station = subprocess.Popen(
         [sys.executable, "-c", WILLING, collector.mqtt_port],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     assert station.stdout is not None
     assert station.stdin is not None
     assert station.stdout.readline() == "up\n"
@@ -148,19 +167,37 @@ def test_other_peoples_topics_by_a_pattern(collector: CollectorProcess) -> None:
     assert done.returncode == 0, done.stderr
     row = collector.latest()[0]
     assert (row["place"], row["station"], row["quantity"], row["value"]) == (
-        "glass-house", "bed-3", "substrate_moisture", 41.5,
-    )  # fmt: skip
+        "glass-house",
+        "bed-3",
+        "substrate_moisture",
+        41.5,
+    )
     publish(collector, "plant/glass-house/bed-3/moisture", "42")
     wait_until(lambda: collector.latest()[0]["value"] == 42.0)
 
 
 def test_a_pattern_is_tried_on_what_arrives(collector: CollectorProcess) -> None:
     trying = subprocess.Popen(
-        [sys.executable, "-m", "rook_tally", "--store", collector.address, "door", "add", "topics",
-         "plant/{station}/{field}", "--try", "--for", "6",
-         "--broker", f"mqtt://127.0.0.1:{collector.mqtt_port}"],
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "rook_tally",
+            "--store",
+            collector.address,
+            "door",
+            "add",
+            "topics",
+            "plant/{station}/{field}",
+            "--try",
+            "--for",
+            "6",
+            "--broker",
+            f"mqtt://127.0.0.1:{collector.mqtt_port}",
+        ],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     said: list[str] = []
     assert trying.stdout is not None
     while not any("soil = 41.5" in line for line in said):
@@ -183,16 +220,52 @@ def certificates(folder: Path) -> None:
         subprocess.run(["openssl", *words], cwd=folder, check=True, capture_output=True)
 
     folder.mkdir()
-    openssl("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-subj", "/CN=Fennel Wharf",
-            "-keyout", "ca.key", "-out", "ca.pem", "-days", "2")  # fmt: skip
+    openssl(
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-subj",
+        "/CN=Fennel Wharf",
+        "-keyout",
+        "ca.key",
+        "-out",
+        "ca.pem",
+        "-days",
+        "2",
+    )
     (folder / "names").write_text("subjectAltName=IP:127.0.0.1,DNS:localhost\n")
     for name in ("broker", "client"):
-        openssl("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout",
-                f"{name}.key", "-out", f"{name}.csr")  # fmt: skip
         openssl(
-            "x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key",
-            "-CAcreateserial", "-days", "2", "-extfile", "names", "-out", f"{name}.pem",
-        )  # fmt: skip
+            "req",
+            "-newkey",
+            "rsa:2048",
+            "-nodes",
+            "-subj",
+            f"/CN={name}",
+            "-keyout",
+            f"{name}.key",
+            "-out",
+            f"{name}.csr",
+        )
+        openssl(
+            "x509",
+            "-req",
+            "-in",
+            f"{name}.csr",
+            "-CA",
+            "ca.pem",
+            "-CAkey",
+            "ca.key",
+            "-CAcreateserial",
+            "-days",
+            "2",
+            "-extfile",
+            "names",
+            "-out",
+            f"{name}.pem",
+        )
 
 
 def test_a_broker_that_asks_for_certificates(store_path: Path, tmp_path: Path) -> None:
@@ -213,11 +286,29 @@ def test_a_broker_that_asks_for_certificates(store_path: Path, tmp_path: Path) -
         with CollectorProcess(store_path, broker=url, words=files) as collector:
             collector.add_station("shelf", kind="climate")
             subprocess.run(
-                ["mosquitto_pub", "-h", "127.0.0.1", "-p", str(port), "--cafile", "ca.pem",
-                 "--cert", "client.pem", "--key", "client.key", "-q", "1",
-                 "-t", "rook/shelf/readings", "-m", '{"temp": 20.5}'],
-                cwd=keys, check=True, timeout=30,
-            )  # fmt: skip
+                [
+                    "mosquitto_pub",
+                    "-h",
+                    "127.0.0.1",
+                    "-p",
+                    str(port),
+                    "--cafile",
+                    "ca.pem",
+                    "--cert",
+                    "client.pem",
+                    "--key",
+                    "client.key",
+                    "-q",
+                    "1",
+                    "-t",
+                    "rook/shelf/readings",
+                    "-m",
+                    '{"temp": 20.5}',
+                ],
+                cwd=keys,
+                check=True,
+                timeout=30,
+            )
             wait_until(lambda: [row["value"] for row in collector.latest()] == [20.5])
 
 

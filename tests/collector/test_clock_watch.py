@@ -5,13 +5,15 @@ from __future__ import annotations
 import pytest
 
 from rook_tally.collector.clock_watch import ClockWatch
+from rook_tally.core.alarms.journal import JournalSort
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
-from rook_tally.core.watches.journal import JournalSort
 from rook_tally.intake.message import Message
-from rook_tally.intake.reception import receive
-from rook_tally.store import Store, journal, last_heard, newest_strays
-from rook_tally.store.clock_trust import BUILT_US, may_remove
-from rook_tally.store.readings_ahead import readings_ahead, set_aside_ahead
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.store.alarms import journal
+from rook_tally.store.alarms.clock_trust import BUILT_US, may_remove
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance.future_readings import readings_ahead, set_aside_ahead
+from rook_tally.store.site import last_heard, newest_strays
 from tests.builders import MINUTE_US, NOON_US, append
 from tests.ways_in import WayIn
 
@@ -28,9 +30,11 @@ class Clocks:
 
     def watch(self, store: Store, *, synchronised: bool = False) -> ClockWatch:
         return ClockWatch(
-            store, wall=lambda: self.wall_us, running=lambda: self.run_us,
+            store,
+            wall=lambda: self.wall_us,
+            running=lambda: self.run_us,
             synchronised=lambda: synchronised,
-        )  # fmt: skip
+        )
 
 
 def _journalled(store: Store) -> list[str]:

@@ -15,16 +15,10 @@ import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion
 
-from rook_tally.core.kinds import KINDS
+from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    RequestSort,
-    RequestState,
-    add_station,
-    ask,
-    newest_requests,
-    open_store,
-)
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import RequestSort, RequestState, add_station, ask, newest_requests
 from tests.desks import now_us
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
@@ -53,8 +47,9 @@ def heard_at(collector: CollectorProcess, topic: str) -> Iterator[list[str]]:
 def publish(collector: CollectorProcess, topic: str, body: str, *words: str) -> None:
     subprocess.run(
         ["mosquitto_pub", "-p", collector.mqtt_port, "-q", "1", "-t", topic, "-m", body, *words],
-        check=True, timeout=30,
-    )  # fmt: skip
+        check=True,
+        timeout=30,
+    )
 
 
 def control(collector: CollectorProcess, *words: str) -> subprocess.CompletedProcess[str]:
@@ -143,9 +138,16 @@ def test_what_cannot_be_asked(
     shared_collector: CollectorProcess, words: tuple[str, ...], why: str
 ) -> None:
     rook_tally(
-        "--store", shared_collector.address, "station", "add", "extractor", "--place", "Booth",
-        "--kind", "switch",
-    )  # fmt: skip
+        "--store",
+        shared_collector.address,
+        "station",
+        "add",
+        "extractor",
+        "--place",
+        "Booth",
+        "--kind",
+        "switch",
+    )
     done = control(shared_collector, *words)
     assert done.returncode == 2
     assert why in done.stderr
@@ -171,10 +173,7 @@ def test_a_switch_pressed_while_nobody_could_carry_it_out_does_nothing_a_day_lat
     day_ago_us = now_us() - DAY_US
     with contextlib.closing(open_store(store_path)) as store, store.write() as connection:
         add_station(connection, "extractor", place="Booth", kind=KINDS["switch"])
-        ask(
-            connection, RequestSort.CONTROL, "extractor", "on", "on", who="Wren",
-            now_us=day_ago_us,
-        )  # fmt: skip
+        ask(connection, RequestSort.CONTROL, "extractor", "on", "on", who="Wren", now_us=day_ago_us)
     with CollectorProcess(store_path) as collector:
         with heard_at(collector, "rook/extractor/controls/+/set") as heard:
             wait_until(lambda: state_of(collector, "extractor") is RequestState.UNCONFIRMED)

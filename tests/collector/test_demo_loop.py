@@ -12,20 +12,14 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.cli.demo_site import make_demo_site
-from rook_tally.core.watches.definitions import Run
-from rook_tally.core.watches.journal import JournalSort
+from rook_tally.core.alarms.definitions import Run
+from rook_tally.core.alarms.journal import JournalSort
 from rook_tally.demo.watches import WATCHES
-from rook_tally.store import (
-    Store,
-    journal,
-    keep_watch,
-    latest,
-    load_site,
-    newest_requests,
-    open_store,
-    purpose_of,
-    standing,
-)
+from rook_tally.store.alarms import journal, keep_watch, purpose_of, standing
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import load_site, newest_requests
 from tests.processes import CollectorProcess, wait_until
 
 _PACE = "20"
@@ -45,11 +39,18 @@ def pottery(store_path: Path) -> Iterator[Store]:
     with CollectorProcess(store_path) as collector:
         stations = subprocess.Popen(
             [
-                sys.executable, "-m", "rook_tally.demo.live", "--http", collector.ready["http"],
-                "--mqtt", str(collector.ready["mqtt"]), "--pace", _PACE,
+                sys.executable,
+                "-m",
+                "rook_tally.demo.live",
+                "--http",
+                collector.ready["http"],
+                "--mqtt",
+                str(collector.ready["mqtt"]),
+                "--pace",
+                _PACE,
             ],
             stdout=subprocess.DEVNULL,
-        )  # fmt: skip
+        )
         yield store
         stations.terminate()
         assert stations.wait(30) == 0
@@ -75,9 +76,11 @@ def test_dust_runs_the_extractor_which_clears_the_dust(pottery: Store) -> None:
     assert value("glaze-dust", "pm25") < 18
     told = happened()
     for before, after in (
-        (JournalSort.RANG, JournalSort.ASKED), (JournalSort.ASKED, JournalSort.CONFIRMED),
-        (JournalSort.CONFIRMED, JournalSort.CLEARED), (JournalSort.CLEARED, JournalSort.STOPPED),
-    ):  # fmt: skip
+        (JournalSort.RANG, JournalSort.ASKED),
+        (JournalSort.ASKED, JournalSort.CONFIRMED),
+        (JournalSort.CONFIRMED, JournalSort.CLEARED),
+        (JournalSort.CLEARED, JournalSort.STOPPED),
+    ):
         assert told.index(before) < told.index(after)
     with pottery.read() as connection:
         asked = newest_requests(connection, "glaze-extractor")

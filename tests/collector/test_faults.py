@@ -14,15 +14,10 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    damaged_pages,
-    load_site,
-    open_store,
-    read_raw_range,
-    schema,
-    seal_all,
-    stretches_due,
-)
+from rook_tally.store.base import schema
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import damaged_pages, read_raw_range, seal_all, stretches_due
+from rook_tally.store.site import load_site
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desks import Desk
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -92,8 +87,9 @@ def test_killed_again_and_again_while_senders_keep_sending(store_path: Path) -> 
     )
     with subprocess.Popen(
         ["mosquitto_pub", "-h", "127.0.0.1", "-p", port, "-q", "1", "-l", "-t", "rook/a/readings"],
-        stdin=subprocess.PIPE, text=True,
-    ) as publishing:  # fmt: skip
+        stdin=subprocess.PIPE,
+        text=True,
+    ) as publishing:
         assert publishing.stdin is not None
         part = len(lines) // _KILLS
         for kill in range(_KILLS):

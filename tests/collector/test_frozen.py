@@ -6,7 +6,7 @@ import os
 import signal
 from pathlib import Path
 
-from rook_tally.store.duties import SILENT_S
+from rook_tally.store.site.leases import SILENT_S
 from tests.processes import CollectorProcess, wait_until
 
 

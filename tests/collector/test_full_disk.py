@@ -13,9 +13,10 @@ from pathlib import Path
 
 import pytest
 
+from rook_tally.core.alarms.journal import JournalSort
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.watches.journal import JournalSort
-from rook_tally.store import journal, open_store
+from rook_tally.store.alarms import journal
+from rook_tally.store.maintenance import open_store
 from tests.builders import NOON_US
 from tests.desks import Desk
 from tests.processes import CollectorProcess, rook_tally, wait_until

@@ -10,7 +10,8 @@ import cbor2
 import pytest
 
 from rook_tally.core.timestamps import time_us_from_text
-from rook_tally.store import newest_strays, open_store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import newest_strays
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 SENML = ("-H", "Content-Type: application/senml+json")
@@ -21,13 +22,17 @@ def test_a_reading_posted_by_hand_is_in_latest_at_once(collector: CollectorProce
     key = collector.add_station("kiln-1", kind="kiln-probe")
     status, answer = collector.post('{"temp": 34.5}', "-H", f"Authorization: Bearer {key}")
     assert (status, answer) == (
-        200, {"kept": 1, "duplicate": 0, "suspect": 0, "stray": 0, "refused": []},
-    )  # fmt: skip
+        200,
+        {"kept": 1, "duplicate": 0, "suspect": 0, "stray": 0, "refused": []},
+    )
     (row,) = collector.latest()
     assert {name: row[name] for name in ("place", "station", "quantity", "value", "unit")} == {
-        "place": "Kiln room", "station": "kiln-1", "quantity": "temperature", "value": 34.5,
+        "place": "Kiln room",
+        "station": "kiln-1",
+        "quantity": "temperature",
+        "value": 34.5,
         "unit": "°C",
-    }  # fmt: skip
+    }
     assert row["quality"] == "good"
     assert 0 <= row["age_s"] < 30
     status, headers, served = collector.curl("/v1/latest")
@@ -64,7 +69,7 @@ def test_all_three_ways_to_say_who_speaks_on_loopback(collector: CollectorProces
         ('{"co2": 5}', ("-H", "Authorization: Bearer wrong"), 401, "access key is no station's"),
         ('{"co2": 5}', ("-H", "Authorization: Basic eA=="), 401, "Bearer <station key>"),
     ],
-)  # fmt: skip
+)
 def test_bad_messages_are_problems(
     shared_collector: CollectorProcess, body: str, words: tuple[str, ...], status: int, told: str
 ) -> None:
@@ -173,19 +178,38 @@ def test_csv_and_cbor_over_http(collector: CollectorProcess) -> None:
     cbor = ("-H", "Content-Type: application/senml+cbor")
     assert collector.post(pack, *cbor)[1]["kept"] == 1
     assert {row["quantity"]: row["value"] for row in collector.latest()} == {
-        "temperature": 21.5, "humidity": 51.0,
-    }  # fmt: skip
+        "temperature": 21.5,
+        "humidity": 51.0,
+    }
 
 
 @pytest.fixture
 def certificate(tmp_path: Path) -> tuple[Path, Path]:
     chain, key = tmp_path / "chain.pem", tmp_path / "key.pem"
     subprocess.run(
-        ["openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1",
-         "-nodes", "-keyout", key, "-out", chain, "-days", "2", "-subj", "/CN=localhost",
-         "-addext", "subjectAltName=IP:127.0.0.1"],
-        check=True, capture_output=True,
-    )  # fmt: skip
+        [
+            "openssl",
+            "req",
+            "-x509",
+            "-newkey",
+            "ec",
+            "-pkeyopt",
+            "ec_paramgen_curve:prime256v1",
+            "-nodes",
+            "-keyout",
+            key,
+            "-out",
+            chain,
+            "-days",
+            "2",
+            "-subj",
+            "/CN=localhost",
+            "-addext",
+            "subjectAltName=IP:127.0.0.1",
+        ],
+        check=True,
+        capture_output=True,
+    )
     return chain, key
 
 
@@ -215,9 +239,7 @@ def test_a_key_speaks_for_its_own_station_in_the_query_too(collector: CollectorP
     key = collector.add_station("a")
     collector.add_station("b")
     bearer = ("-H", f"Authorization: Bearer {key}", *JSON)
-    for body, query in (
-        ('{"co2": 5}', "?station=b"), ('{"station": "b", "co2": 5}', ""),
-    ):  # fmt: skip
+    for body, query in (('{"co2": 5}', "?station=b"), ('{"station": "b", "co2": 5}', "")):
         status, answer = collector.post(body, *bearer, query=query)
         assert (status, answer["detail"]) == (422, "a speaks here and cannot speak for b")
     assert collector.post('{"co2": 5}', *bearer, query="?station=a")[0] == 200

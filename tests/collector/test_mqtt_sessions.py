@@ -12,18 +12,20 @@ import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion
 
-from rook_tally.cli.faults.postgres import cluster
-from rook_tally.collector import mqtt as mqtt_module
-from rook_tally.collector.commits import CommitLoop
-from rook_tally.collector.mqtt import MqttSide
-from rook_tally.collector.presence import presence_in
+from benchmarks.faults.postgres import cluster
+from rook_tally.collector import mqtt_link as mqtt_module
+from rook_tally.collector.heartbeat import presence_in
+from rook_tally.collector.mqtt_link import MqttSide
 from rook_tally.collector.requests import RequestRunner
-from rook_tally.core.kinds import PLAIN
+from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
-from rook_tally.store import Store, add_station, load_site, open_store
-from rook_tally.store.mqtt_sessions import sessions_used
-from rook_tally.store.query import read_raw_range
-from tests.collector.test_mqtt import free_port, mosquitto
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.site import add_station, load_site
+from rook_tally.store.site.mqtt_sessions import sessions_used
+from tests.collector.test_mqtt_link import free_port, mosquitto
 
 
 async def _until(condition: Callable[[], object]) -> None:
@@ -149,9 +151,20 @@ async def test_one_that_does_not_reach_the_broker_lets_another_take_in(
 
 def _publish(port: int) -> None:
     subprocess.run(
-        ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-m",
-         '{"co2": 400, "time": 1790000000}'], check=True, timeout=20,
-    )  # fmt: skip
+        [
+            "mosquitto_pub",
+            "-p",
+            str(port),
+            "-q",
+            "1",
+            "-t",
+            "rook/a/readings",
+            "-m",
+            '{"co2": 400, "time": 1790000000}',
+        ],
+        check=True,
+        timeout=20,
+    )
 
 
 async def test_what_a_session_of_former_times_holds_is_taken_in_once(
@@ -180,8 +193,9 @@ def _subscribed(port: int, session: str, topic: str) -> None:
     """Leave a lasting session that hears a topic."""
     subprocess.run(
         ["mosquitto_sub", "-p", str(port), "-i", session, "-c", "-q", "1", "-t", topic, "-E"],
-        check=True, timeout=20,
-    )  # fmt: skip
+        check=True,
+        timeout=20,
+    )
 
 
 def _used(store: Store) -> int:

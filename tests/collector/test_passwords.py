@@ -9,19 +9,27 @@ from pathlib import Path
 
 import pytest
 
-from rook_tally.actions.password_store import PasswordStore
-from rook_tally.actions.teller import ActionError
 from rook_tally.collector.passwords import PasswordKeeping
-from rook_tally.core.keys import PasswordsAt
-from rook_tally.core.watches.ways import Way, WaySort
-from rook_tally.store import Store, keep_way, open_store, remove_way, ways
-from rook_tally.store.trust import set_passwords_at
-from tests.actions.secret_service import Keyring
+from rook_tally.core.access_policy import PasswordsAt
+from rook_tally.core.alarms.channels import Way, WaySort
+from rook_tally.notify.notifier import ActionError
+from rook_tally.notify.password_store import PasswordStore
+from rook_tally.store.alarms import keep_way, remove_way, ways
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site.trust import set_passwords_at
+from tests.notify.secret_service import Keyring
 
 MAIL = Way(
-    name="the workshop", sort=WaySort.MAIL, host="mail.fennel.example", user="rook",
-    password="glaze & clay", sender="rook@fennel.example", to=("wren@fennel.example",), port=587,
-)  # fmt: skip
+    name="the workshop",
+    sort=WaySort.MAIL,
+    host="mail.fennel.example",
+    user="rook",
+    password="glaze & clay",
+    sender="rook@fennel.example",
+    to=("wren@fennel.example",),
+    port=587,
+)
 
 
 @pytest.fixture

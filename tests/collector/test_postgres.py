@@ -8,11 +8,13 @@ from pathlib import Path
 
 import sqlalchemy as sa
 
-from rook_tally.cli.faults.postgres import cluster
-from rook_tally.desk.shell.feed import News, Picture, Trouble
-from rook_tally.store import Store, load_site, open_store, schema, set_site, tallies, total
+from benchmarks.faults.postgres import cluster
+from rook_tally.desk.data.store_feed import News, Picture, Trouble
+from rook_tally.store.base import Store, schema
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site, set_site, tallies, total
 from tests.builders import append
-from tests.collector.test_mqtt import free_port, mosquitto
+from tests.collector.test_mqtt_link import free_port, mosquitto
 from tests.desks import Desk, now_us
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -124,8 +126,11 @@ def test_one_of_two_collectors_takes_in_what_a_broker_brings(tmp_path: Path) -> 
             lines = "".join(f'{{"temp": 20.5, "time": {1_790_000_000 + at}}}\n' for at in numbers)
             subprocess.run(
                 ["mosquitto_pub", "-p", str(port), "-q", "1", "-t", "rook/a/readings", "-l"],
-                input=lines, text=True, check=True, timeout=60,
-            )  # fmt: skip
+                input=lines,
+                text=True,
+                check=True,
+                timeout=60,
+            )
 
         def kept() -> tuple[int, int]:
             store = open_store(url)

@@ -7,13 +7,15 @@ from pathlib import Path
 
 import pytest
 
-from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import StoreError
-from rook_tally.core.kinds import PLAIN
-from rook_tally.intake import reception
+from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import Hints, decoded
 from rook_tally.intake.message import Message, Problem
-from rook_tally.store import Store, add_station, append_readings, latest, newest_strays
+from rook_tally.intake.pipeline import batch_writer as reception
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.store.base import Store
+from rook_tally.store.readings import append_readings, latest
+from rook_tally.store.site import add_station, newest_strays
 from tests.builders import NOON_US
 from tests.processes import CollectorProcess, rook_tally
 

@@ -10,8 +10,8 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.intake.serial_ports import serial_port_from
-from rook_tally.store import SerialSetting
+from rook_tally.intake.doors.port_names import serial_port_from
+from rook_tally.store.site import SerialSetting
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
@@ -68,8 +68,9 @@ def test_lines_of_every_form_and_a_port_that_goes_and_comes(store_path: Path, ca
         cable.send(b"temp=25.5\n")
         wait_until(lambda: _fates(collector)[-1] == "1 kept")
         assert {row["quantity"]: row["value"] for row in collector.latest()} == {
-            "temperature": 25.5, "humidity": 57.0,
-        }  # fmt: skip
+            "temperature": 25.5,
+            "humidity": 57.0,
+        }
 
 
 def _doors_open(collector: CollectorProcess) -> int:

@@ -17,11 +17,13 @@ from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector import run as collector_run
 from rook_tally.collector.run import OpenDoors
 from rook_tally.collector.supervision import STANDS_STILL_AT, Supervisor
-from rook_tally.core.duties import Run
+from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.background import Run
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.watches.journal import JournalSort
 from rook_tally.intake.addresses import BuiltinBroker, Endpoint
-from rook_tally.store import PageSetting, Store, collectors, journal, set_page
+from rook_tally.store.alarms import journal
+from rook_tally.store.base import Store
+from rook_tally.store.site import PageSetting, collectors, set_page
 from tests.builders import NOON_US
 from tests.desks import now_us
 
@@ -45,10 +47,13 @@ class Ear:
             self.changes += 1
 
         return Supervisor(
-            clock=lambda: NOON_US, on_failure=lambda *told: self.failed.append(told),
-            on_recovery=self.recovered.append, on_change=changed, steady_s=steady_s,
+            clock=lambda: NOON_US,
+            on_failure=lambda *told: self.failed.append(told),
+            on_recovery=self.recovered.append,
+            on_change=changed,
+            steady_s=steady_s,
             first_pause_s=0.001,
-        )  # fmt: skip
+        )
 
 
 async def test_a_duty_that_fails_is_begun_again_and_told_of_once() -> None:
@@ -65,8 +70,10 @@ async def test_a_duty_that_fails_is_begun_again_and_told_of_once() -> None:
     supervisor.begin("sealing", fail_twice)
     await _until(lambda: ear.recovered)
     assert (runs, ear.failed, ear.recovered) == (
-        3, [("sealing", "ZeroDivisionError: by nothing")], ["sealing"],
-    )  # fmt: skip
+        3,
+        [("sealing", "ZeroDivisionError: by nothing")],
+        ["sealing"],
+    )
     assert supervisor.standing_still == ()
     await supervisor.end()
 
@@ -160,10 +167,27 @@ def _is_begun(made: FaultySupervisor, name: str, more_than: int) -> bool:
 
 
 DUTIES = {
-    "heartbeat", "sealing", "log", "daily copy", "strays and tape", "requests", "workings",
-    "watches", "notifications", "doors", "page", "pages", "changes", "commits", "mqtt",
-    "mqtt session", "broker", "connections", "page connections", "passwords",
-}  # fmt: skip
+    "heartbeat",
+    "sealing",
+    "log",
+    "daily copy",
+    "strays and tape",
+    "requests",
+    "workings",
+    "watches",
+    "notifications",
+    "doors",
+    "page",
+    "pages",
+    "changes",
+    "commits",
+    "mqtt",
+    "mqtt session",
+    "broker",
+    "connections",
+    "page connections",
+    "passwords",
+}
 
 
 async def test_every_duty_comes_back_from_whatever_error(

@@ -15,7 +15,8 @@ import pytest
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
-from rook_tally.store import newest_strays, open_store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import newest_strays
 from tests.processes import CollectorProcess, rook_tally
 
 JSON = ("-H", "Content-Type: application/json")
@@ -57,9 +58,14 @@ def attacker(tmp_path: Path) -> Iterator[webdriver.Chrome]:
     """A browser for which every name leads to this machine, as an attacker's DNS would have it."""
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
-    for word in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage",
-                 f"--user-data-dir={tmp_path / 'profile'}",
-                 f"--host-resolver-rules=MAP {EVIL} 127.0.0.1"):  # fmt: skip
+    for word in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-dev-shm-usage",
+        f"--user-data-dir={tmp_path / 'profile'}",
+        f"--host-resolver-rules=MAP {EVIL} 127.0.0.1",
+    ):
         options.add_argument(word)
     made = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
     made.set_script_timeout(30)

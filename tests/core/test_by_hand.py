@@ -8,12 +8,24 @@ import math
 import numpy as np
 import pytest
 
-from rook_tally.core.averaging import Averaging, mean_value, spread_of_directions, unwound
-from rook_tally.core.buckets import buckets_of, merged
-from rook_tally.core.corrections import Correction, corrected_envelope, corrected_values
-from rook_tally.core.envelope import Envelope, envelope_of_readings, honest_range
+from rook_tally.core.alarms.alarm_detector import Terms
+from rook_tally.core.alarms.conditions import Judge, judge_of
+from rook_tally.core.alarms.definitions import Guard, Hours, Scope, Sort, Watch
+from rook_tally.core.alarms.online_detector import Step, Turn, stepped
 from rook_tally.core.errors import UsageError
-from rook_tally.core.gaps import (
+from rook_tally.core.quantities.averaging import (
+    Averaging,
+    mean_value,
+    spread_of_directions,
+    unwound,
+)
+from rook_tally.core.quantities.levels import NO_LIMITS, Limits
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Dimension, unit_named
+from rook_tally.core.series.buckets import buckets_of, merged
+from rook_tally.core.series.corrections import Correction, corrected_envelope, corrected_values
+from rook_tally.core.series.envelope import Envelope, envelope_of_readings, honest_range
+from rook_tally.core.series.gaps import (
     find_gaps,
     find_runs,
     gaps_of_times,
@@ -24,10 +36,8 @@ from rook_tally.core.gaps import (
     rows_after_gaps,
     stretches_of,
 )
-from rook_tally.core.levels import NO_LIMITS, Limits
-from rook_tally.core.readings import Readings, readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.statistics import (
+from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.statistics import (
     Window,
     completeness,
     covered_s,
@@ -47,11 +57,6 @@ from rook_tally.core.timestamps import (
     time_us_from_epoch,
     time_us_from_text,
 )
-from rook_tally.core.units import Dimension, unit_named
-from rook_tally.core.watches.definitions import Guard, Hours, Scope, Sort, Watch
-from rook_tally.core.watches.judging import Judge, judge_of
-from rook_tally.core.watches.stepping import Step, Turn, stepped
-from rook_tally.core.watching import Terms
 
 S = 1_000_000
 T = 1_795_432_200 * S
@@ -250,11 +255,7 @@ def test_runs_gaps_and_rows() -> None:
     assert find_gaps(readings, max_gap_s=90.0).tolist() == [at(150, 241)]
     assert find_gaps(
         readings, max_gap_s=90.0, start_us=T - 91 * S, end_us=T + 332 * S
-    ).tolist() == [
-        at(-91, 0),
-        at(150, 241),
-        at(241, 332),
-    ]
+    ).tolist() == [at(-91, 0), at(150, 241), at(241, 332)]
     assert find_gaps(
         readings, max_gap_s=90.0, start_us=T - 90 * S, end_us=T + 331 * S
     ).tolist() == [at(150, 241)]

@@ -22,8 +22,8 @@ from rook_tally.core.formulas import (
     ventilation,
     vibration,
 )
-from rook_tally.core.formulas.blocks import BLOCK
-from rook_tally.core.formulas.elements import elementwise
+from rook_tally.core.formulas.chunked import BLOCK
+from rook_tally.core.formulas.elementwise import elementwise
 
 WARM = st.floats(-39, 49)
 DAMP = st.floats(1, 100)
@@ -94,20 +94,23 @@ def test_nowcast_lies_between_what_was_heard(hours: list[float]) -> None:
         assert sum(math.isfinite(one) for one in hours[-3:]) < 2
 
 
-@pytest.mark.parametrize("call", [
-    lambda: air_quality.aqi_us_epa(1.0, "soot"),
-    lambda: air_quality.who_guideline_table("soot"),
-    lambda: air_quality.who_guideline("pm25", "weekly"),
-    lambda: air.saturation_vapour_pressure(1.0, "oil"),
-    lambda: conversion.convert_unit(1.0, "degC", "hPa"),
-    lambda: conversion.convert_unit(1.0, "furlong", "hPa"),
-    lambda: scoring.piecewise_score(1.0, [1], [1]),
-    lambda: scoring.piecewise_score(1.0, [1, 1], [1, 2]),
-    lambda: scoring.piecewise_score(1.0, [1, 2], [1, 101]),
-    lambda: scoring.composite_score([1.0], [[0, 1]], [[0, 100]], [-1]),
-    lambda: scoring.composite_score([1.0, 2.0], [[0, 1]], [[0, 100]], [1]),
-    lambda: ventilation.minutes_until_limit_linear([0, 1], [0, 1], 5, direction="sideways"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "call",
+    [
+        lambda: air_quality.aqi_us_epa(1.0, "soot"),
+        lambda: air_quality.who_guideline_table("soot"),
+        lambda: air_quality.who_guideline("pm25", "weekly"),
+        lambda: air.saturation_vapour_pressure(1.0, "oil"),
+        lambda: conversion.convert_unit(1.0, "degC", "hPa"),
+        lambda: conversion.convert_unit(1.0, "furlong", "hPa"),
+        lambda: scoring.piecewise_score(1.0, [1], [1]),
+        lambda: scoring.piecewise_score(1.0, [1, 1], [1, 2]),
+        lambda: scoring.piecewise_score(1.0, [1, 2], [1, 101]),
+        lambda: scoring.composite_score([1.0], [[0, 1]], [[0, 100]], [-1]),
+        lambda: scoring.composite_score([1.0, 2.0], [[0, 1]], [[0, 100]], [1]),
+        lambda: ventilation.minutes_until_limit_linear([0, 1], [0, 1], 5, direction="sideways"),
+    ],
+)
 def test_words_and_curves_that_cannot_be_meant_are_refused(call: object) -> None:
     with pytest.raises(ValueError, match=r"."):
         call()  # type: ignore[operator]
@@ -220,11 +223,26 @@ def test_a_unit_and_back_is_the_same(value: float, units: tuple[str, str]) -> No
 
 
 _MOMENTARY = (
-    "saturation_vapour_pressure", "dew_point", "heat_index", "wind_chill", "humidex",
-    "pressure_altitude", "aqi_us_epa", "daqi_uk", "relative_gas_index", "lden", "vector_sum",
-    "ratio_to_base", "shunt_current", "time_to_empty", "ppm_to_mgm3", "mixing_ratio",
-    "wet_bulb_stull", "sea_level_pressure", "minutes_until_limit_exponential",
-)  # fmt: skip
+    "saturation_vapour_pressure",
+    "dew_point",
+    "heat_index",
+    "wind_chill",
+    "humidex",
+    "pressure_altitude",
+    "aqi_us_epa",
+    "daqi_uk",
+    "relative_gas_index",
+    "lden",
+    "vector_sum",
+    "ratio_to_base",
+    "shunt_current",
+    "time_to_empty",
+    "ppm_to_mgm3",
+    "mixing_ratio",
+    "wet_bulb_stull",
+    "sea_level_pressure",
+    "minutes_until_limit_exponential",
+)
 
 
 @pytest.mark.parametrize("name", _MOMENTARY)
@@ -233,10 +251,19 @@ def test_nothing_given_makes_an_infinity_a_warning_or_a_wrong_shape(
     name: str, rows: list[tuple[float, float, float, float]]
 ) -> None:
     wanted = {
-        "saturation_vapour_pressure": 1, "pressure_altitude": 1, "aqi_us_epa": 1, "daqi_uk": 1,
-        "ppm_to_mgm3": 1, "lden": 3, "vector_sum": 3, "shunt_current": 3, "time_to_empty": 3,
-        "mixing_ratio": 3, "sea_level_pressure": 3, "minutes_until_limit_exponential": 4,
-    }.get(name, 2)  # fmt: skip
+        "saturation_vapour_pressure": 1,
+        "pressure_altitude": 1,
+        "aqi_us_epa": 1,
+        "daqi_uk": 1,
+        "ppm_to_mgm3": 1,
+        "lden": 3,
+        "vector_sum": 3,
+        "shunt_current": 3,
+        "time_to_empty": 3,
+        "mixing_ratio": 3,
+        "sea_level_pressure": 3,
+        "minutes_until_limit_exponential": 4,
+    }.get(name, 2)
     columns = np.array(rows).T[:wanted]
     told = by_name[name](*columns)
     assert told.shape == (len(rows),)

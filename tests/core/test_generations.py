@@ -17,13 +17,21 @@ def test_of_a_year_of_days() -> None:
     days = [FIRST + timedelta(days=at) for at in range(365)]
     stay = sorted(copies_that_stay(days), reverse=True)
     assert [one.isoformat() for one in stay[:7]] == [
-        "2026-12-31", "2026-12-30", "2026-12-29", "2026-12-28", "2026-12-27", "2026-12-26",
+        "2026-12-31",
+        "2026-12-30",
+        "2026-12-29",
+        "2026-12-28",
+        "2026-12-27",
+        "2026-12-26",
         "2026-12-25",
-    ]  # fmt: skip
+    ]
     # Sundays of the weeks before, then the last day of every month.
     assert [one.isoformat() for one in stay[7:11]] == [
-        "2026-12-20", "2026-12-13", "2026-11-30", "2026-10-31",
-    ]  # fmt: skip
+        "2026-12-20",
+        "2026-12-13",
+        "2026-11-30",
+        "2026-10-31",
+    ]
     assert stay[-1].isoformat() == "2026-01-31"
 
 

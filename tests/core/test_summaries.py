@@ -10,20 +10,27 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from rook_tally.core.averaging import Averaging, change, lies_on_arc
-from rook_tally.core.buckets import buckets_of, with_lone_readings
-from rook_tally.core.corrections import (
+from rook_tally.core.alarms.conditions import judge_of
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.quantities.averaging import Averaging, change, lies_on_arc
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.buckets import buckets_of, with_lone_readings
+from rook_tally.core.series.corrections import (
     Correction,
     corrected,
     corrected_envelope,
     in_force,
     on_top_of,
 )
-from rook_tally.core.envelope import ColumnSums, Envelope, empty_envelope, envelope_of_readings
-from rook_tally.core.levels import Limits
-from rook_tally.core.readings import Readings, readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.spans import (
+from rook_tally.core.series.envelope import (
+    ColumnSums,
+    Envelope,
+    empty_envelope,
+    envelope_of_readings,
+)
+from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.spans import (
     NOTHING,
     SpanStatistics,
     can_correct,
@@ -31,16 +38,15 @@ from rook_tally.core.spans import (
     joined_spans,
     span_of_readings,
 )
-from rook_tally.core.statistics import Window
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.core.watches.judging import judge_of
+from rook_tally.core.series.statistics import Window
 
 S = 1_000_000
 every_averaging = pytest.mark.parametrize("averaging", list(Averaging))
 rows = st.lists(
     st.tuples(st.integers(1, 400), st.floats(0, 359.9), st.sampled_from([0, 0, 0, 0, 1])),
-    min_size=1, max_size=30,
-)  # fmt: skip
+    min_size=1,
+    max_size=30,
+)
 
 
 def readings_of(several: list[tuple[int, float, int]]) -> Readings:
@@ -52,9 +58,8 @@ def readings_of(several: list[tuple[int, float, int]]) -> Readings:
 
 def span(readings: Readings, averaging: Averaging, start_us: int, end_us: int) -> SpanStatistics:
     return span_of_readings(
-        readings, max_gap_s=180, cadence_s=60, window=Window(start_us, end_us),
-        averaging=averaging,
-    )  # fmt: skip
+        readings, max_gap_s=180, cadence_s=60, window=Window(start_us, end_us), averaging=averaging
+    )
 
 
 def alike(averaging: Averaging, one: float, other: float) -> bool:
@@ -83,9 +88,12 @@ def test_a_bucket_with_lone_readings_is_its_span(
             assert told.mean_square[0] == pytest.approx(right.mean_square)
     # Readings of other buckets stand for nothing in this one.
     beside = with_lone_readings(
-        replace(plain, start_us=-10 * end_us), readings, max_gap_s=180, cadence_s=60,
+        replace(plain, start_us=-10 * end_us),
+        readings,
+        max_gap_s=180,
+        cadence_s=60,
         averaging=averaging,
-    )  # fmt: skip
+    )
     assert beside.covered_s.tolist() == plain.covered_s.tolist()
 
 
@@ -194,8 +202,11 @@ def test_an_envelope_begins_with_at_least_one_column() -> None:
     assert len(replace(whole, gaps=None).cropped(0, 10)) == 1
     assert whole.centres_us.tolist() == [5.0, 15.0, 25.0]
     assert (whole.column_at(-1), whole.column_at(0), whole.column_at(29), whole.column_at(30)) == (
-        None, 0, 2, None,
-    )  # fmt: skip
+        None,
+        0,
+        2,
+        None,
+    )
     assert not whole.is_empty
     assert empty_envelope(0, 10, 2).is_empty
 
@@ -227,33 +238,44 @@ def test_the_correction_in_force_is_the_last_that_has_begun() -> None:
 
 
 @given(
-    rows, st.integers(1, 6), st.sampled_from([0, 60 * S]),
-    st.lists(st.tuples(st.integers(0, 6000), st.sampled_from([1.0, 0.5]), st.floats(-9, 9)),
-             max_size=3, unique_by=lambda one: one[0]),
+    rows,
+    st.integers(1, 6),
+    st.sampled_from([0, 60 * S]),
+    st.lists(
+        st.tuples(st.integers(0, 6000), st.sampled_from([1.0, 0.5]), st.floats(-9, 9)),
+        max_size=3,
+        unique_by=lambda one: one[0],
+    ),
     st.sampled_from(list(Averaging)),
-)  # fmt: skip
+)
 def test_a_corrected_envelope_holds_the_corrected_readings(
-    several: list[tuple[int, float, int]], columns: int, summary_us: int,
-    told: list[tuple[int, float, float]], averaging: Averaging,
-) -> None:  # fmt: skip
+    several: list[tuple[int, float, int]],
+    columns: int,
+    summary_us: int,
+    told: list[tuple[int, float, float]],
+    averaging: Averaging,
+) -> None:
     readings = readings_of(several)
     width_us = (int(readings.time_us[-1]) // columns // (60 * S) + 1) * 60 * S
-    corrections = sorted((Correction(at * S, gain, by) for at, gain, by in told),
-                         key=lambda one: one.from_us)  # fmt: skip
+    corrections = sorted(
+        (Correction(at * S, gain, by) for at, gain, by in told), key=lambda one: one.from_us
+    )
     raw = envelope_of_readings(readings, 0, width_us, columns, max_gap_s=180, averaging=averaging)
     after = corrected(readings, corrections)
     found = corrected_envelope(
-        raw, corrections,
+        raw,
+        corrections,
         lambda start, end: after[slice(*np.searchsorted(after.time_us, [start, end]).tolist())],
         summary_us,
-    )  # fmt: skip
+    )
     assert found.count.tolist() == raw.count.tolist()
     right = envelope_of_readings(after, 0, width_us, columns, max_gap_s=180, averaging=averaging)
     for at in np.flatnonzero(right.count).tolist():
         if averaging is Averaging.CIRCULAR:
             inside = after.value[after.good & (after.time_us // width_us == at)].tolist()
-            assert all(lies_on_arc(one, found.low[at] - 1e-6, found.high[at] + 1e-6)
-                       for one in inside)  # fmt: skip
+            assert all(
+                lies_on_arc(one, found.low[at] - 1e-6, found.high[at] + 1e-6) for one in inside
+            )
             continue
         assert found.low[at] == pytest.approx(right.low[at])
         assert found.high[at] == pytest.approx(right.high[at])
@@ -261,14 +283,15 @@ def test_a_corrected_envelope_holds_the_corrected_readings(
 
 
 WATCHES = [
-    {"sort": Sort.ABOVE, "limit": 25.0}, {"sort": Sort.BELOW, "limit": 25.0},
+    {"sort": Sort.ABOVE, "limit": 25.0},
+    {"sort": Sort.BELOW, "limit": 25.0},
     {"sort": Sort.OUTSIDE, "low": 10.0, "limit": 25.0, "clear": 2.0},
     {"sort": Sort.RISING, "limit": 5.0, "window_s": 600.0},
     {"sort": Sort.FALLING, "limit": 5.0, "window_s": 600.0, "clear": 1.0},
     {"sort": Sort.TIMES_USUAL, "limit": 1.5, "window_s": 3600.0, "exclude_s": 300.0},
     {"sort": Sort.UNUSUAL, "limit": 2.0, "window_s": 3600.0, "min_spread": 0.5},
     {"sort": Sort.LEVEL, "limit": 3.0, "clear": 2.0},
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("said", WATCHES, ids=lambda one: one["sort"].value)

@@ -8,7 +8,7 @@ import re
 
 import pytest
 
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
 
 BOTH = pytest.mark.parametrize("theme", [LIGHT, NIGHT], ids=["light", "night"])

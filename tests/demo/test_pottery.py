@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.demo import chance
 from rook_tally.demo.history import history, report_times

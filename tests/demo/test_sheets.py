@@ -12,20 +12,17 @@ from rook_tally.core.timestamps import HOUR_US, time_us_from_text
 from rook_tally.core.wall.definitions import PaneKind, Sheet
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.demo.sheets import SHEETS
-from rook_tally.store import (
-    Store,
-    groups,
-    latest,
-    load_site,
-    open_store,
-    sheets,
-    standing,
-)
-from rook_tally.wall.faces import Face, LampsBody, LampState, WordsBody
-from rook_tally.wall.known import Known
-from rook_tally.wall.making import faces_of
-from rook_tally.wall.material import read_material
-from rook_tally.wall.resolving import resolved
+from rook_tally.store.alarms import standing
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import load_site, sheets
+from rook_tally.store.workings import groups
+from rook_tally.wall.pane_data import read_material
+from rook_tally.wall.pane_parts import faces_of
+from rook_tally.wall.pane_resolver import resolved
+from rook_tally.wall.pane_views import Face, LampsBody, LampState, WordsBody
+from rook_tally.wall.site_snapshot import Known
 
 END_US = time_us_from_text("2026-11-23T14:32:08Z")
 
@@ -60,8 +57,9 @@ def test_every_pane_has_something_to_say(pottery: Store, sheet: Sheet) -> None:
 
 
 def test_own_words_hold_the_kilns_warmth(pottery: Store) -> None:
-    (words,) = (face.body for face in faces_on(pottery, SHEETS[0])
-                if isinstance(face.body, WordsBody))  # fmt: skip
+    (words,) = (
+        face.body for face in faces_on(pottery, SHEETS[0]) if isinstance(face.body, WordsBody)
+    )
     assert words.parts[0] == "Firing today, kiln at "
     assert len(words.parts) == 2
 

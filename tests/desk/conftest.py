@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterator
 import pytest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.desk.shell.moment import Clock, running_clock
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Store
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import Clock, running_clock
+from rook_tally.store.base import Store
 
 OpenDesk = Callable[..., DeskWindow]
 

@@ -7,8 +7,8 @@ from typing import TypeVar
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QWidget
 from pytestqt.qtbot import QtBot
 
-from rook_tally.desk.shell.views import STRIP
-from rook_tally.desk.shell.window import DeskWindow
+from rook_tally.desk.app.views import STRIP
+from rook_tally.desk.app.window import DeskWindow
 
 PATIENCE_MS = 20_000
 Dialog = TypeVar("Dialog", bound=QDialog)

@@ -8,13 +8,15 @@ import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.readings import readings_from
-from rook_tally.core.spans import SpanStatistics
+from rook_tally.core.series.readings import readings_from
+from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
-from rook_tally.desk.ledger.account import AccountQuestion, Fact
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.strip.questions import LanesQuestion
-from rook_tally.store import Series, Store, append_history, latest, set_site
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.ledger.series_summary import AccountQuestion, Fact
+from rook_tally.desk.strip.queries import LanesQuestion
+from rook_tally.store.base import Store
+from rook_tally.store.readings import append_history, latest
+from rook_tally.store.site import Series, set_site
 from tests.builders import MINUTE_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS

@@ -10,15 +10,16 @@ from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.remarks import Remark
+from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.actions import Section, key_words
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.finding import FoundSort, found
+from rook_tally.desk.dialogs.finder import Finder
+from rook_tally.desk.dialogs.key_list import KeySheet
 from rook_tally.desk.ledger.model import PlaceRow
-from rook_tally.desk.shell.commands import Section, key_words
-from rook_tally.desk.shell.finder import Finder
-from rook_tally.desk.shell.finding import FoundSort, found
-from rook_tally.desk.shell.key_sheet import KeySheet
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.views import LEDGER, STATIONS, STRIP
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Store, keep_remark
+from rook_tally.store.base import Store
+from rook_tally.store.site import keep_remark
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -27,9 +28,10 @@ from tests.desk.driving import PATIENCE_MS, opened
 @pytest.fixture
 def window(store: Store, open_desk: OpenDesk) -> DeskWindow:
     for series in (
-        begin_series(store), begin_series(store, "co2"),
+        begin_series(store),
+        begin_series(store, "co2"),
         begin_series(store, "co2", key="shelf", place="Shop"),
-    ):  # fmt: skip
+    ):
         append(store, series, (NOON_US - 1, 400.0))
     with store.write() as connection:
         keep_remark(connection, Remark("door opened", NOON_US - 60_000_000, place="Shop"))

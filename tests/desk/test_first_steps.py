@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.import_file import import_for_desk
-from rook_tally.desk.ledger.first_sheet import FirstStep
-from rook_tally.desk.shell.import_dialog import ImportDialog
-from rook_tally.desk.shell.moment import held_clock, running_clock
-from rook_tally.desk.shell.views import STATIONS
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Store, open_store, schema
+from rook_tally.desk.app.views import STATIONS
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock, running_clock
+from rook_tally.desk.dialogs.import_file import ImportDialog
+from rook_tally.desk.ledger.onboarding import FirstStep
+from rook_tally.store.base import Store, schema
+from rook_tally.store.maintenance import open_store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -97,8 +98,7 @@ def test_a_file_is_rehearsed_and_then_read(
     dialog.read.click()
     qtbot.waitUntil(lambda: "take them back" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
     qtbot.waitUntil(
-        lambda: any(one.value == 22.5 for one in window.state.latest.values()),
-        timeout=PATIENCE_MS,
+        lambda: any(one.value == 22.5 for one in window.state.latest.values()), timeout=PATIENCE_MS
     )
 
 

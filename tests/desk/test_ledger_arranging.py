@@ -7,13 +7,13 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.levels import Limits
-from rook_tally.desk.ledger.arranging import in_given_order, moved
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.settings import DeskSettings, LedgerOrder, ThemeChoice
 from rook_tally.desk.ledger.model import GroupRow, PlaceRow
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.settings import DeskSettings, LedgerOrder, ThemeChoice
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Store
+from rook_tally.desk.ledger.ordering import in_given_order, moved
+from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS
@@ -26,9 +26,11 @@ HOT = Limits(above=(20, 25, 30, 40))
 def window(qtbot: QtBot, store: Store, open_desk: OpenDesk) -> DeskWindow:
     """Three rooms, the last one hot; two stations tell the Shop's temperature."""
     for key, place, value in (
-        ("wall", "Throwing room", 19.0), ("till", "Shop", 21.5), ("shelf", "Shop", 22.5),
+        ("wall", "Throwing room", 19.0),
+        ("till", "Shop", 21.5),
+        ("shelf", "Shop", 22.5),
         ("beam", "Drying loft", 33.0),
-    ):  # fmt: skip
+    ):
         append(store, begin_series(store, key=key, place=place, limits=HOT), (NOON_US - 9, value))
     append(store, begin_series(store, "co2"), (NOON_US - 9, 640.0))
     opened = open_desk(held_clock(NOON_US))

@@ -5,26 +5,24 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.kinds import KINDS, PLAIN
-from rook_tally.core.levels import Level
-from rook_tally.core.readings import Quality
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.kinds import KINDS, PLAIN
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.core.series.readings import Quality
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import Copies, NewDoors, NewReadings, Trouble, read_picture
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
-from rook_tally.desk.shell.feed import Copies, NewDoors, NewReadings, Trouble, read_picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import (
+from rook_tally.store.base import Store
+from rook_tally.store.readings import Latest, NewReading, append_readings
+from rook_tally.store.site import (
     Collector,
     Door,
     DoorState,
     FailedDuty,
-    Latest,
-    NewReading,
     Series,
-    Store,
     add_series,
     add_station,
-    append_readings,
     load_site,
 )
 from tests.builders import MINUTE_US, NOON_US
@@ -35,9 +33,12 @@ def _series(store: Store, key: str, quantity: str) -> Series:
         station = load_site(connection).station(key)
         assert station is not None
         return add_series(
-            connection, station, field=quantity, quantity=QUANTITIES[quantity],
+            connection,
+            station,
+            field=quantity,
+            quantity=QUANTITIES[quantity],
             unit=QUANTITIES[quantity].base.symbol,
-        )  # fmt: skip
+        )
 
 
 @pytest.fixture
@@ -45,18 +46,33 @@ def pottery(store: Store) -> dict[str, Series]:
     """Three rooms and a yard, each with readings of the last minutes before noon."""
     with store.write() as connection:
         for key, place, indoors in (
-            ("hall", "Hall", True), ("booth", "Booth", True), ("booth2", "Booth", True),
+            ("hall", "Hall", True),
+            ("booth", "Booth", True),
+            ("booth2", "Booth", True),
             ("yard", "Yard", False),
-        ):  # fmt: skip
+        ):
             add_station(connection, key, place=place, kind=PLAIN, indoors=indoors)
     series = {
         name: _series(store, *name.split("."))
-        for name in ("hall.temperature", "hall.co2", "booth.temperature", "booth.pm25",
-                     "booth2.temperature", "yard.temperature", "booth.switch")
-    }  # fmt: skip
-    values = {"hall.temperature": 21.4, "hall.co2": 871.0, "booth.temperature": 31.0,
-              "booth.pm25": 58.0, "booth2.temperature": 30.5, "yard.temperature": 11.8,
-              "booth.switch": 1.0}  # fmt: skip
+        for name in (
+            "hall.temperature",
+            "hall.co2",
+            "booth.temperature",
+            "booth.pm25",
+            "booth2.temperature",
+            "yard.temperature",
+            "booth.switch",
+        )
+    }
+    values = {
+        "hall.temperature": 21.4,
+        "hall.co2": 871.0,
+        "booth.temperature": 31.0,
+        "booth.pm25": 58.0,
+        "booth2.temperature": 30.5,
+        "yard.temperature": 11.8,
+        "booth.switch": 1.0,
+    }
     with store.write() as connection:
         append_readings(
             connection,
@@ -95,10 +111,13 @@ def test_rows_and_columns(store: Store, pottery: dict[str, Series]) -> None:
     """Indoors first, each group under its band; shared quantities stand first."""
     model = _model(store)
     told = [
-        row.title if isinstance(row, GroupRow)
-        else row.place.name if isinstance(row, PlaceRow) else row.summary
+        row.title
+        if isinstance(row, GroupRow)
+        else row.place.name
+        if isinstance(row, PlaceRow)
+        else row.summary
         for row in model.rows
-    ]  # fmt: skip
+    ]
     assert told == ["Indoors", "Hall", "Booth", "Outdoors", "Yard", *Summary]
     assert [one.slug for one in model.columns] == ["temperature", "co2", "pm25", "switch"]
 
@@ -129,17 +148,23 @@ def test_summaries_leave_out_what_only_one_place_tells(
     lines = [at for at, row in enumerate(model.rows) if isinstance(row, SummaryRow)]
     temperature = _column(model, "temperature")
     assert [model.summary_text(line, temperature) for line in lines] == [
-        "21.4", "26.2", "26.2", "31.0",
-    ]  # fmt: skip
+        "21.4",
+        "26.2",
+        "26.2",
+        "31.0",
+    ]
     assert model.summary_text(lines[0], _column(model, "co2")) == ""
     assert model.summary_text(lines[0], _column(model, "switch")) == ""
 
 
 @pytest.mark.parametrize(
     ("after_s", "state", "age"),
-    [(5, Freshness.FRESH, "5 s"), (130, Freshness.LATE, "2 min"), (2460, Freshness.SILENT,
-                                                                  "41 min")],
-)  # fmt: skip
+    [
+        (5, Freshness.FRESH, "5 s"),
+        (130, Freshness.LATE, "2 min"),
+        (2460, Freshness.SILENT, "41 min"),
+    ],
+)
 def test_what_is_late_or_silent_says_so(
     store: Store, pottery: dict[str, Series], after_s: int, state: Freshness, age: str
 ) -> None:

@@ -7,10 +7,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
+from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
+from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.parts.label import Label, plain_tip
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
-from rook_tally.store import Store
+from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 

@@ -12,12 +12,13 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.remarks import Remark
-from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.past import MomentQuestion
-from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.undo import Done
-from rook_tally.store import Store, load_site, remarks
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.commands import KeepRemark, RemoveRemark
+from rook_tally.desk.data.past_snapshot import MomentQuestion
+from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.undo import Done
+from rook_tally.store.base import Store
+from rook_tally.store.site import load_site, remarks
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS

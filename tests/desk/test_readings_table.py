@@ -8,12 +8,14 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.readings import Quality
+from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.desk.readings.table import ReadingsTable
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import NewReading, Series, Store, append_readings, overrulings, read_range
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.dialogs.readings import ReadingsTable
+from rook_tally.store.base import Store
+from rook_tally.store.readings import NewReading, append_readings, overrulings, read_range
+from rook_tally.store.site import Series
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, to_strip
@@ -23,8 +25,11 @@ from tests.desk.driving import PATIENCE_MS, opened, to_strip
 def noise(store: Store) -> Series:
     """An hour of readings, two in a row and one later marked as lone zeros."""
     series = begin_series(store, "sound_level")
-    append(store, series, *((NOON_US - at * MINUTE_US, 50.0 + at % 3) for at in range(60)
-                            if at not in (10, 11, 30)))  # fmt: skip
+    append(
+        store,
+        series,
+        *((NOON_US - at * MINUTE_US, 50.0 + at % 3) for at in range(60) if at not in (10, 11, 30)),
+    )
     with store.write() as connection:
         append_readings(
             connection,

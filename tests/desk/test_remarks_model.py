@@ -7,11 +7,12 @@ import pytest
 
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.desk.shell.feed import NewRemarks, read_picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.strip.questions import LanesQuestion, Overlay, shift_us
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import NewRemarks, read_picture
+from rook_tally.desk.strip.queries import LanesQuestion, Overlay, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel, span_of_window
-from rook_tally.store import Series, Store
+from rook_tally.store.base import Store
+from rook_tally.store.site import Series
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 
@@ -112,9 +113,7 @@ def test_a_span_of_the_window_is_of_whole_seconds_and_not_to_come() -> None:
     assert (start_us, end_us) == (NOON_US, NOON_US + 5_000_000)
 
 
-def test_the_same_hour_of_an_earlier_day_follows_the_clock_on_the_wall(
-    model: RemarksModel,
-) -> None:
+def test_the_same_hour_of_an_earlier_day_follows_the_clock_on_the_wall(model: RemarksModel) -> None:
     from zoneinfo import ZoneInfo
 
     from rook_tally.core.timestamps import time_us_from_text

@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage
 _TAKE = """
 import sys
 from pathlib import Path
-from rook_tally.cli.shots import take_shots
+from scripts.screenshots.views import take_shots
 take_shots(Path(sys.argv[1]), days=0.3)
 """
 
@@ -22,9 +22,12 @@ take_shots(Path(sys.argv[1]), days=0.3)
 def test_pictures_are_as_sharp_as_the_screen(tmp_path: Path, scale: float) -> None:
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": str(scale)}
     subprocess.run(
-        [sys.executable, "-c", _TAKE, str(tmp_path)], env=environment, timeout=120, check=True,
+        [sys.executable, "-c", _TAKE, str(tmp_path)],
+        env=environment,
+        timeout=120,
+        check=True,
         capture_output=True,
-    )  # fmt: skip
+    )
     for name in ("ledger", "strip", "stations"):
         picture = QImage(str(tmp_path / f"{name}.png"))
         assert (picture.width(), picture.height()) == (round(1280 * scale), round(800 * scale))

@@ -10,17 +10,17 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.envelope import empty_envelope, envelope_of_readings
 from rook_tally.core.formulas.scoring import composite
-from rook_tally.core.readings import readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.shown import base_shown
+from rook_tally.core.quantities.display_unit import base_shown
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.envelope import empty_envelope, envelope_of_readings
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.theme import LIGHT
+from rook_tally.desk.workings.aggregation_chart import WaysChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart, Points
 from rook_tally.desk.workings.model import WhyPart
-from rook_tally.desk.workings.questions import Usual
+from rook_tally.desk.workings.queries import Usual
 from rook_tally.desk.workings.traces import LaneTrace, TracesChart
-from rook_tally.desk.workings.ways import WaysChart, WhyBar
 from tests.builders import MINUTE_US, NOON_US
 
 POINTS: Points = ((400.0, 100.0), (1000.0, 60.0), (2000.0, 0.0))
@@ -191,10 +191,12 @@ def test_lanes_say_when_there_is_nothing_of_them(qtbot: QtBot) -> None:
     chart = TracesChart(LIGHT)
     qtbot.addWidget(chart)
     chart.resize(700, 400)
-    chart.show_lanes((
-        LaneTrace("Result", "21.0 °C", told, shown, 2.4),
-        LaneTrace("Empty", "°C", empty_envelope(NOON_US, NOON_US + 60 * MINUTE_US, 60), shown),
-    ))  # fmt: skip
+    chart.show_lanes(
+        (
+            LaneTrace("Result", "21.0 °C", told, shown, 2.4),
+            LaneTrace("Empty", "°C", empty_envelope(NOON_US, NOON_US + 60 * MINUTE_US, 60), shown),
+        )
+    )
     chart.show()
     full = chart.grab().toImage()
     assert chart.accessibleDescription() == "Result 21.0 °C, Empty °C"

@@ -8,12 +8,12 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
 from rook_tally.core.timestamps import HOUR_US
-from rook_tally.desk.parts.ink import colour
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.settings import DeskSettings, SettingsFile, ThemeChoice
-from rook_tally.desk.shell.views import STRIP
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import Store
+from rook_tally.desk.app.views import STRIP
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.settings import DeskSettings, SettingsFile, ThemeChoice
+from rook_tally.desk.parts.fonts_and_colours import colour
+from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 
@@ -44,9 +44,7 @@ def test_the_themes_come_round() -> None:
     seen = [ThemeChoice.FOLLOW]
     for _ in range(3):
         seen.append(seen[-1].next)
-    assert seen == [
-        ThemeChoice.FOLLOW, ThemeChoice.LIGHT, ThemeChoice.NIGHT, ThemeChoice.FOLLOW,
-    ]  # fmt: skip
+    assert seen == [ThemeChoice.FOLLOW, ThemeChoice.LIGHT, ThemeChoice.NIGHT, ThemeChoice.FOLLOW]
 
 
 def test_a_window_is_arranged_as_it_was(qtbot: QtBot, store: Store, open_desk: OpenDesk) -> None:

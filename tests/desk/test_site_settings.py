@@ -9,12 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.core.keys import KeysWanted, PasswordsAt
-from rook_tally.desk.shell.site_dialog import SiteDialog
-from rook_tally.desk.shell.site_settings import KeepSiteSettings, SiteQuestion, SiteSettings
-from rook_tally.store import Store
-from rook_tally.store.backup_schedule import (
+from rook_tally.desk.data.site_settings import KeepSiteSettings, SiteQuestion, SiteSettings
+from rook_tally.desk.dialogs.site_settings import SiteDialog
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance.backup_schedule import (
     LastBackup,
     note_backup,
     schedule_into,
@@ -46,9 +46,13 @@ def test_changed_in_the_window_and_undone(
     dialog.passwords.setCurrentIndex(dialog.passwords.findData(PasswordsAt.IN_STORE))
     dialog.save.click()
     wanted = SiteSettings(
-        "Quay", "Pacific/Auckland", KeysWanted.FROM_ALL, PasswordsAt.IN_STORE, copies,
+        "Quay",
+        "Pacific/Auckland",
+        KeysWanted.FROM_ALL,
+        PasswordsAt.IN_STORE,
+        copies,
         can_be_copied=before.can_be_copied,
-    )  # fmt: skip
+    )
     qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: window.state.site.name == "Quay", timeout=PATIENCE_MS)
     window.undo.undo()

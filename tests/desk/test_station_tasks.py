@@ -8,16 +8,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.controls import Control, ControlSort
-from rook_tally.core.kinds import KINDS, Kind
-from rook_tally.core.levels import Level
-from rook_tally.core.sheet import Sender
-from rook_tally.desk.shell.views import STATIONS
-from rook_tally.desk.stations.adopting import Adoption, AdoptionStep
-from rook_tally.desk.stations.contact import StepState, contact_steps
+from rook_tally.core.quantities.connection_sheet import Sender
+from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.kinds import KINDS, Kind
+from rook_tally.core.quantities.levels import Level
+from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.stations.controls import control_rows
+from rook_tally.desk.stations.first_contact import StepState, contact_steps
 from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
-from rook_tally.store import (
+from rook_tally.desk.stations.take_in_state import Adoption, AdoptionStep
+from rook_tally.store.site import (
     Place,
     Problem,
     Request,
@@ -81,8 +81,9 @@ def test_a_control_is_set_in_the_window(
         qtbot.waitUntil(lambda: bool(heard), timeout=PATIENCE_MS)
         qtbot.waitUntil(lambda: "not confirmed yet" in remark.text(), timeout=PATIENCE_MS)
         publish(collector, "rook/extractor/controls/on", "on")
-    qtbot.waitUntil(lambda: "confirmed" in remark.text() and "not" not in remark.text(),
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(
+        lambda: "confirmed" in remark.text() and "not" not in remark.text(), timeout=PATIENCE_MS
+    )
     assert button.text() == "on"
     assert "on or off" in button.toolTip()
 
@@ -143,9 +144,19 @@ def test_notes_and_a_position(
 
 def line(**told: object) -> TapeLine:
     known: dict[str, object] = {
-        "arrived_us": 1, "station": "new", "door": "http", "address": "10.0.0.9", "body": b"{}",
-        "size": 2, "kept": 0, "duplicate": 0, "suspect": 0, "stray": 0, "refused": 0, "why": "",
-    }  # fmt: skip
+        "arrived_us": 1,
+        "station": "new",
+        "door": "http",
+        "address": "10.0.0.9",
+        "body": b"{}",
+        "size": 2,
+        "kept": 0,
+        "duplicate": 0,
+        "suspect": 0,
+        "stray": 0,
+        "refused": 0,
+        "why": "",
+    }
     return TapeLine(**(known | told))  # type: ignore[arg-type]
 
 
@@ -186,10 +197,19 @@ def test_a_station_whose_firmware_is_not_its_kinds() -> None:
 
 def request(state: RequestState, **told: object) -> Request:
     known: dict[str, object] = {
-        "id": 1, "asked_us": 10, "who": "potter", "sort": RequestSort.CONTROL, "station": "a",
-        "name": "fan", "value": "quiet", "state": state, "tries": 1, "tried_us": 11,
-        "answered_us": None, "answer": "",
-    }  # fmt: skip
+        "id": 1,
+        "asked_us": 10,
+        "who": "potter",
+        "sort": RequestSort.CONTROL,
+        "station": "a",
+        "name": "fan",
+        "value": "quiet",
+        "state": state,
+        "tries": 1,
+        "tried_us": 11,
+        "answered_us": None,
+        "answer": "",
+    }
     return Request(**(known | told))  # type: ignore[arg-type]
 
 
@@ -198,23 +218,40 @@ def request(state: RequestState, **told: object) -> Request:
     [
         (None, None, "not known", "it has not said how it stands", Level.SETTLED),
         (StationWord("off", 5), None, "off", "as the station reports since 5", Level.SETTLED),
-        (StationWord("off", 5), request(RequestState.SENT), "quiet",
-         "asked 10 · not confirmed yet", Level.RAISED),
-        (StationWord("quiet", 12), request(RequestState.CONFIRMED, answered_us=12), "quiet",
-         "asked 10 · confirmed 12", Level.SETTLED),
-        (StationWord("off", 5), request(RequestState.UNCONFIRMED, answer="no word in 30 s"), "off",
-         "asked 10 · not confirmed: no word in 30 s", Level.HIGH),
+        (
+            StationWord("off", 5),
+            request(RequestState.SENT),
+            "quiet",
+            "asked 10 · not confirmed yet",
+            Level.RAISED,
+        ),
+        (
+            StationWord("quiet", 12),
+            request(RequestState.CONFIRMED, answered_us=12),
+            "quiet",
+            "asked 10 · confirmed 12",
+            Level.SETTLED,
+        ),
+        (
+            StationWord("off", 5),
+            request(RequestState.UNCONFIRMED, answer="no word in 30 s"),
+            "off",
+            "asked 10 · not confirmed: no word in 30 s",
+            Level.HIGH,
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_control_in_words(
     report: StationWord | None, asked: Request | None, value: str, remark: str, level: Level
 ) -> None:
     fan = Control("fan", "Fan", ControlSort.CHOICE, choices=("quiet", "off"))
     kind = Kind("k", "k", 60.0, (), (fan,))
     (row,) = control_rows(
-        station("a", kind=kind), {} if report is None else {"fan": report},
-        [] if asked is None else [asked], str,
-    )  # fmt: skip
+        station("a", kind=kind),
+        {} if report is None else {"fan": report},
+        [] if asked is None else [asked],
+        str,
+    )
     assert (row.value, row.remark, row.level) == (value, remark, level)
 
 

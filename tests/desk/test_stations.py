@@ -11,19 +11,20 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.corrections import Correction
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.kinds import KINDS
-from rook_tally.core.levels import Level
-from rook_tally.desk.shell.feed import read_picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.views import STATIONS
+from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.desk.app.views import STATIONS
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.stations.model import StationsModel
-from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import Store, add_correction, add_station, load_site, report_clocks
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.base import Store
+from rook_tally.store.site import add_correction, add_station, load_site, report_clocks
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.processes import CollectorProcess
@@ -138,8 +139,10 @@ def test_messages_appear_while_one_looks(
     assert view.page.tape.item(0, 2).text() == "1 kept, 1 stray: station second has no field glorp"
     qtbot.waitUntil(lambda: view.page.fields.rowCount() == 1, timeout=PATIENCE_MS)
     assert [view.page.fields.item(0, column).text() for column in range(3)] == [
-        "temperature", "Temperature, °C", "21.5",
-    ]  # fmt: skip
+        "temperature",
+        "Temperature, °C",
+        "21.5",
+    ]
     view.page.tape.setFocus()
     view.page.tape.setCurrentCell(0, 1)
     whole = view.page.findChild(QLabel, "whole message")

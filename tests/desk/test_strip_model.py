@@ -7,12 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.desk.shell.feed import read_picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.time_window import LONGEST_US, SHORTEST_US, TimeWindow
-from rook_tally.desk.strip.figures import window_figures
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import read_picture
+from rook_tally.desk.data.time_window import LONGEST_US, SHORTEST_US, TimeWindow
 from rook_tally.desk.strip.model import StripModel
-from rook_tally.store import Series, Store
+from rook_tally.desk.strip.window_statistics import window_figures
+from rook_tally.store.base import Store
+from rook_tally.store.site import Series
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 windows = st.builds(
@@ -104,8 +105,11 @@ def test_heads_say_the_newest_or_what_stands_at_the_cursor(
     _read(store, model)
     head = model.head(0)
     assert (head.name, head.where, head.values, head.unit) == (
-        "CO₂", "Throwing room + Shop", "559 · –", "ppm",
-    )  # fmt: skip
+        "CO₂",
+        "Throwing room + Shop",
+        "559 · –",
+        "ppm",
+    )
     model.point_at(NOON_US - HOUR_US + 10 * MINUTE_US)
     assert model.head(0).values == "510 · –"
 
@@ -128,8 +132,10 @@ def test_notes_and_honest_ranges(
     _read(store, model)
     assert model.note(0) == "moves less than the sensor can tell (±0.3 °C)"
     assert [model.note(at) for at in (1, 2, 3)] == [
-        "moves less than the sensor can tell (±40 ppm)", "nothing was heard in this window", "",
-    ]  # fmt: skip
+        "moves less than the sensor can tell (±40 ppm)",
+        "nothing was heard in this window",
+        "",
+    ]
     low, high = model.value_range(0)
     assert high - low >= 8 * 0.3
     assert model.value_range(3) == (-0.25, 1.25)

@@ -10,11 +10,12 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import HOUR_US
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.strip.actions import StripAction
-from rook_tally.store import Series, Store, keep_remark, remarks
+from rook_tally.store.base import Store
+from rook_tally.store.site import Series, keep_remark, remarks
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press, to_strip, until_shown

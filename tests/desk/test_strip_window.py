@@ -14,15 +14,17 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.readings import Quality
+from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.desk.parts.carrying import carried_series, load_of
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.saving import CsvSaving
-from rook_tally.desk.shell.window import DeskWindow
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.dialogs.csv_export import CsvSaving
+from rook_tally.desk.parts.series_drag import carried_series, load_of
 from rook_tally.desk.strip.actions import StripAction
-from rook_tally.desk.strip.questions import Overlay
-from rook_tally.store import NewReading, Series, Store, append_readings
+from rook_tally.desk.strip.queries import Overlay
+from rook_tally.store.base import Store
+from rook_tally.store.readings import NewReading, append_readings
+from rook_tally.store.site import Series
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, to_strip, until_shown
@@ -38,8 +40,11 @@ def rooms(store: Store) -> dict[str, Series]:
     }
     moments = [NOON_US - 26 * HOUR_US + at * MINUTE_US for at in range(26 * 60)]
     silent = range(NOON_US - 120 * MINUTE_US, NOON_US - 80 * MINUTE_US)
-    append(store, made["co2"], *((at, 500.0 + (at // HOUR_US) % 24) for at in moments
-                                 if at not in silent))  # fmt: skip
+    append(
+        store,
+        made["co2"],
+        *((at, 500.0 + (at // HOUR_US) % 24) for at in moments if at not in silent),
+    )
     append(store, made["temperature"], *((at, 21.0) for at in moments))
     append(store, made["shop"], *((at, 700.0) for at in moments))
     return made
@@ -119,9 +124,12 @@ def test_series_are_dropped_on_a_lane(
         load = load_of([series])
         assert carried_series(load) == [series.id]
         event = QDropEvent(
-            QPointF(50, 20), Qt.DropAction.CopyAction, load, Qt.MouseButton.LeftButton,
+            QPointF(50, 20),
+            Qt.DropAction.CopyAction,
+            load,
+            Qt.MouseButton.LeftButton,
             Qt.KeyboardModifier.NoModifier,
-        )  # fmt: skip
+        )
         strip.plots[lane].dropEvent(event)
 
     drop(1, rooms["shop"])
@@ -181,8 +189,13 @@ def test_figures_are_copied_and_readings_saved_as_shown(
     lines = QGuiApplication.clipboard().text().split("\n")
     assert lines[0].split("\t")[0] == "2026-11-23 11:00:00"
     assert lines[3].split("\t")[:6] == [
-        "Throwing room", "Temperature", "°C", "21.0", "21.0", "21.0",
-    ]  # fmt: skip
+        "Throwing room",
+        "Temperature",
+        "°C",
+        "21.0",
+        "21.0",
+        "21.0",
+    ]
     window.strip.do(StripAction.SAVE_CSV)
     asked = opened(qtbot, window, QFileDialog)
     asked.fileSelected.emit(str(tmp_path / "shown.csv"))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.levels import Level, Limits
+from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.theme import LIGHT, NIGHT
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.tray import Tray, tray_picture, tray_words
-from rook_tally.store import Store
+from rook_tally.desk.app.tray import Tray, tray_picture, tray_words
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 import pytest
 
-from rook_tally.core.corrections import Correction
 from rook_tally.core.errors import UsageError
-from rook_tally.core.readings import Quality
+from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.remarks import Remark
-from rook_tally.core.units import FAHRENHEIT
-from rook_tally.desk.shell.changes import (
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.readings import Quality
+from rook_tally.desk.data.commands import (
     Correct,
     KeepRemark,
     Overrule,
@@ -19,18 +19,11 @@ from rook_tally.desk.shell.changes import (
     ShowInUnit,
     WithdrawCorrection,
 )
-from rook_tally.desk.shell.reader import Reply, StoreChange
-from rook_tally.desk.shell.undo import Done, UndoHistory
-from rook_tally.store import (
-    Series,
-    Store,
-    correction_entries,
-    load_site,
-    overrulings,
-    read_range,
-    remarks,
-    shown_units,
-)
+from rook_tally.desk.data.store_client import Reply, StoreChange
+from rook_tally.desk.data.undo import Done, UndoHistory
+from rook_tally.store.base import Store
+from rook_tally.store.readings import overrulings, read_range
+from rook_tally.store.site import Series, correction_entries, load_site, remarks, shown_units
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 

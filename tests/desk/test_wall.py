@@ -13,15 +13,16 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.theme import NIGHT
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.desk.shell.views import STRIP, WALL
-from rook_tally.desk.shell.window import DeskWindow
+from rook_tally.desk.app.views import STRIP, WALL
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.wall.actions import WallAction
-from rook_tally.desk.wall.picking import PickDialog
-from rook_tally.desk.wall.pocket_dialog import PocketDialog
+from rook_tally.desk.wall.series_picker import PickDialog
+from rook_tally.desk.wall.share_dialog import PocketDialog
 from rook_tally.desk.wall.show_dialog import ShowDialog
-from rook_tally.store import Store, keep_sheet, page_devices, page_setting, sheets
+from rook_tally.store.base import Store
+from rook_tally.store.site import keep_sheet, page_devices, page_setting, sheets
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press
@@ -109,9 +110,10 @@ def test_a_hairline_is_dragged_and_a_pane_dropped_on_another(
     QTest.mouseMove(canvas, QPoint(edge.left() + canvas.width() // 8, edge.center().y()))
     assert model.sheet.areas[1].x == before[1].x + 3
     QTest.mouseRelease(
-        canvas, Qt.MouseButton.LeftButton,
+        canvas,
+        Qt.MouseButton.LeftButton,
         pos=QPoint(edge.left() + canvas.width() // 8, edge.center().y()),
-    )  # fmt: skip
+    )
     _until_shown(qtbot, window)
     sized = model.sheet.areas
     first, last = (canvas.rect_of(model.sheet.areas[at]).center() for at in (0, 2))
@@ -207,10 +209,13 @@ def test_the_rail_moves_it_into_the_past(window: DeskWindow, qtbot: QtBot) -> No
     then_us = NOON_US - MINUTE_US
     window.state.show_window(TimeWindow(then_us - 3600_000_000, then_us, is_live=False))
     qtbot.waitUntil(
-        lambda: bool(window.wall.model.faces) and window.wall.model.faces[0].body is not None
-        and window.wall.model.faces[0].body.value.text == "71",
+        lambda: (
+            bool(window.wall.model.faces)
+            and window.wall.model.faces[0].body is not None
+            and window.wall.model.faces[0].body.value.text == "71"
+        ),
         timeout=PATIENCE_MS,
-    )  # fmt: skip
+    )
 
 
 def test_sheets_fill_the_screen_turn_and_grow_dark(
@@ -294,11 +299,12 @@ def test_panes_are_inked_at_every_size(
     """Every kind of pane, larger and smaller than it would like."""
     wall = window.wall
     for kind, shows in (
-        (PaneKind.DIAL, "pm25@yard"), (PaneKind.DAY, "temperature@yard"),
+        (PaneKind.DIAL, "pm25@yard"),
+        (PaneKind.DAY, "temperature@yard"),
         (PaneKind.TABLE, "temperature@everywhere/*"),
         (PaneKind.COLUMNS, "temperature@everywhere/*"),
         (PaneKind.FIGURE, "moon@yard"),
-    ):  # fmt: skip
+    ):
         wall.arranging.add_pane(pane(kind, shows))
     wall.arranging.add_pane(pane(PaneKind.WORDS, text="Firing, {pm25@yard} outside"))
     _until_shown(qtbot, window)
@@ -307,6 +313,9 @@ def test_panes_are_inked_at_every_size(
     for at, area in enumerate(wall.model.sheet.areas):
         rect = wall.canvas.rect_of(area).adjusted(2, 2, -2, -2)
         inside = picture.copy(rect)
-        shades = {inside.pixel(x, y) for x in range(0, inside.width(), 2)
-                  for y in range(0, inside.height(), 2)}  # fmt: skip
+        shades = {
+            inside.pixel(x, y)
+            for x in range(0, inside.width(), 2)
+            for y in range(0, inside.height(), 2)
+        }
         assert len(shades) > 1, f"pane {at} is empty"

@@ -10,12 +10,12 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import LIGHT
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.desk.wall.ink import Ink
-from rook_tally.desk.wall.ink_frame import changed_part, draw_pane
-from rook_tally.wall.faces import Column, ColumnsBody, Face, Value
+from rook_tally.desk.wall.painter import Ink
+from rook_tally.desk.wall.painter_frame import changed_part, draw_pane
+from rook_tally.wall.pane_views import Column, ColumnsBody, Face, Value
 from tests.wall.samples import LEVELLED, sample
 
 AREA = QRectF(0, 0, 640, 200)
@@ -121,7 +121,9 @@ def test_nothing_is_inked_outside_a_pane(
     painter.end()
     inside = area.toAlignedRect()
     outside = [
-        (x, y) for x in range(0, 760, 2) for y in range(0, 280, 2)
+        (x, y)
+        for x in range(0, 760, 2)
+        for y in range(0, 280, 2)
         if not inside.contains(x, y) and image.pixel(x, y) & 0xFFFFFF
-    ]  # fmt: skip
+    ]
     assert not outside

@@ -7,20 +7,22 @@ from datetime import datetime
 import pytest
 from msgspec.structs import replace
 
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.wall.definitions import PaneKind, Sheet
 from rook_tally.core.wall.tiling import Side
-from rook_tally.desk.shell.feed import read_picture
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.reader import StoreChange
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreChange
+from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.wall.arranging import Arranging
-from rook_tally.desk.wall.changes import KeepSheet, RemoveSheet
+from rook_tally.desk.wall.commands import KeepSheet, RemoveSheet
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.desk.wall.questions import SheetListingQuestion
-from rook_tally.desk.wall.turning import is_night, next_sheet
-from rook_tally.store import Store, keep_sheet, latest
-from rook_tally.wall.faces import FigureBody
+from rook_tally.desk.wall.queries import SheetListingQuestion
+from rook_tally.desk.wall.rotation import is_night, next_sheet
+from rook_tally.store.base import Store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import keep_sheet
+from rook_tally.wall.pane_views import FigureBody
 from tests.builders import MINUTE_US, NOON_US
 from tests.wall.studio import Studio, pane, sheet_of
 
@@ -143,9 +145,7 @@ def test_a_pane_is_added_beside_the_picked_one_and_altered(hand: Hand) -> None:
 
 def test_columns_stand_for_every_place_at_once(hand: Hand) -> None:
     made = hand.arranging.pane_of(PaneKind.COLUMNS, hand.studio.series["kiln-probe", "temp"])
-    assert made.shows == (
-        "temperature@kiln-room", "temperature@damp-store", "temperature@yard",
-    )  # fmt: skip
+    assert made.shows == ("temperature@kiln-room", "temperature@damp-store", "temperature@yard")
 
 
 def test_a_pane_that_is_too_small_to_be_halved_is_said(hand: Hand) -> None:
@@ -247,10 +247,14 @@ def test_a_sheet_that_takes_no_turn_is_passed_over() -> None:
 @pytest.mark.parametrize(
     ("clock", "begins", "ends", "dark"),
     [
-        ("23:00", 22 * 60, 390, True), ("06:29", 22 * 60, 390, True),
-        ("06:30", 22 * 60, 390, False), ("12:00", 22 * 60, 390, False),
-        ("12:00", 600, 800, True), ("13:20", 600, 800, False), ("10:00", 600, 600, False),
+        ("23:00", 22 * 60, 390, True),
+        ("06:29", 22 * 60, 390, True),
+        ("06:30", 22 * 60, 390, False),
+        ("12:00", 22 * 60, 390, False),
+        ("12:00", 600, 800, True),
+        ("13:20", 600, 800, False),
+        ("10:00", 600, 600, False),
     ],
-)  # fmt: skip
+)
 def test_night_reaches_over_midnight(clock: str, begins: int, ends: int, dark: bool) -> None:
     assert is_night(datetime.fromisoformat(f"2026-11-23T{clock}"), begins, ends) is dark

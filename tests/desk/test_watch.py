@@ -11,21 +11,23 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.levels import Level
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.core.watches.journal import JournalSort
-from rook_tally.core.watches.sentences import Part
-from rook_tally.desk.shell.alarm_dialog import AlarmDialog
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.tray import tray_words
-from rook_tally.desk.shell.views import LEDGER, WATCH
-from rook_tally.desk.shell.window import DeskWindow
+from rook_tally.alarming.alarm_clock import Keeper
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.sentences import Part
+from rook_tally.core.quantities.levels import Level
+from rook_tally.desk.app.tray import tray_words
+from rook_tally.desk.app.views import LEDGER, WATCH
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.dialogs.alarms import AlarmDialog
 from rook_tally.desk.watch.actions import WatchAction
-from rook_tally.store import RequestSort, Store, journal, open_requests, watches
-from rook_tally.watching.keeping import Keeper
+from rook_tally.store.alarms import journal, watches
+from rook_tally.store.base import Store
+from rook_tally.store.site import RequestSort, open_requests
+from tests.alarming.conftest import DUST, Booth, at
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import opened, to_strip
-from tests.watching.conftest import DUST, Booth, at
 
 PATIENCE_MS = 20_000
 WATCHED = replace(DUST, for_s=0.0, calm_s=0.0, tell=("a voice",))
@@ -36,8 +38,16 @@ def booth(store: Store) -> Booth:
     """Dust that rang at five past, and another watch that never did."""
     made = Booth(store)
     made.keep(WATCHED)
-    made.keep(Watch(slug="damp", name="Damp", sort=Sort.BELOW, limit=3, unit="µg/m³",
-                    scope=Scope(quantity="pm25", place="Shop")))  # fmt: skip
+    made.keep(
+        Watch(
+            slug="damp",
+            name="Damp",
+            sort=Sort.BELOW,
+            limit=3,
+            unit="µg/m³",
+            scope=Scope(quantity="pm25", place="Shop"),
+        )
+    )
     made.told_each_minute(0, [5.0] * 5 + [40.0, 45.0, 50.0])
     return made
 
@@ -135,8 +145,10 @@ def test_a_watch_is_made_renamed_and_taken_away(
     view.name.setText("Much dust")
     view.name.editingFinished.emit()
     view.do(WatchAction.KEEP)
-    qtbot.waitUntil(lambda: view.model.kept is not None and view.model.kept.slug == "much-dust",
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(
+        lambda: view.model.kept is not None and view.model.kept.slug == "much-dust",
+        timeout=PATIENCE_MS,
+    )
     view.do(WatchAction.TAKE_AWAY)
 
     def slugs() -> list[str]:
@@ -144,8 +156,10 @@ def test_a_watch_is_made_renamed_and_taken_away(
             return [one.slug for one in watches(connection)]
 
     # In the store, and heard of in the window: only then is it the step that is undone.
-    qtbot.waitUntil(lambda: slugs() == ["glaze-dust", "damp"] and view.model.kept == WATCHED,
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(
+        lambda: slugs() == ["glaze-dust", "damp"] and view.model.kept == WATCHED,
+        timeout=PATIENCE_MS,
+    )
     window.undo.undo()
     qtbot.waitUntil(lambda: "much-dust" in slugs(), timeout=PATIENCE_MS)
 
@@ -199,15 +213,22 @@ def test_alarms_show_in_head_cells_panel_tray_and_lanes(
     window.show_view(LEDGER)
     model = window.ledger.model
     series = next(one for one in window.state.site.series if one.station.key == "dust")
-    cells = [model.cell(row, column) for row in range(len(model.rows))
-             for column in range(len(model.columns))]  # fmt: skip
+    cells = [
+        model.cell(row, column)
+        for row in range(len(model.rows))
+        for column in range(len(model.columns))
+    ]
     (cell,) = [one for one in cells if one is not None and one.alarm is not None]
     assert cell.alarm is Level.HIGH
     assert cell.spoken.endswith("Glaze dust stands")
-    window.ledger.pick(*next(
-        (row, column) for row in range(len(model.rows)) for column in range(len(model.columns))
-        if model.cell(row, column) is cell
-    ))  # fmt: skip
+    window.ledger.pick(
+        *next(
+            (row, column)
+            for row in range(len(model.rows))
+            for column in range(len(model.columns))
+            if model.cell(row, column) is cell
+        )
+    )
     panel = window.ledger.panel
     qtbot.waitUntil(lambda: panel.alarms.isVisible(), timeout=PATIENCE_MS)
     assert panel.alarms.lines[0].state.text() == "standing 3 min"
@@ -232,10 +253,12 @@ def test_a_ring_that_comes_while_the_window_is_open_shows_and_clears(
 ) -> None:
     booth.told(8, 5.0)
     qtbot.waitUntil(
-        lambda: [one.name for one in window.state.alarms] == ["Glaze dust"]
-        and window.watch.model.rows()[0].state == "was 3 min ago",
+        lambda: (
+            [one.name for one in window.state.alarms] == ["Glaze dust"]
+            and window.watch.model.rows()[0].state == "was 3 min ago"
+        ),
         timeout=PATIENCE_MS,
-    )  # fmt: skip
+    )
     booth.wish(RequestSort.ACKNOWLEDGE, 8)
     qtbot.waitUntil(lambda: window.state.alarms == (), timeout=PATIENCE_MS)
     assert window.head._standing.accessibleName() != "1 standing, worst high"

@@ -5,30 +5,33 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from rook_tally.core.alarm_states import AlarmState
-from rook_tally.core.kinds import KINDS, PLAIN
-from rook_tally.core.levels import Level
-from rook_tally.core.watches.alarms import Alarm
-from rook_tally.core.watches.definitions import Run, Scope, Sort, Watch
-from rook_tally.core.watches.sentences import Part
-from rook_tally.core.watches.stepping import Step
-from rook_tally.desk.shell.feed import read_picture
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.alarms.definitions import Run, Scope, Sort, Watch
+from rook_tally.core.alarms.online_detector import Step
+from rook_tally.core.alarms.sentences import Part
+from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.quantities.kinds import KINDS, PLAIN
+from rook_tally.core.quantities.levels import Level
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.store import (
-    Store,
-    add_station,
-    keep_watch,
-    load_site,
-    rehearsed,
-    write_alarms,
-)
+from rook_tally.store.alarms import keep_watch, rehearsed, write_alarms
+from rook_tally.store.base import Store
+from rook_tally.store.site import add_station, load_site
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 DUST = Watch(
-    slug="dust", name="Dust", sort=Sort.ABOVE, scope=Scope(quantity="pm25", place="Booth"),
-    limit=25, clear=18, unit="µg/m³", for_s=120, tell=("this desktop",), level=Level.HIGH,
-)  # fmt: skip
+    slug="dust",
+    name="Dust",
+    sort=Sort.ABOVE,
+    scope=Scope(quantity="pm25", place="Booth"),
+    limit=25,
+    clear=18,
+    unit="µg/m³",
+    for_s=120,
+    tell=("this desktop",),
+    level=Level.HIGH,
+)
 
 
 class Bench:
@@ -39,8 +42,11 @@ class Bench:
         self.series = begin_series(store, "pm25", key="counter", place="Booth")
         other = begin_series(store, "pm25", key="shelf", place="Shop")
         values = [5.0] * 60 + [30.0] * 20 + [12.0] * 20 + [60.0] * 5 + [5.0] * 15
-        append(store, self.series, *((NOON_US - (120 - at) * MINUTE_US, value)
-                                     for at, value in enumerate(values)))  # fmt: skip
+        append(
+            store,
+            self.series,
+            *((NOON_US - (120 - at) * MINUTE_US, value) for at, value in enumerate(values)),
+        )
         append(store, other, (NOON_US, 4.0))
         with store.write() as connection:
             add_station(connection, "door", place="Booth", kind=PLAIN)
@@ -134,8 +140,15 @@ def test_what_is_typed_is_rehearsed_anew_or_said_to_be_wrong(bench: Bench) -> No
 
 
 def test_every_choice_makes_a_watch_that_can_be_meant(bench: Bench) -> None:
-    for part in (Part.QUANTITY, Part.SCOPE, Part.SORT, Part.GUARD, Part.LEVEL, Part.TELL,
-                 Part.CONTROL):  # fmt: skip
+    for part in (
+        Part.QUANTITY,
+        Part.SCOPE,
+        Part.SORT,
+        Part.GUARD,
+        Part.LEVEL,
+        Part.TELL,
+        Part.CONTROL,
+    ):
         choices = bench.model.choices(part)
         assert choices
         for one in choices:
@@ -198,8 +211,10 @@ def test_a_row_says_how_its_watch_stands(
 ) -> None:
     since_us = NOON_US - 41 * MINUTE_US
     with bench.store.write() as connection:
-        write_alarms(connection, [Alarm("dust", bench.series.id, Step(), state, Level.HIGH,
-                                        since_us=since_us)])  # fmt: skip
+        write_alarms(
+            connection,
+            [Alarm("dust", bench.series.id, Step(), state, Level.HIGH, since_us=since_us)],
+        )
     bench.look()
     (row,) = bench.model.rows()
     assert (row.state, row.is_standing) == (words, is_standing)
@@ -208,9 +223,11 @@ def test_a_row_says_how_its_watch_stands(
 
 def test_a_watch_of_what_is_gone_says_so(bench: Bench) -> None:
     with bench.store.write() as connection:
-        keep_watch(connection, replace(DUST, slug="gone", name="Gone",
-                                       scope=Scope(quantity="pm25", place="Attic")),
-                   now_us=NOON_US)  # fmt: skip
+        keep_watch(
+            connection,
+            replace(DUST, slug="gone", name="Gone", scope=Scope(quantity="pm25", place="Attic")),
+            now_us=NOON_US,
+        )
         assert load_site(connection).series
     bench.look()
     assert [one.state for one in bench.model.rows()] == ["never rung", "nothing there"]

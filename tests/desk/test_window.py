@@ -12,14 +12,16 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.demo_site import make_demo_site
-from rook_tally.cli.shots import MOMENT_US, take_shots
-from rook_tally.core.kinds import PLAIN
-from rook_tally.core.readings import Quality
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.desk.shell.moment import held_clock, running_clock
-from rook_tally.desk.shell.views import LEDGER, STRIP
-from rook_tally.desk.shell.window import DeskWindow
-from rook_tally.store import NewReading, Store, add_station, append_readings, load_site, set_site
+from rook_tally.desk.app.views import LEDGER, STRIP
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock, running_clock
+from rook_tally.store.base import Store
+from rook_tally.store.readings import NewReading, append_readings
+from rook_tally.store.site import add_station, load_site, set_site
+from scripts.screenshots.views import MOMENT_US, take_shots
 from tests.builders import append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.processes import CollectorProcess
@@ -177,9 +179,15 @@ def test_the_strip_follows_the_mouse(qtbot: QtBot, pottery: Store, open_desk: Op
     span_us = strip.model.window.span_us
     where = QPointF(plot.width() / 2, 20)
     wheel = QWheelEvent(
-        where, plot.mapToGlobal(where), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        where,
+        plot.mapToGlobal(where),
+        QPoint(),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(plot, wheel)
     assert strip.model.window.span_us < span_us
     end_us = strip.model.window.end_us
@@ -273,9 +281,17 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
     take_shots(tmp_path / "b", days=0.5)
     names = sorted(path.name for path in (tmp_path / "a").iterdir())
     assert names == [
-        "formula.png", "ledger.png", "page-phone.png", "page-tablet.png", "stations.png",
-        "strip.png", "wall-arranged.png", "wall.png", "watch.png", "workings.png",
-    ]  # fmt: skip
+        "formula.png",
+        "ledger.png",
+        "page-phone.png",
+        "page-tablet.png",
+        "stations.png",
+        "strip.png",
+        "wall-arranged.png",
+        "wall.png",
+        "watch.png",
+        "workings.png",
+    ]
     for name in names:
         first = (tmp_path / "a" / name).read_bytes()
         assert first == (tmp_path / "b" / name).read_bytes()

@@ -13,11 +13,11 @@ from PySide6.QtCore import QLocale, Qt
 from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from rook_tally.cli.desk_wishes import catalogue_of
-from rook_tally.core.wording import said, speak, spoken
+from rook_tally.cli.desktop_integration import catalogue_of
+from rook_tally.core.i18n import said, speak, spoken
 from rook_tally.desk import languages
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.store import Store
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, to_strip

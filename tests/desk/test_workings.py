@@ -11,27 +11,26 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.kinds import PLAIN
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
-from rook_tally.core.workings.naming import Group
+from rook_tally.desk.app.views import LEDGER, WORKINGS
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.ledger.model import SummaryRow
-from rook_tally.desk.shell.moment import held_clock
-from rook_tally.desk.shell.views import LEDGER, WORKINGS
-from rook_tally.desk.shell.window import DeskWindow
 from rook_tally.desk.workings.actions import WorkingsAction
 from rook_tally.desk.workings.rows import Sort
-from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import (
-    Store,
-    add_station,
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.base import Store
+from rook_tally.store.site import add_station, load_site
+from rook_tally.store.workings import (
     bound_workings,
     groups,
     keep_group,
     keep_working,
-    load_site,
     work_out_everything,
     workings,
 )
@@ -40,16 +39,24 @@ from tests.desk.conftest import OpenDesk
 from tests.desk.driving import until_shown
 
 PATIENCE_MS = 20_000
-SCORE = Score(inputs=(
-    ScoreInput(name="Warmth", formula="temperature@here", weight=60,
-               points=((10, 0), (20, 100), (30, 0))),
-    ScoreInput(name="Damp", formula="humidity@here", weight=40, points=((30, 0), (50, 100))),
-))  # fmt: skip
+SCORE = Score(
+    inputs=(
+        ScoreInput(
+            name="Warmth",
+            formula="temperature@here",
+            weight=60,
+            points=((10, 0), (20, 100), (30, 0)),
+        ),
+        ScoreInput(name="Damp", formula="humidity@here", weight=40, points=((30, 0), (50, 100))),
+    )
+)
 COMFORT = Working(slug="comfort", name="Comfort", made=Made.EACH_PLACE, score=SCORE)
 WORST = Working(
-    slug="comfort_worst", name="Comfort, worst of", made=Made.EACH_PLACE,
+    slug="comfort_worst",
+    name="Comfort, worst of",
+    made=Made.EACH_PLACE,
     score=Score(inputs=SCORE.inputs, way=Way.WORST, variant_of="comfort"),
-)  # fmt: skip
+)
 
 
 @pytest.fixture
@@ -70,8 +77,9 @@ def _hour(store: Store) -> None:
             ("yard", {"temperature": 8, "humidity": 80}),
         ):
             body = json.dumps({**values, "time": at / 1e6}).encode()
-            receive(store, directory, clocks,
-                    [Message("http", "127.0.0.1", body, at, station=station)])  # fmt: skip
+            receive(
+                store, directory, clocks, [Message("http", "127.0.0.1", body, at, station=station)]
+            )
 
 
 @pytest.fixture
@@ -97,8 +105,7 @@ def _hour_again(store: Store) -> None:
     at = NOON_US + MINUTE_US // 2
     for station, temperature in (("kiln", 25), ("yard", 8)):
         body = json.dumps({"temperature": temperature, "humidity": 50, "time": at / 1e6}).encode()
-        receive(store, directory, clocks,
-                [Message("http", "127.0.0.1", body, at, station=station)])  # fmt: skip
+        receive(store, directory, clocks, [Message("http", "127.0.0.1", body, at, station=station)])
 
 
 def _type(window: DeskWindow, qtbot: QtBot, formula: str) -> None:
@@ -279,9 +286,10 @@ def test_a_trial_is_shown_everywhere_and_said_to_be_one(window: DeskWindow, qtbo
     page.rows[1].trial.setValue(0)
     assert page.why.accessibleName() == "Why 30 on trial"
     series = next(
-        one for one in window.state.site.series
+        one
+        for one in window.state.site.series
         if one.quantity.slug == "comfort" and one.station.place.name == "Kiln room"
-    )  # fmt: skip
+    )
     assert window.state.latest[series.id].value == pytest.approx(30)
     assert not window.banner.isHidden()
     assert "Comfort at Kiln room is 30 instead of 70" in window.banner.text()
@@ -294,9 +302,12 @@ def test_what_rests_on_a_score_follows_its_trial_into_other_views(
     window: DeskWindow, qtbot: QtBot, pottery: Store
 ) -> None:
     with pottery.write() as connection:
-        keep_working(connection, Working(
-            slug="misery", name="Misery", formula="100 - comfort@here", made=Made.EACH_PLACE,
-        ))  # fmt: skip
+        keep_working(
+            connection,
+            Working(
+                slug="misery", name="Misery", formula="100 - comfort@here", made=Made.EACH_PLACE
+            ),
+        )
     _to_score(window, qtbot)
     _catch_up(pottery)
     page = window.workings.score_page
@@ -305,10 +316,12 @@ def test_what_rests_on_a_score_follows_its_trial_into_other_views(
 
     def misery() -> float:
         found = [
-            window.state.latest[one.id].value for one in window.state.site.series
-            if one.quantity.slug == "misery" and one.station.place.name == "Kiln room"
+            window.state.latest[one.id].value
+            for one in window.state.site.series
+            if one.quantity.slug == "misery"
+            and one.station.place.name == "Kiln room"
             and one.id in window.state.latest
-        ]  # fmt: skip
+        ]
         return found[0] if found else math.nan
 
     qtbot.waitUntil(lambda: misery() == pytest.approx(70), timeout=20_000)
@@ -438,9 +451,10 @@ def test_what_is_worked_out_again_shows_where_the_past_is_shown(
     window: DeskWindow, qtbot: QtBot, pottery: Store
 ) -> None:
     series = next(
-        one for one in window.state.site.series
+        one
+        for one in window.state.site.series
         if (one.field, one.station.place.name) == ("comfort", "Kiln room")
-    )  # fmt: skip
+    )
     window.open_in_strip([series])
     window.rail.model.move_to(NOON_US - 30 * MINUTE_US - window.state.window.span_us)
     until_shown(qtbot, window)

@@ -8,36 +8,48 @@ import math
 import numpy as np
 import pytest
 
-from rook_tally.core.kinds import PLAIN
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
-from rook_tally.core.workings.naming import Group
-from rook_tally.desk.shell.feed import read_picture
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.time_window import TimeWindow
-from rook_tally.desk.workings.drafts import slug_for
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import read_picture
+from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.questions import FormulaPreview, ScorePreview
+from rook_tally.desk.workings.new_items import slug_for
+from rook_tally.desk.workings.queries import FormulaPreview, ScorePreview
 from rook_tally.desk.workings.rows import Sort
-from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import Store, add_due, add_station, keep_group, keep_working, load_site
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.base import Store, add_due
+from rook_tally.store.site import add_station, load_site
+from rook_tally.store.workings import keep_group, keep_working
 from tests.builders import MINUTE_US, NOON_US
 
-SCORE = Score(inputs=(
-    ScoreInput(name="Warmth", formula="temperature@here", weight=60,
-               points=((10, 0), (20, 100), (30, 0))),
-    ScoreInput(name="Damp", formula="humidity@here", weight=40, points=((30, 0), (50, 100))),
-))  # fmt: skip
+SCORE = Score(
+    inputs=(
+        ScoreInput(
+            name="Warmth",
+            formula="temperature@here",
+            weight=60,
+            points=((10, 0), (20, 100), (30, 0)),
+        ),
+        ScoreInput(name="Damp", formula="humidity@here", weight=40, points=((30, 0), (50, 100))),
+    )
+)
 WORKINGS = (
     Working(slug="comfort", name="Comfort", made=Made.EACH_PLACE, score=SCORE),
-    Working(slug="comfort_worst", name="Comfort, worst of", made=Made.EACH_PLACE,
-            score=Score(inputs=SCORE.inputs, way=Way.WORST, variant_of="comfort")),
+    Working(
+        slug="comfort_worst",
+        name="Comfort, worst of",
+        made=Made.EACH_PLACE,
+        score=Score(inputs=SCORE.inputs, way=Way.WORST, variant_of="comfort"),
+    ),
     Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - temperature@yard"),
     Working(slug="twice", name="Twice", formula="2 * warmer@kiln-room"),
-)  # fmt: skip
+)
 
 
 class Bench:
@@ -96,8 +108,12 @@ def bench(store: Store) -> Bench:
 def test_the_list_says_where_things_are_made_and_what_they_come_to(bench: Bench) -> None:
     rows = {row.key: row for row in bench.model.rows()}
     assert [row.sort for row in bench.model.rows()] == [
-        Sort.SCORE, Sort.SCORE, Sort.FORMULA, Sort.FORMULA, Sort.GROUP,
-    ]  # fmt: skip
+        Sort.SCORE,
+        Sort.SCORE,
+        Sort.FORMULA,
+        Sort.FORMULA,
+        Sort.GROUP,
+    ]
     assert (rows["comfort"].where, rows["comfort"].value) == ("wherever it can be: 2", "70 · 0")
     assert (rows["warmer"].where, rows["warmer"].value) == ("Kiln room", "17.0 K")
     assert (rows["Both"].where, rows["Both"].value) == ("Kiln room, Yard", "2")
@@ -150,9 +166,14 @@ def test_a_working_that_rests_on_itself_is_told_while_it_is_written(bench: Bench
 
 @pytest.mark.parametrize(
     ("name", "slug"),
-    [("Dew point", "dew_point"), ("Air score, worst of", "air_score_worst_of"),
-     ("2nd floor", "working_2nd_floor"), ("Größe", "grösse"), ("…", "working")],
-)  # fmt: skip
+    [
+        ("Dew point", "dew_point"),
+        ("Air score, worst of", "air_score_worst_of"),
+        ("2nd floor", "working_2nd_floor"),
+        ("Größe", "grösse"),
+        ("…", "working"),
+    ],
+)
 def test_a_name_becomes_what_formulas_call_it(name: str, slug: str) -> None:
     assert slug_for(name) == slug
     assert slug.isidentifier()
@@ -160,8 +181,9 @@ def test_a_name_becomes_what_formulas_call_it(name: str, slug: str) -> None:
 
 def test_new_things_get_names_that_are_free(bench: Bench) -> None:
     with bench.store.write() as connection:
-        keep_working(connection, Working(slug="new_working", name="New working",
-                                         formula="temperature@yard"))  # fmt: skip
+        keep_working(
+            connection, Working(slug="new_working", name="New working", formula="temperature@yard")
+        )
     bench.refresh()
     bench.model.begin(Sort.FORMULA)
     assert bench.model.draft is not None
@@ -237,8 +259,11 @@ def test_ways_of_adding_up_stand_side_by_side(bench: Bench) -> None:
 def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> None:
     bench.model.pick((Sort.SCORE, "comfort"))
     bench.answer()
-    series = next(one for one in bench.state.site.series
-                  if (one.field, one.station.place.name) == ("comfort", "Kiln room"))  # fmt: skip
+    series = next(
+        one
+        for one in bench.state.site.series
+        if (one.field, one.station.place.name) == ("comfort", "Kiln room")
+    )
     assert bench.state.latest[series.id].value == pytest.approx(70)
     bench.model.begin_trial()
     bench.model.try_input(0, 20.0)

@@ -32,8 +32,9 @@ def test_plain_object() -> None:
 
 def test_nested_names_are_joined_by_dots() -> None:
     assert _values(_decode({"air": {"t": 1, "deep": {"x": 2}}})) == [
-        (None, "air.t", 1.0), (None, "air.deep.x", 2.0),
-    ]  # fmt: skip
+        (None, "air.t", 1.0),
+        (None, "air.deep.x", 2.0),
+    ]
 
 
 def test_a_list_of_objects_counts_places() -> None:
@@ -43,9 +44,15 @@ def test_a_list_of_objects_counts_places() -> None:
 
 @pytest.mark.parametrize(
     "time",
-    ["2026-11-23T11:59:00Z", "2026-11-23T12:59:00+01:00", 1795435140, 1795435140000,
-     "1795435140", 1795435140.0],
-)  # fmt: skip
+    [
+        "2026-11-23T11:59:00Z",
+        "2026-11-23T12:59:00+01:00",
+        1795435140,
+        1795435140000,
+        "1795435140",
+        1795435140.0,
+    ],
+)
 def test_times_in_every_writing(time: object) -> None:
     (item,) = _decode({"time": time, "t": 1}).items
     assert item.time_us == time_us_from_text("2026-11-23T11:59:00Z")
@@ -124,9 +131,11 @@ def test_senml_resolves_base_fields() -> None:
     ]
     result = _decode(pack)
     assert _values(result) == [
-        ("kiln-1", "temp", 21.5), ("kiln-1", "rh", 22.0), ("kiln-1", "door", True),
+        ("kiln-1", "temp", 21.5),
+        ("kiln-1", "rh", 22.0),
+        ("kiln-1", "door", True),
         ("urn:dev:mac:0024beff", "temp", 20.0),
-    ]  # fmt: skip
+    ]
     assert [one.unit for one in result.items] == ["Cel", "%RH", "Cel", "Cel"]
     assert result.items[0].time_us == 1795435200_500000
     assert result.items[2].time_us == 1795435190_500000
@@ -142,8 +151,9 @@ def test_senml_times_below_two_to_the_28_are_relative_to_now() -> None:
 
 def test_senml_names_without_a_base() -> None:
     assert _values(_decode([{"n": "kiln-1/temp", "v": 1}, {"n": "rh", "v": 2}])) == [
-        ("kiln-1", "temp", 1.0), (None, "rh", 2.0),
-    ]  # fmt: skip
+        ("kiln-1", "temp", 1.0),
+        (None, "rh", 2.0),
+    ]
 
 
 @pytest.mark.parametrize(

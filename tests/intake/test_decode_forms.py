@@ -35,25 +35,28 @@ def test_csv_with_times_stations_and_units(form: Form | None) -> None:
         'time,station,temp [°F],"rh, in %"\n2026-11-23T11:59:00Z,a,68.5,55\n,b,,60\n', form
     )
     assert _rows(result) == [
-        (0, "a", "temp", 68.5, "°F"), (0, "a", "rh, in %", 55.0, None),
+        (0, "a", "temp", 68.5, "°F"),
+        (0, "a", "rh, in %", 55.0, None),
         (1, "b", "rh, in %", 60.0, None),
-    ]  # fmt: skip
+    ]
     assert result.items[0].time_us == time_us_from_text("2026-11-23T11:59:00Z")
     assert result.items[2].time_us is None
 
 
 def test_semicolons_bring_decimal_commas() -> None:
     assert _rows(_decode("temp;rh\n21,5;55\n", Form.CSV)) == [
-        (0, None, "temp", 21.5, None), (0, None, "rh", 55.0, None),
-    ]  # fmt: skip
+        (0, None, "temp", 21.5, None),
+        (0, None, "rh", 55.0, None),
+    ]
 
 
 def test_a_bad_row_or_cell_loses_nothing_else() -> None:
     result = _decode("t,h\n1,2\n3\nx,4\n", Form.CSV)
     assert [one.value for one in result.items] == [1.0, 2.0, 4.0]
     assert _reasons(result) == [
-        (1, "", "1 cells where the header has 2"), (2, "t", "t: 'x' is not a number"),
-    ]  # fmt: skip
+        (1, "", "1 cells where the header has 2"),
+        (2, "t", "t: 'x' is not a number"),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -76,9 +79,11 @@ def test_csv_that_cannot_be_read(body: str | bytes, why: str) -> None:
 def test_lines_of_pairs() -> None:
     result = _decode('temp=21.4°C rh=55%, door=open time=1795435140\nstation="b" temp=−3\n')
     assert _rows(result) == [
-        (0, None, "temp", 21.4, "°C"), (0, None, "rh", 55.0, "%"), (0, None, "door", "open", None),
+        (0, None, "temp", 21.4, "°C"),
+        (0, None, "rh", 55.0, "%"),
+        (0, None, "door", "open", None),
         (1, "b", "temp", -3.0, None),
-    ]  # fmt: skip
+    ]
     assert result.items[0].time_us == 1_795_435_140_000_000
 
 
@@ -86,15 +91,13 @@ def test_what_is_no_pair_is_told() -> None:
     result = _decode("temp=21.4 and more\nrh=wet\n")
     assert [one.value for one in result.items] == [21.4]
     assert _reasons(result) == [
-        (0, "", "part of the line is no name=value"), (1, "rh", "rh: 'wet' is not a number"),
-    ]  # fmt: skip
+        (0, "", "part of the line is no name=value"),
+        (1, "rh", "rh: 'wet' is not a number"),
+    ]
 
 
 def test_senml_in_cbor() -> None:
-    pack = [
-        {-2: "kiln/", -3: 1_795_435_140, 0: "temp", 1: "Cel", 2: 21.5},
-        {0: "door", 4: True},
-    ]
+    pack = [{-2: "kiln/", -3: 1_795_435_140, 0: "temp", 1: "Cel", 2: 21.5}, {0: "door", 4: True}]
     for form in (Form.SENML_CBOR, None):
         result = _decode(cbor2.dumps(pack), form)
         assert _rows(result) == [(0, "kiln", "temp", 21.5, "Cel"), (1, "kiln", "door", True, None)]

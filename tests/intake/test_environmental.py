@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
+from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
 from rook_tally.core.errors import DecodeError
-from rook_tally.core.radio import distance_in_words, rough_distance_m
 from rook_tally.intake.decode.environmental import body_of, decode
 
 

@@ -10,21 +10,15 @@ import numpy as np
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.readings import Quality, readings_from
+from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
-from rook_tally.intake.file_import import ImportOutcome, imported_file
-from rook_tally.intake.file_times import DateOrder, file_times
-from rook_tally.store import (
-    Series,
-    Store,
-    append_history,
-    latest,
-    open_store,
-    read_raw_range,
-    set_site,
-    show_in_unit,
-)
-from rook_tally.store.csv_rows import HEADER, days_of_rows
+from rook_tally.intake.files.file_import import ImportOutcome, imported_file
+from rook_tally.intake.files.file_times import DateOrder, file_times
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import append_history, latest, read_raw_range
+from rook_tally.store.site import Series, set_site, show_in_unit
 from tests.builders import MINUTE_US
 from tests.ways_in import ALWAYS_US, WayIn
 
@@ -38,17 +32,32 @@ class Files(WayIn):
     folder: Path
 
     def read(
-        self, text: str, *, station: str | None = "kiln", columns: dict[str, str] | None = None,
-        dates: DateOrder | None = None, dry_run: bool = False, zone: str | None = None,
-    ) -> ImportOutcome:  # fmt: skip
+        self,
+        text: str,
+        *,
+        station: str | None = "kiln",
+        columns: dict[str, str] | None = None,
+        dates: DateOrder | None = None,
+        dry_run: bool = False,
+        zone: str | None = None,
+    ) -> ImportOutcome:
         path = self.folder / "file.csv"
         path.write_text(text, encoding="utf-8")
-        meant = {name: (told.split(":")[0], told.partition(":")[2]) for name, told in
-                 (columns or {}).items()}  # fmt: skip
+        meant = {
+            name: (told.split(":")[0], told.partition(":")[2])
+            for name, told in (columns or {}).items()
+        }
         return imported_file(
-            self.store, path, station, columns=meant, time_column=None, zone=zone, now_us=NOW,
-            dry_run=dry_run, dates=dates,
-        )  # fmt: skip
+            self.store,
+            path,
+            station,
+            columns=meant,
+            time_column=None,
+            zone=zone,
+            now_us=NOW,
+            dry_run=dry_run,
+            dates=dates,
+        )
 
     def values(self, quantity: str = "temperature", station: str = "kiln") -> list[float]:
         return [round(value, 3) for _, value, _ in self.kept(quantity, station)]
@@ -84,22 +93,39 @@ def test_a_unit_is_the_columns_else_the_series_else_asked_for(files: Files) -> N
 def test_nothing_to_come_is_read(files: Files) -> None:
     done = files.read("time,temp_c\n2062-01-01T00:00:00Z,99\n2026-11-23T11:00:00Z,20\n")
     assert (done.readings, [one.why for one in done.refused]) == (
-        1, ["2062-01-01T00:00:00Z lies ahead"],
-    )  # fmt: skip
+        1,
+        ["2062-01-01T00:00:00Z lies ahead"],
+    )
     with files.store.read() as connection:
         (newest,) = latest(connection).values()
     assert newest.value == 20.0
 
 
 def test_the_hour_that_comes_twice_is_told_by_the_rows_own_order(files: Files) -> None:
-    clock = ["00:30", *(f"01:{m}" for m in ("00", "15", "30", "45")) , *(
-        f"01:{m}" for m in ("00", "15", "30", "45")), "02:00", "02:15"]  # fmt: skip
+    clock = [
+        "00:30",
+        *(f"01:{m}" for m in ("00", "15", "30", "45")),
+        *(f"01:{m}" for m in ("00", "15", "30", "45")),
+        "02:00",
+        "02:15",
+    ]
     rows = [f"2026-10-25 {one},{20 + at}" for at, one in enumerate(clock)]
     for order in (rows, rows[::-1]):
         times = file_times([one.partition(",")[0] for one in order], LONDON, order=None, now_us=NOW)
         told = sorted(one for one in times.time_us if isinstance(one, int))
-        wanted = ["23:30", "00:00", "00:15", "00:30", "00:45", "01:00", "01:15", "01:30", "01:45",
-                  "02:00", "02:15"]  # fmt: skip
+        wanted = [
+            "23:30",
+            "00:00",
+            "00:15",
+            "00:30",
+            "00:45",
+            "01:00",
+            "01:15",
+            "01:30",
+            "01:45",
+            "02:00",
+            "02:15",
+        ]
         assert [rfc3339(one)[11:16] for one in told] == wanted
     done = files.read("time,temp_c\n" + "\n".join(rows) + "\n")
     assert (done.readings, done.refused) == (11, ())
@@ -132,8 +158,9 @@ def test_dates_that_one_row_proves_are_read_so_and_that_is_said(files: Files) ->
     done = files.read("time,temp_c\n11/05/2026 10:00,1\n11/13/2026 10:00,2\n")
     assert done.remarks == ("dates were read month-first, as some of them show",)
     assert [rfc3339(one)[:10] for one, _, _ in files.kept("temperature")] == [
-        "2026-11-05", "2026-11-13",
-    ]  # fmt: skip
+        "2026-11-05",
+        "2026-11-13",
+    ]
     with pytest.raises(UsageError, match="names the day first"):
         files.read("time,temp_c\n11/13/2026 10:00,1\n13/11/2026 10:00,2\n")
 
@@ -206,16 +233,26 @@ def test_our_own_export_reads_back_to_the_same_store(
         assert told == (again if not as_shown else pytest.approx(again, rel=1e-13))
     # Once more changes nothing, and a station that is not there is named.
     again_done = imported_file(
-        other.store, tmp_path / "out.csv", "quay", columns={}, time_column=None, zone=None,
+        other.store,
+        tmp_path / "out.csv",
+        "quay",
+        columns={},
+        time_column=None,
+        zone=None,
         now_us=NOW,
-    )  # fmt: skip
+    )
     assert again_done.readings == 0
     lonely = Files(open_store(tmp_path / "lonely.db"), "kiln")
     with pytest.raises(UsageError, match="there is no station quay"):
         imported_file(
-            lonely.store, tmp_path / "out.csv", None, columns={}, time_column=None, zone=None,
+            lonely.store,
+            tmp_path / "out.csv",
+            None,
+            columns={},
+            time_column=None,
+            zone=None,
             now_us=NOW,
-        )  # fmt: skip
+        )
 
 
 def test_a_fahrenheit_reading_is_exported_in_the_shortest_digits_that_come_back(

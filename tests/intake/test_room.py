@@ -15,11 +15,11 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
 from rook_tally.intake.bounds import MOST_WAITING
+from rook_tally.intake.doors.mqtt import MqttDoor
 from rook_tally.intake.message import Answer, Message
-from rook_tally.intake.mqtt_door import MqttDoor
-from rook_tally.intake.room import Room
-from rook_tally.store import DoorState
-from tests.collector.test_mqtt import free_port, mosquitto
+from rook_tally.intake.pipeline.room import Room
+from rook_tally.store.site import DoorState
+from tests.collector.test_mqtt_link import free_port, mosquitto
 from tests.processes import PATIENCE_S, wait_until
 
 _MESSAGES = 3 * MOST_WAITING
@@ -83,9 +83,13 @@ def test_a_sender_faster_than_the_store_leaves_the_rest_at_the_broker(tmp_path: 
     async def look() -> None:
         reception = _SlowReception()
         door = MqttDoor(
-            OutsideBroker(Endpoint("127.0.0.1", port), is_own=True), session="slow", group="slow",
-            reception=reception, report=_unheard, clock=lambda: time.time_ns() // 1000,
-        )  # fmt: skip
+            OutsideBroker(Endpoint("127.0.0.1", port), is_own=True),
+            session="slow",
+            group="slow",
+            reception=reception,
+            report=_unheard,
+            clock=lambda: time.time_ns() // 1000,
+        )
         await door.open(patience_s=PATIENCE_S)
         await asyncio.to_thread(_send, port)
         await _until(lambda: reception.asked >= MOST_WAITING)

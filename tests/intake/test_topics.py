@@ -15,8 +15,11 @@ WORD = st.text(st.characters(codec="utf-8", exclude_characters="/+#\0"), min_siz
 @pytest.mark.parametrize(
     ("pattern", "topic", "names"),
     [
-        ("plant/{place}/{station}/{field}", "plant/hall/bed-1/soil",
-         {"place": "hall", "station": "bed-1", "field": "soil"}),
+        (
+            "plant/{place}/{station}/{field}",
+            "plant/hall/bed-1/soil",
+            {"place": "hall", "station": "bed-1", "field": "soil"},
+        ),
         ("home/{station}", "home/attic", {"station": "attic"}),
         ("{station}/state/#", "attic/state/a/b", {"station": "attic"}),
         ("{station}/state/#", "attic/state", {"station": "attic"}),
@@ -26,7 +29,7 @@ WORD = st.text(st.characters(codec="utf-8", exclude_characters="/+#\0"), min_siz
         ("home/{station}", "home/", None),
         ("Wohnung/{station}/Küche", "Wohnung/a b/Küche", {"station": "a b"}),
     ],
-)  # fmt: skip
+)
 def test_names_in_a_topic(pattern: str, topic: str, names: dict[str, str] | None) -> None:
     assert topic_pattern_from(pattern).names_in(topic) == names
 

@@ -6,18 +6,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.readings import Quality, readings_from
+from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, SECOND_US, time_us_from_text
 from rook_tally.intake.message import Form
-from rook_tally.store import (
-    Store,
-    Subject,
-    append_history,
-    load_site,
-    overrule,
-    renew_access_key,
-)
-from rook_tally.store.changes import KEPT_CHANGES, note_change, prune_changes
+from rook_tally.store.base import Store, Subject
+from rook_tally.store.base.changes import KEPT_CHANGES, note_change, prune_changes
+from rook_tally.store.readings import append_history, overrule
+from rook_tally.store.site import load_site, renew_access_key
 from tests.builders import MINUTE_US, NOON_US
 from tests.ways_in import WayIn
 
@@ -41,9 +36,11 @@ def test_of_several_values_without_a_time_the_last_stands_and_the_others_are_tol
 def test_a_batch_of_a_clock_that_is_not_set_says_what_stands(store: Store) -> None:
     way = WayIn(store)
     rows = [
-        {"temperature": 1.0, "time": 1e12}, {"temperature": 2.0, "time": 3e9},
-        {"temperature": 3.0, "time": 4e9}, {"temperature": 4.0, "time": NOON_US / 1e6},
-    ]  # fmt: skip
+        {"temperature": 1.0, "time": 1e12},
+        {"temperature": 2.0, "time": 3e9},
+        {"temperature": 3.0, "time": 4e9},
+        {"temperature": 4.0, "time": NOON_US / 1e6},
+    ]
     answer = way.send(rows, NOON_US + MINUTE_US)
     assert answer.kept == len(way.kept("temperature"))
     assert answer.kept + len(answer.refused) == 4

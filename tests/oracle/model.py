@@ -109,8 +109,9 @@ class Site:
                 self.answers.append(self._arrives(event))
             case ev.Correct():
                 self.corrections.setdefault(event.series, {})[event.from_us] = (
-                    event.gain, event.offset
-                )  # fmt: skip
+                    event.gain,
+                    event.offset,
+                )
                 self.past_touched = True
             case ev.Overrule():
                 self.overrulings.append(event)
@@ -266,9 +267,8 @@ class Site:
         """Figures of [start, end)."""
         good = [one for one in self.shown(key) if one.quality == GOOD]
         return figures(
-            QUANTITIES[key[1]].averaging, good, start, end, self.gap_us,
-            round(self.cadence_s * S),
-        )  # fmt: skip
+            QUANTITIES[key[1]].averaging, good, start, end, self.gap_us, round(self.cadence_s * S)
+        )
 
     def local_day(self, now: int) -> tuple[int, int]:
         """The local day that a moment lies in, as long as it is."""
@@ -277,7 +277,7 @@ class Site:
         after = midnight.replace(tzinfo=None) + timedelta(days=1)
         return round(midnight.timestamp()) * S, round(
             after.replace(tzinfo=self.zone).timestamp()
-        ) * S  # fmt: skip
+        ) * S
 
     def doubled(self, key: Key) -> dict[int, float]:
         """The working `x * 2`: a value at every good reading."""
@@ -290,9 +290,13 @@ class Site:
         for newest in good:
             known = [one for one in good if one.time <= newest.time]
             told = figures(
-                QUANTITIES[key[1]].averaging, known, newest.time - window, newest.time,
-                self.gap_us, 0,
-            )  # fmt: skip
+                QUANTITIES[key[1]].averaging,
+                known,
+                newest.time - window,
+                newest.time,
+                self.gap_us,
+                0,
+            )
             if told.covered_s >= window / S / 2 - 1e-6 and not math.isnan(told.mean):
                 found[newest.time] = told.mean
         return found

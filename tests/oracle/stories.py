@@ -9,9 +9,13 @@ from tests.oracle.events import DAY, HOUR, MINUTE, S
 
 BEGIN = 1_792_850_400 * S  # 2026-10-24T14:00Z, ten hours before London's clocks go back
 KEYS = [
-    ("kiln", "pm25"), ("kiln", "temperature"), ("kiln", "sound_level"),
-    ("kiln", "wind_direction"), ("kiln", "contact"), ("shop", "pm25"),
-]  # fmt: skip
+    ("kiln", "pm25"),
+    ("kiln", "temperature"),
+    ("kiln", "sound_level"),
+    ("kiln", "wind_direction"),
+    ("kiln", "contact"),
+    ("shop", "pm25"),
+]
 NUMBERS = {
     "pm25": [5.0, 18.0, 20.0, 25.0, 30.0, 40.0, 1200.0],
     "temperature": [20.0, 20.5, 21.0, 26.0, -80.0],
@@ -54,10 +58,9 @@ def _streams(draw: st.DrawFn, now: int) -> tuple[ev.Event, ...]:
     numbers = st.sampled_from(NUMBERS[field])
     count = draw(st.integers(3, 16))
     return tuple(
-        ev.Message(station, now + at * MINUTE,
-                   (ev.Value(field, now + at * MINUTE, draw(numbers)),))
+        ev.Message(station, now + at * MINUTE, (ev.Value(field, now + at * MINUTE, draw(numbers)),))
         for at in range(count)
-    )  # fmt: skip
+    )
 
 
 @st.composite
@@ -89,12 +92,12 @@ def stories(draw: st.DrawFn) -> list[ev.Event]:
                 rows = tuple(
                     (at - number * MINUTE, draw(st.sampled_from(NUMBERS[key[1]])))
                     for number in range(draw(st.integers(1, 8)))
-                )  # fmt: skip
+                )
                 told.append(ev.Import(key, rows, now))
             case 11 | 12:
                 told.append(ev.Seal(now))
             case 13:
-                told.append(draw(_RESTARTED))  # fmt: skip
+                told.append(draw(_RESTARTED))
             case 14:
                 told.append(ev.Look(now))
             case _:

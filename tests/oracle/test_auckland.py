@@ -10,11 +10,14 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.desk.ledger.account import AccountQuestion
-from rook_tally.intake.file_import import imported_file
-from rook_tally.store import Store, keep_watch, latest, set_site, span_statistics
-from rook_tally.watching.keeping import Keeper
+from rook_tally.alarming.alarm_clock import Keeper
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.desk.ledger.series_summary import AccountQuestion
+from rook_tally.intake.files.file_import import imported_file
+from rook_tally.store.alarms import keep_watch
+from rook_tally.store.base import Store
+from rook_tally.store.readings import latest, span_statistics
+from rook_tally.store.site import set_site
 from tests.ways_in import WayIn
 
 AUCKLAND = ZoneInfo("Pacific/Auckland")
@@ -36,9 +39,15 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
     with store.write() as connection:
         keep_watch(
             connection,
-            Watch(slug="quiet", name="Quiet", sort=Sort.SILENT, scope=Scope(station="shed"),
-                  silent_s=600.0), now_us=begin,
-        )  # fmt: skip
+            Watch(
+                slug="quiet",
+                name="Quiet",
+                sort=Sort.SILENT,
+                scope=Scope(station="shed"),
+                silent_s=600.0,
+            ),
+            now_us=begin,
+        )
     keeper = Keeper(store, since_us=begin)
     readings: dict[int, float] = {}
     for minute in range(12 * 60):
@@ -81,8 +90,10 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
     file.write_text("time,temperature\n" + text)
     done = imported_file(store, file, "shed", columns={}, time_column=None, zone=None, now_us=now)
     assert (done.readings, done.refused) == (100, ())
-    after = round((night.replace(tzinfo=None) + timedelta(days=1)).replace(
-        tzinfo=AUCKLAND).timestamp()) * S  # fmt: skip
+    after = (
+        round((night.replace(tzinfo=None) + timedelta(days=1)).replace(tzinfo=AUCKLAND).timestamp())
+        * S
+    )
     assert after - first == 25 * 60 * MINUTE
     with store.read() as connection:
         told = span_statistics(connection, series, first, after)

@@ -16,8 +16,10 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, note, settings
 from hypothesis import strategies as st
 
-from rook_tally.cli.faults.postgres import Cluster, cluster
-from rook_tally.store import Store, damaged_pages, open_store
+from benchmarks.faults.postgres import Cluster, cluster
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import damaged_pages
 from tests.oracle import events as ev
 from tests.oracle.events import DAY, HOUR, MINUTE, S
 from tests.oracle.model import GOOD, QUANTITIES, Reading, Silence, Site, Watch, apart
@@ -54,19 +56,26 @@ def server() -> Iterator[Cluster]:
 
 def _profile(examples: int) -> settings:
     return settings(
-        max_examples=examples, deadline=None,
+        max_examples=examples,
+        deadline=None,
         phases=[Phase.explicit, Phase.reuse, Phase.generate] + [Phase.shrink] * SHRINKS,
-        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large,
-                               HealthCheck.function_scoped_fixture],
-    )  # fmt: skip
+        suppress_health_check=[
+            HealthCheck.too_slow,
+            HealthCheck.data_too_large,
+            HealthCheck.function_scoped_fixture,
+        ],
+    )
 
 
 @_profile(EXAMPLES)
 @given(stories(), DELAYS, st.sampled_from([10.0, 60.0, 300.0]), ZONES, st.lists(SPANS, max_size=3))
 def test_on_sqlite(
-    story: list[ev.Event], delays: tuple[float, float], cadence_s: float, zone: str,
+    story: list[ev.Event],
+    delays: tuple[float, float],
+    cadence_s: float,
+    zone: str,
     spans: list[tuple[int, int]],
-) -> None:  # fmt: skip
+) -> None:
     with _sqlite(None) as store:
         _compare(store, story, delays, cadence_s, zone, spans)
 
@@ -74,17 +83,25 @@ def test_on_sqlite(
 @_profile(max(5, EXAMPLES // 5))
 @given(stories(), DELAYS, st.sampled_from([10.0, 60.0, 300.0]), ZONES, st.lists(SPANS, max_size=3))
 def test_on_postgresql(
-    server: Cluster, story: list[ev.Event], delays: tuple[float, float], cadence_s: float,
-    zone: str, spans: list[tuple[int, int]],
-) -> None:  # fmt: skip
+    server: Cluster,
+    story: list[ev.Event],
+    delays: tuple[float, float],
+    cadence_s: float,
+    zone: str,
+    spans: list[tuple[int, int]],
+) -> None:
     with _postgresql(server) as store:
         _compare(store, story, delays, cadence_s, zone, spans)
 
 
 def _compare(
-    store: Store, story: list[ev.Event], delays: tuple[float, float], cadence_s: float, zone: str,
+    store: Store,
+    story: list[ev.Event],
+    delays: tuple[float, float],
+    cadence_s: float,
+    zone: str,
     spans: list[tuple[int, int]],
-) -> None:  # fmt: skip
+) -> None:
     watch = Watch(("kiln", "pm25"), 25, 18, *delays)
     silence = Silence("kiln", 600, armed_us=BEGIN)
     site = Site(cadence_s, zone_named(zone), watch, silence)
@@ -106,8 +123,9 @@ def _compare(
     for key in KEYS:
         _readings_are_alike(site, world, key, is_thinned=is_thinned)
         day = site.local_day(BEGIN + 12 * HOUR)
-        windows = [(BEGIN + first * MINUTE, BEGIN + (first + length) * MINUTE)
-                   for first, length in spans]  # fmt: skip
+        windows = [
+            (BEGIN + first * MINUTE, BEGIN + (first + length) * MINUTE) for first, length in spans
+        ]
         for start, stop in [*windows, day, (BEGIN - DAY, end)]:
             _statistics_are_alike(site, world, key, start, stop, is_thinned=is_thinned)
         if not is_thinned:
@@ -162,8 +180,9 @@ def _statistics_are_alike(
             # Arcs of days as one may be wider than the shortest over all of their readings.
             good = [one for one in site.shown(key) if one.quality == GOOD]
             inside = [one.value for one in good if start <= one.time < end]
-            assert all((one - told.low + 1e-3) % 360 <= told.high - told.low + 2e-3
-                       for one in inside), words  # fmt: skip
+            assert all(
+                (one - told.low + 1e-3) % 360 <= told.high - told.low + 2e-3 for one in inside
+            ), words
             return
         for here, there in ((told.low, right.low), (told.high, right.high)):
             assert apart(averaging, here, there) <= exact * 100, words
@@ -191,9 +210,15 @@ def _account_is_alike(site: Site, world: World, key: tuple[str, str], now: int) 
 
 
 def _bounds_are_true(
-    site: Site, world: World, key: tuple[str, str], start: int, end: int, columns: int, *,
+    site: Site,
+    world: World,
+    key: tuple[str, str],
+    start: int,
+    end: int,
+    columns: int,
+    *,
     is_thinned: bool,
-) -> None:  # fmt: skip
+) -> None:
     """No reading lies outside its column's bounds, and no bound farther than readings do."""
     told = world.envelope(key, start, end, columns)
     width = -(-(end - start) // columns)
@@ -261,8 +286,12 @@ def _still_told(told: list[tuple[str, int]], moment: int) -> bool:
 
 def test_the_specification_itself_knows_the_examples_of_the_book() -> None:
     """A person's calculator: 350° and 10° are north; the night clocks go back has 25 hours."""
-    site = Site(60, zone_named("Europe/London"), Watch(("kiln", "pm25"), 25, 18, 0, 0),
-                Silence("kiln", 600, 0))  # fmt: skip
+    site = Site(
+        60,
+        zone_named("Europe/London"),
+        Watch(("kiln", "pm25"), 25, 18, 0, 0),
+        Silence("kiln", 600, 0),
+    )
     for at, number in enumerate([350.0, 10.0] * 30):
         value = ev.Value("wind_direction", BEGIN + at * MINUTE, number)
         site.happen(ev.Message("kiln", BEGIN + at * MINUTE, (value,)))

@@ -5,61 +5,65 @@ from __future__ import annotations
 import json
 from zoneinfo import ZoneInfo
 
-from rook_tally.core.corrections import Correction
-from rook_tally.core.envelope import Envelope
-from rook_tally.core.kinds import PLAIN
-from rook_tally.core.readings import Quality, readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.screening import screened
-from rook_tally.core.spans import SpanStatistics
-from rook_tally.core.watches.alarms import Alarm
-from rook_tally.core.watches.definitions import Scope, Sort
-from rook_tally.core.watches.definitions import Watch as RealWatch
-from rook_tally.core.watches.journal import JournalSort
+from rook_tally.alarming.alarm_clock import Keeper
+from rook_tally.core.alarms.definitions import Scope, Sort
+from rook_tally.core.alarms.definitions import Watch as RealWatch
+from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.series.screening import screened
+from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.workings.definitions import Working
-from rook_tally.desk.ledger.account import AccountQuestion
-from rook_tally.intake.clocks import Clocks
+from rook_tally.desk.ledger.series_summary import AccountQuestion
 from rook_tally.intake.message import Answer
 from rook_tally.intake.message import Message as RealMessage
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import (
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.alarms import alarms, journal, keep_watch
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.imports import bring_in, imports, take_back
+from rook_tally.store.maintenance.thinning import thin
+from rook_tally.store.readings import (
     Latest,
-    Series,
-    Store,
-    add_correction,
-    add_series,
-    add_station,
-    alarms,
-    bind_workings,
-    bound_workings,
     envelopes,
-    journal,
-    keep_watch,
-    keep_working,
     latest,
-    load_site,
     overrule,
     overrulings,
     read_range,
     read_raw_range,
     seal_all,
-    set_site,
     span_statistics,
     withdraw_overruling,
+)
+from rook_tally.store.site import (
+    Series,
+    add_correction,
+    add_series,
+    add_station,
+    load_site,
+    set_site,
+)
+from rook_tally.store.workings import (
+    bind_workings,
+    bound_workings,
+    keep_working,
     work_out_everything,
 )
-from rook_tally.store.imports import bring_in, imports, take_back
-from rook_tally.store.thinning import thin
-from rook_tally.watching.keeping import Keeper
 from tests.oracle import events as ev
 from tests.oracle.model import Key, Silence, Watch
 
 ALWAYS = 1 << 60
 _TRANSITIONS = {
-    JournalSort.RANG: "rang", JournalSort.RANG_LATE: "rang",
-    JournalSort.CLEARED: "cleared", JournalSort.CLEARED_LATE: "cleared",
-}  # fmt: skip
+    JournalSort.RANG: "rang",
+    JournalSort.RANG_LATE: "rang",
+    JournalSort.CLEARED: "cleared",
+    JournalSort.CLEARED_LATE: "cleared",
+}
 WORKINGS = {
     "twice": ("pm25", "pm25@kiln * 2"),
     "loud": ("sound_level", "mean(sound_level@kiln over 30 min)"),
@@ -90,28 +94,49 @@ class World:
                 for slug in ("pm25", "temperature", "sound_level", "wind_direction", "contact"):
                     quantity = QUANTITIES[slug]
                     add_series(
-                        connection, station, field=slug, quantity=quantity,
+                        connection,
+                        station,
+                        field=slug,
+                        quantity=quantity,
                         unit=quantity.base.symbol,
-                    )  # fmt: skip
+                    )
             for slug, (_, formula) in WORKINGS.items():
                 keep_working(connection, Working(slug=slug, name=slug, formula=formula))
             bind_workings(connection)
-            keep_watch(connection, RealWatch(
-                slug="dust", name="Dust", sort=Sort.ABOVE,
-                scope=Scope(quantity="pm25", place="kiln"), unit="µg/m³", limit=watch.limit,
-                clear=watch.clear, for_s=watch.on_s, calm_s=watch.off_s,
-            ), now_us=silence.armed_us)  # fmt: skip
-            keep_watch(connection, RealWatch(
-                slug="quiet", name="Quiet", sort=Sort.SILENT, scope=Scope(station="kiln"),
-                silent_s=silence.after_s,
-            ), now_us=silence.armed_us)  # fmt: skip
+            keep_watch(
+                connection,
+                RealWatch(
+                    slug="dust",
+                    name="Dust",
+                    sort=Sort.ABOVE,
+                    scope=Scope(quantity="pm25", place="kiln"),
+                    unit="µg/m³",
+                    limit=watch.limit,
+                    clear=watch.clear,
+                    for_s=watch.on_s,
+                    calm_s=watch.off_s,
+                ),
+                now_us=silence.armed_us,
+            )
+            keep_watch(
+                connection,
+                RealWatch(
+                    slug="quiet",
+                    name="Quiet",
+                    sort=Sort.SILENT,
+                    scope=Scope(station="kiln"),
+                    silent_s=silence.after_s,
+                ),
+                now_us=silence.armed_us,
+            )
 
     def series(self, key: Key) -> Series:
         with self.store.read() as connection:
             return next(
-                one for one in load_site(connection).series
+                one
+                for one in load_site(connection).series
                 if (one.station.key, one.field) == key and not one.station.is_worked_out
-            )  # fmt: skip
+            )
 
     def happen(self, event: ev.Event) -> None:
         """Let the real thing go through an event."""
@@ -142,8 +167,9 @@ class World:
                 seal_all(self.store, several, now_us=event.now_us)
             case ev.Thin():
                 with self.store.read() as connection:
-                    reporting = [one for one in load_site(connection).series
-                                 if not one.station.is_worked_out]  # fmt: skip
+                    reporting = [
+                        one for one in load_site(connection).series if not one.station.is_worked_out
+                    ]
                 thin(self.store, reporting, event.before_us, remove=True)
             case ev.Restart():
                 self.directories[0] = (Directory(), Clocks())
@@ -161,15 +187,13 @@ class World:
 
     def _arrives(self, event: ev.Message) -> None:
         rows = [
-            {value.field: value.number} | (
-                {} if value.time_us is None else {"time": value.time_us / 1e6}
-            )
+            {value.field: value.number}
+            | ({} if value.time_us is None else {"time": value.time_us / 1e6})
             for value in event.values
-        ]  # fmt: skip
+        ]
         message = RealMessage(
-            "http", "127.0.0.1", json.dumps(rows).encode(), event.arrived_us,
-            station=event.station,
-        )  # fmt: skip
+            "http", "127.0.0.1", json.dumps(rows).encode(), event.arrived_us, station=event.station
+        )
         self.answers += receive(self.store, *self.directories[0], [message])
 
     def _correct(self, event: ev.Correct) -> None:
@@ -209,9 +233,8 @@ class World:
         with self.store.read() as connection:
             several = bound_workings(connection, load_site(connection))
         work_out_everything(
-            self.store, {one.id: (one, bound.program) for one, bound in several},
-            now_us=self.now_us,
-        )  # fmt: skip
+            self.store, {one.id: (one, bound.program) for one, bound in several}, now_us=self.now_us
+        )
 
     def newest(self, key: Key) -> Latest | None:
         with self.store.read() as connection:
@@ -220,8 +243,9 @@ class World:
     def readings(self, key: Key, start: int = 0, end: int = ALWAYS) -> list[tuple[int, float, int]]:
         with self.store.read() as connection:
             found = read_raw_range(connection, self.series(key).id, start, end)
-        return list(zip(found.time_us.tolist(), found.value.tolist(), found.quality.tolist(),
-                        strict=True))  # fmt: skip
+        return list(
+            zip(found.time_us.tolist(), found.value.tolist(), found.quality.tolist(), strict=True)
+        )
 
     def statistics(self, key: Key, start: int, end: int) -> SpanStatistics:
         with self.store.read() as connection:
@@ -244,8 +268,11 @@ class World:
 
     def worked(self, slug: str) -> dict[int, float]:
         with self.store.read() as connection:
-            one = next(one for one in load_site(connection).series
-                       if one.station.is_worked_out and one.quantity.slug == slug)  # fmt: skip
+            one = next(
+                one
+                for one in load_site(connection).series
+                if one.station.is_worked_out and one.quantity.slug == slug
+            )
             found = read_range(connection, one.id, 0, ALWAYS)
         return dict(zip(found.time_us.tolist(), found.value.tolist(), strict=True))
 
@@ -259,9 +286,10 @@ class World:
         with self.store.read() as connection:
             lines = journal(connection, watch=slug, most=10_000)
         return [
-            (_TRANSITIONS[one.sort], one.time_us) for one in reversed(lines)
+            (_TRANSITIONS[one.sort], one.time_us)
+            for one in reversed(lines)
             if one.sort in _TRANSITIONS
-        ]  # fmt: skip
+        ]
 
 
 def zone_named(name: str) -> ZoneInfo:

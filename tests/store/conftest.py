@@ -7,8 +7,9 @@ from pathlib import Path
 
 import pytest
 
-from rook_tally.cli.faults.postgres import Cluster, cluster
-from rook_tally.store import Store, open_store
+from benchmarks.faults.postgres import Cluster, cluster
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
 
 _SQLITE_ONLY = {"tests.store.test_database"}
 

@@ -7,14 +7,13 @@ import uuid
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from rook_tally.core.readings import Quality, readings_from
-from rook_tally.store import (
+from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.store.base import Store, newest_seq
+from rook_tally.store.readings import (
     NewReading,
-    Store,
     append_history,
     append_readings,
     latest,
-    newest_seq,
     read_range,
 )
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -28,8 +27,10 @@ def test_read_back_as_arrays_in_order(store: Store) -> None:
     assert readings.time_us.tolist() == [NOON_US, NOON_US + 1]
     assert readings.value.tolist() == [21.0, -3.25]
     assert [array.dtype.name for array in (readings.time_us, readings.value, readings.quality)] == [
-        "int64", "float64", "uint8",
-    ]  # fmt: skip
+        "int64",
+        "float64",
+        "uint8",
+    ]
 
 
 def test_duplicates_and_revisions(store: Store) -> None:
@@ -58,8 +59,9 @@ def test_a_batch_of_duplicates_announces_nothing(store: Store) -> None:
         assert newest_seq(connection) == before
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None,
-          max_examples=25)  # fmt: skip
+@settings(
+    suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=25
+)
 @given(
     st.lists(
         st.lists(st.tuples(st.integers(0, 8), st.integers(0, 3)), min_size=1, max_size=6),

@@ -18,38 +18,39 @@ from hypothesis.stateful import (
 )
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.corrections import Correction
-from rook_tally.core.gaps import find_gaps
-from rook_tally.core.pages import DamagedPageError
-from rook_tally.core.readings import Quality, Readings, readings_from
-from rook_tally.core.screening import screened
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.gaps import find_gaps
+from rook_tally.core.series.page_codec import DamagedPageError
+from rook_tally.core.series.readings import Quality, Readings, readings_from
+from rook_tally.core.series.screening import screened
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
-from rook_tally.store import (
+from rook_tally.store.base import Store, schema
+from rook_tally.store.readings import (
     NewReading,
-    Series,
-    Store,
-    add_correction,
     append_history,
     append_readings,
     append_sealed,
-    correction_entries,
     damaged_pages,
     envelopes,
     gaps_between,
     history_of,
     latest,
-    load_site,
     overrule,
     read_range,
     read_raw_range,
-    schema,
     seal,
     seal_all,
     sealing,
     span_of,
     stretches_due,
-    withdraw_correction,
     withdraw_overruling,
+)
+from rook_tally.store.site import (
+    Series,
+    add_correction,
+    correction_entries,
+    load_site,
+    withdraw_correction,
 )
 from tests.builders import MINUTE_US, append, begin_series
 
@@ -166,8 +167,9 @@ class Archive(RuleBasedStateMachine):
         seal_all(self.store, {self.series.id: self.series}, now_us=LATER_US)
         assert stretches_due(self.store, now_us=LATER_US) == []
 
-    @rule(start=moments, days=st.sampled_from([0.001, 0.5, 1, 4]),
-          columns=st.sampled_from([1, 3, 96]))  # fmt: skip
+    @rule(
+        start=moments, days=st.sampled_from([0.001, 0.5, 1, 4]), columns=st.sampled_from([1, 3, 96])
+    )
     def envelopes_agree(self, start: int, days: float, columns: int) -> None:
         end = start + round(days * DAY_US)
         with self.store.read() as connection:
@@ -202,10 +204,11 @@ class Archive(RuleBasedStateMachine):
         good = everything.time_us
         before, after = good[good < start], good[good >= end]
         whole = find_gaps(
-            everything, max_gap_s=180,
+            everything,
+            max_gap_s=180,
             start_us=int(before[-1]) if len(before) else start,
             end_us=int(after[0]) + 1 if len(after) else end,
-        )  # fmt: skip
+        )
         if not len(good):
             whole = np.array([[start, end]])
         clipped = np.clip(whole, start, end)
@@ -239,10 +242,12 @@ def test_whatever_the_order_reads_tell_the_truth(store: Store) -> None:
     run_state_machine_as_test(
         type("ArchiveOnOneEngine", (Archive,), {"store": store}),
         settings=settings(
-            max_examples=40, stateful_step_count=14, deadline=None,
+            max_examples=40,
+            stateful_step_count=14,
+            deadline=None,
             suppress_health_check=[HealthCheck.too_slow],
         ),
-    )  # fmt: skip
+    )
 
 
 @pytest.fixture

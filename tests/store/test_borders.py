@@ -6,33 +6,34 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.gaps import max_gap_s, microseconds
-from rook_tally.core.readings import Quality, readings_from
-from rook_tally.core.spans import SpanStatistics, span_of_readings
-from rook_tally.core.statistics import Window
+from rook_tally.core.series.gaps import max_gap_s, microseconds
+from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.series.spans import SpanStatistics, span_of_readings
+from rook_tally.core.series.statistics import Window
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_text
 from rook_tally.core.workings.definitions import Working
-from rook_tally.store import (
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance.thinning import thin
+from rook_tally.store.readings import (
     NewReading,
-    Series,
-    Store,
     append_history,
     append_readings,
-    bind_workings,
-    bound_workings,
     damaged_pages,
     gaps_between,
-    keep_working,
     latest,
-    load_site,
     overrule,
     read_range,
     span_statistics,
     withdraw_overruling,
+)
+from rook_tally.store.readings.snapshot_at import moment_of
+from rook_tally.store.site import Series, load_site
+from rook_tally.store.workings import (
+    bind_workings,
+    bound_workings,
+    keep_working,
     work_out_everything,
 )
-from rook_tally.store.moments import moment_of
-from rook_tally.store.thinning import thin
 from tests.builders import MINUTE_US
 from tests.ways_in import WayIn
 
@@ -51,9 +52,12 @@ def from_readings(store: Store, series: Series, start_us: int, end_us: int) -> S
     with store.read() as connection:
         readings = read_range(connection, series.id, start_us - margin_us, end_us + margin_us)
     return span_of_readings(
-        readings, max_gap_s=gap_s, cadence_s=series.station.cadence_s,
-        window=Window(start_us, end_us), averaging=series.quantity.averaging,
-    )  # fmt: skip
+        readings,
+        max_gap_s=gap_s,
+        cadence_s=series.station.cadence_s,
+        window=Window(start_us, end_us),
+        averaging=series.quantity.averaging,
+    )
 
 
 def same(store: Store, series: Series, start_us: int, end_us: int) -> bool:
@@ -131,9 +135,11 @@ def test_thinning_changes_no_figure(store: Store, cadence_s: int) -> None:
     way.seal(NOW)
     day = DAY + DAY_US
     stretches = [
-        (day, day + DAY_US), (day + 6 * HOUR_US, day + 12 * HOUR_US), (DAY, DAY + 3 * DAY_US),
+        (day, day + DAY_US),
+        (day + 6 * HOUR_US, day + 12 * HOUR_US),
+        (DAY, DAY + 3 * DAY_US),
         (day - 3 * HOUR_US, day + 2 * HOUR_US),
-    ]  # fmt: skip
+    ]
     before = [told(store, series, *one) for one in stretches]
     with store.read() as connection:
         gaps = gaps_between(connection, series, DAY, DAY + 3 * DAY_US).tolist()
@@ -153,9 +159,13 @@ def test_thinning_changes_no_figure(store: Store, cadence_s: int) -> None:
         assert latest(connection, until_us=day + DAY_US - 1)[series.id] == at
         assert latest(connection, until_us=day + 5_000_000)[series.id] == just
         moment = moment_of(
-            connection, [series], day + DAY_US - 1, window=(day, day + DAY_US), columns=288,
+            connection,
+            [series],
+            day + DAY_US - 1,
+            window=(day, day + DAY_US),
+            columns=288,
             reports_us={},
-        )  # fmt: skip
+        )
         assert moment.latest[series.id] == at
         assert damaged_pages(connection) == []
 

@@ -12,10 +12,11 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Store, open_store
-from rook_tally.store import copies as copies_module
-from rook_tally.store.copies import back_up, restore
-from rook_tally.store.duties import Duties, Duty
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import copies as copies_module
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.copies import back_up, restore
+from rook_tally.store.site.leases import Duties, Duty
 from tests.builders import NOON_US, append, begin_series
 
 
@@ -136,7 +137,7 @@ def test_a_store_others_could_read_is_taken_from_them(store_path: Path) -> None:
 def test_the_log_is_cut_off_after_a_reader_held_it(
     store_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from rook_tally.store import database
+    from rook_tally.store.base import database
 
     monkeypatch.setattr(database, "_LOG_BYTES", 10_000)
     monkeypatch.setattr(database, "_LONGEST_LOG_BYTES", 100_000)

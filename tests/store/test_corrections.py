@@ -9,18 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.corrections import Correction, corrected, corrected_values
 from rook_tally.core.errors import UsageError
-from rook_tally.core.readings import readings_from
+from rook_tally.core.series.corrections import Correction, corrected, corrected_values
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.store import (
-    Series,
-    Store,
-    add_correction,
+from rook_tally.store.base import Store
+from rook_tally.store.readings import (
     append_history,
     append_readings,
     append_sealed,
-    correction_entries,
     envelopes,
     history_of,
     latest,
@@ -28,8 +25,8 @@ from rook_tally.store import (
     read_raw_range,
     seal,
     seal_all,
-    withdraw_correction,
 )
+from rook_tally.store.site import Series, add_correction, correction_entries, withdraw_correction
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
@@ -65,9 +62,13 @@ def series(store: Store) -> Series:
 def _correct(store: Store, series: Series, from_us: int, gain: float, offset: float) -> int:
     with store.write() as connection:
         return add_correction(
-            connection, series.id, Correction(from_us, gain, offset), who="Ada", why="ice bath",
+            connection,
+            series.id,
+            Correction(from_us, gain, offset),
+            who="Ada",
+            why="ice bath",
             now_us=NOON_US,
-        )  # fmt: skip
+        )
 
 
 def test_reads_are_corrected_and_raw_is_sacred(store: Store, series: Series) -> None:
@@ -116,8 +117,8 @@ def test_duplicates_and_sealing_look_at_raw_readings(store: Store, series: Serie
     _correct(store, series, 0, 2.0, 0.0)
     append(store, series, (MIDNIGHT_US + 5 * DAY_US, 3.0))
     with store.write() as connection:
-        from rook_tally.core.readings import Quality
-        from rook_tally.store import NewReading
+        from rook_tally.core.series.readings import Quality
+        from rook_tally.store.readings import NewReading
 
         again = NewReading(series.id, MIDNIGHT_US + 5 * DAY_US, 3.0, Quality.GOOD)
         assert append_readings(connection, [again]).duplicate == (True,)

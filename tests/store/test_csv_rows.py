@@ -7,11 +7,13 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.core.units import FAHRENHEIT
-from rook_tally.store import Store, latest_written, load_site, show_in_unit
-from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file
+from rook_tally.store.readings import latest_written
+from rook_tally.store.site import load_site, show_in_unit
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 
@@ -26,10 +28,15 @@ def test_rows_come_day_by_day_in_order_of_time(store: Store) -> None:
     times = [str(row[0]) for day in days for row in day]
     assert times == sorted(times)
     assert dict(zip(HEADER, days[0][0], strict=True)) == {
-        "time": "2026-11-23T12:00:00.000000Z", "place": "Wall", "station": "wall",
-        "field": "temperature", "quantity": "temperature", "value": "20.0", "unit": "°C",
+        "time": "2026-11-23T12:00:00.000000Z",
+        "place": "Wall",
+        "station": "wall",
+        "field": "temperature",
+        "quantity": "temperature",
+        "value": "20.0",
+        "unit": "°C",
         "quality": "good",
-    }  # fmt: skip
+    }
 
 
 def test_rows_as_they_are_shown(store: Store) -> None:

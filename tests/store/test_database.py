@@ -9,7 +9,9 @@ import pytest
 import sqlalchemy as sa
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import Store, open_store, schema, set_site
+from rook_tally.store.base import Store, schema
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import set_site
 
 
 def test_a_new_store_is_made_with_its_folders_and_keeps_its_id(tmp_path: Path) -> None:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.readings import Quality, readings_from
-from rook_tally.store import NewReading, Store, append_readings
-from rook_tally.store import imports as imports_module
-from rook_tally.store.append import append_history
-from rook_tally.store.imports import bring_in, imports, take_back
-from rook_tally.store.query import read_raw_range
+from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.store.base import Store
+from rook_tally.store.exchange import imports as imports_module
+from rook_tally.store.exchange.imports import bring_in, imports, take_back
+from rook_tally.store.readings import NewReading, append_readings
+from rook_tally.store.readings.append import append_history
+from rook_tally.store.readings.query import read_raw_range
 from tests.builders import NOON_US, begin_series
 
 

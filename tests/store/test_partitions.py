@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-from rook_tally.store import Store, keep_partitions, latest, seal_all
-from rook_tally.store.partitions import WEEK_US, partitions
+from rook_tally.store.base import Store
+from rook_tally.store.readings import keep_partitions, latest, seal_all
+from rook_tally.store.readings.partitions import WEEK_US, partitions
 from tests.builders import NOON_US, append, begin_series
 
 WEEK = NOON_US // WEEK_US

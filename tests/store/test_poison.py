@@ -13,27 +13,25 @@ import cbor2
 import pytest
 import sqlalchemy as sa
 
-from rook_tally.collector.commits import CommitLoop
 from rook_tally.core.errors import DecodeError
-from rook_tally.core.kinds import KINDS, PLAIN
-from rook_tally.intake.adoption import stray_senders, take_in_again
+from rook_tally.core.quantities.kinds import KINDS, PLAIN
 from rook_tally.intake.bounds import LARGEST_MESSAGE, LONGEST_NAME, MOST_CLAIMED, MOST_TOLD
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import Answer, Form, Message, Problem
-from rook_tally.store import (
-    Store,
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.take_in import stray_senders, take_in_again
+from rook_tally.store.base import Store, schema
+from rook_tally.store.readings import latest, seal_all
+from rook_tally.store.site import (
     Stray,
     add_station,
     keep_strays,
-    latest,
     newest_strays,
     newest_tape,
     prune_strays,
-    schema,
-    seal_all,
 )
-from rook_tally.store.station_words import station_words
-from rook_tally.store.strays import MOST_WRONG_KEYS, WRONG_KEY_WHY
+from rook_tally.store.site.station_attributes import station_words
+from rook_tally.store.site.unassigned_messages import MOST_WRONG_KEYS, WRONG_KEY_WHY
 from tests.builders import NOON_US, append, begin_series
 
 DAY_US = 86_400_000_000
@@ -80,7 +78,8 @@ POISON: dict[str, tuple[bytes, Form | None]] = {
     "many columns": (("a" + ",a" * 50_000 + "\n").encode() * 2, Form.CSV),
     "nothing but refusals": (_json({f"f{n}": "no" for n in range(50_000)}), None),
     "a thousand stations": (
-        _json([{"station": f"s{n}", "temperature": 1} for n in range(1_000)]), None
+        _json([{"station": f"s{n}", "temperature": 1} for n in range(1_000)]),
+        None,
     ),
     "JSON nested deeply": (_json(_nested(40)), None),
     "brackets": (b"[" * 500_000, None),
@@ -92,7 +91,7 @@ POISON: dict[str, tuple[bytes, Form | None]] = {
     "too large": (b"{" + b" " * LARGEST_MESSAGE, None),
     "a time past all years": (_json({"time": "9999-12-31T23:59:59-12:00", "temperature": 1}), None),
     "controls of nobody": (_json({f"controls.c{n}": 1 for n in range(5_000)}), None),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", POISON)
@@ -169,8 +168,13 @@ async def test_a_late_reading_into_a_damaged_page_becomes_a_stray_once(store: St
     with store.write() as connection:
         connection.execute(sa.update(schema.page_data).values(payload=b"rotten"))
     time_s = (NOON_US - 10 * DAY_US) // 1_000_000 + 7
-    late = Message("mqtt", "rook/wall/readings", b'{"temperature": 22, "time": %d}' % time_s,
-                   NOON_US, station="wall")  # fmt: skip
+    late = Message(
+        "mqtt",
+        "rook/wall/readings",
+        b'{"temperature": 22, "time": %d}' % time_s,
+        NOON_US,
+        station="wall",
+    )
     good = [
         Message("http", "x", b'{"temperature": 2%d}' % at, NOON_US + at, station="wall")
         for at in range(5)

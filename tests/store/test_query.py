@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.core.readings import Quality, readings_from
-from rook_tally.store import (
+from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.store.base import Store
+from rook_tally.store.readings import (
     NewReading,
-    Store,
     append_history,
     append_readings,
     envelopes,
@@ -26,8 +26,9 @@ def test_latest_as_of_a_moment(store: Store) -> None:
     append(store, second, (NOON_US + 10, 55.0))
     with store.read() as connection:
         assert {key: one.value for key, one in latest(connection).items()} == {
-            first.id: 21.0, second.id: 55.0,
-        }  # fmt: skip
+            first.id: 21.0,
+            second.id: 55.0,
+        }
         assert latest(connection, until_us=NOON_US)[first.id].value == 20.0
         assert second.id not in latest(connection, until_us=NOON_US)
         assert list(latest(connection, [second.id])) == [second.id]
@@ -89,9 +90,8 @@ def _gaps(store: Store, minutes: list[float], start: float, end: float) -> list[
     append(store, series, *((NOON_US + round(at * MINUTE_US), 1.0) for at in minutes))
     with store.read() as connection:
         gaps = gaps_between(
-            connection, series, NOON_US + round(start * MINUTE_US),
-            NOON_US + round(end * MINUTE_US),
-        )  # fmt: skip
+            connection, series, NOON_US + round(start * MINUTE_US), NOON_US + round(end * MINUTE_US)
+        )
     result: list[list[float]] = ((gaps - NOON_US) / MINUTE_US).tolist()
     return result
 
@@ -122,6 +122,11 @@ def test_latest_rows_say_it_all(store: Store) -> None:
     with store.read() as connection:
         (row,) = latest_rows(connection, now_us=NOON_US + 9_500_000)
     assert (row.place, row.station, row.quantity, row.value, row.unit, row.quality) == (
-        "Throwing room", "wall", "co2", 1033.0, "ppm", "good",
-    )  # fmt: skip
+        "Throwing room",
+        "wall",
+        "co2",
+        1033.0,
+        "ppm",
+        "good",
+    )
     assert (row.time, row.level, row.age_s) == ("2026-11-23T12:00:00.000000Z", 2, 9.5)

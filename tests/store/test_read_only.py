@@ -11,7 +11,8 @@ from pathlib import Path
 import pytest
 
 from rook_tally.core.errors import StoreError
-from rook_tally.store import latest, open_store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
 from tests.builders import NOON_US, append, begin_series
 from tests.desks import Desk
 from tests.processes import rook_tally, wait_until

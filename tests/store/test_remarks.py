@@ -7,13 +7,11 @@ from dataclasses import replace
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import FAHRENHEIT, VOLT
 from rook_tally.core.remarks import Remark
-from rook_tally.core.units import FAHRENHEIT, VOLT
-from rook_tally.store import (
-    ChangeTail,
-    Store,
-    Subject,
+from rook_tally.store.base import ChangeTail, Store, Subject
+from rook_tally.store.site import (
     keep_remark,
     load_site,
     remarks,

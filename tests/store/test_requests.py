@@ -5,16 +5,16 @@ from __future__ import annotations
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.kinds import KINDS
+from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
+from rook_tally.store.base import Store, Subject, credentials_of, new_access_key
+from rook_tally.store.base.changes import ChangeTail
+from rook_tally.store.site import (
     Announced,
     FolderSetting,
     PollSetting,
     RequestSort,
     RequestState,
-    Store,
-    Subject,
     TopicSetting,
     add_door,
     add_station,
@@ -23,12 +23,10 @@ from rook_tally.store import (
     ask,
     change_door,
     control_reports,
-    credentials_of,
     describe_station,
     door_settings,
     hear_words,
     load_site,
-    new_access_key,
     newest_requests,
     note_announced,
     note_sent,
@@ -37,7 +35,6 @@ from rook_tally.store import (
     remove_door,
     withdraw_announced,
 )
-from rook_tally.store.changes import ChangeTail
 from tests.builders import NOON_US
 
 

@@ -9,20 +9,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from rook_tally.core.corrections import Correction
-from rook_tally.core.readings import Readings, readings_from
-from rook_tally.core.spans import span_of_readings
-from rook_tally.core.statistics import Window, pieces_of, std_of
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.spans import span_of_readings
+from rook_tally.core.series.statistics import Window, pieces_of, std_of
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    Series,
-    Store,
-    add_correction,
-    append_sealed,
-    history_of,
-    read_range,
-    span_statistics,
-)
+from rook_tally.store.base import Store
+from rook_tally.store.readings import append_sealed, history_of, read_range, span_statistics
+from rook_tally.store.site import Series, add_correction
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
@@ -50,9 +44,10 @@ def _exactly(store: Store, series: Series, start_us: int, end_us: int) -> Readin
 
 @settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
-    start=st.integers(-600, 7000), minutes=st.integers(1, 8000),
+    start=st.integers(-600, 7000),
+    minutes=st.integers(1, 8000),
     correction=st.sampled_from([None, 0, 1440, 2000, 4000]),
-)  # fmt: skip
+)
 def test_any_span(
     store: Store, series: Series, start: int, minutes: int, correction: int | None
 ) -> None:

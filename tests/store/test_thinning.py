@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.readings import readings_from
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    Series,
-    Store,
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance.thinning import stays, thin, thin_always_after, thin_what_is_due
+from rook_tally.store.readings import (
     append_sealed,
     damaged_pages,
     envelopes,
@@ -19,8 +19,8 @@ from rook_tally.store import (
     read_raw_range,
     span_statistics,
 )
-from rook_tally.store.summaries import BUCKET_US
-from rook_tally.store.thinning import stays, thin, thin_always_after, thin_what_is_due
+from rook_tally.store.readings.summaries import BUCKET_US
+from rook_tally.store.site import Series
 from tests.builders import NOON_US, begin_series
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US

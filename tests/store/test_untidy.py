@@ -7,12 +7,12 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from rook_tally.core.readings import Quality, readings_from
+from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_text
-from rook_tally.store import (
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.imports import bring_in, take_back
+from rook_tally.store.readings import (
     NewReading,
-    Series,
-    Store,
     append_history,
     append_readings,
     overrule,
@@ -20,8 +20,8 @@ from rook_tally.store import (
     seal,
     sealing,
 )
-from rook_tally.store.imports import bring_in, take_back
-from rook_tally.store.thinned import pages_anew
+from rook_tally.store.readings.thinned import pages_anew
+from rook_tally.store.site import Series
 from tests.builders import MINUTE_US
 from tests.ways_in import WayIn
 
@@ -31,9 +31,14 @@ DAY = time_us_from_text("2026-11-10T00:00:00Z")
 def _set_aside(store: Store, series: Series, _number: int) -> None:
     with store.write() as connection:
         overrule(
-            connection, series, DAY + HOUR_US, DAY + 2 * HOUR_US, Quality.SET_ASIDE,
-            who="Wren", why="",
-        )  # fmt: skip
+            connection,
+            series,
+            DAY + HOUR_US,
+            DAY + 2 * HOUR_US,
+            Quality.SET_ASIDE,
+            who="Wren",
+            why="",
+        )
 
 
 def _taken_back(store: Store, series: Series, number: int) -> None:

@@ -20,33 +20,39 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.averaging import Averaging
 from rook_tally.core.errors import StoreError
-from rook_tally.core.pages import checksum
-from rook_tally.core.readings import readings_from
+from rook_tally.core.quantities.averaging import Averaging
+from rook_tally.core.series.page_codec import checksum
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store import (
-    Store,
-    damaged_pages,
-    load_site,
-    open_store,
-    read_range,
-    schema,
-    tallies,
-)
-from rook_tally.store.machine_zone import machine_zone
-from rook_tally.store.pages import page_rows, whole_pages, write_pages
-from rook_tally.store.summaries import DAY_ROW
-from rook_tally.store.upgrade import migrations
+from rook_tally.store.base import Store, schema
+from rook_tally.store.base.machine_zone import machine_zone
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.upgrade import migrations
+from rook_tally.store.readings import damaged_pages, read_range
+from rook_tally.store.readings.pages import page_rows, whole_pages, write_pages
+from rook_tally.store.readings.summaries import DAY_ROW
+from rook_tally.store.site import load_site, tallies
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.processes import PATIENCE_S
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 LATER_US = MIDNIGHT_US + 1000 * DAY_US
 OLD_COLUMNS = (
-    "series_id", "start_us", "count", "suspect", "first_us", "last_us", "good_first_us",
-    "good_last_us", "low", "high", "mean", "mean_square", "covered_s",
-)  # fmt: skip
+    "series_id",
+    "start_us",
+    "count",
+    "suspect",
+    "first_us",
+    "last_us",
+    "good_first_us",
+    "good_last_us",
+    "low",
+    "high",
+    "mean",
+    "mean_square",
+    "covered_s",
+)
 
 
 class OldStore:
@@ -119,10 +125,13 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         write_pages(connection, page_rows(plain, readings, *days))
         wanted = page_rows(series, readings, *days)
         for statement in (
-            "DROP TABLE duty", "DROP TABLE failed_duty", "DROP TABLE heard", "DELETE FROM site",
+            "DROP TABLE duty",
+            "DROP TABLE failed_duty",
+            "DROP TABLE heard",
+            "DELETE FROM site",
             "UPDATE meta SET value = '12' WHERE key = 'format'",
             "UPDATE alembic_version SET version_num = '0012'",
-        ):  # fmt: skip
+        ):
             connection.exec_driver_sql(statement)
     again = open_store(store.address)
     with again.read() as connection:
@@ -204,7 +213,7 @@ def test_not_under_a_collector_that_works_on_it(store: Store) -> None:
     again.close()
 
 
-_UPGRADE = "import sys; from rook_tally.store import open_store; open_store(sys.argv[1]).close()"
+_UPGRADE = "import sys; from rook_tally.store.maintenance import open_store; open_store(sys.argv[1]).close()"
 
 
 def test_killed_at_any_moment_of_an_upgrade(store: Store) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from rook_tally.store import Store
+from rook_tally.store.base import Store
 from tests.wall.studio import Studio
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from rook_tally.core.envelope import Envelope, empty_envelope
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.envelope import Envelope, empty_envelope
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.wall.faces import (
+from rook_tally.wall.pane_views import (
     Body,
     Column,
     ColumnsBody,
@@ -56,26 +56,42 @@ def _body(kind: PaneKind, value: Value, name: str) -> Body:
             zones = ((0.2, 0.4, Level.RAISED), (0.4, 1.0, Level.HIGH))
             return DialBody(value, 0.58, zones, "0", "100", name)
         case PaneKind.COLUMNS:
-            return ColumnsBody((Column(name, name, value, 0.6, 0.1, 0.8),
-                                Column(name, name, Value("–"), None, None, None)))  # fmt: skip
+            return ColumnsBody(
+                (
+                    Column(name, name, value, 0.6, 0.1, 0.8),
+                    Column(name, name, Value("–"), None, None, None),
+                )
+            )
         case PaneKind.RIBBON:
             return RibbonBody(
-                (Trace(name, _envelope(), (0, 1, 1)),) * 2, 0.0, 100.0,
-                ((0.25, 0.5, Level.RAISED),), ((0.25, "25"),), ((0.5, "06:00"),),
+                (Trace(name, _envelope(), (0, 1, 1)),) * 2,
+                0.0,
+                100.0,
+                ((0.25, 0.5, Level.RAISED),),
+                ((0.25, "25"),),
+                ((0.5, "06:00"),),
                 Peak(0.9, 0.7, f"{value.text} at 14:19"),
-            )  # fmt: skip
+            )
         case PaneKind.LAMPS:
-            return LampsBody((
-                Lamp(name, LampState.NONE, "heard", value.level, value.freshness),
-                Lamp(name, LampState.ON, f"since 13:56, for {name}"),
-                Lamp(name, LampState.OFF, "since 09:00"),
-            ))  # fmt: skip
+            return LampsBody(
+                (
+                    Lamp(name, LampState.NONE, "heard", value.level, value.freshness),
+                    Lamp(name, LampState.ON, f"since 13:56, for {name}"),
+                    Lamp(name, LampState.OFF, "since 09:00"),
+                )
+            )
         case PaneKind.SCORE:
-            return ScoreBody(value, f"{name} is what spoils it", name,
-                             (Loss(name, "−51", 1.0, Level.HIGH),))  # fmt: skip
+            return ScoreBody(
+                value, f"{name} is what spoils it", name, (Loss(name, "−51", 1.0, Level.HIGH),)
+            )
         case PaneKind.STANDING:
-            return StandingBody((StandingLine(name, value.level, "46 min", False),
-                                 StandingLine(name, Level.NOTICED, "2 h", True)), "")  # fmt: skip
+            return StandingBody(
+                (
+                    StandingLine(name, value.level, "46 min", False),
+                    StandingLine(name, Level.NOTICED, "2 h", True),
+                ),
+                "",
+            )
         case PaneKind.WORDS:
             return WordsBody((f"{name} is at ", value, "."))
         case PaneKind.TABLE:

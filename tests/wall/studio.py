@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from rook_tally.core.kinds import KINDS
-from rook_tally.core.levels import Limits
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
 from rook_tally.core.wall.tiling import tiled
-from rook_tally.store import (
-    Series,
-    Store,
-    add_series,
-    add_station,
-    groups,
-    latest,
-    load_site,
-    set_site,
-    standing,
-)
-from rook_tally.wall.faces import Face
-from rook_tally.wall.known import Known
-from rook_tally.wall.making import faces_of
-from rook_tally.wall.material import Material, read_material
-from rook_tally.wall.resolving import resolved
+from rook_tally.store.alarms import standing
+from rook_tally.store.base import Store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import Series, add_series, add_station, load_site, set_site
+from rook_tally.store.workings import groups
+from rook_tally.wall.pane_data import Material, read_material
+from rook_tally.wall.pane_parts import faces_of
+from rook_tally.wall.pane_resolver import resolved
+from rook_tally.wall.pane_views import Face
+from rook_tally.wall.site_snapshot import Known
 from tests.builders import MINUTE_US, NOON_US, append
 
 DUST_LIMITS = Limits(above=(15.0, 25.0, 50.0, 75.0))
@@ -30,12 +24,23 @@ _STATIONS = (
     ("glaze-dust", "Glaze booth", "particle-counter", (("pm25", "pm25", DUST_LIMITS),)),
     ("glaze-extractor", "Glaze booth", "switch", (("on", "switch", None),)),
     ("kiln-probe", "Kiln room", "kiln-probe", (("temp", "temperature", None),)),
-    ("damp-probe", "Damp store", "substrate-probe", (
-        ("moisture", "substrate_moisture", Limits(below=(33.0, 31.0, 28.0, 24.0))),
-        ("temp", "temperature", None), ("switch", "switch", None))),
-    ("yard-post", "Yard", "weather-post", (
-        ("temp", "temperature", None), ("pm25", "pm25", DUST_LIMITS))),
-)  # fmt: skip
+    (
+        "damp-probe",
+        "Damp store",
+        "substrate-probe",
+        (
+            ("moisture", "substrate_moisture", Limits(below=(33.0, 31.0, 28.0, 24.0))),
+            ("temp", "temperature", None),
+            ("switch", "switch", None),
+        ),
+    ),
+    (
+        "yard-post",
+        "Yard",
+        "weather-post",
+        (("temp", "temperature", None), ("pm25", "pm25", DUST_LIMITS)),
+    ),
+)
 
 
 class Studio:
@@ -47,16 +52,26 @@ class Studio:
         with store.write() as connection:
             set_site(connection, name="Fennel Wharf Pottery", zone="Europe/London")
             for key, place, kind, fields in _STATIONS:
-                add_station(connection, key, place=place, kind=KINDS[kind], cadence_s=60,
-                            indoors=place != "Yard")  # fmt: skip
+                add_station(
+                    connection,
+                    key,
+                    place=place,
+                    kind=KINDS[kind],
+                    cadence_s=60,
+                    indoors=place != "Yard",
+                )
                 station = load_site(connection).station(key)
                 assert station is not None
                 for field, slug, limits in fields:
                     quantity = QUANTITIES[slug]
                     self.series[key, field] = add_series(
-                        connection, station, field=field, quantity=quantity,
-                        unit=quantity.base.symbol, limits=limits,
-                    )  # fmt: skip
+                        connection,
+                        station,
+                        field=field,
+                        quantity=quantity,
+                        unit=quantity.base.symbol,
+                        limits=limits,
+                    )
 
     def told(self, key: str, field: str, *values: float, until_us: int = NOON_US) -> None:
         """Readings a minute apart, the last at a moment."""
@@ -86,9 +101,12 @@ class Studio:
         """The site at a moment."""
         with self.store.read() as connection:
             return Known(
-                load_site(connection), at_us, latest(connection, until_us=at_us),
-                standing(connection), material,
-            )  # fmt: skip
+                load_site(connection),
+                at_us,
+                latest(connection, until_us=at_us),
+                standing(connection),
+                material,
+            )
 
     def faces(self, *panes: Pane, at_us: int = NOON_US) -> tuple[Face, ...]:
         """What panes show."""

@@ -7,29 +7,36 @@ import json
 
 import pytest
 
-from rook_tally.core.alarm_states import AlarmState
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
-from rook_tally.intake.clocks import Clocks
 from rook_tally.intake.message import Message
-from rook_tally.intake.reception import receive
-from rook_tally.intake.resolve import Directory
-from rook_tally.store import Standing, Store, keep_working
-from rook_tally.wall.faces import Loss, ScoreBody, StandingBody, StandingLine, Value
-from rook_tally.wall.making import faces_of
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.alarms import Standing
+from rook_tally.store.base import Store
+from rook_tally.store.workings import keep_working
+from rook_tally.wall.pane_parts import faces_of
+from rook_tally.wall.pane_views import Loss, ScoreBody, StandingBody, StandingLine, Value
 from tests.builders import MINUTE_US, NOON_US
 from tests.wall.studio import Studio, pane
 
 AIR = Working(
-    slug="air", name="Air score", made=Made.EACH_PLACE,
-    score=Score(inputs=(
-        ScoreInput(name="PM2.5", formula="pm25@here", weight=60, points=((10, 100), (60, 0))),
-        ScoreInput(name="Warmth", formula="temperature@here", weight=40,
-                   points=((0, 0), (20, 100))),
-    )),
-)  # fmt: skip
+    slug="air",
+    name="Air score",
+    made=Made.EACH_PLACE,
+    score=Score(
+        inputs=(
+            ScoreInput(name="PM2.5", formula="pm25@here", weight=60, points=((10, 100), (60, 0))),
+            ScoreInput(
+                name="Warmth", formula="temperature@here", weight=40, points=((0, 0), (20, 100))
+            ),
+        )
+    ),
+)
 
 
 @pytest.fixture
@@ -70,8 +77,9 @@ def test_what_each_takes_stands_side_by_side_the_most_first(yard: Studio) -> Non
     says(yard, 0, pm25=20.0, temp=10.0)
     body = score_of(yard)
     assert [(one.name, one.text, one.level) for one in body.losses] == [
-        ("Warmth", "−20", Level.RAISED), ("PM2.5", "−12", Level.RAISED),
-    ]  # fmt: skip
+        ("Warmth", "−20", Level.RAISED),
+        ("PM2.5", "−12", Level.RAISED),
+    ]
     assert [one.share for one in body.losses] == pytest.approx([1.0, 0.6])
     assert body.spoils == "Warmth is what spoils it"
     # The yard's warmth has no limits: its value stands alone.
@@ -143,9 +151,10 @@ def test_a_score_that_is_late_in_a_sheet_keeps_the_others_alive(yard: Studio) ->
     says(yard, 0, pm25=60.0, temp=20.0)
     yard.told("kiln-probe", "temp", 30.0, until_us=NOON_US + 41 * MINUTE_US)
     late, fresh = yard.faces(
-        pane(PaneKind.SCORE, "air@yard"), pane(PaneKind.FIGURE, "temperature@kiln-room"),
+        pane(PaneKind.SCORE, "air@yard"),
+        pane(PaneKind.FIGURE, "temperature@kiln-room"),
         at_us=NOON_US + 41 * MINUTE_US,
-    )  # fmt: skip
+    )
     assert (late.freshness, fresh.freshness) == (Freshness.SILENT, Freshness.FRESH)
     assert isinstance(late.body, ScoreBody)
     assert late.body.value == Value(late.body.value.text, "", Level.SETTLED, Freshness.SILENT)

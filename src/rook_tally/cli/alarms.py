@@ -14,21 +14,14 @@ import typer
 
 from rook_tally.cli.control import answered
 from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.core.numerals import age
+from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
-from rook_tally.store import (
-    AlarmWish,
-    ChangeTail,
-    RequestSort,
-    RequestState,
-    Store,
-    ask,
-    load_site,
-    open_store,
-    watches,
-)
-from rook_tally.store import alarms as kept_alarms
-from rook_tally.store import journal as kept_journal
+from rook_tally.store.alarms import alarms as kept_alarms
+from rook_tally.store.alarms import journal as kept_journal
+from rook_tally.store.alarms import watches
+from rook_tally.store.base import ChangeTail, Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import AlarmWish, RequestSort, RequestState, ask, load_site
 
 
 @contextmanager
@@ -51,16 +44,25 @@ def show_alarms(where: str, *, as_json: bool) -> None:
     now_us = time.time_ns() // 1000
     rows = sorted(standing.values(), key=lambda one: (-one.level, one.since_us or 0))
     if as_json:
-        told = [{
-            "watch": one.watch, "place": series[one.series_id].station.place.name,
-            "series": one.series_id, "state": one.state.value, "level": one.level.wording,
-            "ringing": one.step.is_ringing,
-            "since": None if one.since_us is None else rfc3339(one.since_us),
-            "value": one.value, "who": one.who, "word": one.word,
-            "shelved_until": (
-                None if one.shelved_until_us is None else rfc3339(one.shelved_until_us)
-            ),
-        } for one in rows if one.series_id in series]  # fmt: skip
+        told = [
+            {
+                "watch": one.watch,
+                "place": series[one.series_id].station.place.name,
+                "series": one.series_id,
+                "state": one.state.value,
+                "level": one.level.wording,
+                "ringing": one.step.is_ringing,
+                "since": None if one.since_us is None else rfc3339(one.since_us),
+                "value": one.value,
+                "who": one.who,
+                "word": one.word,
+                "shelved_until": (
+                    None if one.shelved_until_us is None else rfc3339(one.shelved_until_us)
+                ),
+            }
+            for one in rows
+            if one.series_id in series
+        ]
         typer.echo(msgspec.json.encode(told).decode())
         return
     if not rows:
@@ -105,9 +107,10 @@ def wish(
         raise UsageError(done.answer)
     if done.state is not RequestState.CONFIRMED:
         raise RookTallyError(
-            "nobody has taken it up yet", kept="it stays asked for",
+            "nobody has taken it up yet",
+            kept="it stays asked for",
             remedy="is a collector running?",
-        )  # fmt: skip
+        )
     typer.echo(f"{name}: {done.answer}")
 
 
@@ -117,11 +120,24 @@ def show_journal(where: str, *, watch: str, most: int, as_json: bool) -> None:
         zone = ZoneInfo(load_site(connection).zone)
         lines = kept_journal(connection, watch=watch, most=most)
     if as_json:
-        typer.echo(msgspec.json.encode([{
-            "id": one.id, "time": rfc3339(one.time_us), "what": one.sort.value, "watch": one.watch,
-            "name": one.name, "place": one.place, "level": one.level.wording, "words": one.words,
-            "who": one.who,
-        } for one in lines]).decode())  # fmt: skip
+        typer.echo(
+            msgspec.json.encode(
+                [
+                    {
+                        "id": one.id,
+                        "time": rfc3339(one.time_us),
+                        "what": one.sort.value,
+                        "watch": one.watch,
+                        "name": one.name,
+                        "place": one.place,
+                        "level": one.level.wording,
+                        "words": one.words,
+                        "who": one.who,
+                    }
+                    for one in lines
+                ]
+            ).decode()
+        )
         return
     if not lines:
         typer.echo("nothing has happened yet")

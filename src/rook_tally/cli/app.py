@@ -11,7 +11,7 @@ import typer
 from rook_tally import __version__
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.core.memory import FOR_A_WINDOW_MB, keep_freed_memory
+from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
 
 app = typer.Typer(
     name="rook-tally",
@@ -81,8 +81,7 @@ def _everywhere(
     context: typer.Context,
     store: StoreOption = None,
     _version: Annotated[
-        bool,
-        typer.Option("--version", callback=_print_version, is_eager=True, help="Print it."),
+        bool, typer.Option("--version", callback=_print_version, is_eager=True, help="Print it.")
     ] = False,
 ) -> None:
     context.obj = store
@@ -179,8 +178,7 @@ def export(
     station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
     quantity: Annotated[str | None, typer.Option(metavar="SLUG")] = None,
     from_: Annotated[
-        str | None,
-        typer.Option("--from", metavar="T", help="Local or RFC 3339; included."),
+        str | None, typer.Option("--from", metavar="T", help="Local or RFC 3339; included.")
     ] = None,
     to: Annotated[
         str | None, typer.Option("--to", metavar="T", help="The same; not included.")
@@ -195,27 +193,11 @@ def export(
 
     write_export(
         chosen_store(context, store),
-        station=station, quantity=quantity, from_=from_, to=to, form=form, output=output,
+        station=station,
+        quantity=quantity,
+        from_=from_,
+        to=to,
+        form=form,
+        output=output,
         raw=raw,
-    )  # fmt: skip
-
-
-@app.command()
-def shots(
-    directory: Annotated[Path, typer.Argument(metavar="DIR")] = Path("docs/screenshots"),
-) -> None:
-    """Take the current pictures of the main views, from the demo data at a fixed moment."""
-    from rook_tally.cli.shots import take_shots
-
-    take_shots(directory)
-
-
-@app.command()
-def bench(
-    names: Annotated[list[str] | None, typer.Argument(metavar="[NAME…]")] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """Measure the speeds we promise, each beside its limit in the same run."""
-    from rook_tally.cli.bench import run_benches
-
-    run_benches(names or [], as_json=as_json)
+    )

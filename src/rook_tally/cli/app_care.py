@@ -61,7 +61,7 @@ def backup(
     store: StoreOption = None,
 ) -> None:
     """Copy the store while it is in use, now or every day; alone: how the last copy went."""
-    from rook_tally.cli.care import print_backups, schedule_backups, write_backup
+    from rook_tally.cli.maintenance import print_backups, schedule_backups, write_backup
 
     where = chosen_store(context, store)
     if daily is not None:
@@ -79,7 +79,7 @@ def restore(
     store: StoreOption = None,
 ) -> None:
     """Put a backup in the place of the store; what was there is kept beside it."""
-    from rook_tally.cli.care import put_back
+    from rook_tally.cli.maintenance import put_back
 
     put_back(chosen_store(context, store), file)
 
@@ -93,7 +93,7 @@ def check(
     store: StoreOption = None,
 ) -> None:
     """Look the store over: every page's checksum and sums, and what is damaged."""
-    from rook_tally.cli.care import check as look
+    from rook_tally.cli.maintenance import check as look
 
     raise typer.Exit(look(chosen_store(context, store), mend=mend))
 
@@ -101,7 +101,7 @@ def check(
 @care_app.command()
 def compact(context: typer.Context, store: StoreOption = None) -> None:
     """Give free space in the store's file back to the disk."""
-    from rook_tally.cli.care import make_small
+    from rook_tally.cli.maintenance import make_small
 
     make_small(chosen_store(context, store))
 

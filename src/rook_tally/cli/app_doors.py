@@ -64,9 +64,14 @@ def add_serial(
     from rook_tally.cli.doors import add_serial_door
 
     add_serial_door(
-        chosen_store(context, store), path, station=station, baud=baud, pattern=pattern,
-        names=names or [], only_try=only_try,
-    )  # fmt: skip
+        chosen_store(context, store),
+        path,
+        station=station,
+        baud=baud,
+        pattern=pattern,
+        names=names or [],
+        only_try=only_try,
+    )
 
 
 @add_app.command("poll")
@@ -89,9 +94,14 @@ def add_poll(
     from rook_tally.cli.doors import add_poll_door
 
     add_poll_door(
-        chosen_store(context, store), url, station=station, every_s=every, fields=fields or [],
-        alone=alone, only_try=only_try,
-    )  # fmt: skip
+        chosen_store(context, store),
+        url,
+        station=station,
+        every_s=every,
+        fields=fields or [],
+        alone=alone,
+        only_try=only_try,
+    )
 
 
 @add_app.command("folder")
@@ -113,9 +123,13 @@ def add_folder(
     from rook_tally.cli.doors import add_folder_door
 
     add_folder_door(
-        chosen_store(context, store), folder, station=station, maps=maps or [],
-        time_column=time_column, zone=zone,
-    )  # fmt: skip
+        chosen_store(context, store),
+        folder,
+        station=station,
+        maps=maps or [],
+        time_column=time_column,
+        zone=zone,
+    )
 
 
 @add_app.command("topics")
@@ -158,7 +172,7 @@ def ports(
     ),
 ) -> None:
     """Serial ports of this machine, and what is plugged in there."""
-    from rook_tally.cli.around import print_ports
+    from rook_tally.cli.discover import print_ports
 
     print_ports(follow=follow)
 
@@ -169,7 +183,7 @@ def nearby(
     adapter: Annotated[str, typer.Option(metavar="NAME")] = "",
 ) -> None:
     """Bluetooth sensors in range: how strongly each is heard, and roughly how far it is."""
-    from rook_tally.cli.around import print_nearby
+    from rook_tally.cli.discover import print_nearby
 
     print_nearby(for_s=for_s, adapter=adapter)
 
@@ -177,7 +191,7 @@ def nearby(
 @doors_app.command()
 def announced(context: typer.Context, store: StoreOption = None) -> None:
     """Stations that announce themselves on the network, and how to have them asked."""
-    from rook_tally.cli.around import print_announced
+    from rook_tally.cli.discover import print_announced
 
     print_announced(chosen_store(context, store))
 

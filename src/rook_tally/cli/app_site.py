@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
-from rook_tally.core.keys import KeysWanted, PasswordsAt
+from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)

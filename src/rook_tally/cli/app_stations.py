@@ -152,9 +152,15 @@ def adopt(
     from rook_tally.cli.strays import adopt_sender
 
     adopt_sender(
-        chosen_store(context, store), key, place=place, kind=kind, indoors=not outdoors,
-        cadence_s=cadence, maps=maps or [], continues=continues or [],
-    )  # fmt: skip
+        chosen_store(context, store),
+        key,
+        place=place,
+        kind=kind,
+        indoors=not outdoors,
+        cadence_s=cadence,
+        maps=maps or [],
+        continues=continues or [],
+    )
 
 
 @stations_app.command("import")
@@ -184,12 +190,7 @@ def import_(
     store: StoreOption = None,
 ) -> None:
     """Read a CSV file into a station's series; what is there already stays as it is."""
-    from rook_tally.cli.import_file import (
-        date_order,
-        import_file,
-        list_imports,
-        undo_import,
-    )
+    from rook_tally.cli.import_file import date_order, import_file, list_imports, undo_import
 
     where = chosen_store(context, store)
     if undo is not None:
@@ -200,9 +201,15 @@ def import_(
         raise UsageError("what is to be read?", remedy="FILE --station KEY")
     else:
         import_file(
-            where, file, station, maps=maps or [], time_column=time_column, zone=zone,
-            dry_run=dry_run, dates=date_order(dates),
-        )  # fmt: skip
+            where,
+            file,
+            station,
+            maps=maps or [],
+            time_column=time_column,
+            zone=zone,
+            dry_run=dry_run,
+            dates=date_order(dates),
+        )
 
 
 @stations_app.command()
@@ -231,9 +238,7 @@ def kind_list(context: typer.Context, store: StoreOption = None) -> None:
 
 @kind_app.command("export")
 def kind_export(
-    context: typer.Context,
-    slug: Annotated[str, typer.Argument()],
-    store: StoreOption = None,
+    context: typer.Context, slug: Annotated[str, typer.Argument()], store: StoreOption = None
 ) -> None:
     """Print a kind as TOML, to hand on or to make one's own of."""
     from rook_tally.cli.kinds import export_kind

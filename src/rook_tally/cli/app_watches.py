@@ -53,8 +53,18 @@ def watch_add(
     """Watch a limit from now on; for anything else see `watch read`."""
     from rook_tally.cli.watches import add
 
-    add(chosen_store(context, store), name, quantity, place, above=above, below=below, clear=clear,
-        for_=for_, calm=calm, tell=tuple(tell or ("this desktop",)))  # fmt: skip
+    add(
+        chosen_store(context, store),
+        name,
+        quantity,
+        place,
+        above=above,
+        below=below,
+        clear=clear,
+        for_=for_,
+        calm=calm,
+        tell=tuple(tell or ("this desktop",)),
+    )
 
 
 @watch_app.command("remove")
@@ -83,7 +93,7 @@ def watch_rehearse(
 def watch_try(context: typer.Context, name: NameArgument, store: StoreOption = None) -> None:
     """Ring a watch now, as a trial, through everything it rings through."""
     from rook_tally.cli.alarms import wish
-    from rook_tally.store import RequestSort
+    from rook_tally.store.site import RequestSort
 
     wish(chosen_store(context, store), RequestSort.TRIAL, name)
 
@@ -145,7 +155,7 @@ def ack(
 ) -> None:
     """Acknowledge the alarms of a watch."""
     from rook_tally.cli.alarms import wish
-    from rook_tally.store import RequestSort
+    from rook_tally.store.site import RequestSort
 
     wish(chosen_store(context, store), RequestSort.ACKNOWLEDGE, name, word=word)
 
@@ -162,8 +172,8 @@ def shelve(
 ) -> None:
     """Set the alarms of a watch aside for a while, or take them off the shelf."""
     from rook_tally.cli.alarms import wish
-    from rook_tally.core.watches.files import seconds_of
-    from rook_tally.store import RequestSort
+    from rook_tally.core.alarms.files import seconds_of
+    from rook_tally.store.site import RequestSort
 
     seconds = seconds_of(for_)
     sort = RequestSort.SHELVE if seconds > 0 else RequestSort.UNSHELVE

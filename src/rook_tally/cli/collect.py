@@ -11,13 +11,13 @@ from pathlib import Path
 import typer
 
 from rook_tally.cli.logs import log_to_stderr
-from rook_tally.cli.places import broker_folder
+from rook_tally.cli.paths import broker_folder
 from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector.run import OpenDoors
 from rook_tally.core.errors import UsageError
 from rook_tally.intake.addresses import Certificate, OutsideBroker, broker_from, endpoint_from
-from rook_tally.intake.serial_ports import serial_port_from
-from rook_tally.store import open_store
+from rook_tally.intake.doors.port_names import serial_port_from
+from rook_tally.store.maintenance import open_store
 
 
 @dataclass(frozen=True, slots=True)

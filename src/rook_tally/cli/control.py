@@ -9,22 +9,21 @@ from typing import Any
 import msgspec
 import typer
 
-from rook_tally.cli.choice import station_named
-from rook_tally.core.controls import Control
+from rook_tally.cli.selectors import station_named
 from rook_tally.core.errors import ControlError, UsageError
+from rook_tally.core.quantities.controls import Control
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.store import (
-    ChangeTail,
+from rook_tally.store.base import ChangeTail, Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import (
     Request,
     RequestSort,
     RequestState,
     Station,
-    Store,
     ask,
     control_reports,
     load_site,
     newest_requests,
-    open_store,
     request_numbered,
 )
 
@@ -43,9 +42,14 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
                 station = station_named(load_site(connection), key)
                 told = _control_named(station, name).value_from(value)
                 number = ask(
-                    connection, RequestSort.CONTROL, key, name, told, who=getpass.getuser(),
+                    connection,
+                    RequestSort.CONTROL,
+                    key,
+                    name,
+                    told,
+                    who=getpass.getuser(),
                     now_us=time.time_ns() // 1000,
-                )  # fmt: skip
+                )
             if not wait:
                 typer.echo(f"asked of {key}: {name} {told}")
                 return
@@ -106,9 +110,9 @@ def print_controls(where: str, key: str, *, as_json: bool) -> None:
     rows = []
     for control in station.kind.controls:
         last = next(
-            (one for one in asked
-             if one.sort is RequestSort.CONTROL and one.name == control.name), None
-        )  # fmt: skip
+            (one for one in asked if one.sort is RequestSort.CONTROL and one.name == control.name),
+            None,
+        )
         report = reports.get(control.name)
         rows.append(_row(control, report.value if report else None, last))
     if as_json:

@@ -12,12 +12,14 @@ from pathlib import Path
 
 import typer
 
-from rook_tally.cli.children import CollectorChild, StationsChild
 from rook_tally.cli.demo_site import make_demo_site
-from rook_tally.cli.places import demo_store
+from rook_tally.cli.paths import demo_store
+from rook_tally.cli.subprocesses import CollectorChild, StationsChild
 from rook_tally.core.errors import StoreError
 from rook_tally.demo.pottery import SITE_NAME
-from rook_tally.store import Store, Tally, load_site, open_store, tallies, total
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import Tally, load_site, tallies, total
 
 _HEADLESS_FOR_S = 10.0
 

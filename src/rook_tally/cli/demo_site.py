@@ -8,45 +8,35 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from zoneinfo import ZoneInfo
 
-from rook_tally.core.alarm_states import AlarmState
-from rook_tally.core.gaps import max_gap_s
-from rook_tally.core.numerals import duration
-from rook_tally.core.readings import Readings, readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.screening import screened
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.online_detector import Step
+from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.quantities.number_format import duration
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.gaps import max_gap_s
+from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.screening import screened
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.core.watches.alarms import Alarm
-from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.core.watches.stepping import Step
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
 from rook_tally.demo.remarks import remarks_between
 from rook_tally.demo.sheets import SHEETS
 from rook_tally.demo.watches import WATCHES
 from rook_tally.demo.workings import GROUPS, WORKINGS
-from rook_tally.store import (
-    SEALED_AFTER_US,
-    History,
+from rook_tally.store.alarms import all_targets, keep_watch, rehearsed, write_alarms, write_journal
+from rook_tally.store.base import Store
+from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
+from rook_tally.store.site import (
     Series,
-    Store,
     add_series,
     add_station,
-    all_targets,
-    append_sealed,
-    bound_workings,
-    history_of,
-    keep_group,
     keep_remark,
     keep_sheet,
-    keep_watch,
-    keep_working,
     load_site,
-    rehearsed,
     set_site,
-    work_out_everything,
-    write_alarms,
-    write_journal,
 )
+from rook_tally.store.workings import bound_workings, keep_group, keep_working, work_out_everything
 
 _JOURNAL_DAYS = 14.0
 # Starting another process takes as long as making this many days.
@@ -61,19 +51,26 @@ def make_demo_site(
         set_site(connection, name=SITE_NAME, zone=ZONE_NAME)
         for station in STATIONS:
             add_station(
-                connection, station.key, place=station.place, kind=station.kind,
-                indoors=station.indoors, cadence_s=station.cadence_s,
-            )  # fmt: skip
+                connection,
+                station.key,
+                place=station.place,
+                kind=station.kind,
+                indoors=station.indoors,
+                cadence_s=station.cadence_s,
+            )
         stations = {one.key: one for one in load_site(connection).stations}
         series = {
             (station.key, field.name): add_series(
-                connection, stations[station.key], field=field.name,
-                quantity=QUANTITIES[field.quantity], unit=field.unit,
+                connection,
+                stations[station.key],
+                field=field.name,
+                quantity=QUANTITIES[field.quantity],
+                unit=field.unit,
                 limits=LIMITS.get((station.key, field.name)),
             )
             for station in STATIONS
             for field in station.reported
-        }  # fmt: skip
+        }
         for remark in remarks_between(end_us - round(days * DAY_US), end_us):
             keep_remark(connection, remark)
     tasks = [
@@ -113,14 +110,21 @@ def _fill_journal(store: Store, start_us: int, end_us: int) -> None:
     for target, told in found:
         watch, series = target.watch, target.series
         for rang_us, cleared_us in told.pairs():
-            line = Entry(rang_us, JournalSort.RANG, watch.slug, watch.name, series.place, series.id,
-                         watch.level)  # fmt: skip
+            line = Entry(
+                rang_us,
+                JournalSort.RANG,
+                watch.slug,
+                watch.name,
+                series.place,
+                series.id,
+                watch.level,
+            )
             lines.append(line)
             if cleared_us is not None:
                 words = f"after {duration((cleared_us - rang_us) / 1e6)}"
-                lines.append(replace(
-                    line, time_us=cleared_us, sort=JournalSort.CLEARED, words=words
-                ))  # fmt: skip
+                lines.append(
+                    replace(line, time_us=cleared_us, sort=JournalSort.CLEARED, words=words)
+                )
         if told.pairs():
             rang_us, cleared_us = told.pairs()[-1]
             is_over = cleared_us is not None

@@ -9,16 +9,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rook_tally.cli.kept_collector import KeptCollector
-from rook_tally.cli.only_window import OnlyWindow
+from rook_tally.cli.single_instance import OnlyWindow
 from rook_tally.core.errors import RookTallyError
-from rook_tally.store import Store, collectors, open_store, sheet_called, sheets
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import collectors, sheet_called, sheets
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.core.theme import Theme
-    from rook_tally.desk.shell.settings import DeskSettings, ThemeChoice
-    from rook_tally.desk.shell.window import DeskWindow
+    from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.settings import DeskSettings, ThemeChoice
 
 
 _SIGNAL_LOOK_MS = 200
@@ -88,7 +90,7 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
 
 
 def _is_collected(store: Store) -> bool:
-    from rook_tally.desk.shell.moment import running_clock
+    from rook_tally.desk.data.clock import running_clock
 
     with store.read() as connection:
         return bool(collectors(connection, now_us=running_clock()))
@@ -105,8 +107,8 @@ def show_desk(
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
-    from rook_tally.desk.shell.feed import Feed
-    from rook_tally.desk.shell.moment import running_clock
+    from rook_tally.desk.data.clock import running_clock
+    from rook_tally.desk.data.store_feed import Feed
 
     # The store is read in the feed's thread while Qt is being loaded in this one.
     feed = Feed(store, clock=running_clock)
@@ -115,10 +117,10 @@ def show_desk(
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
-    from rook_tally.cli.desk_wishes import attend_to, speak_as_the_person_does
-    from rook_tally.cli.places import desk_settings_file
-    from rook_tally.desk.shell.settings import SettingsFile, ThemeChoice
-    from rook_tally.desk.shell.window import DeskWindow
+    from rook_tally.cli.desktop_integration import attend_to, speak_as_the_person_does
+    from rook_tally.cli.paths import desk_settings_file
+    from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
 
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
@@ -182,9 +184,15 @@ def show_desk(
 def _load_what_needs_no_qt() -> None:
     """The models, before Qt: PySide reads the source of every module that is loaded after it."""
     for name in (
-        "ledger.account", "ledger.remark_lines", "parts.coverage", "shell.changes",
-        "shell.command_list", "shell.importing", "shell.rail_model", "shell.settings",
-    ):  # fmt: skip
+        "ledger.series_summary",
+        "ledger.remark_lines",
+        "parts.antialias",
+        "data.commands",
+        "app.action_list",
+        "data.file_importer",
+        "rail.model",
+        "data.settings",
+    ):
         importlib.import_module(f"rook_tally.desk.{name}")
 
 
@@ -193,7 +201,7 @@ def _theme(application: QApplication, choice: ThemeChoice) -> Theme:
     from PySide6.QtCore import Qt
 
     from rook_tally.core.theme import LIGHT, NIGHT
-    from rook_tally.desk.shell.settings import ThemeChoice
+    from rook_tally.desk.data.settings import ThemeChoice
 
     is_dark = application.styleHints().colorScheme() is Qt.ColorScheme.Dark
     if choice is ThemeChoice.FOLLOW:

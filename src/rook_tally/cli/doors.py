@@ -14,22 +14,19 @@ from urllib.parse import urlsplit
 import msgspec
 import typer
 
-from rook_tally.cli.choice import station_named
+from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
-from rook_tally.intake.adoption import take_in_again
 from rook_tally.intake.decode import Hints, decoded
-from rook_tally.intake.decode.patterned import (
-    LinePattern,
-    line_pattern_from,
-    pattern_by_example,
-)
-from rook_tally.intake.decode.pointed import checked_pointer
-from rook_tally.intake.file_import import quantity_and_unit
+from rook_tally.intake.decode.json_pointer import checked_pointer
+from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
+from rook_tally.intake.doors.port_names import serial_port_from
+from rook_tally.intake.files.file_import import quantity_and_unit
 from rook_tally.intake.message import Decoded, Message
-from rook_tally.intake.serial_ports import serial_port_from
+from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store import (
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import (
     BluetoothSetting,
     DoorSettings,
     FolderSetting,
@@ -42,7 +39,6 @@ from rook_tally.store import (
     door_settings,
     load_site,
     newest_tape,
-    open_store,
     remove_door,
 )
 
@@ -74,13 +70,25 @@ def in_words(settings: DoorSettings) -> str:
     """A door's settings as the words that set it up, quoted for a shell."""
     match settings:
         case SerialSetting():
-            words = ["serial", settings.path, "--baud", str(settings.baud),
-                     "--station", settings.station]  # fmt: skip
+            words = [
+                "serial",
+                settings.path,
+                "--baud",
+                str(settings.baud),
+                "--station",
+                settings.station,
+            ]
             if settings.pattern:
                 words += ["--pattern", settings.pattern]
         case PollSetting():
-            words = ["poll", settings.url, "--station", settings.station,
-                     "--every", f"{settings.every_s:g}"]  # fmt: skip
+            words = [
+                "poll",
+                settings.url,
+                "--station",
+                settings.station,
+                "--every",
+                f"{settings.every_s:g}",
+            ]
             for name, at in settings.fields.items():
                 words += ["--field", f"{name}={at}"]
             if settings.alone:
@@ -157,9 +165,15 @@ def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
 
 
 def add_serial_door(
-    where: str, path: str, *, station: str | None, baud: int, pattern: str, names: list[str],
+    where: str,
+    path: str,
+    *,
+    station: str | None,
+    baud: int,
+    pattern: str,
+    names: list[str],
     only_try: bool,
-) -> None:  # fmt: skip
+) -> None:
     """Set up a serial port, or show how its last lines would be read."""
     settings = serial_port_from(f"{path}:{baud}" + (f"={station}" if station else ""))
     lines = _last_lines(where, settings.station) if only_try or pattern == "auto" else []
@@ -200,9 +214,15 @@ def _numbered(text: str) -> tuple[int, str]:
 
 
 def add_poll_door(
-    where: str, url: str, *, station: str, every_s: float, fields: list[str], alone: str,
+    where: str,
+    url: str,
+    *,
+    station: str,
+    every_s: float,
+    fields: list[str],
+    alone: str,
     only_try: bool,
-) -> None:  # fmt: skip
+) -> None:
     """Set up an address to be asked, or ask it once and show how its answer would be read."""
     parts = urlsplit(url)
     if parts.scheme not in ("http", "https") or not parts.hostname:
@@ -217,7 +237,7 @@ def add_poll_door(
 
 
 async def _asked_once(settings: PollSetting) -> Message:
-    from rook_tally.intake.poll_door import polled, polling_session
+    from rook_tally.intake.doors.poll import polled, polling_session
 
     async with polling_session(settings.url) as session:
         return await polled(session, settings, lambda: time.time_ns() // 1000)
@@ -252,9 +272,10 @@ def add_topics_door(where: str, pattern: str, *, only_try: bool, broker: str, fo
     read = topic_pattern_from(pattern)
     if not only_try:
         _set_up(
-            where, TopicSetting(read.text),
+            where,
+            TopicSetting(read.text),
             ("mqtt", lambda address: read.names_in(address) is not None),
-        )  # fmt: skip
+        )
         return
     _try_topics(read, broker, for_s)
 
@@ -281,8 +302,9 @@ def _try_topics(read: TopicPattern, broker: str, for_s: float) -> None:
         told = "  ".join(f"{name}: {word}" for name, word in names.items())
         _show(
             f"{message.topic}  {told}  {body[:120].decode('utf-8', 'replace')}",
-            Message("mqtt", message.topic, body, 0), Hints(names.get("field")),
-        )  # fmt: skip
+            Message("mqtt", message.topic, body, 0),
+            Hints(names.get("field")),
+        )
 
     client = mqtt.Client(CallbackAPIVersion.VERSION2)
     if chosen.user is not None:

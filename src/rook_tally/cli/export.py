@@ -11,11 +11,12 @@ from pathlib import Path
 from typing import TextIO
 from zoneinfo import ZoneInfo
 
-from rook_tally.cli.choice import chosen_series
+from rook_tally.cli.selectors import chosen_series
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import time_us_from_text
-from rook_tally.store import load_site, open_store
-from rook_tally.store.csv_rows import HEADER, days_of_rows, whole_file
+from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site
 
 
 def write_export(

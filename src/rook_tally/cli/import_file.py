@@ -13,28 +13,44 @@ import typer
 
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
-from rook_tally.core.numerals import figure
+from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
-from rook_tally.intake.file_door import Refused
-from rook_tally.intake.file_import import ImportedColumn, ImportOutcome, imported_file
-from rook_tally.intake.file_times import DateOrder
-from rook_tally.store import Store, load_site, open_store
-from rook_tally.store.imports import imports, take_back
+from rook_tally.intake.files.csv_table import Refused
+from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, imported_file
+from rook_tally.intake.files.file_times import DateOrder
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.imports import imports, take_back
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site
 
 _SHOWN_REFUSALS = 5
 
 
 def import_file(
-    where: str, file: Path, key: str | None, *, maps: list[str], time_column: str | None,
-    zone: str | None, dry_run: bool, dates: DateOrder | None,
-) -> None:  # fmt: skip
+    where: str,
+    file: Path,
+    key: str | None,
+    *,
+    maps: list[str],
+    time_column: str | None,
+    zone: str | None,
+    dry_run: bool,
+    dates: DateOrder | None,
+) -> None:
     """Read a CSV file into a station's series, or say what that would do."""
     store = open_store(where, create=False)
     try:
         done = imported_file(
-            store, file, key, columns=dict(map(mapped_field, maps)), time_column=time_column,
-            zone=zone, now_us=time.time_ns() // 1000, dry_run=dry_run, dates=dates,
-        )  # fmt: skip
+            store,
+            file,
+            key,
+            columns=dict(map(mapped_field, maps)),
+            time_column=time_column,
+            zone=zone,
+            now_us=time.time_ns() // 1000,
+            dry_run=dry_run,
+            dates=dates,
+        )
     finally:
         store.close()
     for line in _brought(done):
@@ -61,21 +77,36 @@ def date_order(name: str | None) -> DateOrder | None:
 
 
 def import_for_desk(
-    store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str = "",
+    store: Store,
+    file: Path,
+    station: str,
+    zone: str,
+    *,
+    dry_run: bool,
+    columns: str = "",
     dates: str = "",
-) -> str:  # fmt: skip
+) -> str:
     """The same asked for from the window; returns what came of it in words.
 
     `columns` are COLUMN=QUANTITY:UNIT parted by blanks, `dates` a `DateOrder` or empty.
     """
     done = imported_file(
-        store, file, station or None, columns=dict(map(mapped_field, columns.split())),
-        time_column=None, zone=zone or None, now_us=time.time_ns() // 1000, dry_run=dry_run,
+        store,
+        file,
+        station or None,
+        columns=dict(map(mapped_field, columns.split())),
+        time_column=None,
+        zone=zone or None,
+        now_us=time.time_ns() // 1000,
+        dry_run=dry_run,
         dates=DateOrder(dates) if dates else None,
-    )  # fmt: skip
+    )
     lines = [
-        *_brought(done), *done.remarks, *_refused(done.refused), _outcome(done, dry_run=dry_run)
-    ]  # fmt: skip
+        *_brought(done),
+        *done.remarks,
+        *_refused(done.refused),
+        _outcome(done, dry_run=dry_run),
+    ]
     return "\n".join(lines)
 
 

@@ -8,10 +8,10 @@ import time
 from typing import TYPE_CHECKING
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.store import Store
+from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
-    from rook_tally.cli.children import CollectorChild
+    from rook_tally.cli.subprocesses import CollectorChild
 
 HTTP, BROKER = "127.0.0.1:4711", "builtin:127.0.0.1:4712"
 _LOOK_S = 1.0
@@ -47,7 +47,7 @@ class KeptCollector:
             self._child.ended()
 
     def _start(self) -> None:
-        from rook_tally.cli.children import CollectorChild
+        from rook_tally.cli.subprocesses import CollectorChild
 
         try:
             self._child = CollectorChild(self._address, http=self._http, broker=self._broker)

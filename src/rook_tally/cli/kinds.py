@@ -7,9 +7,10 @@ from pathlib import Path
 import typer
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.kind_files import kind_from_toml, kind_to_toml
-from rook_tally.core.kinds import KINDS
-from rook_tally.store import keep_kind, kind_of_site, kinds, open_store
+from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
+from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import keep_kind, kind_of_site, kinds
 
 
 def list_kinds(where: str) -> None:

@@ -8,10 +8,12 @@ from collections.abc import Mapping
 import msgspec
 import typer
 
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import age, figure
-from rook_tally.core.quantities import Quantity
-from rook_tally.store import LatestRow, latest_rows, load_site, open_store
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import age, figure
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import LatestRow, latest_rows
+from rook_tally.store.site import load_site
 
 
 def print_latest(where: str, *, as_json: bool) -> None:

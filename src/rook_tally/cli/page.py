@@ -10,12 +10,12 @@ import segno
 import typer
 
 from rook_tally.cli.alarms import opened
-from rook_tally.core.numerals import age
+from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.addresses import endpoint_from
-from rook_tally.store import (
+from rook_tally.store.base import Store
+from rook_tally.store.site import (
     PageSetting,
-    Store,
     add_page_device,
     collectors,
     page_devices,
@@ -86,10 +86,13 @@ def list_devices(where: str, *, as_json: bool) -> None:
         setting, devices = page_setting(connection), page_devices(connection)
     if as_json:
         rows = [
-            {"name": one.name, "made": rfc3339(one.made_us),
-             "seen": None if one.seen_us is None else rfc3339(one.seen_us)}
+            {
+                "name": one.name,
+                "made": rfc3339(one.made_us),
+                "seen": None if one.seen_us is None else rfc3339(one.seen_us),
+            }
             for one in devices
-        ]  # fmt: skip
+        ]
         told = {"on": setting.is_on, "host": setting.host, "port": setting.port, "devices": rows}
         typer.echo(msgspec.json.encode(told).decode())
         return

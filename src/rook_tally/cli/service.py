@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 import typer
 
 from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.store.private_files import begin_private, keep_private, private_folder
+from rook_tally.store.base.private_files import begin_private, keep_private, private_folder
 
 UNIT = "rook-tally-collector.service"
 STORE_VARIABLE, BROKER_VARIABLE = "ROOK_TALLY_STORE", "ROOK_TALLY_BROKER"

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import typer
 
-from rook_tally.cli.choice import station_named
+from rook_tally.cli.selectors import station_named
 from rook_tally.core.errors import UsageError
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.sheet import Sender, Sheet, example_message
+from rook_tally.core.quantities.connection_sheet import Sender, Sheet, example_message
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.intake.addresses import endpoint_from
-from rook_tally.store import load_site, open_store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site
 
 
 def print_sheet(

@@ -5,10 +5,11 @@ from __future__ import annotations
 import msgspec
 import typer
 
+from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.core.keys import KeysWanted, PasswordsAt
-from rook_tally.store import load_site, open_store, set_site
-from rook_tally.store.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site, set_site
+from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
 _KEYS = {
     KeysWanted.BY_DOOR: "from everybody once the HTTP door is open to the network",
@@ -32,8 +33,12 @@ def print_site(where: str, *, as_json: bool) -> None:
     finally:
         store.close()
     if as_json:
-        told = {"name": site.name, "zone": site.zone, "keys": keys.value,
-                "passwords": passwords.value}  # fmt: skip
+        told = {
+            "name": site.name,
+            "zone": site.zone,
+            "keys": keys.value,
+            "passwords": passwords.value,
+        }
         typer.echo(msgspec.json.encode(told).decode())
     else:
         typer.echo(
@@ -43,9 +48,13 @@ def print_site(where: str, *, as_json: bool) -> None:
 
 
 def change_site(
-    where: str, *, name: str | None, zone: str | None, keys: KeysWanted | None = None,
+    where: str,
+    *,
+    name: str | None,
+    zone: str | None,
+    keys: KeysWanted | None = None,
     passwords: PasswordsAt | None = None,
-) -> None:  # fmt: skip
+) -> None:
     """Give the site another name or zone, say whom an access key is wanted from, or where passwords
     are kept.
 

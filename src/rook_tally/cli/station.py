@@ -10,19 +10,19 @@ import msgspec
 import typer
 from sqlalchemy.engine import Connection
 
-from rook_tally.cli.choice import station_named
-from rook_tally.core.freshness import Freshness, freshness
-from rook_tally.core.numerals import age
+from rook_tally.cli.selectors import station_named
+from rook_tally.core.quantities.number_format import age
+from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.store import (
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import (
     Tally,
     add_station,
     clock_faults,
     correction_entries,
     kind_of_site,
-    latest,
     load_site,
-    open_store,
     renew_access_key,
     tallies,
 )

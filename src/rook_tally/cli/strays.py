@@ -9,10 +9,11 @@ import msgspec
 import typer
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.numerals import age
+from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.intake.adoption import StraySender, adopt, stray_senders
-from rook_tally.store import StrayBounds, open_store, set_stray_bounds
+from rook_tally.intake.take_in import StraySender, adopt, stray_senders
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import StrayBounds, set_stray_bounds
 
 
 def print_strays(where: str, *, as_json: bool) -> None:

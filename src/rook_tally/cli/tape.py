@@ -7,7 +7,9 @@ import threading
 import typer
 
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.store import ChangeTail, Store, Subject, TapeLine, newest_tape, open_store
+from rook_tally.store.base import ChangeTail, Store, Subject
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import TapeLine, newest_tape
 
 _SHOWN = 160
 _POLL_S = 0.1

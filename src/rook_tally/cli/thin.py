@@ -9,12 +9,14 @@ from pathlib import Path
 
 import typer
 
-from rook_tally.cli.choice import chosen_series
+from rook_tally.cli.selectors import chosen_series
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import DAY_US, rfc3339
-from rook_tally.store import Series, Store, load_site, open_store
-from rook_tally.store.copies import back_up
-from rook_tally.store.thinning import Thinned, thin, thin_always_after
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.copies import back_up
+from rook_tally.store.maintenance.thinning import Thinned, thin, thin_always_after
+from rook_tally.store.site import Series, load_site
 
 
 class Wish(enum.Enum):

@@ -10,8 +10,9 @@ import typer
 from rook_tally.cli.alarms import opened
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
-from rook_tally.store import groups, keep_sheet, load_site, sheet_called, sheets
-from rook_tally.wall.resolving import resolved
+from rook_tally.store.site import keep_sheet, load_site, sheet_called, sheets
+from rook_tally.store.workings import groups
+from rook_tally.wall.pane_resolver import resolved
 
 
 def list_sheets(where: str, *, as_json: bool) -> None:
@@ -22,11 +23,14 @@ def list_sheets(where: str, *, as_json: bool) -> None:
     if as_json:
         rows = [
             {
-                "slug": sheet.slug, "name": sheet.name, "panes": len(sheet.panes),
-                "turns": sheet.turns, "troubles": [one.trouble for one in panes if one.trouble],
+                "slug": sheet.slug,
+                "name": sheet.name,
+                "panes": len(sheet.panes),
+                "turns": sheet.turns,
+                "troubles": [one.trouble for one in panes if one.trouble],
             }
             for sheet, panes in told
-        ]  # fmt: skip
+        ]
         typer.echo(msgspec.json.encode(rows).decode())
         return
     for sheet, panes in told:

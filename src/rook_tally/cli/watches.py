@@ -11,29 +11,28 @@ import msgspec
 import typer
 
 from rook_tally.cli.alarms import opened
+from rook_tally.core.alarms.channels import BUILT_IN, Way, WaySort
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.files import seconds_of, watches_from_toml, watches_to_toml
+from rook_tally.core.alarms.sentences import sentence, short_words
 from rook_tally.core.errors import UsageError
-from rook_tally.core.numerals import age, duration
-from rook_tally.core.quantities import Quantity
+from rook_tally.core.quantities.named_series import slug_of
+from rook_tally.core.quantities.number_format import age, duration
+from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.core.watches.files import seconds_of, watches_from_toml, watches_to_toml
-from rook_tally.core.watches.sentences import sentence, short_words
-from rook_tally.core.watches.ways import BUILT_IN, Way, WaySort
-from rook_tally.core.workings.naming import slug_of
-from rook_tally.store import (
-    Site,
+from rook_tally.store.alarms import (
     alarms,
     all_targets,
-    groups,
     keep_watch,
     keep_way,
-    load_site,
     rehearsed,
     remove_watch,
     remove_way,
     watches,
     ways,
 )
+from rook_tally.store.site import Site, load_site
+from rook_tally.store.workings import groups
 
 _AMOUNT = re.compile(r"\s*([-+−]?\d+(?:\.\d+)?)\s*(.*?)\s*")
 
@@ -60,12 +59,16 @@ def list_watches(where: str, *, as_json: bool) -> None:
             state = f"cannot be: {troubles[one.slug]}"
         elif not any(target.watch.slug == one.slug for target in found):
             state = "watches nothing that is there"
-        told.append({
-            "slug": one.slug, "name": one.name, "state": state,
-            "words": short_words(one, names.get(one.scope.quantity, one.scope.quantity)),
-            "last_rang": rfc3339(max(rung)) if rung else None,
-            "age": age((now_us - max(rung)) / 1e6) if rung else "",
-        })  # fmt: skip
+        told.append(
+            {
+                "slug": one.slug,
+                "name": one.name,
+                "state": state,
+                "words": short_words(one, names.get(one.scope.quantity, one.scope.quantity)),
+                "last_rang": rfc3339(max(rung)) if rung else None,
+                "age": age((now_us - max(rung)) / 1e6) if rung else "",
+            }
+        )
     if as_json:
         typer.echo(msgspec.json.encode(told).decode())
         return
@@ -114,9 +117,18 @@ def amount_of(text: str, quantity: Quantity) -> tuple[float, str]:
 
 
 def add(
-    where: str, name: str, quantity: str, place: str, *, above: str, below: str,
-    clear: float | None, for_: str, calm: str, tell: tuple[str, ...],
-) -> None:  # fmt: skip
+    where: str,
+    name: str,
+    quantity: str,
+    place: str,
+    *,
+    above: str,
+    below: str,
+    clear: float | None,
+    for_: str,
+    calm: str,
+    tell: tuple[str, ...],
+) -> None:
     """Keep a watch of a limit."""
     if bool(above) == bool(below):
         raise UsageError("a watch needs one limit", remedy="give --above or --below")
@@ -129,20 +141,31 @@ def add(
         limit, unit = amount_of(above or below, mine[0].quantity)
         places = {slug_of(one.name): one.name for one in site.places}
         known_groups = {slug_of(one.name) for one in groups(connection)}
-        scope = Scope(quantity=quantity, place=places.get(slug_of(place), ""),
-                      group="" if slug_of(place) in places else place)  # fmt: skip
+        scope = Scope(
+            quantity=quantity,
+            place=places.get(slug_of(place), ""),
+            group="" if slug_of(place) in places else place,
+        )
         if scope.group and slug_of(place) not in known_groups | {
             "indoors",
             "outdoors",
             "everywhere",
         }:
-            raise UsageError(f"there is no place {place}",
-                             remedy=f"there are: {', '.join(places.values())}")  # fmt: skip
+            raise UsageError(
+                f"there is no place {place}", remedy=f"there are: {', '.join(places.values())}"
+            )
         watch = Watch(
-            slug=slug_of(name), name=name, sort=Sort.ABOVE if above else Sort.BELOW, scope=scope,
-            limit=limit, clear=clear, unit=unit, for_s=seconds_of(for_), calm_s=seconds_of(calm),
+            slug=slug_of(name),
+            name=name,
+            sort=Sort.ABOVE if above else Sort.BELOW,
+            scope=scope,
+            limit=limit,
+            clear=clear,
+            unit=unit,
+            for_s=seconds_of(for_),
+            calm_s=seconds_of(calm),
             tell=tell,
-        )  # fmt: skip
+        )
         before = keep_watch(connection, watch, now_us=time.time_ns() // 1000)
     typer.echo(f"{watch.slug}: {'changed' if before else 'watched from now on'}")
 
@@ -165,18 +188,33 @@ def rehearse(where: str, slug: str, *, last: str, as_json: bool) -> None:
         if slug in troubles:
             raise troubles[slug]
         told = [
-            (target.series.place,
-             rehearsed(connection, target, end_us - span_us, end_us, ZoneInfo(site.zone)))
+            (
+                target.series.place,
+                rehearsed(connection, target, end_us - span_us, end_us, ZoneInfo(site.zone)),
+            )
             for target in found
-        ]  # fmt: skip
+        ]
     if as_json:
-        typer.echo(msgspec.json.encode([{
-            "place": place, "rang": one.counts.rang, "standing_s": one.counts.standing_us / 1e6,
-            "longest_s": one.counts.longest_us / 1e6, "nuisances": one.counts.nuisances,
-            "without_wait": one.counts.without_wait, "control_s": one.counts.ran_us / 1e6,
-            "rings": [[rfc3339(begin), None if end is None else rfc3339(end)]
-                      for begin, end in one.pairs()],
-        } for place, one in told]).decode())  # fmt: skip
+        typer.echo(
+            msgspec.json.encode(
+                [
+                    {
+                        "place": place,
+                        "rang": one.counts.rang,
+                        "standing_s": one.counts.standing_us / 1e6,
+                        "longest_s": one.counts.longest_us / 1e6,
+                        "nuisances": one.counts.nuisances,
+                        "without_wait": one.counts.without_wait,
+                        "control_s": one.counts.ran_us / 1e6,
+                        "rings": [
+                            [rfc3339(begin), None if end is None else rfc3339(end)]
+                            for begin, end in one.pairs()
+                        ],
+                    }
+                    for place, one in told
+                ]
+            ).decode()
+        )
         return
     if not told:
         typer.echo(f"{watch.name} watches nothing that is there")
@@ -231,9 +269,10 @@ def list_ways(where: str) -> None:
         known = ways(connection)
     for one in known:
         told = {
-            WaySort.MAIL: f"{', '.join(one.to)} by {one.host}", WaySort.WEBHOOK: one.url,
+            WaySort.MAIL: f"{', '.join(one.to)} by {one.host}",
+            WaySort.WEBHOOK: one.url,
             WaySort.MQTT: one.topic,
-        }.get(one.sort, "")  # fmt: skip
+        }.get(one.sort, "")
         typer.echo(f"{one.name:<24} {one.sort.value:<10} {told}".rstrip())
 
 

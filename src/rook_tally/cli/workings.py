@@ -12,21 +12,21 @@ import numpy as np
 import typer
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.definitions import Made, Working
-from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.naming import Group, slug_of
+from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.parsing import duration_s
-from rook_tally.store import (
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
+from rook_tally.store.site import load_site
+from rook_tally.store.workings import (
     groups,
     inputs_of,
     keep_group,
     keep_working,
-    latest,
-    load_site,
     names_of,
-    open_store,
     remove_working,
     workings,
 )
@@ -54,18 +54,27 @@ def list_workings(where: str, *, as_json: bool) -> None:
         store.close()
     told = []
     for one in known:
-        series = [each for each in site.series if each.station.is_worked_out
-                  and each.quantity.slug == one.slug]  # fmt: skip
+        series = [
+            each
+            for each in site.series
+            if each.station.is_worked_out and each.quantity.slug == one.slug
+        ]
         values = {
             each.station.place.name: newest[each.id].value for each in series if each.id in newest
         }
         formula = one.formula or "score of " + ", ".join(
             each.name for each in (one.score.inputs if one.score else ())
         )
-        told.append({"slug": one.slug, "name": one.name, "formula": formula,
-                     "unit": series[0].quantity.base.symbol if series else "",
-                     "places": [each.station.place.name for each in series],
-                     "values": values})  # fmt: skip
+        told.append(
+            {
+                "slug": one.slug,
+                "name": one.name,
+                "formula": formula,
+                "unit": series[0].quantity.base.symbol if series else "",
+                "places": [each.station.place.name for each in series],
+                "values": values,
+            }
+        )
     if as_json:
         typer.echo(msgspec.json.encode(told).decode())
         return
@@ -88,9 +97,10 @@ def add(where: str, name: str, formula: str, *, each_place: bool, group: str) ->
             keep_working(connection, working)
         with store.read() as connection:
             places = [
-                one.station.place.name for one in load_site(connection).series
+                one.station.place.name
+                for one in load_site(connection).series
                 if one.station.is_worked_out and one.quantity.slug == slug
-            ]  # fmt: skip
+            ]
     except FormulaError as error:
         raise UsageError(error.mistake.underlined(formula)) from error
     finally:
@@ -143,9 +153,10 @@ def export(where: str) -> None:
     try:
         with store.read() as connection:
             told = _File(
-                _FORMAT, tuple(workings(connection)),
+                _FORMAT,
+                tuple(workings(connection)),
                 tuple((one.name, one.places) for one in groups(connection)),
-            )  # fmt: skip
+            )
     finally:
         store.close()
     typer.echo(msgspec.json.format(msgspec.json.encode(told)).decode())
@@ -159,14 +170,16 @@ def read(where: str, file: Path) -> None:
         raise UsageError(f"{file} cannot be read: {error.strerror}") from error
     except msgspec.MsgspecError as error:
         raise UsageError(
-            f"{file} holds no workings: {error}", kept="nothing was changed",
+            f"{file} holds no workings: {error}",
+            kept="nothing was changed",
             remedy="give a file that working export printed",
-        ) from error  # fmt: skip
+        ) from error
     if told.format > _FORMAT:
         raise UsageError(
-            f"{file} was written by a newer rook-tally", kept="nothing was changed",
+            f"{file} was written by a newer rook-tally",
+            kept="nothing was changed",
             remedy="bring this one up to date",
-        )  # fmt: skip
+        )
     store = open_store(where)
     try:
         with store.write() as connection:

@@ -12,23 +12,25 @@ from zoneinfo import ZoneInfo
 import structlog
 from sqlalchemy.engine import Connection
 
-from rook_tally.collector.holding import look_while_held
+from rook_tally.collector.leases import look_while_held
+from rook_tally.core.alarms.journal import Entry, JournalSort
 from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
-from rook_tally.core.watches.journal import Entry, JournalSort
-from rook_tally.store import Store, load_site, write_journal
-from rook_tally.store.backup_schedule import (
+from rook_tally.store.alarms import write_journal
+from rook_tally.store.alarms.clock_trust import may_remove
+from rook_tally.store.base import Store
+from rook_tally.store.base.private_files import private_folder
+from rook_tally.store.maintenance.backup_schedule import (
     BackupSchedule,
     LastBackup,
     backup_schedule,
     last_backup,
     note_backup,
 )
-from rook_tally.store.clock_trust import may_remove
-from rook_tally.store.copies import back_up
-from rook_tally.store.duties import Duties, Duty
-from rook_tally.store.private_files import private_folder
+from rook_tally.store.maintenance.copies import back_up
+from rook_tally.store.site import load_site
+from rook_tally.store.site.leases import Duties, Duty
 
 _LOOK_S = 5.0
 _AGAIN_US = HOUR_US

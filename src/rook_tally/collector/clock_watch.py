@@ -8,16 +8,16 @@ from collections.abc import Callable
 
 import structlog
 
-from rook_tally.collector.moment import now_us
-from rook_tally.store import Store
-from rook_tally.store.clock_trust import (
+from rook_tally.collector.clock import now_us
+from rook_tally.store.alarms.clock_trust import (
     MOST_BEHIND_AT_START_US,
     MOST_BEHIND_US,
     note_jump,
     note_not_set,
     why_not_set,
 )
-from rook_tally.store.runs import shift_runs
+from rook_tally.store.alarms.control_runs import shift_runs
+from rook_tally.store.base import Store
 
 MOST_DRIFT_US = 30_000_000
 # Of `struct timex`, and what `adjtimex` returns for a clock that nothing keeps right.
@@ -47,10 +47,13 @@ class ClockWatch:
     """
 
     def __init__(
-        self, store: Store, *, wall: Callable[[], int] = now_us,
+        self,
+        store: Store,
+        *,
+        wall: Callable[[], int] = now_us,
         running: Callable[[], int] = running_us,
         synchronised: Callable[[], bool] = is_synchronised,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._store, self._wall, self._running = store, wall, running
         self._synchronised = synchronised
         self._was_set = False

@@ -5,13 +5,14 @@ from __future__ import annotations
 import asyncio
 import time
 
-from rook_tally.collector.commits import CommitLoop
-from rook_tally.collector.presence import Presence
+from rook_tally.collector.heartbeat import Presence
 from rook_tally.collector.supervision import Supervisor
 from rook_tally.core.errors import StoreError
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.intake.health import CollectorHealth, StillDuty
-from rook_tally.store import Store, last_heard
+from rook_tally.intake.doors.health import CollectorHealth, StillDuty
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.store.base import Store
+from rook_tally.store.site import last_heard
 
 _FRESH_S = 1.0
 _PATIENCE_S = 5.0

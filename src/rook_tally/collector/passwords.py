@@ -11,13 +11,14 @@ from collections.abc import Callable, Sequence
 import structlog
 from msgspec.structs import replace
 
-from rook_tally.actions.password_store import NoPasswordStoreError, PasswordStore
-from rook_tally.actions.teller import ActionError
+from rook_tally.core.access_policy import PasswordsAt
+from rook_tally.core.alarms.channels import Way
 from rook_tally.core.errors import StoreError
-from rook_tally.core.keys import PasswordsAt
-from rook_tally.core.watches.ways import Way
-from rook_tally.store import Store, keep_way, ways
-from rook_tally.store.trust import overwriting, passwords_at
+from rook_tally.notify.notifier import ActionError
+from rook_tally.notify.password_store import NoPasswordStoreError, PasswordStore
+from rook_tally.store.alarms import keep_way, ways
+from rook_tally.store.base import Store
+from rook_tally.store.site.trust import overwriting, passwords_at
 
 _AGAIN_S = 30.0
 _APPLICATION = "rook-tally"

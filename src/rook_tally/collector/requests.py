@@ -10,26 +10,26 @@ from typing import Protocol
 import msgspec
 import structlog
 
-from rook_tally.collector.moment import now_us
-from rook_tally.core.controls import USUAL_CONFIRM_S
+from rook_tally.alarming.alarm_clock import WISHES
+from rook_tally.collector.clock import now_us
+from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.errors import RookTallyError, StoreError
+from rook_tally.core.quantities.controls import USUAL_CONFIRM_S
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.watches.sentences import lasting_words
-from rook_tally.intake.adoption import adopt_by_terms, proposal_for
-from rook_tally.store import (
+from rook_tally.intake.take_in import adopt_by_terms, proposal_for
+from rook_tally.store.base import Store
+from rook_tally.store.site import (
     AdoptionTerms,
     Request,
     RequestSort,
     RequestState,
     Site,
-    Store,
     answer_requests,
     load_site,
     newest_tape,
     note_sent,
     open_requests,
 )
-from rook_tally.watching.keeping import WISHES
 
 MOST_TRIES = 3
 LAPSES_US = 60 * SECOND_US

@@ -13,33 +13,24 @@ from pathlib import Path
 
 import structlog
 
-from rook_tally.actions.desktop import Desktop
-from rook_tally.actions.mail import Mail
-from rook_tally.actions.mqtt_message import MqttMessage
-from rook_tally.actions.password_store import PasswordStore
-from rook_tally.actions.post import Post
-from rook_tally.actions.sound import Sound, Voice
-from rook_tally.actions.teller import Teller
-from rook_tally.actions.webhook import Webhook
-from rook_tally.collector.archive import keep_bounded, keep_log_short, keep_sealing
+from rook_tally.collector.alarm_loop import WatchKeeping
 from rook_tally.collector.backups import keep_backing_up
-from rook_tally.collector.commits import CommitLoop
-from rook_tally.collector.doors import DoorKeeper
-from rook_tally.collector.following import follow
+from rook_tally.collector.clock import now_us
+from rook_tally.collector.door_supervisor import DoorKeeper
 from rook_tally.collector.health import HealthCheck
-from rook_tally.collector.moment import now_us
-from rook_tally.collector.mqtt import MqttSide
-from rook_tally.collector.pages import PageKeeper
+from rook_tally.collector.heartbeat import Presence, presence_in
+from rook_tally.collector.housekeeping import keep_bounded, keep_log_short, keep_sealing
+from rook_tally.collector.mqtt_link import MqttSide
 from rook_tally.collector.passwords import PasswordKeeping
-from rook_tally.collector.presence import Presence, presence_in
+from rook_tally.collector.recompute_loop import Reworking
 from rook_tally.collector.requests import RequestRunner
-from rook_tally.collector.reworking import Reworking
+from rook_tally.collector.store_follower import follow
 from rook_tally.collector.supervision import Supervisor
-from rook_tally.collector.watching import WatchKeeping
-from rook_tally.core.duties import Run
+from rook_tally.collector.web_supervisor import PageKeeper
+from rook_tally.core.alarms.channels import WaySort
+from rook_tally.core.alarms.sentences import lasting_words
+from rook_tally.core.background import Run
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.watches.sentences import lasting_words
-from rook_tally.core.watches.ways import WaySort
 from rook_tally.intake.addresses import (
     BuiltinBroker,
     Certificate,
@@ -49,8 +40,18 @@ from rook_tally.intake.addresses import (
     endpoint_from,
     server_tls,
 )
-from rook_tally.intake.http_door import HttpDoor
-from rook_tally.store import DoorSettings, DoorState, Store, Subject
+from rook_tally.intake.doors.http import HttpDoor
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.notify.desktop import Desktop
+from rook_tally.notify.mail import Mail
+from rook_tally.notify.mqtt_message import MqttMessage
+from rook_tally.notify.notifier import Teller
+from rook_tally.notify.outbox_worker import Post
+from rook_tally.notify.password_store import PasswordStore
+from rook_tally.notify.sound import Sound, Voice
+from rook_tally.notify.webhook import Webhook
+from rook_tally.store.base import Store, Subject
+from rook_tally.store.site import DoorSettings, DoorState
 
 _log = structlog.get_logger(__name__)
 
@@ -106,9 +107,11 @@ async def collect(
         stack.push_async_callback(supervisor.end)
         begin = supervisor.begin
         commits = CommitLoop(
-            store, clock_is_set=lambda: presence.clock.is_set, begin=begin,
+            store,
+            clock_is_set=lambda: presence.clock.is_set,
+            begin=begin,
             on_written_again=partial(_say_it_was_away, presence),
-        )  # fmt: skip
+        )
         stack.push_async_callback(commits.close)
         tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
@@ -118,16 +121,25 @@ async def collect(
         mqtt = None
         if settings.broker is not None:
             mqtt = MqttSide(
-                presence.duties, commits, presence, settings.broker, settings.broker_folder,
-                settings.tls, begin,
-            )  # fmt: skip
+                presence.duties,
+                commits,
+                presence,
+                settings.broker,
+                settings.broker_folder,
+                settings.tls,
+                begin,
+            )
             stack.push_async_callback(mqtt.close)
         mqtt_address = None if mqtt is None else await mqtt.open(requests)
         http = HttpDoor(
-            listening, reception=commits, store=store, clock=now_us, tls=tls,
+            listening,
+            reception=commits,
+            store=store,
+            clock=now_us,
+            tls=tls,
             controls=requests.controls_for,
             health=HealthCheck(store, commits, presence, supervisor).ask,
-        )  # fmt: skip
+        )
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
@@ -182,9 +194,7 @@ async def collect(
             "connections": http.guard_connections,
         }
         if mqtt is not None:
-            duties |= {
-                "mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session,
-            }  # fmt: skip
+            duties |= {"mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session}
         # Ended before anything they work with is closed.
         stack.push_async_callback(supervisor.end_several, duties)
         for name, run in duties.items():
@@ -234,16 +244,23 @@ def _tellers(store: Store, mqtt: MqttSide | None) -> dict[WaySort, Teller]:
 
 
 async def _announce(
-    stack: contextlib.AsyncExitStack, store: Store, settings: CollectorSettings,
-    presence: Presence, http: Endpoint, mqtt: str | None,
-) -> None:  # fmt: skip
+    stack: contextlib.AsyncExitStack,
+    store: Store,
+    settings: CollectorSettings,
+    presence: Presence,
+    http: Endpoint,
+    mqtt: str | None,
+) -> None:
     # Loaded late: most collectors serve their own machine only.
-    from rook_tally.intake.discovery import Discovery, OpenTo
+    from rook_tally.intake.doors.discovery import Discovery, OpenTo
 
     doors = OpenTo(http, None if mqtt is None else endpoint_from(mqtt), settings.tls is not None)
     discovery = Discovery(
-        doors, settings.announce or (), store=store,
-        report=presence.report("discovery", "DNS-SD"), clock=now_us,
-    )  # fmt: skip
+        doors,
+        settings.announce or (),
+        store=store,
+        report=presence.report("discovery", "DNS-SD"),
+        clock=now_us,
+    )
     stack.push_async_callback(discovery.close)
     await discovery.open()

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 import structlog
 
-from rook_tally.core.duties import Run
-from rook_tally.store import FailedDuty
+from rook_tally.core.background import Run
+from rook_tally.store.site import FailedDuty
 
 STANDS_STILL_AT = 3
 STEADY_S = 120.0
@@ -43,10 +43,15 @@ class Supervisor:
     """
 
     def __init__(
-        self, *, clock: Callable[[], int], on_failure: Callable[[str, str], None],
-        on_recovery: Callable[[str], None], on_change: Callable[[], None],
-        steady_s: float = STEADY_S, first_pause_s: float = _FIRST_PAUSE_S,
-    ) -> None:  # fmt: skip
+        self,
+        *,
+        clock: Callable[[], int],
+        on_failure: Callable[[str, str], None],
+        on_recovery: Callable[[str], None],
+        on_change: Callable[[], None],
+        steady_s: float = STEADY_S,
+        first_pause_s: float = _FIRST_PAUSE_S,
+    ) -> None:
         self._clock = clock
         self._on_failure, self._on_recovery = on_failure, on_recovery
         self._on_change = on_change

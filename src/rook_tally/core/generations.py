@@ -16,8 +16,9 @@ def copies_that_stay(
     newest_first = sorted(set(days), reverse=True)
     stay = set(newest_first[: max(daily, 1)])
     for most, group in (
-        (weekly, lambda day: day.isocalendar()[:2]), (monthly, lambda day: (day.year, day.month)),
-    ):  # fmt: skip
+        (weekly, lambda day: day.isocalendar()[:2]),
+        (monthly, lambda day: (day.year, day.month)),
+    ):
         newest_of: dict[object, date] = {}
         for day in newest_first:
             newest_of.setdefault(group(day), day)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
 
 
 @dataclass(frozen=True, slots=True)

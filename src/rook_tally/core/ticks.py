@@ -9,10 +9,24 @@ from datetime import datetime, timedelta, tzinfo
 from rook_tally.core.timestamps import datetime_from_time_us, time_us_from_datetime
 
 _STEPS_S = (
-    1, 2, 5, 10, 15, 30,
-    60, 120, 300, 600, 900, 1800,
-    3600, 2 * 3600, 3 * 3600, 6 * 3600, 12 * 3600,
-)  # fmt: skip
+    1,
+    2,
+    5,
+    10,
+    15,
+    30,
+    60,
+    120,
+    300,
+    600,
+    900,
+    1800,
+    3600,
+    2 * 3600,
+    3 * 3600,
+    6 * 3600,
+    12 * 3600,
+)
 _DAY_S = 86400
 _STEPS_DAYS = (1, 2, 7, 14)
 _STEPS_MONTHS = (1, 2, 3, 6, 12, 24, 60, 120, 240, 600, 1200)

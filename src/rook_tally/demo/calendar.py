@@ -34,10 +34,12 @@ def local_hours(time_us: TimeArray) -> FloatArray:
     offsets = np.array(
         [
             datetime_from_time_us(int(day) * DAY_US + 12 * HOUR_US)
-            .astimezone(ZONE).utcoffset().total_seconds()  # type: ignore[union-attr]
+            .astimezone(ZONE)
+            .utcoffset()
+            .total_seconds()  # type: ignore[union-attr]
             for day in days
         ]
-    )  # fmt: skip
+    )
     seconds = (time_us % DAY_US) / SECOND_US + offsets[which]
     return np.asarray(seconds % 86_400 / 3600.0)
 

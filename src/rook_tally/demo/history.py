@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.kinds import Field
+from rook_tally.core.quantities.kinds import Field
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.demo.calendar import silent
 from rook_tally.demo.chance import uniform

@@ -65,8 +65,11 @@ class Loop:
         """Controls whose time is up: they are off from now on."""
         with self._lock:
             self._go_on(now_s)
-            gone = [key for key, one in self._set.items()
-                    if one.until_s is not None and one.until_s <= now_s]  # fmt: skip
+            gone = [
+                key
+                for key, one in self._set.items()
+                if one.until_s is not None and one.until_s <= now_s
+            ]
             for key in gone:
                 self._set[key] = _Set("off")
             return gone

@@ -6,8 +6,8 @@ import enum
 from dataclasses import dataclass
 from zoneinfo import ZoneInfo
 
-from rook_tally.core.kinds import KINDS, Field, Kind
-from rook_tally.core.levels import Limits
+from rook_tally.core.quantities.kinds import KINDS, Field, Kind
+from rook_tally.core.quantities.levels import Limits
 
 SITE_NAME = "Fennel Wharf Pottery"
 ZONE_NAME = "Europe/London"
@@ -53,37 +53,43 @@ def _some(kind: Kind, *names: str) -> tuple[Field, ...]:
 STATIONS: tuple[DemoStation, ...] = (
     DemoStation("throwing-wall", "Throwing room", KINDS["room-air"], Speech.HTTP_JSON),
     DemoStation(
-        "glaze-dust", "Glaze booth", KINDS["particle-counter"], Speech.MQTT_JSON,
+        "glaze-dust",
+        "Glaze booth",
+        KINDS["particle-counter"],
+        Speech.MQTT_JSON,
         fields=(*KINDS["particle-counter"].fields, Field("sound_level", "sound_level", "dB(A)")),
     ),
     DemoStation("glaze-extractor", "Glaze booth", KINDS["switch"], Speech.MQTT_JSON),
     DemoStation("kiln-probe", "Kiln room", KINDS["kiln-probe"], Speech.HTTP_SENML),
     DemoStation(
-        "damp-probe", "Damp store", KINDS["substrate-probe"], Speech.MQTT_SENML,
+        "damp-probe",
+        "Damp store",
+        KINDS["substrate-probe"],
+        Speech.MQTT_SENML,
         fields=(*KINDS["substrate-probe"].fields, Field("switch", "switch", "")),
     ),
+    DemoStation("loft-node", "Drying loft", KINDS["climate"], Speech.MQTT_JSON, cadence_s=300.0),
     DemoStation(
-        "loft-node", "Drying loft", KINDS["climate"], Speech.MQTT_JSON, cadence_s=300.0
+        "shop-counter",
+        "Shop",
+        KINDS["room-air"],
+        Speech.HTTP_JSON,
+        fields=_some(KINDS["room-air"], "co2", "temp", "rh"),
+        cadence_s=60.0,
     ),
     DemoStation(
-        "shop-counter", "Shop", KINDS["room-air"], Speech.HTTP_JSON,
-        fields=_some(KINDS["room-air"], "co2", "temp", "rh"), cadence_s=60.0,
-    ),
-    DemoStation(
-        "shop-shelf", "Shop", KINDS["room-air"], Speech.MQTT_JSON,
-        fields=_some(KINDS["room-air"], "co2", "temp"), cadence_s=60.0,
+        "shop-shelf",
+        "Shop",
+        KINDS["room-air"],
+        Speech.MQTT_JSON,
+        fields=_some(KINDS["room-air"], "co2", "temp"),
+        cadence_s=60.0,
     ),
     DemoStation("pug-gearbox", "Pug mill", KINDS["vibration-pickup"], Speech.MQTT_JSON),
-    DemoStation(
-        "yard-post", "Yard", KINDS["weather-post"], Speech.HTTP_JSON, indoors=False
-    ),
-    DemoStation(
-        "mill-sluice", "Mill race", KINDS["shunt-meter"], Speech.MQTT_SENML, indoors=False
-    ),
-    DemoStation(
-        "quay-gate", "Quay gate", KINDS["sound-meter"], Speech.HTTP_JSON, indoors=False
-    ),
-)  # fmt: skip
+    DemoStation("yard-post", "Yard", KINDS["weather-post"], Speech.HTTP_JSON, indoors=False),
+    DemoStation("mill-sluice", "Mill race", KINDS["shunt-meter"], Speech.MQTT_SENML, indoors=False),
+    DemoStation("quay-gate", "Quay gate", KINDS["sound-meter"], Speech.HTTP_JSON, indoors=False),
+)
 
 LIMITS: dict[tuple[str, str], Limits] = {
     # A damp store is meant to be damp, a kiln room warm and dry.

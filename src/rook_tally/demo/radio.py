@@ -271,9 +271,12 @@ class Measurement(ServiceInterface):
     @dbus_method()
     def ReadValue(self, options: Options) -> DBusBytes:
         """Flags, sampling function, measurement period, update interval, application, error."""
-        return struct.pack("<HB", 0, 0) + bytes(3) + self._sensor.update_s.to_bytes(3, "little") + (
-            b"\0\0"
-        )  # fmt: skip
+        return (
+            struct.pack("<HB", 0, 0)
+            + bytes(3)
+            + self._sensor.update_s.to_bytes(3, "little")
+            + (b"\0\0")
+        )
 
 
 class Radio:
@@ -323,16 +326,20 @@ def pottery_sensors() -> list[Sensor]:
     """What is in range at the pottery: a pot on the drying rack, and a meter in the clay bin."""
     return [
         Sensor(
-            "C4:11:0A:00:00:01", "rack pot",
+            "C4:11:0A:00:00:01",
+            "rack pot",
             {0x2A6E: struct.pack("<h", 1840), 0x2A6F: struct.pack("<H", 5210), 0x2A19: b"\x58"},
             is_advertised=True,
         ),
         Sensor(
-            "C4:11:0A:00:00:02", "clay bin",
+            "C4:11:0A:00:00:02",
+            "clay bin",
             {0x2A6E: struct.pack("<h", 1420), 0x2A6F: struct.pack("<H", 8830)},
-            is_advertised=False, rssi=-74, update_s=300,
+            is_advertised=False,
+            rssi=-74,
+            update_s=300,
         ),
-    ]  # fmt: skip
+    ]
 
 
 async def run(address: str, every_s: float) -> None:

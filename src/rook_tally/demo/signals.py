@@ -16,10 +16,28 @@ from rook_tally.demo.pottery import DemoStation
 _Model: TypeAlias = Callable[[str, TimeArray], dict[str, FloatArray]]
 
 _DECIMALS = {
-    "temp": 1, "surface": 1, "rh": 1, "temp_f": 1, "moisture": 1, "x": 3, "y": 3, "z": 3,
-    "level": 3, "drop": 2, "battery_v": 2, "current": 2, "noise": 1, "co": 1, "rain": 1,
-    "wind": 1, "pressure": 1, "pm1": 1, "pm25": 1, "pm10": 1, "sound_level": 1,
-}  # fmt: skip
+    "temp": 1,
+    "surface": 1,
+    "rh": 1,
+    "temp_f": 1,
+    "moisture": 1,
+    "x": 3,
+    "y": 3,
+    "z": 3,
+    "level": 3,
+    "drop": 2,
+    "battery_v": 2,
+    "current": 2,
+    "noise": 1,
+    "co": 1,
+    "rain": 1,
+    "wind": 1,
+    "pressure": 1,
+    "pm1": 1,
+    "pm25": 1,
+    "pm10": 1,
+    "sound_level": 1,
+}
 
 
 def measured(station: DemoStation, time_us: TimeArray) -> dict[str, FloatArray]:
@@ -56,9 +74,12 @@ def _grain(key: str, field: str, time_us: TimeArray) -> FloatArray:
 def _outdoor_temperature(time_us: TimeArray) -> FloatArray:
     season = np.cos((time_us / DAY_US - 200.0) / 365.25 * 2 * np.pi)
     return (
-        10.5 + 6.5 * season + 2.8 * _warmth(time_us)
-        + 1.8 * wander("front", time_us, 26 * 3600) + 0.4 * wander("gusts", time_us, 2400)
-    )  # fmt: skip
+        10.5
+        + 6.5 * season
+        + 2.8 * _warmth(time_us)
+        + 1.8 * wander("front", time_us, 26 * 3600)
+        + 0.4 * wander("gusts", time_us, 2400)
+    )
 
 
 def _throwing_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
@@ -67,15 +88,22 @@ def _throwing_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
     breath = calendar.following(t, lessons, rise_s=3600, decay_s=2600)
     return {
         "co2": 435 + 700 * breath + 18 * wander("air", t, 1500) + 6 * _grain(key, "co2", t),
-        "temp": 19.6 + 1.1 * _warmth(t) + 1.9 * breath + 0.3 * wander("stove", t, 5000)
+        "temp": 19.6
+        + 1.1 * _warmth(t)
+        + 1.9 * breath
+        + 0.3 * wander("stove", t, 5000)
         + 0.04 * _grain(key, "temp", t),
-        "rh": 46 + 9 * breath - 2 * _warmth(t) + 1.5 * wander("steam", t, 3000)
+        "rh": 46
+        + 9 * breath
+        - 2 * _warmth(t)
+        + 1.5 * wander("steam", t, 3000)
         + 0.3 * _grain(key, "rh", t),
-        "voc": np.clip(98 + 70 * breath + 12 * wander("slip", t, 1800) + 3 * _grain(key, "v", t),
-                       1, 500),
+        "voc": np.clip(
+            98 + 70 * breath + 12 * wander("slip", t, 1800) + 3 * _grain(key, "v", t), 1, 500
+        ),
         "noise": 39 + 24 * np.minimum(busy, 1.0) + 2.5 * (1 + busy) * np.abs(_grain(key, "n", t)),
         "presence": (busy > 0).astype(np.float64),
-    }  # fmt: skip
+    }
 
 
 def _glaze_dust(key: str, t: TimeArray) -> dict[str, FloatArray]:
@@ -84,19 +112,22 @@ def _glaze_dust(key: str, t: TimeArray) -> dict[str, FloatArray]:
     cleared = calendar.during(t, calendar.extracting(*_span(t)))
     air = dust * (1.0 - 0.38 * cleared)
     fine = (
-        5.5 + 95 * air * (1 + 0.12 * wander("spray gun", t, 240))
-        + 1.6 * wander("booth", t, 3000) + 0.7 * _grain(key, "pm", t)
-    )  # fmt: skip
+        5.5
+        + 95 * air * (1 + 0.12 * wander("spray gun", t, 240))
+        + 1.6 * wander("booth", t, 3000)
+        + 0.7 * _grain(key, "pm", t)
+    )
     fine = np.clip(fine, 0.5, None)
     return {
         "pm1": 0.62 * fine + 0.2 * np.abs(_grain(key, "pm1", t)),
         "pm25": fine,
         "pm10": 1.45 * fine + 1.0 * np.abs(_grain(key, "pm10", t)),
-        "voc": np.clip(92 + 260 * air + 14 * wander("glaze", t, 2400) + 3 * _grain(key, "v", t),
-                       1, 500),
+        "voc": np.clip(
+            92 + 260 * air + 14 * wander("glaze", t, 2400) + 3 * _grain(key, "v", t), 1, 500
+        ),
         "nox": np.clip(1.4 + 12 * air + 0.6 * wander("nox", t, 3600), 1, 500),
         "sound_level": 44 + 24.5 * cleared + 0.9 * _grain(key, "n", t),
-    }  # fmt: skip
+    }
 
 
 def _extractor(_key: str, t: TimeArray) -> dict[str, FloatArray]:
@@ -110,14 +141,18 @@ def _kiln_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
     # The elements are switched in a pulse pattern of two minutes.
     pulse = ((t // (20 * SECOND_US)) % 6 < 4) & (on > 0)
     return {
-        "temp": 17.5 + 0.9 * _warmth(t) + 17.5 * hot + 0.3 * wander("kiln", t, 1800)
+        "temp": 17.5
+        + 0.9 * _warmth(t)
+        + 17.5 * hot
+        + 0.3 * wander("kiln", t, 1800)
         + 0.05 * _grain(key, "temp", t),
         "surface": 19 + 150 * hot + 1.2 * wander("shell", t, 1500) + 0.2 * _grain(key, "s", t),
-        "rh": np.clip(47 - 24 * hot + 1.4 * wander("vent", t, 2600) + 0.3 * _grain(key, "r", t),
-                      8, 95),
+        "rh": np.clip(
+            47 - 24 * hot + 1.4 * wander("vent", t, 2600) + 0.3 * _grain(key, "r", t), 8, 95
+        ),
         "co": np.clip(0.3 + 3.4 * hot + 0.3 * wander("flue", t, 1200), 0, None),
         "current": np.where(pulse, 41.4 + 0.3 * _grain(key, "a", t), 0.0),
-    }  # fmt: skip
+    }
 
 
 _MIST_CYCLE_S = 5.5 * 3600
@@ -132,20 +167,25 @@ def _damp_store(key: str, t: TimeArray) -> dict[str, FloatArray]:
     return {
         "moisture": 33.5 + 6.5 * wetness + 0.15 * _grain(key, "m", t),
         "rh": 82 + 8 * wetness + 0.8 * wander("damp", t, 2400) + 0.2 * _grain(key, "rh", t),
-        "temp": 11.5 + 0.5 * _warmth(t) + 0.3 * wander("cellar", t, 9000)
+        "temp": 11.5
+        + 0.5 * _warmth(t)
+        + 0.3 * wander("cellar", t, 9000)
         + 0.03 * _grain(key, "t", t),
         "switch": misting.astype(np.float64),
-    }  # fmt: skip
+    }
 
 
 def _drying_loft(key: str, t: TimeArray) -> dict[str, FloatArray]:
     kiln = calendar.following(t, calendar.firings(*_span(t)), rise_s=6 * 3600, decay_s=6 * 3600)
     return {
-        "temp": 20 + 1.6 * _warmth(t) + 5 * kiln + 0.4 * wander("loft", t, 5400)
+        "temp": 20
+        + 1.6 * _warmth(t)
+        + 5 * kiln
+        + 0.4 * wander("loft", t, 5400)
         + 0.04 * _grain(key, "temp", t),
         "rh": 44 - 8 * kiln + 2 * wander("drying", t, 4000) + 0.3 * _grain(key, "rh", t),
         "battery": 64 + 30 * (1 - (t / DAY_US) % 180 / 180),
-    }  # fmt: skip
+    }
 
 
 def _shop(key: str, t: TimeArray) -> dict[str, FloatArray]:
@@ -156,12 +196,17 @@ def _shop(key: str, t: TimeArray) -> dict[str, FloatArray]:
     drift = 62.0 if key == "shop-shelf" else 0.0
     shelf_grain = 14.0 if key == "shop-shelf" else 5.0
     return {
-        "co2": 440 + drift + 430 * np.clip(breath, 0, None) + 10 * wander("shop", t, 1800)
+        "co2": 440
+        + drift
+        + 430 * np.clip(breath, 0, None)
+        + 10 * wander("shop", t, 1800)
         + shelf_grain * _grain(key, "co2", t),
-        "temp": 18.8 + 1.8 * open_now + 0.3 * wander("heater", t, 2400)
+        "temp": 18.8
+        + 1.8 * open_now
+        + 0.3 * wander("heater", t, 2400)
         + 0.05 * _grain(key, "temp", t),
         "rh": 52 + 3 * open_now + 1.5 * wander("shop rh", t, 3600) + 0.3 * _grain(key, "rh", t),
-    }  # fmt: skip
+    }
 
 
 def _pug_mill(key: str, t: TimeArray) -> dict[str, FloatArray]:
@@ -188,13 +233,15 @@ def _yard(key: str, t: TimeArray) -> dict[str, FloatArray]:
         "temp": _outdoor_temperature(t) + 0.05 * _grain(key, "temp", t),
         "rh": np.clip(80 - 7 * _warmth(t) + 5 * wander("sea air", t, 9000), 25, 100),
         "pressure": 1012 + 7 * wander("pressure", t, 40 * 3600) + 0.05 * _grain(key, "p", t),
-        "pm25": np.clip(7.5 + 2.5 * wander("traffic", t, 4000) + 0.5 * _grain(key, "pm", t),
-                        0.5, None),
+        "pm25": np.clip(
+            7.5 + 2.5 * wander("traffic", t, 4000) + 0.5 * _grain(key, "pm", t), 0.5, None
+        ),
         "rain": np.round(shower * 2, 1),
         "light": 9500 * sun * np.clip(0.7 + 0.3 * wander("cloud", t, 900), 0.1, None) + 1,
-        "wind": np.clip(3.6 + 1.7 * wander("wind", t, 3 * 3600) + 0.9 * _grain(key, "w", t),
-                        0, None),
-    }  # fmt: skip
+        "wind": np.clip(
+            3.6 + 1.7 * wander("wind", t, 3 * 3600) + 0.9 * _grain(key, "w", t), 0, None
+        ),
+    }
 
 
 _TIDE_US = int(12.4206 * HOUR_US)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 
-from rook_tally.core.quantities import Scale
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.core.units import Unit
 from rook_tally.demo.pottery import DemoStation
 
 

@@ -8,8 +8,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.core.timestamps import MINUTE_US, time_us_from_text
 from rook_tally.intake.message import Refusal
 
+MOST_AHEAD_US = 2 * MINUTE_US
+"""A time further ahead of its arrival is not believed."""
+EARLIEST_US = time_us_from_text("2015-01-01T00:00:00Z")
+"""No more is one before there were such sensors."""
 LARGEST_MESSAGE = 1024 * 1024
 """Bytes of a message's body, compressed or not."""
 DEEPEST = 16

@@ -9,7 +9,7 @@ from itertools import count, repeat
 
 import msgspec
 
-from rook_tally.store import Problem as Problem
+from rook_tally.store.site import Problem as Problem
 
 
 class Form(enum.Enum):

@@ -6,17 +6,17 @@ import math
 
 import numpy as np
 
-from rook_tally.core.envelope import Envelope, honest_range
-from rook_tally.core.levels import Level
-from rook_tally.core.quantities import Scale
+from rook_tally.core.alarms.sentences import span_words
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import USUAL_SPAN_S, zones_of
-from rook_tally.core.watches.sentences import span_words
-from rook_tally.core.wording import said
-from rook_tally.store import Series
-from rook_tally.wall.faces import Column, ColumnsBody, Peak, RibbonBody, Trace
-from rook_tally.wall.maker import Maker, Told
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_builder import Maker, Told
+from rook_tally.wall.pane_views import Column, ColumnsBody, Peak, RibbonBody, Trace
 
 _MARKS = 5
 
@@ -25,10 +25,14 @@ def columns(maker: Maker) -> Told:
     """One quantity over several places, on one scale: today's span and now."""
     days, latest = maker.known.material.days, maker.known.latest
     first = maker.series[0]
-    held = [x for one in maker.series if one.id in days
-            for x in (days[one.id].low, days[one.id].high)]  # fmt: skip
-    held += [latest[one.id].value for one in maker.series
-             if one.id in latest and math.isfinite(latest[one.id].value)]  # fmt: skip
+    held = [
+        x for one in maker.series if one.id in days for x in (days[one.id].low, days[one.id].high)
+    ]
+    held += [
+        latest[one.id].value
+        for one in maker.series
+        if one.id in latest and math.isfinite(latest[one.id].value)
+    ]
     low, high = _range(maker, first, min(held, default=0.0), max(held, default=1.0))
 
     def part(value: float | None) -> float | None:
@@ -38,13 +42,15 @@ def columns(maker: Maker) -> Told:
 
     made = tuple(
         Column(
-            name, short, maker.value(one),
+            name,
+            short,
+            maker.value(one),
             part(latest[one.id].value if one.id in latest else None),
             part(days[one.id].low if one.id in days else None),
             part(days[one.id].high if one.id in days else None),
         )
         for one, (name, short) in zip(maker.series, _names(maker.series), strict=True)
-    )  # fmt: skip
+    )
     symbol = maker.shown(first).symbol
     aside = said("today’s span and now")
     return Told(
@@ -80,8 +86,9 @@ def ribbon(maker: Maker) -> Told:
     """Series over a span of time, on one scale."""
     first, span_s = maker.series[0], maker.pane.span_s
     envelopes = maker.known.material.envelopes
-    told = [(one, envelopes[one.id, span_s]) for one in maker.series
-            if (one.id, span_s) in envelopes]  # fmt: skip
+    told = [
+        (one, envelopes[one.id, span_s]) for one in maker.series if (one.id, span_s) in envelopes
+    ]
     heard = [envelope for _, envelope in told if not envelope.is_empty]
     if first.quantity.scale is Scale.STATE:
         low, high = -0.1, 1.1
@@ -91,16 +98,20 @@ def ribbon(maker: Maker) -> Told:
         low, high = _range(maker, first, min(lows, default=0.0), max(highs, default=1.0))
     limits = maker.limits(first)
     shown = maker.shown(first)
-    raised = [limit for limit in (limits.above[Level.RAISED - 1], limits.below[Level.RAISED - 1])
-              if limit is not None and low < limit < high]  # fmt: skip
+    raised = [
+        limit
+        for limit in (limits.above[Level.RAISED - 1], limits.below[Level.RAISED - 1])
+        if limit is not None and low < limit < high
+    ]
     body = RibbonBody(
-        tuple(
-            Trace(one.station.place.name, envelope, _held(envelope)) for one, envelope in told
-        ), low, high,
+        tuple(Trace(one.station.place.name, envelope, _held(envelope)) for one, envelope in told),
+        low,
+        high,
         zones_of(limits, low, high),
         tuple(((limit - low) / (high - low), shown.limit_text(limit)) for limit in raised),
-        _marks(maker, span_s), _peak(maker, told[0] if told else None, low, high),
-    )  # fmt: skip
+        _marks(maker, span_s),
+        _peak(maker, told[0] if told else None, low, high),
+    )
     places = list(dict.fromkeys(one.station.place.name for one in maker.series))
     span = "24 h" if span_s == USUAL_SPAN_S else span_words(span_s)
     span = f"{span} · {shown.symbol}" if shown.symbol else span

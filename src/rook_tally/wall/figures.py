@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 
-from rook_tally.core.levels import Limits
-from rook_tally.core.numerals import UNKNOWN
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.ticks import value_ticks
 from rook_tally.core.wall.definitions import zones_of
-from rook_tally.core.wording import said
-from rook_tally.store import Series
-from rook_tally.wall.faces import DayBody, DialBody, FigureBody, Value, WordsBody
-from rook_tally.wall.maker import Maker, Told
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_builder import Maker, Told
+from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, Value, WordsBody
 
 _DIAL_STEPS = 5
 
@@ -40,9 +40,12 @@ def day(maker: Maker) -> Told:
         return Value(shown.text(value), shown.symbol, maker.limits(one).level_of(value))
 
     body = DayBody(
-        now, told(span.low), maker.known.clock(span.low_us),
-        told(span.high), maker.known.clock(span.high_us),
-    )  # fmt: skip
+        now,
+        told(span.low),
+        maker.known.clock(span.low_us),
+        told(span.high),
+        maker.known.clock(span.high_us),
+    )
     return Told(*_titled(maker), body)
 
 
@@ -62,9 +65,13 @@ def dial(maker: Maker) -> Told:
         at = min(1.0, max(0.0, (reading.value - low) / (high - low)))
     shown = maker.shown(one)
     body = DialBody(
-        maker.value(one), at, zones_of(maker.limits(one), low, high),
-        shown.limit_text(low), shown.limit_text(high), maker.sentence(one),
-    )  # fmt: skip
+        maker.value(one),
+        at,
+        zones_of(maker.limits(one), low, high),
+        shown.limit_text(low),
+        shown.limit_text(high),
+        maker.sentence(one),
+    )
     return Told(*_titled(maker), body)
 
 

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import math
 
-from rook_tally.core.alarm_states import AlarmState
-from rook_tally.core.controls import SWITCH_ON, ControlSort
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
-from rook_tally.core.limit_words import limit_sentence
-from rook_tally.core.numerals import MINUS, UNKNOWN
-from rook_tally.core.quantities import Scale
-from rook_tally.core.wording import said
-from rook_tally.store import Series, Station
-from rook_tally.wall.faces import (
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.controls import SWITCH_ON, ControlSort
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.limit_text import limit_sentence
+from rook_tally.core.quantities.number_format import MINUS, UNKNOWN
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.store.site import Series, Station
+from rook_tally.wall.pane_builder import Maker, Told
+from rook_tally.wall.pane_views import (
     Lamp,
     LampsBody,
     LampState,
@@ -25,7 +26,6 @@ from rook_tally.wall.faces import (
     TableLine,
     Value,
 )
-from rook_tally.wall.maker import Maker, Told
 
 # What an input takes from a score, by the level it is drawn in.
 _LOSS_LEVELS = ((25.0, Level.HIGH), (10.0, Level.RAISED), (2.0, Level.NOTICED))
@@ -62,8 +62,9 @@ def _lamp(maker: Maker, one: Series) -> Lamp:
     is_on = reading.value >= 0.5
     words = _since(maker, one, is_on=is_on)
     if fresh is Freshness.SILENT:
-        words = said("silent {0}, then {1}", maker.known.age(reading.time_us), one.shown.text(
-            reading.value))  # fmt: skip
+        words = said(
+            "silent {0}, then {1}", maker.known.age(reading.time_us), one.shown.text(reading.value)
+        )
     return Lamp(name, LampState.ON if is_on else LampState.OFF, words, Level.SETTLED, fresh)
 
 
@@ -137,13 +138,14 @@ def standing(maker: Maker) -> Told:
     only = {one.id for one in maker.series}
     lines = tuple(
         StandingLine(
-            one.name, one.level,
+            one.name,
+            one.level,
             "" if one.since_us is None else maker.known.age(one.since_us),
             one.state is not AlarmState.UNACKNOWLEDGED,
         )
         for one in maker.known.alarms
         if one.state is not AlarmState.SHELVED and (not only or one.series_id in only)
-    )  # fmt: skip
+    )
     return Told(said("Standing"), "", StandingBody(lines, said("nothing stands")))
 
 

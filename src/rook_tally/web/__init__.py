@@ -1,1 +1,1 @@
-"""What our web servers share."""
+"""Sheets of the Wall as pages on the local network, to look at only."""

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.levels import Level, Limits
+from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.wall.definitions import (
     LevelLimits,
     Pane,
@@ -23,12 +23,17 @@ from rook_tally.core.wall.tiling import tiled
 _NUMBER = st.floats(-1e6, 1e6).map(lambda x: round(x, 3))
 _PANES = st.builds(
     Pane,
-    kind=st.sampled_from(PaneKind), at=st.just((0, 0)), size=st.just((24, 12)),
+    kind=st.sampled_from(PaneKind),
+    at=st.just((0, 0)),
+    size=st.just((24, 12)),
     shows=st.lists(st.sampled_from(["pm25@glaze-booth", "@quay-gate", "a@b/*"])).map(tuple),
-    title=st.text(max_size=10), unit=st.sampled_from(["", "°F"]), low=st.none() | _NUMBER,
+    title=st.text(max_size=10),
+    unit=st.sampled_from(["", "°F"]),
+    low=st.none() | _NUMBER,
     above=st.none() | st.builds(LevelLimits, raised=_NUMBER),
-    span_s=st.sampled_from([600.0, 86_400.0, 7 * 86_400.0]), text=st.text(max_size=30),
-)  # fmt: skip
+    span_s=st.sampled_from([600.0, 86_400.0, 7 * 86_400.0]),
+    text=st.text(max_size=30),
+)
 _SHEETS = st.lists(_PANES, min_size=1, max_size=9).map(
     lambda panes: Sheet(slug="a", name="A", panes=tuple(panes)).with_areas(tiled([1] * len(panes)))
 )
@@ -71,16 +76,19 @@ def test_what_cannot_be_meant_is_said_with_its_place(text: str, why: str) -> Non
 
 def test_a_text_is_taken_apart_and_a_lone_brace_stands_for_itself() -> None:
     assert text_parts("kiln at {temperature@kiln-room}, {") == (
-        TextPart("kiln at "), TextPart("temperature@kiln-room", is_reference=True),
+        TextPart("kiln at "),
+        TextPart("temperature@kiln-room", is_reference=True),
         TextPart(", {"),
-    )  # fmt: skip
+    )
 
 
 def test_zones_follow_the_limits_on_both_sides() -> None:
     limits = Limits((None, 25.0, 50.0, None), (None, 5.0, None, None))
     assert set(zones_of(limits, 0.0, 100.0)) == {
-        (0.25, 0.5, Level.RAISED), (0.5, 1.0, Level.HIGH), (0.0, 0.05, Level.RAISED),
-    }  # fmt: skip
+        (0.25, 0.5, Level.RAISED),
+        (0.5, 1.0, Level.HIGH),
+        (0.0, 0.05, Level.RAISED),
+    }
     assert zones_of(limits, 10.0, 20.0) == ()
     assert zones_of(limits, 1.0, 1.0) == ()
 

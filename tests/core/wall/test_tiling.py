@@ -81,8 +81,10 @@ def test_more_panes_than_a_sheet_holds_are_refused() -> None:
 
 def test_an_edge_is_moved_for_everybody_who_meets_at_it() -> None:
     assert with_edge_moved(THREE, 0, Side.RIGHT, 2) == (
-        Area(0, 0, 10, 12), Area(10, 0, 14, 6), Area(10, 6, 14, 6),
-    )  # fmt: skip
+        Area(0, 0, 10, 12),
+        Area(10, 0, 14, 6),
+        Area(10, 6, 14, 6),
+    )
     assert with_edge_moved(THREE, 1, Side.DOWN, -1)[2] == Area(8, 5, 16, 7)
 
 
@@ -105,8 +107,10 @@ def test_a_pane_is_halved_for_a_new_one_on_the_side_that_was_asked_for() -> None
 
 def test_a_pane_is_set_beside_another() -> None:
     assert with_moved(THREE, 0, 2, Side.RIGHT) == (
-        Area(12, 6, 12, 6), Area(0, 0, 24, 6), Area(0, 6, 12, 6),
-    )  # fmt: skip
+        Area(12, 6, 12, 6),
+        Area(0, 0, 24, 6),
+        Area(0, 6, 12, 6),
+    )
 
 
 def test_a_neighbour_is_the_one_that_shares_most_of_a_side() -> None:
@@ -124,11 +128,16 @@ def test_a_neighbour_is_the_one_that_shares_most_of_a_side() -> None:
         ((Area(0, 0, 25, 12),), "reaches over the sheet"),
         ((Area(0, 0, 23, 12), Area(23, 0, 1, 12)), "pane 2 is smaller than 2 × 1"),
         (
-            (Area(0, 0, 16, 4), Area(16, 0, 8, 8), Area(8, 8, 16, 4), Area(0, 4, 8, 8),
-             Area(8, 4, 8, 4)),
+            (
+                Area(0, 0, 16, 4),
+                Area(16, 0, 8, 8),
+                Area(8, 8, 16, 4),
+                Area(0, 4, 8, 8),
+                Area(8, 4, 8, 4),
+            ),
             "sails of a mill",
         ),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_tiling_is_said(areas: Any, why: str) -> None:
     assert why in trouble_of(areas)

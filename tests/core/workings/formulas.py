@@ -16,24 +16,30 @@ _TEMPERATURE: st.SearchStrategy[str] = st.one_of(
     st.builds("mean({}, {})".format, _CHANGED, _AS_IT_IS),
     st.builds("highest({}, {})".format, _CHANGED, _AS_IT_IS),
     st.builds(
-        "{}({} over {})".format, st.sampled_from(["mean", "lowest", "highest", "median"]),
-        _AS_IT_IS, st.sampled_from(_WINDOWS),
+        "{}({} over {})".format,
+        st.sampled_from(["mean", "lowest", "highest", "median"]),
+        _AS_IT_IS,
+        st.sampled_from(_WINDOWS),
     ),
     st.builds("({} {} ago)".format, _AS_IT_IS, st.sampled_from(_WINDOWS)),
     st.builds("(if presence@throwing-room then {} else {})".format, _AS_IT_IS, _CHANGED),
     st.just("dew_point(temperature@kiln-room, humidity@kiln-room within 10 min)"),
-    st.builds("{}(temperature@indoors/*)".format,
-              st.sampled_from(["mean", "lowest", "highest", "median", "newest"])),
-)  # fmt: skip
+    st.builds(
+        "{}(temperature@indoors/*)".format,
+        st.sampled_from(["mean", "lowest", "highest", "median", "newest"]),
+    ),
+)
 _STEP = st.one_of(
     st.builds("{} - {}".format, _TEMPERATURE, _AS_IT_IS),
     st.builds(
-        "{}({} over {})".format, st.sampled_from(["change", "spread"]), _TEMPERATURE,
+        "{}({} over {})".format,
+        st.sampled_from(["change", "spread"]),
+        _TEMPERATURE,
         st.sampled_from(_WINDOWS),
     ),
     st.builds("slope({} over {})".format, _TEMPERATURE, st.sampled_from(_WINDOWS)),
     st.builds("time_over({} over {}, 21 °C)".format, _AS_IT_IS, st.sampled_from(_WINDOWS)),
-)  # fmt: skip
+)
 _OTHER = st.one_of(
     st.builds("{} / {}".format, st.sampled_from(_CO2), st.sampled_from(_CO2)),
     st.builds("({} - 420 ppm) * 2".format, st.sampled_from(_CO2)),
@@ -60,19 +66,23 @@ _ELECTRIC = {
 def _product(draw: st.DrawFn) -> tuple[str, str]:
     """A product of measured things with the unit it must have."""
     volts, amperes = (draw(st.sampled_from(_ELECTRIC[unit])) for unit in ("V", "A"))
-    return draw(st.sampled_from([
-        (f"{volts} * {amperes}", "W"),
-        (f"{volts} / {amperes}", "Ω"),
-        (f"{volts} + mean({volts}, voltage@mill-race)", "V"),
-        (f"mean({volts} * {amperes} over 5 min)", "W"),
-        (f"exposure({amperes} over 5 min)", "A·s"),
-        (f"slope({volts} over 5 min)", "V/s"),
-        (f"({volts}) ^ 2 / ({volts} / {amperes})", "W"),
-        (f"sqrt({volts} ^ 2)", "V"),
-        (f"abs({volts} - voltage@mill-race) * {amperes} / pressure@yard", "m³/s"),
-        ("pm25@yard / pm25@yard", ""),
-        (f"spread({amperes} over 10 min) / {amperes}", ""),
-    ]))  # fmt: skip
+    return draw(
+        st.sampled_from(
+            [
+                (f"{volts} * {amperes}", "W"),
+                (f"{volts} / {amperes}", "Ω"),
+                (f"{volts} + mean({volts}, voltage@mill-race)", "V"),
+                (f"mean({volts} * {amperes} over 5 min)", "W"),
+                (f"exposure({amperes} over 5 min)", "A·s"),
+                (f"slope({volts} over 5 min)", "V/s"),
+                (f"({volts}) ^ 2 / ({volts} / {amperes})", "W"),
+                (f"sqrt({volts} ^ 2)", "V"),
+                (f"abs({volts} - voltage@mill-race) * {amperes} / pressure@yard", "m³/s"),
+                ("pm25@yard / pm25@yard", ""),
+                (f"spread({amperes} over 10 min) / {amperes}", ""),
+            ]
+        )
+    )
 
 
 MEASURED = _product()

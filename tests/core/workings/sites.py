@@ -6,11 +6,12 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.named_series import Group, NamedSeries
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import MINUTE_US
 from rook_tally.core.workings.alignment import Heard, Inputs
-from rook_tally.core.workings.measures import coherent_factor
-from rook_tally.core.workings.naming import Group, NamedSeries, Names
+from rook_tally.core.workings.dimensions import coherent_factor
+from rook_tally.core.workings.symbols import Names
 
 _TOLD = (
     ("Kiln room", True, "kiln", ("temperature", "humidity", "co", "current")),
@@ -21,10 +22,18 @@ _TOLD = (
     ("Mill race", False, "mill", ("voltage_drop", "voltage", "current")),
 )
 USUAL = {
-    "temperature": 20.0, "humidity": 50.0, "pressure": 1010.0, "pm25": 9.0, "co2": 700.0,
-    "co": 1.0, "current": 2.0, "presence": 0.5, "sound_level": 60.0, "voltage_drop": 0.03,
+    "temperature": 20.0,
+    "humidity": 50.0,
+    "pressure": 1010.0,
+    "pm25": 9.0,
+    "co2": 700.0,
+    "co": 1.0,
+    "current": 2.0,
+    "presence": 0.5,
+    "sound_level": 60.0,
+    "voltage_drop": 0.03,
     "voltage": 12.0,
-}  # fmt: skip
+}
 
 
 def pottery(here: str | None = None) -> Names:
@@ -32,10 +41,14 @@ def pottery(here: str | None = None) -> Names:
     series = [
         NamedSeries(number, QUANTITIES[slug], place, indoors, station, slug, 60.0)
         for number, (place, indoors, station, slug) in enumerate(
-            ((place, indoors, station, slug)
-             for place, indoors, station, slugs in _TOLD for slug in slugs), start=1
+            (
+                (place, indoors, station, slug)
+                for place, indoors, station, slugs in _TOLD
+                for slug in slugs
+            ),
+            start=1,
         )
-    ]  # fmt: skip
+    ]
     groups = (Group("Studios", places=("Throwing room", "Kiln room")),)
     return Names(series, QUANTITIES, groups, here)
 
@@ -62,11 +75,14 @@ def heard(values: Mapping[int, Mapping[float, float]], names: Names) -> Inputs:
 def waving(names: Names, minutes: int = 600) -> Inputs:
     """Every series telling something each minute."""
     at = np.arange(minutes)
-    return Inputs({
-        one.id: Heard(
-            at * MINUTE_US,
-            USUAL[one.quantity.slug] * (1 + 0.1 * np.sin(at / 50 + one.id))
-            * coherent_factor(one.quantity.base.dimension),
-        )
-        for one in names.series
-    })  # fmt: skip
+    return Inputs(
+        {
+            one.id: Heard(
+                at * MINUTE_US,
+                USUAL[one.quantity.slug]
+                * (1 + 0.1 * np.sin(at / 50 + one.id))
+                * coherent_factor(one.quantity.base.dimension),
+            )
+            for one in names.series
+        }
+    )

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.readings import readings_from
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.workings import alignment
 from rook_tally.core.workings.alignment import Heard, Input, Inputs, heard_of, held_us
 
@@ -39,10 +39,12 @@ def test_a_reading_is_held_until_the_next_or_until_it_is_too_old(
 
 @given(st.lists(TIMES, max_size=4))
 def test_moments_of_several_stand_in_order_once_each(several: list[list[int]]) -> None:
-    inputs = Inputs({
-        at: Heard(np.array(one, dtype=np.int64), np.zeros(len(one)))
-        for at, one in enumerate(several)
-    })  # fmt: skip
+    inputs = Inputs(
+        {
+            at: Heard(np.array(one, dtype=np.int64), np.zeros(len(one)))
+            for at, one in enumerate(several)
+        }
+    )
     found = inputs.moments(range(len(several)))
     assert found.tolist() == sorted({one for told in several for one in told})
     between = inputs.moments(range(len(several)), 50, 150)

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 
 from rook_tally.core.workings.binding import bound
-from rook_tally.core.workings.completing import completions
+from rook_tally.core.workings.completion import completions
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
-from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.order import checked_order, in_order
-from rook_tally.core.workings.ready_made import AIR_SCORE, offers
+from rook_tally.core.workings.dependencies import checked_order, in_order
+from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
+from rook_tally.core.workings.templates import AIR_SCORE, offers
 from tests.core.workings.sites import pottery, waving
 
 NAMES = pottery()
@@ -101,10 +101,14 @@ def test_workings_come_after_those_they_rest_on() -> None:
 
 
 def test_a_score_of_a_place_goes_without_what_is_not_there() -> None:
-    score = Score(inputs=(
-        ScoreInput(name="Warmth", formula="temperature@here", weight=1, points=((0, 0), (20, 100))),
-        ScoreInput(name="Damp", formula="humidity@here", weight=1, points=((0, 0), (50, 100))),
-    ))  # fmt: skip
+    score = Score(
+        inputs=(
+            ScoreInput(
+                name="Warmth", formula="temperature@here", weight=1, points=((0, 0), (20, 100))
+            ),
+            ScoreInput(name="Damp", formula="humidity@here", weight=1, points=((0, 0), (50, 100))),
+        )
+    )
     made = bound(Working(slug="s", name="S", made=Made.EACH_PLACE, score=score), NAMES)
     assert [one.place for one in made] == ["Kiln room", "Yard", "Shop", "Throwing room"]
     _, value = made[2].program.worked_out(waving(NAMES))

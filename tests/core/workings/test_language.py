@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rook_tally.core.workings.checking import checked
-from rook_tally.core.workings.mistakes import FormulaError
+from rook_tally.core.workings.diagnostics import FormulaError
 from tests.core.workings.sites import heard, numbered, pottery, waving
 
 NAMES = pottery()
@@ -27,31 +27,71 @@ def _at_minute_0(formula: str, **values: float) -> tuple[float, str]:
 @pytest.mark.parametrize(
     ("formula", "values", "expected", "unit"),
     [
-        ("dew_point(temperature@kiln-room, humidity@kiln-room)",
-         {"temperature__kiln": 25, "humidity__kiln": 60}, 16.6977, "°C"),
-        ("dew_point(temperature@kiln-room, humidity@kiln-room) in °F",
-         {"temperature__kiln": 25, "humidity__kiln": 60}, 62.0558, "°F"),
+        (
+            "dew_point(temperature@kiln-room, humidity@kiln-room)",
+            {"temperature__kiln": 25, "humidity__kiln": 60},
+            16.6977,
+            "°C",
+        ),
+        (
+            "dew_point(temperature@kiln-room, humidity@kiln-room) in °F",
+            {"temperature__kiln": 25, "humidity__kiln": 60},
+            62.0558,
+            "°F",
+        ),
         ("voltage_drop@mill-race * 50 A / 60 mV", {"voltage_drop__mill": 0.03}, 25.0, "A"),
-        ("shunt_current(voltage_drop@mill-race, 50 A, 60 mV)", {"voltage_drop__mill": -0.03},
-         -25.0, "A"),
-        ("voltage@mill-race * current@mill-race", {"voltage__mill": 12, "current__mill": 3}, 36.0,
-         "W"),
-        ("temperature@kiln-room - temperature@yard",
-         {"temperature__kiln": 25, "temperature__yard": 4}, 21.0, "K"),
+        (
+            "shunt_current(voltage_drop@mill-race, 50 A, 60 mV)",
+            {"voltage_drop__mill": -0.03},
+            -25.0,
+            "A",
+        ),
+        (
+            "voltage@mill-race * current@mill-race",
+            {"voltage__mill": 12, "current__mill": 3},
+            36.0,
+            "W",
+        ),
+        (
+            "temperature@kiln-room - temperature@yard",
+            {"temperature__kiln": 25, "temperature__yard": 4},
+            21.0,
+            "K",
+        ),
         ("temperature@yard + 3 K", {"temperature__yard": 4}, 7.0, "°C"),
-        ("mean(temperature@kiln-room, temperature@yard)",
-         {"temperature__kiln": 25, "temperature__yard": 5}, 15.0, "°C"),
+        (
+            "mean(temperature@kiln-room, temperature@yard)",
+            {"temperature__kiln": 25, "temperature__yard": 5},
+            15.0,
+            "°C",
+        ),
         ("highest(co2@shop/*)", {"co2__shop_a": 600, "co2__shop_b": 650}, 650.0, "ppm"),
         ("mean(co2@indoors/*)", {"co2__shop_a": 600, "co2__throwing": 900}, 750.0, "ppm"),
-        ("mean(temperature@studios/*)", {"temperature__kiln": 30, "temperature__throwing": 20},
-         25.0, "°C"),
+        (
+            "mean(temperature@studios/*)",
+            {"temperature__kiln": 30, "temperature__throwing": 20},
+            25.0,
+            "°C",
+        ),
         ("count(co2@everywhere/*)", {"co2__shop_a": 600, "co2__throwing": 900}, 2.0, ""),
-        ("if presence@throwing-room then co2@throwing-room - 420 ppm else 0 ppm",
-         {"presence__throwing": 1, "co2__throwing": 820}, 400.0, "ppm"),
-        ("if presence@throwing-room then co2@throwing-room - 420 ppm else 0 ppm",
-         {"presence__throwing": 0, "co2__throwing": 820}, 0.0, "ppm"),
-        ("humidity@kiln-room > 60 % and not (co@kiln-room ≥ 5 ppm)",
-         {"humidity__kiln": 61, "co__kiln": 4}, 1.0, ""),
+        (
+            "if presence@throwing-room then co2@throwing-room - 420 ppm else 0 ppm",
+            {"presence__throwing": 1, "co2__throwing": 820},
+            400.0,
+            "ppm",
+        ),
+        (
+            "if presence@throwing-room then co2@throwing-room - 420 ppm else 0 ppm",
+            {"presence__throwing": 0, "co2__throwing": 820},
+            0.0,
+            "ppm",
+        ),
+        (
+            "humidity@kiln-room > 60 % and not (co@kiln-room ≥ 5 ppm)",
+            {"humidity__kiln": 61, "co__kiln": 4},
+            1.0,
+            "",
+        ),
         ("pm25@yard in mg/m³", {"pm25__yard": 12}, 0.012, "mg/m³"),
         ("pressure@yard in inHg", {"pressure__yard": 1013.25}, 29.92126, "inHg"),
         ("who_ratio(pm25@yard, pm25, 24h)", {"pm25__yard": 36}, 2.4, ""),
@@ -62,7 +102,7 @@ def _at_minute_0(formula: str, **values: float) -> tuple[float, str]:
         ("sqrt(voltage@mill-race ^ 2)", {"voltage__mill": 3}, 3.0, "V"),
         ("voltage@mill-race / 24 V in %", {"voltage__mill": 12}, 50.0, "%"),
     ],
-)  # fmt: skip
+)
 def test_a_formula_comes_to(
     formula: str, values: dict[str, float], expected: float, unit: str
 ) -> None:
@@ -74,8 +114,12 @@ def test_a_formula_comes_to(
 @pytest.mark.parametrize(
     ("formula", "part", "what", "suggestion"),
     [
-        ("dew_point(humidity@kiln-room, temperature@kiln-room)", "humidity@kiln-room",
-         "humidity is a share, dew_point wants a temperature first", ""),
+        (
+            "dew_point(humidity@kiln-room, temperature@kiln-room)",
+            "humidity@kiln-room",
+            "humidity is a share, dew_point wants a temperature first",
+            "",
+        ),
         ("temperature@yard + 3 °C", "temperature@yard + 3 °C", "have no sum", "step"),
         ("temperature@yard * 2", "temperature@yard", "cannot be multiplied", "difference"),
         ("humidity@kiln-room > 60", "60", "plain number", "write 60 %"),
@@ -101,7 +145,7 @@ def test_a_formula_comes_to(
         ("min(1, 2)", "min", "no formula is called min", ""),
         ("1e999 + 1", "1e999", "too large", ""),
     ],
-)  # fmt: skip
+)
 def test_a_mistake_is_told_at_its_place(
     formula: str, part: str, what: str, suggestion: str
 ) -> None:
@@ -114,10 +158,15 @@ def test_a_mistake_is_told_at_its_place(
     assert "^" in mistake.underlined(formula)
 
 
-@pytest.mark.parametrize("formula", ["1 / 0 + 0 * voltage@mill-race / 1 V",
-                                     "ln(-1) + voltage@mill-race / 1 V",
-                                     "10 ^ 400 * voltage@mill-race",
-                                     "if 1 / 0 > 5 then voltage@mill-race else 1 V"])  # fmt: skip
+@pytest.mark.parametrize(
+    "formula",
+    [
+        "1 / 0 + 0 * voltage@mill-race / 1 V",
+        "ln(-1) + voltage@mill-race / 1 V",
+        "10 ^ 400 * voltage@mill-race",
+        "if 1 / 0 > 5 then voltage@mill-race else 1 V",
+    ],
+)
 def test_what_cannot_be_reckoned_is_a_gap(formula: str) -> None:
     _, value = checked(formula, NAMES).program.worked_out(waving(NAMES))
     assert len(value)

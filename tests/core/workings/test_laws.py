@@ -7,24 +7,25 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rook_tally.core.levels import Limits
-from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.alarms.conditions import judge_of
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.named_series import NamedSeries
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.core.units import Unit
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.core.watches.judging import judge_of
 from rook_tally.core.workings.alignment import Heard, Inputs
 from rook_tally.core.workings.checking import checked
-from rook_tally.core.workings.measures import (
+from rook_tally.core.workings.diagnostics import FormulaError
+from rook_tally.core.workings.dimensions import (
     NUMBER,
     Measure,
     coherent_factor,
     measure_of,
     scale_named,
 )
-from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.naming import NamedSeries, Names
+from rook_tally.core.workings.symbols import Names
 from tests.core.workings.formulas import FORMULAS, MEASURED
 from tests.core.workings.sites import USUAL, pottery
 
@@ -56,13 +57,17 @@ def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs)
     times, value = program.worked_out(inputs)
     for start in times[:: max(1, len(times) // 5)].tolist():
         end = start + 10 * MINUTE_US
-        part = Inputs({
-            series_id: Heard(
-                one.time_us[(keep := (one.time_us >= start - program.reach_us)
-                             & (one.time_us < end))], one.value[keep],
-            )
-            for series_id, one in inputs.heard.items()
-        })  # fmt: skip
+        part = Inputs(
+            {
+                series_id: Heard(
+                    one.time_us[
+                        (keep := (one.time_us >= start - program.reach_us) & (one.time_us < end))
+                    ],
+                    one.value[keep],
+                )
+                for series_id, one in inputs.heard.items()
+            }
+        )
         some_times, some = program.worked_out(part, start, end)
         inside = (times >= start) & (times < end)
         assert np.array_equal(some_times, times[inside])
@@ -92,10 +97,12 @@ def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs)
     program = checked(formula, NAMES).program
     times, value = program.worked_out(inputs)
     for now in times[:: max(1, len(times) // 4)].tolist():
-        until_now = Inputs({
-            series_id: Heard(one.time_us[one.time_us <= now], one.value[one.time_us <= now])
-            for series_id, one in inputs.heard.items()
-        })  # fmt: skip
+        until_now = Inputs(
+            {
+                series_id: Heard(one.time_us[one.time_us <= now], one.value[one.time_us <= now])
+                for series_id, one in inputs.heard.items()
+            }
+        )
         _, then = program.worked_out(until_now)
         assert then == pytest.approx(value[times <= now], rel=1e-6, abs=1e-9, nan_ok=True)
 
@@ -133,14 +140,49 @@ def test_what_checks_evaluates_with_the_unit_promised(told: tuple[str, str], sca
 
 @settings(max_examples=300, deadline=None)
 @given(
-    st.text(alphabet="temperatureco2humidity@yardkilnmean()+-*/^<>=., 0123456789°C%ppmhin\"'",
-            max_size=60)
-    | st.lists(st.sampled_from([
-        "temperature@yard", "co2@shop", "mean(", ")", "+", "-", "*", "/", "over", "1 h", "3", "if",
-        "then", "else", "in", "°F", "ago", "not", "and", ",", "humidity@here", "co2@indoors/*",
-        "dew_point(", "@", "^", "<", "within", "pm25", "state_of_charge(", "%", "e",
-    ]), max_size=14).map(" ".join)
-)  # fmt: skip
+    st.text(
+        alphabet="temperatureco2humidity@yardkilnmean()+-*/^<>=., 0123456789°C%ppmhin\"'",
+        max_size=60,
+    )
+    | st.lists(
+        st.sampled_from(
+            [
+                "temperature@yard",
+                "co2@shop",
+                "mean(",
+                ")",
+                "+",
+                "-",
+                "*",
+                "/",
+                "over",
+                "1 h",
+                "3",
+                "if",
+                "then",
+                "else",
+                "in",
+                "°F",
+                "ago",
+                "not",
+                "and",
+                ",",
+                "humidity@here",
+                "co2@indoors/*",
+                "dew_point(",
+                "@",
+                "^",
+                "<",
+                "within",
+                "pm25",
+                "state_of_charge(",
+                "%",
+                "e",
+            ]
+        ),
+        max_size=14,
+    ).map(" ".join)
+)
 def test_any_text_is_a_formula_or_a_mistake_with_a_place(text: str) -> None:
     try:
         check = checked(text, NAMES)
@@ -164,10 +206,12 @@ def test_what_comes_later_never_changes_what_was_said(
     program = checked(formula, NAMES).program
     times, value = program.worked_out(inputs)
     at = int(times[int(share * (len(times) - 1))])
-    known = Inputs({
-        series_id: Heard(one.time_us[one.time_us <= at], one.value[one.time_us <= at])
-        for series_id, one in inputs.heard.items()
-    })  # fmt: skip
+    known = Inputs(
+        {
+            series_id: Heard(one.time_us[one.time_us <= at], one.value[one.time_us <= at])
+            for series_id, one in inputs.heard.items()
+        }
+    )
     then_times, then = program.worked_out(known)
     before = times <= at
     assert np.array_equal(then_times, times[before])
@@ -175,10 +219,13 @@ def test_what_comes_later_never_changes_what_was_said(
 
 
 _EVERY_UNIT = [
-    (quantity, unit) for quantity in QUANTITIES.values() for unit in quantity.units
-    if scale_named(unit.symbol) is not None and unit.symbol not in ("1", "K", "m", "mm", "in")
+    (quantity, unit)
+    for quantity in QUANTITIES.values()
+    for unit in quantity.units
+    if scale_named(unit.symbol) is not None
+    and unit.symbol not in ("1", "K", "m", "mm", "in")
     and scale_named(unit.symbol).measure == measure_of(quantity.base.dimension)  # type: ignore[union-attr]
-]  # fmt: skip
+]
 
 
 @given(st.sampled_from(_EVERY_UNIT), st.integers(-400, 4000), st.sampled_from([1, 10, 100]))

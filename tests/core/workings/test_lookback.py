@@ -20,8 +20,9 @@ VALUES = st.lists(
         st.sampled_from([10, 60, 60, 61, 170, 200, 700]),
         st.integers(0, 40).map(float) | st.just(math.nan),
     ),
-    min_size=1, max_size=30,
-)  # fmt: skip
+    min_size=1,
+    max_size=30,
+)
 WINDOWS = st.sampled_from([60, 150, 600, 2000])
 
 
@@ -119,13 +120,17 @@ def test_extremes_and_quantiles_go_by_the_readings_in_a_window(
 ) -> None:
     windows = _lookback(rows, window_s)
     told = {
-        "highest": windows.highest(), "lowest": windows.highest(-1.0),
-        "median": windows.quantile(0.5), "since": windows.since_highest_s(),
-    }  # fmt: skip
+        "highest": windows.highest(),
+        "lowest": windows.highest(-1.0),
+        "median": windows.quantile(0.5),
+        "since": windows.since_highest_s(),
+    }
     for at in range(len(rows)):
-        inside = (windows.time_us > windows.at[at] - windows.window_us) & (
-            windows.time_us <= windows.at[at]
-        ) & np.isfinite(windows.value)  # fmt: skip
+        inside = (
+            (windows.time_us > windows.at[at] - windows.window_us)
+            & (windows.time_us <= windows.at[at])
+            & np.isfinite(windows.value)
+        )
         if not windows.speaks[at]:
             assert all(np.isnan(one[at]) for one in told.values())
             continue
@@ -188,9 +193,15 @@ def test_nothing_is_said_of_nothing() -> None:
     at = np.array([MINUTE_US])
     windows = Lookback(empty, np.empty(0), GAP_US, HOUR_US, at)
     for told in (
-        windows.mean(), windows.spread(), windows.highest(), windows.quantile(0.5),
-        windows.change(), *windows.line(), windows.slope_per_s(), windows.integral(),
-    ):  # fmt: skip
+        windows.mean(),
+        windows.spread(),
+        windows.highest(),
+        windows.quantile(0.5),
+        windows.change(),
+        *windows.line(),
+        windows.slope_per_s(),
+        windows.integral(),
+    ):
         assert np.isnan(told).all()
 
 

@@ -11,25 +11,36 @@ from typing import Any
 import numpy as np
 import pytest
 
-from rook_tally.core.quantities import Quantity
-from rook_tally.core.readings import readings_from
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.workings import forms
+from rook_tally.core.quantities.named_series import NamedSeries
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.readings import readings_from
+from rook_tally.core.workings import function_catalogue as forms
 from rook_tally.core.workings.alignment import Heard, Inputs
 from rook_tally.core.workings.checking import checked
-from rook_tally.core.workings.forms import MOMENTARY, Wanted
-from rook_tally.core.workings.measures import coherent_factor, scale_named
-from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.naming import NamedSeries, Names
+from rook_tally.core.workings.diagnostics import FormulaError
+from rook_tally.core.workings.dimensions import coherent_factor, scale_named
+from rook_tally.core.workings.function_catalogue import MOMENTARY, Wanted
+from rook_tally.core.workings.symbols import Names
 
 VECTORS = json.loads((Path(__file__).parent.parent / "formula_vectors.json").read_text())
 MINUTE = 60_000_000
 # A quantity that has the unit an argument wants; others are written out as numbers.
 _OF_UNIT = {
-    "°C": "temperature", "%": "humidity", "hPa": "pressure", "km/h": "wind_speed",
-    "µg/m³": "tvoc", "Ω": "gas_resistance", "dB(A)": "sound_level", "ppm": "co2", "A": "current",
-    "mV": "voltage_drop", "same": "voltage", "m": "distance", "mg/m³": "tvoc",
-}  # fmt: skip
+    "°C": "temperature",
+    "%": "humidity",
+    "hPa": "pressure",
+    "km/h": "wind_speed",
+    "µg/m³": "tvoc",
+    "Ω": "gas_resistance",
+    "dB(A)": "sound_level",
+    "ppm": "co2",
+    "A": "current",
+    "mV": "voltage_drop",
+    "same": "voltage",
+    "m": "distance",
+    "mg/m³": "tvoc",
+}
 # In other units or by other words than the function's own.
 _MG_OF_CO = {"co"}
 
@@ -84,13 +95,15 @@ def _rows(vector: dict[str, Any]) -> list[dict[str, Any]]:
         return [] if any(isinstance(one, list) for one in inputs.values()) else [vector]
     return [
         {
-            **vector, "id": f"{vector['id']}.{at}", "expected": one,
+            **vector,
+            "id": f"{vector['id']}.{at}",
+            "expected": one,
             "inputs": {
                 key: told[at] if isinstance(told, list) else told for key, told in inputs.items()
             },
         }
         for at, one in enumerate(expected)
-    ]  # fmt: skip
+    ]
 
 
 def momentary() -> list[dict[str, Any]]:
@@ -113,10 +126,14 @@ def test_a_formula_of_the_moment_says_what_its_vector_says(vector: dict[str, Any
     scale = 1e3 if vector["inputs"].get("pollutant") == "co" else 1.0
     expected = vector["expected"]
     for moments in ([0], list(range(0, 50 * MINUTE, MINUTE))):
-        inputs = Inputs({
-            number: heard(QUANTITIES[slug], want.unit, [value * scale] * len(moments), moments)
-            for number, (slug, (want, value)) in enumerate(zip(slugs, series, strict=True), start=1)
-        })  # fmt: skip
+        inputs = Inputs(
+            {
+                number: heard(QUANTITIES[slug], want.unit, [value * scale] * len(moments), moments)
+                for number, (slug, (want, value)) in enumerate(
+                    zip(slugs, series, strict=True), start=1
+                )
+            }
+        )
         _, found = program.worked_out(inputs)
         gives = MOMENTARY[vector["function"]].gives
         unit = scale_named(gives) if gives not in ("", "same") else None
@@ -155,11 +172,13 @@ _BY_READINGS = {
 @pytest.mark.parametrize(
     "vector",
     [
-        pytest.param(one, id=one["id"]) for one in VECTORS
-        if one["function"] in _BY_READINGS and isinstance(one["expected"], int | float)
+        pytest.param(one, id=one["id"])
+        for one in VECTORS
+        if one["function"] in _BY_READINGS
+        and isinstance(one["expected"], int | float)
         and one["inputs"].get("remove_mean", True)
     ],
-)  # fmt: skip
+)
 def test_a_formula_by_readings_says_what_its_vector_says(vector: dict[str, Any]) -> None:
     slug, unit, key, pattern = _BY_READINGS[vector["function"]]
     samples = vector["inputs"][key]
@@ -178,19 +197,34 @@ def test_a_formula_by_readings_says_what_its_vector_says(vector: dict[str, Any])
     ("formula", "slug", "unit", "values", "expected"),
     [
         # K: minutes_until_limit_linear, in seconds here.
-        ("minutes_until_limit_linear(co2@p over 5 min, 1000 ppm)", "co2", "ppm",
-         [800, 812, 818, 833, 840], 15.7624 * 60),
-        ("minutes_until_limit_linear(co2@p over 5 min, 810 ppm)", "co2", "ppm",
-         [800, 812, 818, 833, 840], 0.0),
-        ("minutes_until_limit_linear(co2@p over 5 min, 1000 ppm, down)", "co2", "ppm",
-         [1200, 1180, 1160, 1140, 1120], 6 * 60),
+        (
+            "minutes_until_limit_linear(co2@p over 5 min, 1000 ppm)",
+            "co2",
+            "ppm",
+            [800, 812, 818, 833, 840],
+            15.7624 * 60,
+        ),
+        (
+            "minutes_until_limit_linear(co2@p over 5 min, 810 ppm)",
+            "co2",
+            "ppm",
+            [800, 812, 818, 833, 840],
+            0.0,
+        ),
+        (
+            "minutes_until_limit_linear(co2@p over 5 min, 1000 ppm, down)",
+            "co2",
+            "ppm",
+            [1200, 1180, 1160, 1140, 1120],
+            6 * 60,
+        ),
         ("mean(wind_direction@p over 4 min)", "wind_direction", "°", [350, 10, 350, 10, 350], 0.0),
         ("change(wind_direction@p over 4 min)", "wind_direction", "°", [350, 0, 5, 8, 10], 20.0),
         ("mean(sound_level@p over 2 min)", "sound_level", "dB(A)", [60, 60, 80], 74.1078),
         ("mean(contact@p over 4 min)", "contact", "", [1, 0, 0, 0, 1], 0.25),
         ("time_over(contact@p over 4 min, 0.5)", "contact", "", [1, 0, 0, 0, 1], 60.0),
     ],
-)  # fmt: skip
+)
 def test_the_last_while_goes_by_what_is_measured(
     formula: str, slug: str, unit: str, values: list[float], expected: float
 ) -> None:
@@ -226,8 +260,10 @@ def test_the_charge_of_a_battery_is_the_same_live_and_over_history(window_h: int
 def test_several_places_average_as_what_they_measure() -> None:
     names = names_of(["sound_level", "sound_level"])
     mean = checked("mean(sound_level@p/s1, sound_level@p/s2)", names).program
-    inputs = Inputs({
-        number: heard(QUANTITIES["sound_level"], "dB(A)", [value], [0])
-        for number, value in ((1, 60.0), (2, 80.0))
-    })  # fmt: skip
+    inputs = Inputs(
+        {
+            number: heard(QUANTITIES["sound_level"], "dB(A)", [value], [0])
+            for number, value in ((1, 60.0), (2, 80.0))
+        }
+    )
     assert mean.worked_out(inputs)[1].tolist() == pytest.approx([77.0329], abs=1e-4)

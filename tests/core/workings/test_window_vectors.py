@@ -17,16 +17,17 @@ from typing import Any
 import numpy as np
 import pytest
 
-from rook_tally.core.quantities import Quantity
-from rook_tally.core.readings import readings_from
-from rook_tally.core.registry import QUANTITIES
+from rook_tally.core.quantities.named_series import NamedSeries
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.readings import readings_from
 from rook_tally.core.workings.alignment import Heard, Inputs
 from rook_tally.core.workings.checking import checked
-from rook_tally.core.workings.forms import MOMENTARY, WINDOWS
-from rook_tally.core.workings.measures import coherent_factor, scale_named
-from rook_tally.core.workings.mistakes import FormulaError
-from rook_tally.core.workings.naming import NamedSeries, Names
-from rook_tally.core.workings.nodes import Program
+from rook_tally.core.workings.diagnostics import FormulaError
+from rook_tally.core.workings.dimensions import coherent_factor, scale_named
+from rook_tally.core.workings.evaluator import Program
+from rook_tally.core.workings.function_catalogue import MOMENTARY, WINDOWS
+from rook_tally.core.workings.symbols import Names
 from tests.core.workings.test_vectors import momentary
 
 VECTORS: dict[str, dict[str, Any]] = {
@@ -96,25 +97,43 @@ ASKED = {
     "dhb_cross": Asked("degree_hours_below(voltage@p over 1 min, 3 V)", times=3600),
     "rmb_trailing_not_good": Asked("rolling_median_baseline(voltage@p over 3 min)"),
     "rate_steady": Asked("rate_per_h(voltage@p over 4 min)", times=1 / 3600),
-}  # fmt: skip
+}
 _LONE = "a window of the language knows no lone readings"
 _HALF = "less than half of its window is covered"
 _NOTHING = "there is no reading to ask at"
 _OPTION = "the language has no such option"
 NOT_ASKED = {
-    "C15": _OPTION, "E02": "a pause of ten seconds is no gap yet", "E03": _NOTHING,
-    "E08": _OPTION, "F02": _OPTION, "G03": _HALF, "G11": _OPTION,
-    "covered_lone": _LONE, "twm_gap_middle": _HALF, "twm_lone_end": _LONE,
-    "twm_lone_at_window_end": _LONE, "twm_single": _LONE, "twm_empty": _NOTHING,
-    "twm_clip": "its window ends between two readings", "twm_no_width": _NOTHING,
+    "C15": _OPTION,
+    "E02": "a pause of ten seconds is no gap yet",
+    "E03": _NOTHING,
+    "E08": _OPTION,
+    "F02": _OPTION,
+    "G03": _HALF,
+    "G11": _OPTION,
+    "covered_lone": _LONE,
+    "twm_gap_middle": _HALF,
+    "twm_lone_end": _LONE,
+    "twm_lone_at_window_end": _LONE,
+    "twm_single": _LONE,
+    "twm_empty": _NOTHING,
+    "twm_clip": "its window ends between two readings",
+    "twm_no_width": _NOTHING,
     "twm_unsorted_equal_times": "the store keeps one reading a moment",
-    "twm_epoch_gap_both_ends": _LONE, "tws_lone": _LONE,
-    "highest_window": "its window ends before its last reading", "highest_empty": _NOTHING,
-    "above_gap_lone": _LONE, "above_empty": _NOTHING, "above_no_width": _NOTHING,
-    "dha_clip_lone": _LONE, "exposure_gap": _HALF,
-    "complete_partial": _HALF, "complete_round_and_cap": _HALF,
-    "rmb_centred": "no formula looks ahead", "usual_edges": _OPTION, "usual_time_of_day": _OPTION,
-}  # fmt: skip
+    "twm_epoch_gap_both_ends": _LONE,
+    "tws_lone": _LONE,
+    "highest_window": "its window ends before its last reading",
+    "highest_empty": _NOTHING,
+    "above_gap_lone": _LONE,
+    "above_empty": _NOTHING,
+    "above_no_width": _NOTHING,
+    "dha_clip_lone": _LONE,
+    "exposure_gap": _HALF,
+    "complete_partial": _HALF,
+    "complete_round_and_cap": _HALF,
+    "rmb_centred": "no formula looks ahead",
+    "usual_edges": _OPTION,
+    "usual_time_of_day": _OPTION,
+}
 """Vectors of functions that the language has, and why they have nothing to ask of it."""
 _ASKED_BELOW = {"C13b", "E06b", "G06", "G08b", "G08c", "percentiles_five", "usual_small"}
 _VALUES = ("value", "samples", "values", "pressure_hpa", "resistance_ohm", "current_a", "co2_ppm")
@@ -204,7 +223,7 @@ def test_the_last_while_says_what_its_vector_says(name: str) -> None:
         (100.5, 0.9, "start lies between 0 % and 100 %"),
         (50, 1.1, "efficiency lies between 0 and 1"),
     ],
-)  # fmt: skip
+)
 def test_a_charge_that_cannot_be_is_refused_where_its_vector_knows_nothing(
     start: float, efficiency: float, said: str
 ) -> None:

@@ -12,7 +12,7 @@ import enum
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, IntArray
-from rook_tally.core.formulas.elements import elementwise, every, power, where, within
+from rook_tally.core.formulas.elementwise import elementwise, every, power, where, within
 
 
 class Over(enum.Enum):
@@ -185,11 +185,10 @@ def _taken(values: FloatArray, shape: tuple[int, ...], at: IntArray) -> FloatArr
 def _rothfusz(t: FloatArray, rh: FloatArray) -> FloatArray:
     """The regression for heat, °F, with its adjustments for dry and for damp air."""
     # Its nine terms by powers of t: half as many passes as one after the other.
-    full = (
-        (-42.379 + rh * (10.14333127 - 0.05481717 * rh))
-        + t * ((2.04901523 + rh * (0.00085282 * rh - 0.22475541))
-               + t * (-0.00683783 + rh * (0.00122874 - 0.00000199 * rh)))
-    )  # fmt: skip
+    full = (-42.379 + rh * (10.14333127 - 0.05481717 * rh)) + t * (
+        (2.04901523 + rh * (0.00085282 * rh - 0.22475541))
+        + t * (-0.00683783 + rh * (0.00122874 - 0.00000199 * rh))
+    )
     dry = np.flatnonzero((rh < 13) & within(t, 80, 112))
     damp = np.flatnonzero((rh > 85) & within(t, 80, 87))
     full[dry] -= (13 - rh[dry]) / 4 * np.sqrt((17 - np.abs(t[dry] - 95)) / 17)

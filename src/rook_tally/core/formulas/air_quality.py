@@ -8,7 +8,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import (
+from rook_tally.core.formulas.elementwise import (
     Given,
     elementwise,
     every,
@@ -17,7 +17,7 @@ from rook_tally.core.formulas.elements import (
     series,
     where,
 )
-from rook_tally.core.rolling import OrderStatistics
+from rook_tally.core.series.rolling import OrderStatistics
 
 
 class Particles(enum.Enum):
@@ -30,11 +30,17 @@ class Particles(enum.Enum):
 # Concentrations at which each segment of the index begins and ends, and the decimals kept.
 _EPA_INDEX = np.array([[0, 50], [51, 100], [101, 150], [151, 200], [201, 300], [301, 500]], float)
 _EPA = {
-    Particles.PM25: (10.0, np.array([[0, 9.0], [9.1, 35.4], [35.5, 55.4], [55.5, 125.4],
-                                     [125.5, 225.4], [225.5, 325.4]])),
-    Particles.PM10: (1.0, np.array([[0, 54], [55, 154], [155, 254], [255, 354], [355, 424],
-                                    [425, 604]], float)),
-}  # fmt: skip
+    Particles.PM25: (
+        10.0,
+        np.array(
+            [[0, 9.0], [9.1, 35.4], [35.5, 55.4], [55.5, 125.4], [125.5, 225.4], [225.5, 325.4]]
+        ),
+    ),
+    Particles.PM10: (
+        1.0,
+        np.array([[0, 54], [55, 154], [155, 254], [255, 354], [355, 424], [425, 604]], float),
+    ),
+}
 _DAQI = {
     Particles.PM25: np.array([11, 23, 35, 41, 47, 53, 58, 64, 70], float),
     Particles.PM10: np.array([16, 33, 50, 58, 66, 75, 83, 91, 100], float),

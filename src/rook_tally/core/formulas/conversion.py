@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import elementwise, every, where
-from rook_tally.core.units import Dimension, Unit, unit_named
+from rook_tally.core.formulas.elementwise import elementwise, every, where
+from rook_tally.core.quantities.unit import Dimension, Unit, unit_named
 
 _GAS_CONSTANT = 8.314462618  # J/(mol·K), CODATA 2018
 _DIMENSIONS = (Dimension.TEMPERATURE, Dimension.PRESSURE, Dimension.SPEED)

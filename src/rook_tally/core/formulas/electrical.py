@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elements import (
+from rook_tally.core.formulas.elementwise import (
     Given,
     elementwise,
     every,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elements import Given, elementwise, floats, where
+from rook_tally.core.formulas.elementwise import Given, elementwise, floats, where
 
 _FEW_POINTS = 12
 
@@ -136,9 +136,11 @@ def _given(
         for number, x, score in zip(numbers, x_points, score_points, strict=True)
     ]
     return composite(
-        floats(sub_scores).reshape(-1, 1), weights,
-        min_completeness=min_completeness, worst_of=worst_of,
-    )  # fmt: skip
+        floats(sub_scores).reshape(-1, 1),
+        weights,
+        min_completeness=min_completeness,
+        worst_of=worst_of,
+    )
 
 
 def composite_score(

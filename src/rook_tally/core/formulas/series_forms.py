@@ -13,15 +13,19 @@ from typing import Any
 import numpy as np
 from msgspec.structs import asdict
 
-from rook_tally.core import alarm_states, baselines, comparing, faults, statistics, watching
-from rook_tally.core.alarm_states import AlarmEvent, AlarmState
+from rook_tally.core.alarms import alarm_detector as watching
+from rook_tally.core.alarms import alarm_states
+from rook_tally.core.alarms.alarm_detector import NEVER, Direction, Terms
+from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.formulas.elements import Given, floats
-from rook_tally.core.gaps import find_gaps, find_runs
-from rook_tally.core.readings import Readings
-from rook_tally.core.spells import spells as find_spells
-from rook_tally.core.statistics import Window, pieces_of
-from rook_tally.core.watching import NEVER, Direction, Terms
+from rook_tally.core.comparing import paired_comparison as comparing
+from rook_tally.core.formulas.elementwise import Given, floats
+from rook_tally.core.series import baselines, statistics
+from rook_tally.core.series import sensor_faults as faults
+from rook_tally.core.series.exceedances import spells as find_spells
+from rook_tally.core.series.gaps import find_gaps, find_runs
+from rook_tally.core.series.readings import Readings
+from rook_tally.core.series.statistics import Window, pieces_of
 
 
 def _readings(t_us: Given, value: Given, quality: Given | None) -> Readings:
@@ -42,9 +46,13 @@ def runs(t_us: Given, value: Given, max_gap_s: float, quality: Given | None = No
 
 
 def gaps(
-    t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None,
-    start_us: int | None = None, end_us: int | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    max_gap_s: float,
+    quality: Given | None = None,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> Any:
     """`gaps.find_gaps` as [from_us, to_us] each."""
     readings = _readings(t_us, value, quality)
     return find_gaps(readings, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us).tolist()
@@ -54,14 +62,21 @@ def _over_pieces(what: str, figure: Callable[..., float]) -> Callable[..., float
     """A statistic of the pieces of a window; further keywords are the statistic's own."""
 
     def asked(
-        t_us: Given, value: Given, max_gap_s: float, cadence_s: float,
-        quality: Given | None = None, start_us: int | None = None, end_us: int | None = None,
+        t_us: Given,
+        value: Given,
+        max_gap_s: float,
+        cadence_s: float,
+        quality: Given | None = None,
+        start_us: int | None = None,
+        end_us: int | None = None,
         **options: float,
-    ) -> float:  # fmt: skip
+    ) -> float:
         pieces = pieces_of(
-            _readings(t_us, value, quality), max_gap_s=max_gap_s, cadence_s=cadence_s,
+            _readings(t_us, value, quality),
+            max_gap_s=max_gap_s,
+            cadence_s=cadence_s,
             window=Window(start_us, end_us),
-        )  # fmt: skip
+        )
         return figure(pieces, **options)
 
     asked.__doc__ = what
@@ -92,47 +107,71 @@ degree_hours_below = _over_pieces(
 
 
 def lowest(
-    t_us: Given, value: Given, quality: Given | None = None,
-    start_us: int | None = None, end_us: int | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    quality: Given | None = None,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> Any:
     """`statistics.lowest` as a dictionary."""
     readings = _readings(t_us, value, quality)
     return _fields(statistics.lowest(readings, Window(start_us, end_us)))
 
 
 def highest(
-    t_us: Given, value: Given, quality: Given | None = None,
-    start_us: int | None = None, end_us: int | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    quality: Given | None = None,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> Any:
     """`statistics.highest` as a dictionary."""
     readings = _readings(t_us, value, quality)
     return _fields(statistics.highest(readings, Window(start_us, end_us)))
 
 
 def percentiles(
-    t_us: Given, value: Given, q: Sequence[float], quality: Given | None = None,
-    start_us: int | None = None, end_us: int | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    q: Sequence[float],
+    quality: Given | None = None,
+    start_us: int | None = None,
+    end_us: int | None = None,
+) -> Any:
     """`statistics.percentiles`, one a share asked for."""
     readings = _readings(t_us, value, quality)
     return statistics.percentiles(readings, q, Window(start_us, end_us))
 
 
 def completeness(
-    t_us: Given, value: Given, start_us: int, end_us: int, max_gap_s: float, cadence_s: float,
+    t_us: Given,
+    value: Given,
+    start_us: int,
+    end_us: int,
+    max_gap_s: float,
+    cadence_s: float,
     quality: Given | None = None,
-) -> Any:  # fmt: skip
+) -> Any:
     """`statistics.completeness` as a dictionary."""
-    return _fields(statistics.completeness(
-        _readings(t_us, value, quality), max_gap_s=max_gap_s, cadence_s=cadence_s,
-        start_us=start_us, end_us=end_us,
-    ))  # fmt: skip
+    return _fields(
+        statistics.completeness(
+            _readings(t_us, value, quality),
+            max_gap_s=max_gap_s,
+            cadence_s=cadence_s,
+            start_us=start_us,
+            end_us=end_us,
+        )
+    )
 
 
 def rolling_median_baseline(
-    t_us: Given, value: Given, window_s: float, quality: Given | None = None,
-    mode: str = "centred", min_count: int = 3,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    window_s: float,
+    quality: Given | None = None,
+    mode: str = "centred",
+    min_count: int = 3,
+) -> Any:
     """`baselines.rolling_median_baseline`."""
     return baselines.rolling_median_baseline(
         _readings(t_us, value, quality), window_s=window_s, mode=mode, min_count=min_count
@@ -146,20 +185,37 @@ def robust_z(value: Given, quality: Given | None = None, baseline: Given | None 
 
 
 def spells(
-    t_us: Given, value: Given, threshold: float, max_gap_s: float, cadence_s: float,
-    quality: Given | None = None, baseline: Given | None = None, **options: Any,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    threshold: float,
+    max_gap_s: float,
+    cadence_s: float,
+    quality: Given | None = None,
+    baseline: Given | None = None,
+    **options: Any,
+) -> Any:
     """`spells.spells` as dictionaries."""
     found = find_spells(
-        _readings(t_us, value, quality), threshold=threshold, max_gap_s=max_gap_s,
-        cadence_s=cadence_s, baseline=None if baseline is None else floats(baseline), **options,
-    )  # fmt: skip
+        _readings(t_us, value, quality),
+        threshold=threshold,
+        max_gap_s=max_gap_s,
+        cadence_s=cadence_s,
+        baseline=None if baseline is None else floats(baseline),
+        **options,
+    )
     rows = zip(*(column.tolist() for column in _fields(found).values()), strict=True)
     return [
-        {"start_us": start_us, "end_us": end_us, "peak": peak, "peak_us": peak_us,
-         "area_h": area_h, "cut_start": cut_start, "cut_end": cut_end}
+        {
+            "start_us": start_us,
+            "end_us": end_us,
+            "peak": peak,
+            "peak_us": peak_us,
+            "area_h": area_h,
+            "cut_start": cut_start,
+            "cut_end": cut_end,
+        }
         for start_us, end_us, peak, peak_us, area_h, cut_start, cut_end in rows
-    ]  # fmt: skip
+    ]
 
 
 def hampel(
@@ -170,9 +226,13 @@ def hampel(
 
 
 def lone_zero(
-    t_us: Given, value: Given, min_neighbour: float, max_gap_s: float,
-    quality: Given | None = None, eps: float = 0.0,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    min_neighbour: float,
+    max_gap_s: float,
+    quality: Given | None = None,
+    eps: float = 0.0,
+) -> Any:
     """`faults.lone_zero`."""
     return faults.lone_zero(
         _readings(t_us, value, quality), max_gap_s=max_gap_s, min_neighbour=min_neighbour, eps=eps
@@ -180,32 +240,53 @@ def lone_zero(
 
 
 def stuck(
-    t_us: Given, value: Given, min_count: int, min_duration_s: float, max_gap_s: float,
-    quality: Given | None = None, eps: float = 0.0,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    min_count: int,
+    min_duration_s: float,
+    max_gap_s: float,
+    quality: Given | None = None,
+    eps: float = 0.0,
+) -> Any:
     """`faults.stuck` as dictionaries."""
     found = faults.stuck(
-        _readings(t_us, value, quality), min_count=min_count, min_duration_s=min_duration_s,
-        max_gap_s=max_gap_s, eps=eps,
-    )  # fmt: skip
+        _readings(t_us, value, quality),
+        min_count=min_count,
+        min_duration_s=min_duration_s,
+        max_gap_s=max_gap_s,
+        eps=eps,
+    )
     return [asdict(one) for one in found]
 
 
 def align_nearest(
-    t_a_us: Given, value_a: Given, t_b_us: Given, value_b: Given, tolerance_s: float,
-    quality_a: Given | None = None, quality_b: Given | None = None,
-) -> Any:  # fmt: skip
+    t_a_us: Given,
+    value_a: Given,
+    t_b_us: Given,
+    value_b: Given,
+    tolerance_s: float,
+    quality_a: Given | None = None,
+    quality_b: Given | None = None,
+) -> Any:
     """`comparing.align_nearest` as a dictionary."""
-    return _fields(comparing.align_nearest(
-        _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b),
-        tolerance_s=tolerance_s,
-    ))  # fmt: skip
+    return _fields(
+        comparing.align_nearest(
+            _readings(t_a_us, value_a, quality_a),
+            _readings(t_b_us, value_b, quality_b),
+            tolerance_s=tolerance_s,
+        )
+    )
 
 
 def lag_s(
-    t_a_us: Given, value_a: Given, t_b_us: Given, value_b: Given,
-    quality_a: Given | None = None, quality_b: Given | None = None, **options: Any,
-) -> Any:  # fmt: skip
+    t_a_us: Given,
+    value_a: Given,
+    t_b_us: Given,
+    value_b: Given,
+    quality_a: Given | None = None,
+    quality_b: Given | None = None,
+    **options: Any,
+) -> Any:
     """`comparing.lag_s` as a dictionary."""
     a, b = _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b)
     return _fields(comparing.lag_s(a, b, **options))
@@ -271,10 +352,17 @@ def _guard(guard: Given | None) -> Any:
 
 
 def limit_watch(
-    t_us: Given, value: Given, limit: float, max_gap_s: float, quality: Given | None = None,
-    direction: str = "above", clear_limit: float | None = None, on_delay_s: float = 0.0,
-    off_delay_s: float = 0.0, guard: Given | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    limit: float,
+    max_gap_s: float,
+    quality: Given | None = None,
+    direction: str = "above",
+    clear_limit: float | None = None,
+    on_delay_s: float = 0.0,
+    off_delay_s: float = 0.0,
+    guard: Given | None = None,
+) -> Any:
     """`watching.limit_watch` as [ring_us, clear_us or None] each."""
     side = Direction(direction)
     beyond = clear_limit is not None and (
@@ -295,10 +383,18 @@ def rate_per_h(
 
 
 def rate_watch(
-    t_us: Given, value: Given, limit_per_h: float, window_s: float, max_gap_s: float,
-    quality: Given | None = None, direction: str = "rise", clear_per_h: float | None = None,
-    on_delay_s: float = 0.0, off_delay_s: float = 0.0, guard: Given | None = None,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    limit_per_h: float,
+    window_s: float,
+    max_gap_s: float,
+    quality: Given | None = None,
+    direction: str = "rise",
+    clear_per_h: float | None = None,
+    on_delay_s: float = 0.0,
+    off_delay_s: float = 0.0,
+    guard: Given | None = None,
+) -> Any:
     """Rings of how fast readings rise or fall; [ring_us, clear_us or None] each."""
     if direction not in _RISE:
         raise ValueError(f"direction is rise, fall or both, got {direction!r}")
@@ -309,55 +405,94 @@ def rate_watch(
 
 
 def usual_level(
-    t_us: Given, value: Given, window_s: float, min_spread: float,
-    quality: Given | None = None, **options: Any,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    window_s: float,
+    min_spread: float,
+    quality: Given | None = None,
+    **options: Any,
+) -> Any:
     """`baselines.usual_level` as a dictionary."""
-    return _fields(baselines.usual_level(
-        _readings(t_us, value, quality), window_s=window_s, min_spread=min_spread, **options
-    ))  # fmt: skip
+    return _fields(
+        baselines.usual_level(
+            _readings(t_us, value, quality), window_s=window_s, min_spread=min_spread, **options
+        )
+    )
 
 
 def usual_level_watch(
-    t_us: Given, value: Given, window_s: float, min_spread: float, z_limit: float,
-    max_gap_s: float, quality: Given | None = None, clear_z: float | None = None,
-    direction: str = "above", on_delay_s: float = 0.0, off_delay_s: float = 0.0,
-    guard: Given | None = None, **options: Any,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    window_s: float,
+    min_spread: float,
+    z_limit: float,
+    max_gap_s: float,
+    quality: Given | None = None,
+    clear_z: float | None = None,
+    direction: str = "above",
+    on_delay_s: float = 0.0,
+    off_delay_s: float = 0.0,
+    guard: Given | None = None,
+    **options: Any,
+) -> Any:
     """`watching.usual_level_watch` as [ring_us, clear_us or None] each."""
-    return _pairs(watching.usual_level_watch(
-        _readings(t_us, value, quality),
-        Terms(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
-        window_s=window_s, min_spread=min_spread, direction=Direction(direction),
-        guard=_guard(guard), **options,
-    ))  # fmt: skip
+    return _pairs(
+        watching.usual_level_watch(
+            _readings(t_us, value, quality),
+            Terms(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
+            window_s=window_s,
+            min_spread=min_spread,
+            direction=Direction(direction),
+            guard=_guard(guard),
+            **options,
+        )
+    )
 
 
 def silence_watch(
-    t_us: Given, value: Given, timeout_s: float, now_us: int, quality: Given | None = None,
-    start_us: int | None = None, any_quality: bool = False,
-) -> Any:  # fmt: skip
+    t_us: Given,
+    value: Given,
+    timeout_s: float,
+    now_us: int,
+    quality: Given | None = None,
+    start_us: int | None = None,
+    any_quality: bool = False,
+) -> Any:
     """`watching.silence_watch` as [ring_us, clear_us or None] each."""
-    return _pairs(watching.silence_watch(
-        _readings(t_us, value, quality), timeout_s=timeout_s, now_us=now_us, start_us=start_us,
-        any_quality=any_quality,
-    ))  # fmt: skip
+    return _pairs(
+        watching.silence_watch(
+            _readings(t_us, value, quality),
+            timeout_s=timeout_s,
+            now_us=now_us,
+            start_us=start_us,
+            any_quality=any_quality,
+        )
+    )
 
 
 def guard_gate(
-    t_us: Given, guard_t_us: Given, guard_value: Given, guard_limit: float,
-    guard_max_age_s: float, guard_quality: Given | None = None, guard_direction: str = "above",
-    settle_s: float = 0.0, unknown: str = "allow",
-) -> Any:  # fmt: skip
+    t_us: Given,
+    guard_t_us: Given,
+    guard_value: Given,
+    guard_limit: float,
+    guard_max_age_s: float,
+    guard_quality: Given | None = None,
+    guard_direction: str = "above",
+    settle_s: float = 0.0,
+    unknown: str = "allow",
+) -> Any:
     """`watching.guard_gate`."""
     if unknown not in ("allow", "block"):
         raise ValueError(f"unknown is allow or block, got {unknown!r}")
     return watching.guard_gate(
-        np.asarray(t_us, dtype=np.int64), _readings(guard_t_us, guard_value, guard_quality),
-        guard_limit=guard_limit, guard_max_age_s=guard_max_age_s,
-        guard_direction=Direction(guard_direction), settle_s=settle_s,
+        np.asarray(t_us, dtype=np.int64),
+        _readings(guard_t_us, guard_value, guard_quality),
+        guard_limit=guard_limit,
+        guard_max_age_s=guard_max_age_s,
+        guard_direction=Direction(guard_direction),
+        settle_s=settle_s,
         allows_unknown=unknown == "allow",
-    )  # fmt: skip
+    )
 
 
 def alarm_replay(events: Sequence[str], start: str = "normal") -> list[str]:

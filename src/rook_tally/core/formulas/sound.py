@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, finite_of, inner, quantiles_of
-from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
 
 _LN_10_TENTH = math.log(10) / 10
 

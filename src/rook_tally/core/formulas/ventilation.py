@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
 
 _HOUR_S = 3600.0
 _GRID = 241
@@ -66,11 +66,7 @@ def ln_excess(
 
 
 def minutes_until_limit_linear(
-    time_s: Given,
-    values: Given,
-    limit: float,
-    direction: str = "up",
-    max_minutes: float = 1440.0,
+    time_s: Given, values: Given, limit: float, direction: str = "up", max_minutes: float = 1440.0
 ) -> float:
     """Minutes until a straight line through the samples meets a limit; 0 when it is past it.
 
@@ -91,9 +87,12 @@ def minutes_until_limit_linear(
 
 
 def seconds_until_limit(
-    now: FloatArray, slope_per_s: FloatArray, limit: float, direction: str = "up",
+    now: FloatArray,
+    slope_per_s: FloatArray,
+    limit: float,
+    direction: str = "up",
     max_minutes: float = 1440.0,
-) -> FloatArray:  # fmt: skip
+) -> FloatArray:
     """Return the seconds until each line meets a limit; `now` is where the line stands.
 
     0 when it is past the limit; NaN when it goes the other way or needs more than `max_minutes`.

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, finite_of, inner
-from rook_tally.core.formulas.elements import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
 
 
 def _moving(samples: Given, remove_mean: bool) -> FloatArray:

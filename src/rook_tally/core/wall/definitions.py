@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from rook_tally.core.levels import Four, Level, Limits
+from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.wall.tiling import Area
 
 USUAL_SPAN_S = 86_400.0

@@ -21,11 +21,11 @@ from typing import Any
 
 import msgspec
 
+from rook_tally.core.alarms.files import seconds_of
+from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.definitions import Pane, Sheet
 from rook_tally.core.wall.tiling import trouble_of
-from rook_tally.core.watches.files import seconds_of
-from rook_tally.core.watches.sentences import span_words
 
 FORMAT = 1
 _KEPT = "no sheet was changed"
@@ -71,9 +71,10 @@ def sheets_from_toml(text: str) -> tuple[Sheet, ...]:
     number = document.pop("format", FORMAT)
     if not isinstance(number, int) or number > FORMAT:
         raise UsageError(
-            "this file was written by a newer rook-tally", kept=_KEPT,
+            "this file was written by a newer rook-tally",
+            kept=_KEPT,
             remedy="bring this one up to date",
-        )  # fmt: skip
+        )
     unknown = set(document) - {"sheet"}
     if unknown:
         raise UsageError(f"a file holds sheets, not {', '.join(sorted(unknown))}", kept=_KEPT)

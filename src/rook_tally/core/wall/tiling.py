@@ -51,9 +51,11 @@ class Area(NamedTuple):
     def meets(self, other: Area) -> bool:
         """Whether both cover a cell."""
         return (
-            self.x < other.right and other.x < self.right
-            and self.y < other.bottom and other.y < self.bottom
-        )  # fmt: skip
+            self.x < other.right
+            and other.x < self.right
+            and self.y < other.bottom
+            and other.y < self.bottom
+        )
 
 
 WHOLE = Area(0, 0, COLUMNS, ROWS)
@@ -119,9 +121,10 @@ def _edge(areas: Sequence[Area], at: int, side: Side) -> tuple[set[int], set[int
     beyond = {i for i, one in enumerate(areas) if _line(one, _AGAINST[side]) == line}
     while True:
         touching = [
-            _along(areas[i], side) for i in here | beyond
+            _along(areas[i], side)
+            for i in here | beyond
             if _along(areas[i], side)[0] < end and _along(areas[i], side)[1] > begin
-        ]  # fmt: skip
+        ]
         wider = min(one[0] for one in touching), max(one[1] for one in touching)
         if wider == (begin, end):
             break
@@ -129,9 +132,10 @@ def _edge(areas: Sequence[Area], at: int, side: Side) -> tuple[set[int], set[int
 
     def within(several: set[int]) -> set[int]:
         return {
-            i for i in several
+            i
+            for i in several
             if _along(areas[i], side)[0] >= begin and _along(areas[i], side)[1] <= end
-        }  # fmt: skip
+        }
 
     return within(here), within(beyond)
 
@@ -147,9 +151,7 @@ def _stretched(one: Area, side: Side, by: int) -> Area:
     return one._replace(tall=one.tall + by)
 
 
-def with_edge_moved(
-    areas: Sequence[Area], at: int, side: Side, by: int
-) -> tuple[Area, ...]:  # fmt: skip
+def with_edge_moved(areas: Sequence[Area], at: int, side: Side, by: int) -> tuple[Area, ...]:
     """The tiling with a pane's side moved outwards by so many cells, as far as there is room.
 
     Everybody who meets at that edge follows. At the sheet's own edge nothing moves.
@@ -161,11 +163,13 @@ def with_edge_moved(
     made = tuple(areas)
     for _ in range(abs(by)):
         tried = tuple(
-            _stretched(one, side, step) if i in here
-            else _stretched(one, _AGAINST[side], -step) if i in beyond
+            _stretched(one, side, step)
+            if i in here
+            else _stretched(one, _AGAINST[side], -step)
+            if i in beyond
             else one
             for i, one in enumerate(made)
-        )  # fmt: skip
+        )
         if any(one.wide < LEAST_WIDE or one.tall < LEAST_TALL for one in tried):
             break
         if not _is_cut_through(tried):
@@ -229,9 +233,10 @@ def neighbour(areas: Sequence[Area], at: int, side: Side) -> int | None:
         return min(end, other_end) - max(begin, other_begin)
 
     found = [
-        i for i, one in enumerate(areas)
+        i
+        for i, one in enumerate(areas)
         if i != at and _line(one, _AGAINST[side]) == line and shared(i) > 0
-    ]  # fmt: skip
+    ]
     return max(found, key=lambda i: (shared(i), -i), default=None)
 
 

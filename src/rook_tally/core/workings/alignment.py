@@ -14,8 +14,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
-from rook_tally.core.gaps import GAP_CADENCES, cleaned, microseconds
-from rook_tally.core.readings import Readings
+from rook_tally.core.series.gaps import GAP_CADENCES, cleaned, microseconds
+from rook_tally.core.series.readings import Readings
 
 HELD_CADENCES = GAP_CADENCES
 _FEW = 4096
@@ -101,9 +101,10 @@ class Inputs:
     def remembered_bytes(self) -> int:
         """How much is remembered beside the readings themselves."""
         arrays = (
-            *self._moments.values(), *itertools.chain.from_iterable(self._held.values()),
+            *self._moments.values(),
+            *itertools.chain.from_iterable(self._held.values()),
             *(fresh for _, fresh in self._fresh.values()),
-        )  # fmt: skip
+        )
         # A part of another array takes no room of its own, and one that stands twice takes it once.
         return sum(
             one.nbytes for one in {id(one): one for one in arrays if one.base is None}.values()

@@ -5,19 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from rook_tally.core.levels import Limits
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.units import Dimension, Unit
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.named_series import HERE, slug_of
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Dimension, Unit
 from rook_tally.core.workings.checking import Checked, checked_part
 from rook_tally.core.workings.definitions import KeptUnit, Made, Result, Score, Working
-from rook_tally.core.workings.measures import NUMBER, shown_in
-from rook_tally.core.workings.mistakes import FormulaError, Mistake, Place, wrong
-from rook_tally.core.workings.naming import HERE, Names, slug_of
-from rook_tally.core.workings.nodes import Program
-from rook_tally.core.workings.order import formulas_of, references_of
+from rook_tally.core.workings.dependencies import formulas_of, references_of
+from rook_tally.core.workings.diagnostics import FormulaError, Mistake, Place, wrong
+from rook_tally.core.workings.dimensions import NUMBER, shown_in
+from rook_tally.core.workings.evaluator import Program
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.core.workings.scores import ScoreProgram
-from rook_tally.core.workings.tree import Part
+from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.syntax import Part
 
 WHOLE_SITE = "Whole site"
 """Where a working stands that belongs to no one place."""
@@ -106,8 +107,9 @@ def _has_what_it_wants(working: Working, names: Names) -> bool:
     if working.score is None:
         return all(there)
     weight = sum(one.weight for one in working.score.inputs)
-    heard = sum(one.weight for one, is_there in zip(working.score.inputs, there, strict=True)
-                if is_there)  # fmt: skip
+    heard = sum(
+        one.weight for one, is_there in zip(working.score.inputs, there, strict=True) if is_there
+    )
     return weight > 0 and heard / weight >= working.score.least
 
 
@@ -116,9 +118,13 @@ def _bound_at(working: Working, names: Names, place: str) -> Bound:
         return _bound_score(working, working.score, names, place)
     check = checked_part(parsed(working.formula), names)
     return Bound(
-        working, place or _place_of(check), check.program, result_of(working, check),
-        check.cadence_s, check.notes,
-    )  # fmt: skip
+        working,
+        place or _place_of(check),
+        check.program,
+        result_of(working, check),
+        check.cadence_s,
+        check.notes,
+    )
 
 
 def _place_of(check: Checked) -> str:
@@ -147,15 +153,23 @@ def _bound_score(working: Working, score: Score, names: Names, place: str) -> Bo
         notes += check.notes
     shown = shown_in(NUMBER, None)
     result = Result(
-        slug=working.slug, name=working.name, units=_kept(shown.units), preferred="",
-        accuracy=_SCORE_ACCURACY, decimals=working.decimals or 0,
+        slug=working.slug,
+        name=working.name,
+        units=_kept(shown.units),
+        preferred="",
+        accuracy=_SCORE_ACCURACY,
+        decimals=working.decimals or 0,
         limits=working.limits or SCORE_LIMITS,
-    )  # fmt: skip
+    )
     where = place or (places[0] if len(set(places)) == 1 else WHOLE_SITE)
     return Bound(
-        working, where, ScoreProgram(score, tuple(programs)), result,
-        min(cadences, default=60.0), tuple(notes),
-    )  # fmt: skip
+        working,
+        where,
+        ScoreProgram(score, tuple(programs)),
+        result,
+        min(cadences, default=60.0),
+        tuple(notes),
+    )
 
 
 def _kept(units: Sequence[Unit]) -> tuple[KeptUnit, ...]:
@@ -175,8 +189,12 @@ def result_of(working: Working, check: Checked) -> Result:
     if not accuracy:
         accuracy = alike[0].accuracy if is_known and alike else 10.0**-decimals
     return Result(
-        slug=working.slug, name=working.name, units=_kept(check.shown.units),
-        preferred=check.shown.preferred.symbol, accuracy=accuracy,
+        slug=working.slug,
+        name=working.name,
+        units=_kept(check.shown.units),
+        preferred=check.shown.preferred.symbol,
+        accuracy=accuracy,
         decimals=decimals if working.decimals is None else working.decimals,
-        is_state=check.measure.is_truth, limits=working.limits,
-    )  # fmt: skip
+        is_state=check.measure.is_truth,
+        limits=working.limits,
+    )

@@ -6,25 +6,22 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from rook_tally.core.gaps import max_gap_s, microseconds
-from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.units import Dimension
-from rook_tally.core.workings import forms, measures, tree
+from rook_tally.core.quantities.named_series import NamedSeries
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.unit import Dimension
+from rook_tally.core.series.gaps import max_gap_s, microseconds
+from rook_tally.core.workings import dimensions as measures
+from rook_tally.core.workings import function_catalogue as forms
+from rook_tally.core.workings import syntax as tree
 from rook_tally.core.workings.alignment import Input, held_us
-from rook_tally.core.workings.calls import Calls
-from rook_tally.core.workings.measures import NUMBER, TRUTH, Measure, wording_of
-from rook_tally.core.workings.mistakes import Mistake, wrong
-from rook_tally.core.workings.naming import NamedSeries, Names, did_you_mean
-from rook_tally.core.workings.nodes import (
-    Applied,
-    Constant,
-    Earlier,
-    Held,
-    Program,
-    Unheard,
-)
+from rook_tally.core.workings.call_checker import Calls
+from rook_tally.core.workings.diagnostics import Mistake, wrong
+from rook_tally.core.workings.dimensions import NUMBER, TRUTH, Measure, wording_of
+from rook_tally.core.workings.evaluator import Applied, Constant, Earlier, Held, Program, Unheard
 from rook_tally.core.workings.parsing import parsed, seconds_of
-from rook_tally.core.workings.rules import (
+from rook_tally.core.workings.symbols import Names, did_you_mean
+from rook_tally.core.workings.syntax import Operator, Part
+from rook_tally.core.workings.typing_rules import (
     COMBINED,
     COMPARING,
     RECKONING,
@@ -32,7 +29,6 @@ from rook_tally.core.workings.rules import (
     chosen,
     unit_suggestion,
 )
-from rook_tally.core.workings.tree import Operator, Part
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,9 +81,14 @@ def checked_part(part: Part, names: Names) -> Checked:
         typed.node, tuple(dict.fromkeys(checker.alone)), tuple(checker.together), shown.factor
     )
     return Checked(
-        program, typed.measure, shown, tuple(dict.fromkeys(checker.series)),
-        tuple(checker.references), tuple(checker.notes), cadence_s,
-    )  # fmt: skip
+        program,
+        typed.measure,
+        shown,
+        tuple(dict.fromkeys(checker.series)),
+        tuple(checker.references),
+        tuple(checker.notes),
+        cadence_s,
+    )
 
 
 def _unit_asked(part: Part) -> measures.Scale | None:
@@ -136,8 +137,9 @@ class Checker:
             case tree.Call():
                 return Calls(self).called(part)
             case tree.Over():
-                raise wrong(part.at, "a stretch of time says nothing by itself",
-                            "as in mean(x over 1 h)")  # fmt: skip
+                raise wrong(
+                    part.at, "a stretch of time says nothing by itself", "as in mean(x over 1 h)"
+                )
             case tree.Word():
                 known = [*forms.MOMENTARY, *forms.WINDOWS, *forms.TOGETHER, *forms.MATHEMATICS]
                 if part.text in known:
@@ -145,9 +147,10 @@ class Checker:
                 if part.text in self.names.quantities:
                     raise wrong(part.at, f"{part.text} of which place?", f"{part.text}@place")
                 raise wrong(
-                    part.at, f"nothing is called {part.text}",
+                    part.at,
+                    f"nothing is called {part.text}",
                     did_you_mean(part.text, [*known, *self.names.quantities]),
-                )  # fmt: skip
+                )
 
     def _number(self, part: tree.Number) -> Typed:
         if not np.isfinite(part.value):
@@ -174,11 +177,13 @@ class Checker:
         """A series as an input, remembered as one that is used."""
         self.series.append(one)
         return Input(
-            one.id, measures.coherent_factor(one.quantity.base.dimension)
+            one.id,
+            measures.coherent_factor(one.quantity.base.dimension)
             if one.quantity.base.dimension is not Dimension.WORKED_OUT
             else self._worked_out(one.quantity, reference)[1],
-            held_us(one.cadence_s, reference.within_s), microseconds(max_gap_s(one.cadence_s)),
-        )  # fmt: skip
+            held_us(one.cadence_s, reference.within_s),
+            microseconds(max_gap_s(one.cadence_s)),
+        )
 
     def _worked_out(self, quantity: Quantity, reference: tree.Reference) -> tuple[Measure, float]:
         """Measure and factor of a quantity that is a working's result in a unit of its own."""
@@ -199,18 +204,20 @@ class Checker:
     def _reference(self, part: tree.Reference) -> Typed:
         if part.is_group:
             raise wrong(
-                part.at, "a group has many values",
-                f"as in mean({part.quantity}@{part.place}/*)",
-            )  # fmt: skip
+                part.at, "a group has many values", f"as in mean({part.quantity}@{part.place}/*)"
+            )
         self.references.append(part)
         measure = self.measure(part)
         one = self.names.one(part)
         if one is None:
             where = f"{part.place}/{part.station}" if part.station else part.place
             self.notes.append(
-                Mistake(part.at, f"nothing tells {part.quantity} at {where} yet",
-                        "there is a gap until something does")
-            )  # fmt: skip
+                Mistake(
+                    part.at,
+                    f"nothing tells {part.quantity} at {where} yet",
+                    "there is a gap until something does",
+                )
+            )
             return Typed(Unheard(), measure)
         given = self.input(one, part)
         self.alone.append(given)
@@ -220,9 +227,10 @@ class Checker:
         typed = self.part(part)
         if not typed.measure.is_truth:
             raise wrong(
-                part.at, f"{for_what} wants a yes or no, this is {wording_of(typed.measure)}",
+                part.at,
+                f"{for_what} wants a yes or no, this is {wording_of(typed.measure)}",
                 "compare it, as in x > 5",
-            )  # fmt: skip
+            )
         return typed
 
     def _pair(self, part: tree.Pair) -> Typed:
@@ -255,7 +263,7 @@ class Checker:
             f"{wording_of(left.measure)} cannot be {how} {wording_of(right.measure)}",
             unit_suggestion(part.right, left.measure, right.measure)
             or unit_suggestion(part.left, right.measure, left.measure),
-        )  # fmt: skip
+        )
 
     def _choice(self, part: tree.Choice) -> Typed:
         condition = self._truth(part.condition, "if")
@@ -267,7 +275,7 @@ class Checker:
                 f"{wording_of(otherwise.measure)}",
                 unit_suggestion(part.otherwise, then.measure, otherwise.measure)
                 or "both must be of one kind",
-            )  # fmt: skip
+            )
         return Typed(Applied(chosen, (condition.node, then.node, otherwise.node)), then.measure)
 
     def _converted(self, part: tree.Converted) -> Typed:
@@ -285,6 +293,5 @@ class Checker:
         if inner.measure == scale.measure.step:
             suggestion = "a difference of temperatures is in K" if scale.symbol[0] == "°" else ""
         raise wrong(
-            part.unit_at,
-            f"{wording_of(inner.measure)} cannot be told in {part.unit}", suggestion,
-        )  # fmt: skip
+            part.unit_at, f"{wording_of(inner.measure)} cannot be told in {part.unit}", suggestion
+        )

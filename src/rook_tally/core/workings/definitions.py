@@ -6,9 +6,9 @@ import enum
 
 import msgspec
 
-from rook_tally.core.levels import Limits
-from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.units import Dimension, Unit
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.unit import Dimension, Unit
 
 
 class Made(enum.Enum):
@@ -104,13 +104,17 @@ class Result(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def quantity(self) -> Quantity:
         """The quantity its series tells."""
-        units = tuple(Unit(one.symbol, one.dimension, one.factor, one.offset)
-                      for one in self.units)  # fmt: skip
+        units = tuple(Unit(one.symbol, one.dimension, one.factor, one.offset) for one in self.units)
         return Quantity(
-            self.slug, self.name, units, self.accuracy, (float("-inf"), float("inf")),
-            self.decimals, limits=self.limits or Limits(),
+            self.slug,
+            self.name,
+            units,
+            self.accuracy,
+            (float("-inf"), float("inf")),
+            self.decimals,
+            limits=self.limits or Limits(),
             scale=Scale.STATE if self.is_state else Scale.NUMBER,
-        )  # fmt: skip
+        )
 
     @property
     def unit_shown(self) -> Unit | None:

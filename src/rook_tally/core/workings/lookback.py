@@ -16,17 +16,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray, are_finite, finite_of
-from rook_tally.core.averaging import (
+from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
+from rook_tally.core.formulas.ventilation import FEWEST_FOR_A_LINE
+from rook_tally.core.quantities.averaging import (
     Averaging,
     component_of,
     spread_of_directions,
     unwound,
     value_of,
 )
-from rook_tally.core.formulas.electrical import charge_flows, clamped_walk
-from rook_tally.core.formulas.ventilation import FEWEST_FOR_A_LINE
-from rook_tally.core.rolling import OrderStatistics, position_of_highest, slopes_per_h
-from rook_tally.core.statistics import part_above
+from rook_tally.core.series.rolling import OrderStatistics, position_of_highest, slopes_per_h
+from rook_tally.core.series.statistics import part_above
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
 LEAST_COVERED = 0.5
@@ -109,11 +109,14 @@ class Lookback:
         reaches = last > first
         is_cut = reaches & (first == piece) & self._joined[piece] & (end_us > start)
         return _Edges(
-            inner_from=np.minimum(first + 1, last_piece + 1), inner_to=np.maximum(last, 0),
-            reaches=reaches, cut=piece, is_cut=is_cut,
+            inner_from=np.minimum(first + 1, last_piece + 1),
+            inner_to=np.maximum(last, 0),
+            reaches=reaches,
+            cut=piece,
+            is_cut=is_cut,
             cut_share=(start - begin_us) / (end_us - begin_us),
             cut_s=(end_us - start) / SECOND_US,
-        )  # fmt: skip
+        )
 
     def amount(self, weigh: Weighed, value: FloatArray | None = None) -> FloatArray:
         """Sum of what the pieces of each window count for, those at its edges cut; (M,)."""
@@ -239,7 +242,7 @@ class Lookback:
 
         As `core.baselines.usual_level`: what is new does not count among what is usual.
         """
-        from rook_tally.core.baselines import usual_spread
+        from rook_tally.core.series.baselines import usual_spread
 
         time_us, value, _, after = self._known
         first = time_us.searchsorted(self.at - self.window_us, side="left")

@@ -9,10 +9,10 @@ import re
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from rook_tally.core.workings import tree
-from rook_tally.core.workings.measures import UNIT_PATTERN
-from rook_tally.core.workings.mistakes import Place, wrong
-from rook_tally.core.workings.tree import Operator, Part
+from rook_tally.core.workings import syntax as tree
+from rook_tally.core.workings.diagnostics import Place, wrong
+from rook_tally.core.workings.dimensions import UNIT_PATTERN
+from rook_tally.core.workings.syntax import Operator, Part
 
 if TYPE_CHECKING:
     from lark import Lark, Token, Transformer_NonRecursive
@@ -178,7 +178,7 @@ def seconds_of(duration: tree.Number) -> float:
     FormulaError
         When its unit is none of time, or it is nothing.
     """
-    from rook_tally.core.workings.measures import TIME, scale_named
+    from rook_tally.core.workings.dimensions import TIME, scale_named
 
     scale = scale_named(duration.unit)
     if scale is None or scale.measure != TIME:
@@ -219,9 +219,10 @@ def parsed(text: str) -> Part:
 
     if len(text) > LONGEST:
         raise wrong(
-            Place(LONGEST, len(text)), f"a formula has at most {LONGEST} characters",
+            Place(LONGEST, len(text)),
+            f"a formula has at most {LONGEST} characters",
             "make a working of a part of it and refer to that",
-        )  # fmt: skip
+        )
     if not text.strip():
         raise wrong(Place(0, max(len(text), 1)), "there is no formula yet", _EXAMPLE)
     try:
@@ -283,6 +284,7 @@ def _check_depth(part: Part) -> None:
         if not level:
             return
     raise wrong(
-        level[0].at, f"this is nested more than {DEEPEST} deep",
+        level[0].at,
+        f"this is nested more than {DEEPEST} deep",
         "make a working of a part of it and refer to that",
-    )  # fmt: skip
+    )

@@ -12,7 +12,7 @@ from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.formulas.scoring import Composite, composite, piecewise_score
 from rook_tally.core.workings.alignment import Input, Inputs
 from rook_tally.core.workings.definitions import Score, Way
-from rook_tally.core.workings.nodes import Program
+from rook_tally.core.workings.evaluator import Program
 
 
 @dataclass(frozen=True)
@@ -40,10 +40,12 @@ class ScoreProgram:
 
     def readings(self, inputs: Inputs, times: TimeArray) -> FloatArray:
         """(I, M) what each input reads at moments, in the unit it is kept in; NaN where missing."""
-        return np.stack([
-            np.full(len(times), np.nan) if program is None else program.at(inputs, times)
-            for program in self.programs
-        ])  # fmt: skip
+        return np.stack(
+            [
+                np.full(len(times), np.nan) if program is None else program.at(inputs, times)
+                for program in self.programs
+            ]
+        )
 
     def added_up(self, readings: FloatArray) -> Composite:
         """The score of (I, M) readings, with what each input gives and takes."""
@@ -61,16 +63,20 @@ class ScoreProgram:
 
 def added_up(score: Score, readings: FloatArray) -> Composite:
     """As `ScoreProgram.added_up`, for a score that need not be bound to any series."""
-    sub_scores = np.stack([
-        piecewise_score(
-            value, [x for x, _ in one.points], [points for _, points in one.points]
-        ).reshape(value.shape)
-        for one, value in zip(score.inputs, readings, strict=True)
-    ])  # fmt: skip
+    sub_scores = np.stack(
+        [
+            piecewise_score(
+                value, [x for x, _ in one.points], [points for _, points in one.points]
+            ).reshape(value.shape)
+            for one, value in zip(score.inputs, readings, strict=True)
+        ]
+    )
     return composite(
-        sub_scores, [one.weight for one in score.inputs],
-        min_completeness=score.least, worst_of=score.way is Way.WORST,
-    )  # fmt: skip
+        sub_scores,
+        [one.weight for one in score.inputs],
+        min_completeness=score.least,
+        worst_of=score.way is Way.WORST,
+    )
 
 
 def parted_us(times: TimeArray, one: FloatArray, other: FloatArray, *, by: float) -> int:

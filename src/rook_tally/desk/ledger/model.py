@@ -13,19 +13,19 @@ import numpy as np
 from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.averaging import mean_value
-from rook_tally.core.freshness import Freshness, expected_reports_heard
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import age
-from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.registry import ORDER
-from rook_tally.core.shown import Shown, base_shown
-from rook_tally.desk.ledger.arranging import cell_name, in_given_order, moved
-from rook_tally.desk.ledger.cell import Cell, ribbon_range, spoken_cell
-from rook_tally.desk.shell.feed import HEARD_REPORTS
-from rook_tally.desk.shell.settings import LedgerArrangement, LedgerOrder
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Place, Series, Site
+from rook_tally.core.quantities.averaging import mean_value
+from rook_tally.core.quantities.display_unit import Shown, base_shown
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import age
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.registry import ORDER
+from rook_tally.core.series.freshness import Freshness, expected_reports_heard
+from rook_tally.desk.data.settings import LedgerArrangement, LedgerOrder
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_feed import HEARD_REPORTS
+from rook_tally.desk.ledger.cell_view import Cell, ribbon_range, spoken_cell
+from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
+from rook_tally.store.site import Place, Series, Site
 
 
 class Summary(enum.Enum):
@@ -184,9 +184,11 @@ class LedgerModel:
         ranked = sorted(
             quantities.values(),
             key=lambda one: (
-                one.slug not in ORDER, -told_by[one.slug], ORDER.get(one.slug, len(ORDER)),
+                one.slug not in ORDER,
+                -told_by[one.slug],
+                ORDER.get(one.slug, len(ORDER)),
             ),
-        )  # fmt: skip
+        )
         kept = self.arrangement
         self.columns = [
             one

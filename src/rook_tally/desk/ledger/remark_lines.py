@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Series
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.store.site import Series
 
 _MOST = 3
 

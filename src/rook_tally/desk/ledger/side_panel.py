@@ -6,19 +6,19 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.core.wording import said
-from rook_tally.desk.ledger.account import Account
+from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.ledger.remark_lines import remark_lines
+from rook_tally.desk.ledger.series_summary import Account
 from rook_tally.desk.parts.alarm_lines import AlarmLines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import SidePaper, tint
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.parts.widgets import SidePaper, tint
 
 _MOST_FACTS = 8
 _STROKE_HEIGHT = 28
@@ -71,8 +71,9 @@ class _FactLine(QWidget):
         painter = QPainter(self)
         painter.setPen(QPen(colour(self._theme.rule), 1))
         y = self.height() - 0.5
-        painter.drawLine(QRectF(0, y, self.width(), 0).topLeft(),
-                         QRectF(0, y, self.width(), 0).topRight())  # fmt: skip
+        painter.drawLine(
+            QRectF(0, y, self.width(), 0).topLeft(), QRectF(0, y, self.width(), 0).topRight()
+        )
 
 
 class SidePanel(SidePaper):
@@ -106,13 +107,18 @@ class SidePanel(SidePaper):
     def _lay_out(self) -> None:
         theme = self._theme
         fonts = (
-            (self._place, face(12, MEDIUM), theme.dim), (self._name, face(16, MEDIUM), theme.ink),
-            (self._value, face(46, BOLD), theme.ink), (self._unit, face(14), theme.dim),
-            (self._sentence, face(13, BOLD), theme.ink), (self._outlook, face(12), theme.dim),
-            (self._from, face(11), theme.dim), (self._until, face(11), theme.dim),
+            (self._place, face(12, MEDIUM), theme.dim),
+            (self._name, face(16, MEDIUM), theme.ink),
+            (self._value, face(46, BOLD), theme.ink),
+            (self._unit, face(14), theme.dim),
+            (self._sentence, face(13, BOLD), theme.ink),
+            (self._outlook, face(12), theme.dim),
+            (self._from, face(11), theme.dim),
+            (self._until, face(11), theme.dim),
             (self._also, face(12), theme.dim),
-            (self._remarks_head, face(12, BOLD), theme.ink), (self.remarks, face(12), theme.dim),
-        )  # fmt: skip
+            (self._remarks_head, face(12, BOLD), theme.ink),
+            (self.remarks, face(12), theme.dim),
+        )
         for label, font, name in fonts:
             label.setFont(font)
             label.setWordWrap(label in (self._sentence, self._outlook, self._also, self.remarks))
@@ -164,9 +170,10 @@ class SidePanel(SidePaper):
         self._show_remarks()
         state = self._state
         self.alarms.show_alarms(
-            [] if account is None else state.alarms_of(account.series.id), state.now_us,
+            [] if account is None else state.alarms_of(account.series.id),
+            state.now_us,
             is_now=state.window.is_live,
-        )  # fmt: skip
+        )
         shown = account is not None
         for widget in (self._strokes, self._chart, self._from, self._until, self._button):
             widget.setVisible(shown)

@@ -35,17 +35,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
+from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cells import CellInk, draw_rule
+from rook_tally.desk.ledger.cell_painter import CellInk, draw_rule
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
-from rook_tally.desk.parts.carrying import carry
 from rook_tally.desk.parts.drawing import draw_heard
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, REGULAR, colour, face
-from rook_tally.desk.shell.commands import key_words
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
+from rook_tally.desk.parts.series_drag import carry
 
 HEAD_WIDTH = 170
 HEAD_HEIGHT = 40
@@ -85,10 +85,7 @@ class LedgerTableModel(QAbstractTableModel):
         return None
 
     def headerData(
-        self,
-        section: int,
-        orientation: Qt.Orientation,
-        role: int = Qt.ItemDataRole.DisplayRole,
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         """Names of quantities and places."""
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):

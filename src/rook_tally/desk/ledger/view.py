@@ -8,22 +8,23 @@ from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
-from rook_tally.core.wording import said
-from rook_tally.desk.ledger.account import Account, AccountQuestion
+from rook_tally.desk.data.alarm_commands import AskOfAlarm
+from rook_tally.desk.data.commands import ShowInUnit
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.arranging import with_other_order
-from rook_tally.desk.ledger.first_sheet import FirstSheet
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
+from rook_tally.desk.ledger.onboarding import FirstSheet
+from rook_tally.desk.ledger.ordering import with_other_order
+from rook_tally.desk.ledger.series_summary import Account, AccountQuestion
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
 from rook_tally.desk.parts.keys import keys_of
-from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
-from rook_tally.desk.shell.changes import ShowInUnit
-from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Place, RequestSort, Series, Standing
+from rook_tally.store.alarms import Standing
+from rook_tally.store.site import Place, RequestSort, Series
 
 _ACCOUNT_PAUSE_MS = 250
 
@@ -111,9 +112,10 @@ class LedgerView(QWidget):
     def _show_next_group(self) -> None:
         group = self.model.show_next_group()
         self.told.emit(
-            said("The lines below speak for {0}.", group) if group
+            said("The lines below speak for {0}.", group)
+            if group
             else said("The lines below speak for all places indoors.")
-        )  # fmt: skip
+        )
 
     @property
     def _row(self) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import enum
 
-from rook_tally.core.wording import said
+from rook_tally.core.i18n import said
 
 
 class ViewAction(enum.Enum):

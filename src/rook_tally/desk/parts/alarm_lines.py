@@ -7,14 +7,15 @@ from collections.abc import Sequence
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.alarm_states import AlarmState
-from rook_tally.core.numerals import age
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.store import RequestSort, Standing
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.store.alarms import Standing
+from rook_tally.store.site import RequestSort
 
 _MOST = 3
 
@@ -96,9 +97,7 @@ class AlarmLines(QWidget):
             line.name.setText(one.name)
             tint(line.name, self._theme.level(one.level) if one.level else self._theme.ink)
             line.state.setText(state_words(one, now_us))
-            calls = one.state in (
-                AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED
-            )  # fmt: skip
+            calls = one.state in (AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED)
             line.acknowledge.setVisible(is_now and calls)
             line.shelve.setVisible(is_now and one.state is not AlarmState.SHELVED)
         self.setVisible(bool(self.shown))

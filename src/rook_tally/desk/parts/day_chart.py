@@ -8,12 +8,12 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.envelope import Envelope
-from rook_tally.core.levels import Level, Limits
-from rook_tally.core.shown import Shown
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import hatching
-from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.trace import trace_image
 
 BAND_OPACITY = 0.35
@@ -103,9 +103,13 @@ class DayChart(QWidget):
         ratio = self.devicePixelRatioF()
         size = (round(area.width() * ratio), round(area.height() * ratio))
         image = trace_image(
-            content.envelope, content.value_range, size, colour(theme.ink), ratio=ratio,
+            content.envelope,
+            content.value_range,
+            size,
+            colour(theme.ink),
+            ratio=ratio,
             thickness=1.3 * ratio,
-        )  # fmt: skip
+        )
         if image is not None:
             painter.drawImage(area.topLeft(), image)
         self._write_limits(painter, content, y_of)

@@ -10,10 +10,10 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.envelope import Envelope
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
-from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.parts.fonts_and_colours import colour
 
 
 def draw_strokes(

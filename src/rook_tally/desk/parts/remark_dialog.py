@@ -21,16 +21,16 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import SHADES, Remark
 from rook_tally.core.theme import Theme
+from rook_tally.core.time_input import typed_time
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.core.typed_times import typed_time
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import colour
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.parts.fonts_and_colours import colour
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.parts.widgets import tint
 
 _SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
 
@@ -110,9 +110,13 @@ class RemarkDialog(QDialog):
         try:
             end_us = None if self.remark.end_us is None else self._time(self.end)
             self.remark = replace(
-                self.remark, text=self.words.text().strip(), start_us=self._time(self.start),
-                end_us=end_us, shade=self.shades.checkedId(), place=self.place.currentData(),
-            )  # fmt: skip
+                self.remark,
+                text=self.words.text().strip(),
+                start_us=self._time(self.start),
+                end_us=end_us,
+                shade=self.shades.checkedId(),
+                place=self.place.currentData(),
+            )
         except UsageError as error:
             self.problem.setText(str(error))
             return

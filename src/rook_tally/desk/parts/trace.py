@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtGui import QColor, QImage
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.envelope import Envelope
-from rook_tally.desk.parts.coverage import (
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.desk.parts.antialias import (
     Strength,
     band_coverage,
     line_coverage,

@@ -6,21 +6,14 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QInputDialog,
-    QLabel,
-    QPushButton,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QGridLayout, QInputDialog, QLabel, QPushButton, QWidget
 
-from rook_tally.core.controls import SWITCH_OFF, SWITCH_ON, ControlSort
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, ControlSort
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label, plain_tip
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.controls import ControlRow
 
 
@@ -87,9 +80,13 @@ class ControlList(QWidget):
             self.asked.emit(name, "")
         elif control.sort is ControlSort.CHOICE:
             told, is_meant = QInputDialog.getItem(
-                self, control.title, control.title, list(control.choices),
-                max(0, _index(control.choices, shown)), False,
-            )  # fmt: skip
+                self,
+                control.title,
+                control.title,
+                list(control.choices),
+                max(0, _index(control.choices, shown)),
+                False,
+            )
             if is_meant:
                 self.asked.emit(name, told)
         else:

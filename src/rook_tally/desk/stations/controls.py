@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from rook_tally.core.controls import Control, ControlSort
-from rook_tally.core.levels import Level
-from rook_tally.store import Request, RequestSort, RequestState, Station, StationWord
+from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.levels import Level
+from rook_tally.store.site import Request, RequestSort, RequestState, Station, StationWord
 
 
 @dataclass(frozen=True, slots=True)

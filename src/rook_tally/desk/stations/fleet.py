@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 
-from rook_tally.core.numerals import age
-from rook_tally.store import ClockFault, Station, Tally
+from rook_tally.core.quantities.number_format import age
+from rook_tally.store.site import ClockFault, Station, Tally
 
 _MUCH = 0.02
 """From this share on duplicates, revisions and suspect readings are worth a word."""
@@ -31,9 +31,13 @@ def firmware_spread(stations: Iterable[Station]) -> str:
 
 
 def station_remark(
-    station: Station, tally: Tally, fault: ClockFault | None, usual: dict[str, str], *,
+    station: Station,
+    tally: Tally,
+    fault: ClockFault | None,
+    usual: dict[str, str],
+    *,
     is_offline: bool,
-) -> str:  # fmt: skip
+) -> str:
     """The one thing that is most worth saying; empty when all is well."""
     if is_offline:
         return "offline, by its own word"

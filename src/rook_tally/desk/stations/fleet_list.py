@@ -4,23 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import (
-    QAbstractListModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QRectF,
-    QSize,
-    Qt,
-)
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_heard
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.stations.model import StationRow, StationsModel
 
 LIST_WIDTH = 452

@@ -10,27 +10,27 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.corrections import Correction
-from rook_tally.core.freshness import Freshness
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import age, figure
-from rook_tally.core.registry import QUANTITIES
-from rook_tally.core.sheet import Sheet, example_message
-from rook_tally.core.shown import Shown
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.connection_sheet import Sheet, example_message
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import age, figure
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.core.wording import said
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.stations.contact import ContactStep, contact_steps
+from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.stations.controls import ControlRow, control_rows
+from rook_tally.desk.stations.first_contact import ContactStep, contact_steps
 from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
-from rook_tally.desk.stations.questions import (
+from rook_tally.desk.stations.queries import (
     HEARD_SLOTS,
     Fleet,
     FleetQuestion,
     PageQuestion,
     StationPage,
 )
-from rook_tally.store import Series, Station, StrayGroup, Tally, TapeLine
+from rook_tally.store.site import Series, Station, StrayGroup, Tally, TapeLine
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
@@ -54,10 +54,14 @@ class StationRow:
     def spoken(self) -> str:
         """The line as a screen reader says it."""
         parts = [
-            self.station.key, self.station.kind.name, self.station.place.name,
-            f"last heard {self.age} ago" if self.age else "never heard", self.power, self.signal,
+            self.station.key,
+            self.station.kind.name,
+            self.station.place.name,
+            f"last heard {self.age} ago" if self.age else "never heard",
+            self.power,
+            self.signal,
             self.remark,
-        ]  # fmt: skip
+        ]
         return ", ".join(part for part in parts if part)
 
 
@@ -143,9 +147,9 @@ class StationsModel:
     def page_question(self) -> PageQuestion | None:
         """What to ask about the picked station now; None without one."""
         station = self.picked
-        return None if station is None else PageQuestion(
-            self._state.site, station, self._state.now_us
-        )  # fmt: skip
+        return (
+            None if station is None else PageQuestion(self._state.site, station, self._state.now_us)
+        )
 
     def take_fleet(self, fleet: Fleet) -> None:
         """An answer about the fleet."""
@@ -181,17 +185,24 @@ class StationsModel:
             age_s = self._state.station_age_s(station)
             rows.append(
                 StationRow(
-                    station, place, self._heard(station), "" if age_s is None else age(age_s),
-                    self._state.station_freshness(station), self._power(station),
-                    self._remark(station, usual), self._newest_of(station, "signal_strength"),
+                    station,
+                    place,
+                    self._heard(station),
+                    "" if age_s is None else age(age_s),
+                    self._state.station_freshness(station),
+                    self._power(station),
+                    self._remark(station, usual),
+                    self._newest_of(station, "signal_strength"),
                 )
-            )  # fmt: skip
+            )
         return rows
 
     def _heard(self, station: Station) -> BoolArray:
-        return _NOTHING_HEARD if self._fleet is None else self._fleet.heard.get(
-            station.id, _NOTHING_HEARD
-        )  # fmt: skip
+        return (
+            _NOTHING_HEARD
+            if self._fleet is None
+            else self._fleet.heard.get(station.id, _NOTHING_HEARD)
+        )
 
     def _power(self, station: Station) -> str:
         """What it says of its own supply."""
@@ -209,10 +220,12 @@ class StationsModel:
         if self._fleet is None:
             return ""
         return station_remark(
-            station, self._fleet.tallies.get(station.id, Tally()),
-            self._fleet.clock_faults.get(station.id), usual,
+            station,
+            self._fleet.tallies.get(station.id, Tally()),
+            self._fleet.clock_faults.get(station.id),
+            usual,
             is_offline=self._state.is_offline(station),
-        )  # fmt: skip
+        )
 
     def firmware(self) -> str:
         """What firmware the picked station has, and what the fleet has if that differs."""
@@ -252,9 +265,13 @@ class StationsModel:
         doors = {door.name: door.address for each in self._state.collectors for door in each.doors}
         host, _, port = doors.get("mqtt", _USUAL_MQTT).rpartition(":")
         return Sheet(
-            station.key, station.cadence_s, doors.get("http", _USUAL_HTTP), host.strip("[]"),
-            int(port), example_message(fields),
-        )  # fmt: skip
+            station.key,
+            station.cadence_s,
+            doors.get("http", _USUAL_HTTP),
+            host.strip("[]"),
+            int(port),
+            example_message(fields),
+        )
 
     def where(self) -> str:
         """Where the picked station stands, beside its place, and what is noted of it."""
@@ -303,10 +320,14 @@ class StationsModel:
             return ""
         tally = self._fleet.tallies.get(station.id, Tally())
         told = [
-            (tally.kept, "kept"), (tally.duplicate, "duplicate"), (tally.revised, "revised"),
-            (tally.suspect, "suspect"), (tally.late, "late"), (tally.stray, "stray"),
+            (tally.kept, "kept"),
+            (tally.duplicate, "duplicate"),
+            (tally.revised, "revised"),
+            (tally.suspect, "suspect"),
+            (tally.late, "late"),
+            (tally.stray, "stray"),
             (tally.refused, "refused"),
-        ]  # fmt: skip
+        ]
         words = [f"{figure(count, 0)} {word}" for count, word in told if count]
         return ", ".join(words) or "nothing has come from it yet"
 
@@ -321,9 +342,12 @@ class StationsModel:
         if line.stray or line.refused or (line.why and not (line.kept or line.duplicate)):
             level = Level.HIGH
         return TapeRow(
-            self._clock(line.arrived_us, exactly=True), body_text(line), line.fate, level,
+            self._clock(line.arrived_us, exactly=True),
+            body_text(line),
+            line.fate,
+            level,
             line.decoded,
-        )  # fmt: skip
+        )
 
     def field_rows(self) -> list[FieldRow]:
         """The picked station's fields."""

@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.stations.changes import AddStation, Choices
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.stations.commands import AddStation, Choices
 
 
 class NewStationDialog(QDialog):
@@ -72,6 +72,8 @@ class NewStationDialog(QDialog):
     def wanted(self) -> AddStation:
         """What to do."""
         return AddStation(
-            self.key.text().strip(), self.place.currentText().strip(),
-            self.kind.currentData() or "plain", self.indoors.isChecked(),
-        )  # fmt: skip
+            self.key.text().strip(),
+            self.place.currentText().strip(),
+            self.kind.currentData() or "plain",
+            self.indoors.isChecked(),
+        )

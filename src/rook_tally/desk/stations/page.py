@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
 
@@ -116,11 +116,15 @@ class StationPageView(QWidget):
     def _lay_out(self) -> None:
         theme = self._theme
         for label, font, role in (
-            (self._name, face(19, BOLD), theme.ink), (self._about, face(13), theme.dim),
-            (self._counts, face(12), theme.dim), (self._nothing, face(13), theme.dim),
-            (self._whole, _typewriter(12), theme.ink), (self._firmware, face(12), theme.dim),
-            (self._where, face(12), theme.dim), (self._controls_title, face(13, BOLD), theme.ink),
-        ):  # fmt: skip
+            (self._name, face(19, BOLD), theme.ink),
+            (self._about, face(13), theme.dim),
+            (self._counts, face(12), theme.dim),
+            (self._nothing, face(13), theme.dim),
+            (self._whole, _typewriter(12), theme.ink),
+            (self._firmware, face(12), theme.dim),
+            (self._where, face(12), theme.dim),
+            (self._controls_title, face(13, BOLD), theme.ink),
+        ):
             label.setFont(font)
             tint(label, role)
         title = QHBoxLayout()
@@ -130,9 +134,10 @@ class StationPageView(QWidget):
         title.addStretch(1)
         title.addWidget(self._firmware, 0, Qt.AlignmentFlag.AlignBaseline)
         for button, wanted in (
-            (self.sheet, self.sheet_wanted), (self.new_key, self.key_wanted),
+            (self.sheet, self.sheet_wanted),
+            (self.new_key, self.key_wanted),
             (self.notes, self.notes_wanted),
-        ):  # fmt: skip
+        ):
             button.clicked.connect(wanted)
             button.setObjectName("small")
         self._where.setWordWrap(True)
@@ -183,8 +188,9 @@ class StationPageView(QWidget):
         row = QHBoxLayout()
         row.setSpacing(14)
         for words, font, role in (
-            (text, face(13, BOLD), self._theme.ink), (remark, face(12), self._theme.dim)
-        ):  # fmt: skip
+            (text, face(13, BOLD), self._theme.ink),
+            (remark, face(12), self._theme.dim),
+        ):
             label = Label(words)
             label.setFont(font)
             tint(label, role)
@@ -260,10 +266,12 @@ class StationPageView(QWidget):
             for column, text in enumerate(row.cells):
                 item = self.fields.put(at, column, text)
                 item.setFont(
-                    _typewriter(12) if column == 0
-                    else face(14, BOLD) if column == 2
+                    _typewriter(12)
+                    if column == 0
+                    else face(14, BOLD)
+                    if column == 2
                     else face(13, MEDIUM if column == 1 else QFont.Weight.Normal)
-                )  # fmt: skip
+                )
                 item.setTextAlignment(_RIGHT if column in _NUMBER_COLUMNS else _LEFT)
                 quiet = column > 2 and not (column == 5 and text != "none")
                 role = self._theme.dim if quiet else self._theme.ink

@@ -6,15 +6,15 @@ from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply
 from rook_tally.desk.parts.drawing import draw_strokes
-from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.fleet_list import (
     AGE_RIGHT,
     HEARD_LEFT,
@@ -25,8 +25,8 @@ from rook_tally.desk.stations.fleet_list import (
 )
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
-from rook_tally.desk.stations.questions import Fleet, StationPage
-from rook_tally.desk.stations.tasks import StationTasks
+from rook_tally.desk.stations.queries import Fleet, StationPage
+from rook_tally.desk.stations.station_actions import StationTasks
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000

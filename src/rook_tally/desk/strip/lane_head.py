@@ -5,23 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import (
-    QDragEnterEvent,
-    QDropEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-)
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.carrying import carried_series, carry
-from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
+from rook_tally.desk.parts.series_drag import carried_series, carry
 from rook_tally.desk.strip.model import LaneHead
-from rook_tally.store import Series
+from rook_tally.store.site import Series
 
 HEAD_WIDTH = 196
 AXIS_HEIGHT = 26

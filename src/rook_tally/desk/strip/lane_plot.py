@@ -24,14 +24,14 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import figure
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick, value_ticks
-from rook_tally.desk.parts.carrying import carried_series
 from rook_tally.desk.parts.day_chart import bands_of
-from rook_tally.desk.parts.ink import colour, face
-from rook_tally.desk.strip.lane_ink import Ink, LaneContent, TracePainter
+from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.series_drag import carried_series
+from rook_tally.desk.strip.lane_painter import Ink, LaneContent, TracePainter
 
 _BAND_OPACITY = 0.10
 _WHEEL_STEP = 120
@@ -113,10 +113,12 @@ class LanePlot(QWidget):
 
     def _ink_key(self) -> tuple[object, ...]:
         return (
-            self.content.made, self.content.value_range,
-            self.size().toTuple(), self.devicePixelRatioF(),
+            self.content.made,
+            self.content.value_range,
+            self.size().toTuple(),
+            self.devicePixelRatioF(),
             self.across.end_us - self.across.start_us,
-        )  # fmt: skip
+        )
 
     def ink(self) -> None:
         """Ink the traces as they are now."""

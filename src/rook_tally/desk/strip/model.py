@@ -8,16 +8,16 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from rook_tally.core.envelope import Envelope, honest_range
-from rook_tally.core.numerals import UNKNOWN
-from rook_tally.core.quantities import Quantity, Scale
-from rook_tally.core.wording import said
-from rook_tally.desk.shell.lettering import folded
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.time_window import SHORTEST_US, TimeWindow
-from rook_tally.desk.strip.questions import LanesQuestion, Overlay, Trace, shift_us
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.number_format import UNKNOWN
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.series.envelope import Envelope, honest_range
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.text_match import folded
+from rook_tally.desk.data.time_window import SHORTEST_US, TimeWindow
+from rook_tally.desk.strip.queries import LanesQuestion, Overlay, Trace, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
-from rook_tally.store import Series
+from rook_tally.store.site import Series
 
 _MOST_OFFERS = 12
 
@@ -190,10 +190,13 @@ class StripModel:
 
     def add_place(self, one: Series) -> None:
         """Everything told in the place of a series."""
-        self.add([
-            other for other in self.state.site.series
-            if other.station.place.id == one.station.place.id
-        ])  # fmt: skip
+        self.add(
+            [
+                other
+                for other in self.state.site.series
+                if other.station.place.id == one.station.place.id
+            ]
+        )
 
     def add_quantity(self, one: Series) -> None:
         """The quantity of a series everywhere, in the lane the series is in."""

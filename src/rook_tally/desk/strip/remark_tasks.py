@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QDialog, QWidget
 
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.commands import KeepRemark
+from rook_tally.desk.data.store_client import Reader
+from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
-from rook_tally.desk.shell.changes import KeepRemark
-from rook_tally.desk.shell.reader import Reader
-from rook_tally.desk.shell.undo import user_name
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.desk.strip.remarks import span_of_window
 

@@ -11,10 +11,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.gaps import cleaned, inside, max_gap_s, microseconds
-from rook_tally.core.numerals import UNKNOWN, figure
-from rook_tally.core.remarks import Remark, rows_of_spans
-from rook_tally.core.span_comparison import (
+from rook_tally.core.comparing.span_comparison import (
     Compared,
     Distribution,
     SpanFigures,
@@ -22,11 +19,15 @@ from rook_tally.core.span_comparison import (
     distributions,
     figures_of_span,
 )
-from rook_tally.core.statistics import Window
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.number_format import UNKNOWN, figure
+from rook_tally.core.remarks import Remark, rows_of_spans
+from rook_tally.core.series.gaps import cleaned, inside, max_gap_s, microseconds
+from rook_tally.core.series.statistics import Window
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.wording import said
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.store import Series, read_range
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.store.readings import read_range
+from rook_tally.store.site import Series
 
 BINS = 60
 _MOST_SPANS = 12
@@ -88,10 +89,13 @@ class SpansQuestion:
             )
             figures.append(
                 figures_of_span(
-                    readings, max_gap_s=gap_s, cadence_s=self.series.station.cadence_s,
-                    window=window, averaging=self.series.quantity.averaging,
+                    readings,
+                    max_gap_s=gap_s,
+                    cadence_s=self.series.station.cadence_s,
+                    window=window,
+                    averaging=self.series.quantity.averaging,
                 )
-            )  # fmt: skip
+            )
             time_us, value = cleaned(readings)
             values.append(value[inside(time_us, span.start_us, span.end_us)])
         return SpansAnswer(self.series, self.spans, tuple(figures), distributions(values, BINS))
@@ -228,9 +232,11 @@ class RemarksModel:
         of_base = answer.figures[[one.id for one in answer.spans].index(base.id)]
         quantity = answer.series.quantity
         against = partial(
-            compared, accuracy=quantity.accuracy, averaging=quantity.averaging,
+            compared,
+            accuracy=quantity.accuracy,
+            averaging=quantity.averaging,
             true_zero=quantity.true_zero,
-        )  # fmt: skip
+        )
         return [
             _line(answer.series, span, told, against(told, of_base), base)
             for span, told in zip(answer.spans, answer.figures, strict=True)
@@ -263,10 +269,16 @@ def _line(
     compare = f"{difference} ±{within}{unit}{times} against “{base.text}” (95 %): {sure}"
     count = figure(told.count, 0)
     return SpanLine(
-        span, shown.figure(told.mean), shown.figure(told.peak),
-        shown.difference_figure(told.spread), ratio, difference, against.is_sure, is_base,
+        span,
+        shown.figure(told.mean),
+        shown.figure(told.peak),
+        shown.difference_figure(told.spread),
+        ratio,
+        difference,
+        against.is_sure,
+        is_base,
         f"{span.text}, {count} readings" + ("" if is_base else f": {compare}"),
-    )  # fmt: skip
+    )
 
 
 def _places(against: Compared) -> int:

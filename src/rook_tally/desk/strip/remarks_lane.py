@@ -8,11 +8,11 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
 from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel

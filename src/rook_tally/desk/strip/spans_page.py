@@ -7,13 +7,13 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import polyline
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
 
 _ROW_HEIGHT = 30
@@ -156,9 +156,12 @@ class SpansPage(QWidget):
             self.base.setText(self._model.base_words())
             unsure = [line.remark.text for line in lines if not line.is_base and not line.is_sure]
             self.sure.setText(
-                said("No more than chance may tell: {0}", ', '.join(unsure)) if unsure
-                else said("All differ by more than chance (95 %).") if len(lines) > 1 else ""
-            )  # fmt: skip
+                said("No more than chance may tell: {0}", ", ".join(unsure))
+                if unsure
+                else said("All differ by more than chance (95 %).")
+                if len(lines) > 1
+                else ""
+            )
             self.sure.setVisible(bool(self.sure.text()))
             self.chart.setFixedHeight(self.chart.sizeHint().height())
             self.chart.update()

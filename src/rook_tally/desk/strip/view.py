@@ -10,31 +10,31 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.data.commands import KeepRemark, RemoveRemark
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.undo import Done
+from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.shell.changes import KeepRemark, RemoveRemark
-from rook_tally.desk.shell.reader import Reader, Reply
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.strip.actions import StripAction
-from rook_tally.desk.strip.contents import lane_content
-from rook_tally.desk.strip.inking import Inking
+from rook_tally.desk.strip.lane_content import lane_content
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
-from rook_tally.desk.strip.lane_ink import LaneContent
+from rook_tally.desk.strip.lane_painter import LaneContent
 from rook_tally.desk.strip.lane_plot import Across, LanePlot
 from rook_tally.desk.strip.model import Lane, LaneOffer, StripModel
-from rook_tally.desk.strip.questions import LanesQuestion
+from rook_tally.desk.strip.paint_scheduler import Inking
+from rook_tally.desk.strip.queries import LanesQuestion
 from rook_tally.desk.strip.remark_tasks import RemarkTasks
 from rook_tally.desk.strip.remarks import SpansQuestion
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
-from rook_tally.store import Series
+from rook_tally.store.site import Series
 
 _REFRESH_MS = 300
 _ASK_PAUSE_MS = 15
@@ -380,9 +380,8 @@ class StripView(QWidget):
         most = max(2, self.axis.width() // _PIXELS_A_TICK)
         ticks = time_ticks(start_us, end_us, model.state.zone, most)
         across = Across(
-            start_us, end_us, tuple(ticks), model.cursor_us,
-            self._pins_us(), model.stretch,
-        )  # fmt: skip
+            start_us, end_us, tuple(ticks), model.cursor_us, self._pins_us(), model.stretch
+        )
         contents = self._lane_contents()
         for at, (head, plot) in enumerate(zip(self.heads, self.plots, strict=True)):
             head.show_head(model.head(at), is_picked=at == model.picked)

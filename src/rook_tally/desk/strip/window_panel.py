@@ -14,17 +14,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.numerals import duration
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import MEDIUM, face
+from rook_tally.desk.data.time_window import PRESETS
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import SidePaper, tint
-from rook_tally.desk.shell.time_window import PRESETS
-from rook_tally.desk.strip.figures_table import FiguresTable
+from rook_tally.desk.parts.widgets import SidePaper, tint
 from rook_tally.desk.strip.model import LaneOffer, StripModel
 from rook_tally.desk.strip.spans_page import SpansPage
+from rook_tally.desk.strip.statistics_table import FiguresTable
 
 
 class WindowPanel(SidePaper):
@@ -121,9 +121,10 @@ class WindowPanel(SidePaper):
         self._title.setText(_span_text(window.span_us, is_live=window.is_live))
         same_day = start.date() == end.date()
         self._span.setText(
-            f"{start:%a %d %b %H:%M} – {end:%H:%M}" if same_day
+            f"{start:%a %d %b %H:%M} – {end:%H:%M}"
+            if same_day
             else f"{start:%a %d %b %H:%M} – {end:%a %d %b %H:%M}"
-        )  # fmt: skip
+        )
         self.mark.setText(self._mark_words())
         self.mark.setVisible(bool(self.mark.text()))
         if self.compares_spans:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
 from rook_tally.core.wall.tiling import (
     WHOLE,
@@ -16,13 +18,11 @@ from rook_tally.core.wall.tiling import (
     with_swapped,
     without,
 )
-from rook_tally.core.wording import said
-from rook_tally.core.workings.naming import slug_of
-from rook_tally.desk.wall.changes import OrderSheets, RemoveSheet
+from rook_tally.desk.wall.commands import OrderSheets, RemoveSheet
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.store import Series
-from rook_tally.wall.proposing import what_matters_now
-from rook_tally.wall.resolving import reference_to
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_resolver import reference_to
+from rook_tally.wall.suggestions import what_matters_now
 
 _AGAINST = {Side.LEFT: Side.RIGHT, Side.RIGHT: Side.LEFT, Side.UP: Side.DOWN, Side.DOWN: Side.UP}
 

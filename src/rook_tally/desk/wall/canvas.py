@@ -3,24 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import (
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QRegion,
-)
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRegion
 from PySide6.QtWidgets import QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import colour, face
+from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.wall.arranging import Arranging
-from rook_tally.desk.wall.ink_frame import changed_part, draw_pane, unit_of
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.wall.faces import Face
+from rook_tally.desk.wall.painter_frame import changed_part, draw_pane, unit_of
+from rook_tally.wall.pane_views import Face
 
 _GRIP_PX = 6
 _EDGE_SHARE = 0.22
@@ -202,10 +195,12 @@ class WallCanvas(QWidget):
         elif self.is_arranged:
             edge = self._edge_at(point)
             self.setCursor(
-                Qt.CursorShape.ArrowCursor if edge is None
-                else Qt.CursorShape.SizeHorCursor if edge[1] is Side.LEFT
+                Qt.CursorShape.ArrowCursor
+                if edge is None
+                else Qt.CursorShape.SizeHorCursor
+                if edge[1] is Side.LEFT
                 else Qt.CursorShape.SizeVerCursor
-            )  # fmt: skip
+            )
 
     def _with_edge_at(self, point: QPoint) -> tuple[Area, ...]:
         assert self._grip is not None
@@ -272,9 +267,11 @@ class WallCanvas(QWidget):
 
 
 _SIDES = {
-    Qt.Key.Key_Left: Side.LEFT, Qt.Key.Key_Right: Side.RIGHT, Qt.Key.Key_Up: Side.UP,
+    Qt.Key.Key_Left: Side.LEFT,
+    Qt.Key.Key_Right: Side.RIGHT,
+    Qt.Key.Key_Up: Side.UP,
     Qt.Key.Key_Down: Side.DOWN,
-}  # fmt: skip
+}
 
 
 def _half(rect: QRectF, side: Side | None) -> QRectF:

@@ -5,25 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
-from rook_tally.core.wall.tiling import (
-    WHOLE,
-    Area,
-    Side,
-    neighbour,
-)
-from rook_tally.core.wording import said
-from rook_tally.desk.shell.reader import StoreChange
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.wall.changes import KeepSheet, NewLink
-from rook_tally.desk.wall.questions import SheetListing, WallMaterial, WallQuestion
-from rook_tally.store import Series
-from rook_tally.wall.faces import Face
-from rook_tally.wall.known import Known
-from rook_tally.wall.making import face_of, faces_of
-from rook_tally.wall.material import Material
+from rook_tally.core.wall.tiling import WHOLE, Area, Side, neighbour
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreChange
+from rook_tally.desk.wall.commands import KeepSheet, NewLink
+from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuestion
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_data import Material
+from rook_tally.wall.pane_parts import face_of, faces_of
+from rook_tally.wall.pane_views import Face
+from rook_tally.wall.site_snapshot import Known
 
 _SCORES_AGAIN_US = 2 * SECOND_US
 
@@ -100,11 +95,13 @@ class WallModel:
         self.picked = max(0, min(self.picked, len(panes) - 1))
         material = self._material
         same = (
-            material is not None and sheet is not None and before is not None
+            material is not None
+            and sheet is not None
+            and before is not None
             and before.slug == sheet.slug
             and [_without_place(one.pane) for one in material.panes]
             == [_without_place(one) for one in panes]
-        )  # fmt: skip
+        )
         if same and material is not None:
             material.panes = tuple(
                 with_other(one, pane=pane) for one, pane in zip(material.panes, panes, strict=True)
@@ -173,8 +170,12 @@ class WallModel:
         touched = changed & material.series_ids
         if self.state.window.is_live:
             self._hear(touched)
-        scores = {one.id for pane in material.panes if pane.pane.kind is PaneKind.SCORE
-                  for one in pane.series}  # fmt: skip
+        scores = {
+            one.id
+            for pane in material.panes
+            if pane.pane.kind is PaneKind.SCORE
+            for one in pane.series
+        }
         if touched & scores and self.state.now_us - material.at_us > _SCORES_AGAIN_US:
             self._is_due = True
         self._make_faces(touched)

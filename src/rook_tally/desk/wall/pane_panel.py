@@ -19,19 +19,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.alarms.files import seconds_of
+from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.errors import UsageError
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind
-from rook_tally.core.watches.files import seconds_of
-from rook_tally.core.watches.sentences import span_words
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import SidePaper, list_style, tint
+from rook_tally.desk.parts.widgets import SidePaper, list_style, tint
 from rook_tally.desk.wall.arranging import Arranging
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.wall.proposing import pane_title
+from rook_tally.wall.suggestions import pane_title
 
 _SPANS = ("1 h", "6 h", "1 d", "7 d", "30 d", "365 d")
 _REST_MS = 500
@@ -96,12 +96,16 @@ class PanePanel(SidePaper):
         inside.addWidget(self.series)
         inside.addLayout(under)
         for name, title, widget in (
-            ("kind", said("Kind"), self.kind), ("series", said("Shows"), shows),
-            ("words", said("Words"), words), ("title", said("Title"), self.title),
-            ("unit", said("Unit"), self.unit), ("span", said("Over the last"), self.span),
-            ("range", said("Range"), self._pair()), ("limits", said("Own limits"), self._grid()),
+            ("kind", said("Kind"), self.kind),
+            ("series", said("Shows"), shows),
+            ("words", said("Words"), words),
+            ("title", said("Title"), self.title),
+            ("unit", said("Unit"), self.unit),
+            ("span", said("Over the last"), self.span),
+            ("range", said("Range"), self._pair()),
+            ("limits", said("Own limits"), self._grid()),
             ("trial", said("Try a value, or a level"), self._trial_row()),
-        ):  # fmt: skip
+        ):
             column.addWidget(self._row(name, title, widget))
         self.trouble.setWordWrap(True)
         tint(self.trouble, self._theme.level(Level.HIGH))
@@ -257,9 +261,10 @@ class PanePanel(SidePaper):
         given = [x for x in told.values() if x is not None]
         if given != sorted(given, reverse=side == "below"):
             self.tell(
-                said("Limits upwards rise from level to level.") if side == "above"
+                said("Limits upwards rise from level to level.")
+                if side == "above"
                 else said("Limits downwards fall from level to level.")
-            )  # fmt: skip
+            )
             return
         self.tell("")
         self._arranging.alter_pane(**{side: LevelLimits(**told) if given else None})
@@ -288,12 +293,14 @@ class PanePanel(SidePaper):
     def _fill(self, pane: Pane) -> None:
         has_series = pane.kind is not PaneKind.WORDS
         shown = {
-            "series": has_series, "words": pane.kind is PaneKind.WORDS,
-            "unit": bool(self._model.picked_series), "span": pane.kind is PaneKind.RIBBON,
+            "series": has_series,
+            "words": pane.kind is PaneKind.WORDS,
+            "unit": bool(self._model.picked_series),
+            "span": pane.kind is PaneKind.RIBBON,
             "range": pane.kind in (PaneKind.DIAL, PaneKind.RIBBON, PaneKind.COLUMNS),
             "limits": pane.kind not in (PaneKind.WORDS, PaneKind.STANDING, PaneKind.LAMPS),
             "trial": bool(self._model.picked_series),
-        }  # fmt: skip
+        }
         for name, is_shown in shown.items():
             self._parts[name].setVisible(is_shown)
         self.kind.setCurrentIndex(list(PaneKind).index(pane.kind))

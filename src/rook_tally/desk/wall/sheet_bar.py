@@ -8,28 +8,38 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import face
+from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.model import WallModel
 
 _STYLED = Qt.WidgetAttribute.WA_StyledBackground
 _IN_MENU = (
-    WallAction.MATTERS, WallAction.EMPTY, WallAction.COPY, WallAction.RENAME, WallAction.REMOVE,
-    None, WallAction.EARLIER, WallAction.LATER, WallAction.TURNS, None, WallAction.SAVE,
-    WallAction.READ, None, WallAction.SHOWING, WallAction.POCKET,
-)  # fmt: skip
+    WallAction.MATTERS,
+    WallAction.EMPTY,
+    WallAction.COPY,
+    WallAction.RENAME,
+    WallAction.REMOVE,
+    None,
+    WallAction.EARLIER,
+    WallAction.LATER,
+    WallAction.TURNS,
+    None,
+    WallAction.SAVE,
+    WallAction.READ,
+    None,
+    WallAction.SHOWING,
+    WallAction.POCKET,
+)
 
 
 class SheetBar(QWidget):
     """Turns to a sheet by its name; everything else is done by `do`."""
 
-    def __init__(
-        self, theme: Theme, model: WallModel, do: Callable[[WallAction], None]
-    ) -> None:  # fmt: skip
+    def __init__(self, theme: Theme, model: WallModel, do: Callable[[WallAction], None]) -> None:
         super().__init__()
         self._model, self._do = model, do
         self.names: dict[str, QPushButton] = {}
@@ -51,9 +61,11 @@ class SheetBar(QWidget):
         line.addStretch(1)
         line.addWidget(self.trouble)
         for button, action in (
-            (self.add, WallAction.ADD), (self.arranged, WallAction.ARRANGE), (self.more, None),
+            (self.add, WallAction.ADD),
+            (self.arranged, WallAction.ARRANGE),
+            (self.more, None),
             (self.show_all, WallAction.SHOW),
-        ):  # fmt: skip
+        ):
             button.setObjectName("small")
             line.addWidget(button)
             if action is not None:

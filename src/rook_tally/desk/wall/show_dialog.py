@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.wording import said
-from rook_tally.desk.shell.settings import WallSettings
+from rook_tally.core.i18n import said
+from rook_tally.desk.data.settings import WallSettings
 
 
 class ShowDialog(QDialog):
@@ -60,10 +60,12 @@ class ShowDialog(QDialog):
         begins, ends = self.begins.time(), self.ends.time()
         self.decided.emit(
             replace(
-                self._settings, screen=self.screen_name.currentData() or "",
-                turn_s=float(self.turn.value()), dims=self.dims.isChecked(),
+                self._settings,
+                screen=self.screen_name.currentData() or "",
+                turn_s=float(self.turn.value()),
+                dims=self.dims.isChecked(),
                 night_from_min=begins.hour() * 60 + begins.minute(),
                 night_to_min=ends.hour() * 60 + ends.minute(),
             )
-        )  # fmt: skip
+        )
         self.accept()

@@ -20,33 +20,29 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.data.settings import WallSettings
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
-from rook_tally.desk.shell.settings import WallSettings
-from rook_tally.desk.shell.state import SiteState
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.arranging import Arranging
 from rook_tally.desk.wall.canvas import WallCanvas
-from rook_tally.desk.wall.changes import KeepSheets
+from rook_tally.desk.wall.commands import KeepSheets
+from rook_tally.desk.wall.full_screen import WallShow
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.pane_panel import PanePanel
-from rook_tally.desk.wall.picking import PickDialog
-from rook_tally.desk.wall.questions import (
-    SheetListing,
-    SheetListingQuestion,
-    WallMaterial,
-)
+from rook_tally.desk.wall.queries import SheetListing, SheetListingQuestion, WallMaterial
+from rook_tally.desk.wall.series_picker import PickDialog
 from rook_tally.desk.wall.sheet_bar import SheetBar
 from rook_tally.desk.wall.show_dialog import ShowDialog
-from rook_tally.desk.wall.showing import WallShow
-from rook_tally.store import Series
-from rook_tally.wall.resolving import reference_to
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_resolver import reference_to
 
 _TICK_MS = 1000
 _WITHIN = Qt.ShortcutContext.WidgetWithChildrenShortcut
@@ -104,9 +100,11 @@ class WallView(QWidget):
         title = Label(said("Nothing hangs here yet"))
         title.setFont(face(21, BOLD))
         text = Label(
-            said("A sheet is what stands on a spare screen: the few things that matter to you,\n"
-                 "large enough to be read from the other end of the room.")
-        )  # fmt: skip
+            said(
+                "A sheet is what stands on a spare screen: the few things that matter to you,\n"
+                "large enough to be read from the other end of the room."
+            )
+        )
         tint(text, self._theme.dim)
         self.matters = QPushButton(said("Make one of what matters now"))
         self.matters.setObjectName("main")
@@ -318,7 +316,7 @@ class WallView(QWidget):
 
     def _open_pocket(self) -> None:
         # Loaded late: most people never open it.
-        from rook_tally.desk.wall.pocket_dialog import PocketDialog
+        from rook_tally.desk.wall.share_dialog import PocketDialog
 
         dialog = PocketDialog(self._theme, self.model, self)
         self._open_dialog(dialog)

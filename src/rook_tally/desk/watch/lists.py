@@ -14,20 +14,14 @@ from PySide6.QtCore import (
     Qt,
 )
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import (
-    QListView,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
+from rook_tally.core.alarms.journal import Entry
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.core.watches.journal import Entry
-from rook_tally.core.wording import said
 from rook_tally.desk.parts.drawing import draw_strokes
-from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.watch.model import Row, WatchModel
 
 LIST_WIDTH, JOURNAL_WIDTH = 262, 272
@@ -174,8 +168,11 @@ class _JournalRow(QStyledItemDelegate):
         painter.drawLine(QLineF(area.left() + 16, area.bottom(), area.right() - 12, area.bottom()))
         painter.setFont(face(11))
         painter.setPen(colour(theme.dim))
-        painter.drawText(QRectF(area.left() + 16, area.top() + 5, 58, 16),
-                         Qt.AlignmentFlag.AlignVCenter, self._model.clock(index.row()))  # fmt: skip
+        painter.drawText(
+            QRectF(area.left() + 16, area.top() + 5, 58, 16),
+            Qt.AlignmentFlag.AlignVCenter,
+            self._model.clock(index.row()),
+        )
         draw_strokes(painter, theme, one.level, area.left() + 76, area.top() + 7, 12)
         room = QRectF(area.left() + 98, area.top() + 4, area.width() - 110, 18)
         painter.setFont(face(12, BOLD))

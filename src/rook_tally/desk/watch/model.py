@@ -8,29 +8,29 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from rook_tally.core.alarm_states import AlarmState
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.alarms.backtest import other_limits
+from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.edits import altered, typed_text
+from rook_tally.core.alarms.journal import Entry
+from rook_tally.core.alarms.scope import Target, at_limit
+from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
+from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import age
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.named_series import slug_of
+from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.core.watches.alarms import Alarm
-from rook_tally.core.watches.altering import altered, typed_text
-from rook_tally.core.watches.definitions import Scope, Sort, Watch
-from rook_tally.core.watches.journal import Entry
-from rook_tally.core.watches.rehearsing import other_limits
-from rook_tally.core.watches.scope import Target, at_limit
-from rook_tally.core.watches.sentences import Part, Piece, sentence, short_words
-from rook_tally.core.wording import said
-from rook_tally.core.workings.naming import slug_of
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.watch.choosing import Choice, choices_of, first_limit, quantity_of
-from rook_tally.desk.watch.questions import (
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.watch.part_choices import Choice, choices_of, first_limit, quantity_of
+from rook_tally.desk.watch.queries import (
     Listing,
     ListingQuestion,
     RehearsalMaterial,
     RehearsalQuestion,
 )
-from rook_tally.store import NUISANCE_S, Rehearsed, rehearsed_on
+from rook_tally.store.alarms import NUISANCE_S, Rehearsed, rehearsed_on
 
 DAYS = (1, 7, 30, 365)
 _COLUMNS = 700
@@ -108,9 +108,10 @@ class WatchModel:
     def _row(self, one: Watch, listing: Listing) -> Row:
         mine = listing.alarms.get(one.slug, ())
         worst = max(
-            (alarm for alarm in mine if alarm.is_standing), key=lambda alarm: alarm.level,
+            (alarm for alarm in mine if alarm.is_standing),
+            key=lambda alarm: alarm.level,
             default=None,
-        )  # fmt: skip
+        )
         quantity = quantity_of(one, listing)
         name = said(quantity.name) if quantity is not None else one.scope.quantity
         state = self._state_words(one, worst, mine)
@@ -141,10 +142,13 @@ class WatchModel:
             return ()
         words = self.wanted.casefold().split()
         return tuple(
-            one for one in self.listing.lines
-            if all(word in f"{one.name} {one.place} {one.sort.value} {one.words} {one.who}"
-                   .casefold() for word in words)
-        )  # fmt: skip
+            one
+            for one in self.listing.lines
+            if all(
+                word in f"{one.name} {one.place} {one.sort.value} {one.words} {one.who}".casefold()
+                for word in words
+            )
+        )
 
     def filter_lines(self, wanted: str) -> None:
         """Show those lines of the journal that hold these words."""
@@ -184,10 +188,16 @@ class WatchModel:
             name, number = said("New watch {0}", number), number + 1
         self.kept = None
         self.draft = Watch(
-            slug=slug_of(name), name=name, sort=Sort.ABOVE, limit=first_limit(quantity),
-            unit=quantity.base.symbol, for_s=300.0, calm_s=300.0, tell=("this desktop",),
+            slug=slug_of(name),
+            name=name,
+            sort=Sort.ABOVE,
+            limit=first_limit(quantity),
+            unit=quantity.base.symbol,
+            for_s=300.0,
+            calm_s=300.0,
+            tell=("this desktop",),
             scope=Scope(quantity=quantity.slug, place=worst.station.place.name),
-        )  # fmt: skip
+        )
         self._begin()
 
     def rename(self, name: str) -> None:
@@ -222,8 +232,9 @@ class WatchModel:
             return []
         names = {one.quantity.slug: said(one.quantity.name) for one in self.listing.series}
         quantity = names.get(self.draft.scope.quantity, self.draft.scope.quantity)
-        guards = tuple(names.get(one.scope.quantity, one.scope.quantity)
-                       for one in self.draft.guards)  # fmt: skip
+        guards = tuple(
+            names.get(one.scope.quantity, one.scope.quantity) for one in self.draft.guards
+        )
         return sentence(self.draft, quantity, guards)
 
     def choices(self, part: Part) -> list[Choice]:
@@ -296,12 +307,13 @@ class WatchModel:
             return False
         same = replace(known.draft, limit=question.draft.limit, clear=question.draft.clear)
         return (
-            same == question.draft and known.place == question.place
+            same == question.draft
+            and known.place == question.place
             and known.end_us - known.start_us == question.end_us - question.start_us
             and question.draft.sort in (Sort.ABOVE, Sort.BELOW)
             and self._target is not None
             and self._target.judge.terms.limit == self._number(question.draft.limit)
-        )  # fmt: skip
+        )
 
     def take_material(self, found: RehearsalMaterial) -> None:
         """What can be rehearsed came."""

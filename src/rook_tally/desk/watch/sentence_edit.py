@@ -17,15 +17,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
+from rook_tally.core.alarms.sentences import Part, Piece
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.watches.sentences import Part, Piece
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.watch.choosing import Choice
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.watch.part_choices import Choice
 
 _LINE = 34
 _GAP = 8
@@ -109,8 +109,9 @@ class _Typing(QFrame):
 
 def _parts_of(lines: list[list[Piece]]) -> list[list[str]]:
     """What tells one sentence from another but for the words that can be changed."""
-    return [[piece.text if piece.part is None else piece.part.value for piece in line]
-            for line in lines]  # fmt: skip
+    return [
+        [piece.text if piece.part is None else piece.part.value for piece in line] for line in lines
+    ]
 
 
 class SentenceEdit(QWidget):

@@ -21,21 +21,23 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.alarm_states import AlarmState
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
-from rook_tally.core.watches.definitions import Watch
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.data.alarm_commands import AskOfAlarm
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
+from rook_tally.desk.data.undo import Done
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
-from rook_tally.desk.shell.alarm_wishes import AskOfAlarm
-from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.undo import Done
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.actions import WatchAction
-from rook_tally.desk.watch.changes import KeepWatch, RemoveWatch
-from rook_tally.desk.watch.figures import Figures
+from rook_tally.desk.watch.backtest_chart import RehearsalChart
+from rook_tally.desk.watch.backtest_figures import Figures
+from rook_tally.desk.watch.channel_dialog import WayDialog
+from rook_tally.desk.watch.commands import KeepWatch, RemoveWatch
 from rook_tally.desk.watch.lists import (
     JOURNAL_WIDTH,
     LIST_WIDTH,
@@ -45,11 +47,9 @@ from rook_tally.desk.watch.lists import (
     WatchListModel,
 )
 from rook_tally.desk.watch.model import DAYS, WatchModel
-from rook_tally.desk.watch.questions import Listing, RehearsalMaterial
-from rook_tally.desk.watch.rehearsal_chart import RehearsalChart
+from rook_tally.desk.watch.queries import Listing, RehearsalMaterial
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
-from rook_tally.desk.watch.way_dialog import WayDialog
-from rook_tally.store import RequestSort
+from rook_tally.store.site import RequestSort
 
 _LIST_EVERY_MS = 1_000
 _AT_REST_MS = 80
@@ -205,12 +205,16 @@ class WatchView(QWidget):
 
     def _connect(self) -> None:
         for button, action in (
-            (self.new, WatchAction.NEW), (self.keep, WatchAction.KEEP),
-            (self.leave, WatchAction.REVERT), (self.trial, WatchAction.TRIAL),
-            (self.acknowledge, WatchAction.ACKNOWLEDGE), (self.shelve, WatchAction.SHELVE),
-            (self.switch, WatchAction.SWITCH), (self.remove, WatchAction.TAKE_AWAY),
+            (self.new, WatchAction.NEW),
+            (self.keep, WatchAction.KEEP),
+            (self.leave, WatchAction.REVERT),
+            (self.trial, WatchAction.TRIAL),
+            (self.acknowledge, WatchAction.ACKNOWLEDGE),
+            (self.shelve, WatchAction.SHELVE),
+            (self.switch, WatchAction.SWITCH),
+            (self.remove, WatchAction.TAKE_AWAY),
             (self.which, WatchAction.JOURNAL),
-        ):  # fmt: skip
+        ):
             button.clicked.connect(partial(self.do, action))
             button.setToolTip(", ".join(action.keys))
         self.spans.idClicked.connect(self.model.show_days)
@@ -323,10 +327,17 @@ class WatchView(QWidget):
                 writer = csv.writer(target)
                 writer.writerow(["time", "watch", "place", "level", "what", "words", "who"])
                 for one in self.model.lines:
-                    writer.writerow([
-                        rfc3339(one.time_us), one.name, one.place, one.level.wording,
-                        one.sort.value, one.words, one.who,
-                    ])  # fmt: skip
+                    writer.writerow(
+                        [
+                            rfc3339(one.time_us),
+                            one.name,
+                            one.place,
+                            one.level.wording,
+                            one.sort.value,
+                            one.words,
+                            one.who,
+                        ]
+                    )
         except OSError as error:
             self.model.refused(said("{0} could not be written: {1}", path, error.strerror or error))
 
@@ -440,8 +451,9 @@ class WatchView(QWidget):
         self.shelve.setText(said("Off the shelf") if is_shelved else said("Shelve for an hour"))
         self.acknowledge.setVisible(any(one.is_calling for one in standing))
         seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
-        told = [said("Seen by {0}", one.who) + (f": {one.word}" if one.word else "")
-                for one in seen]  # fmt: skip
+        told = [
+            said("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen
+        ]
         if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:
             why = model.listing.nothing[kept.slug]
             told.append(why or said("It watches nothing that is there."))

@@ -9,12 +9,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import plain_tip
-from rook_tally.desk.workings.questions import Usual
+from rook_tally.desk.workings.queries import Usual
 
 _RADIUS = 4.5
 _REACH = 12.0
@@ -171,9 +171,11 @@ class CurveChart(QWidget):
         """Pick and move points."""
         low, high = self.span
         steps = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-        }  # fmt: skip
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }
         step = steps.get(Qt.Key(event.key()))
         if event.key() == Qt.Key.Key_Delete:
             self.remove_point(self.picked)

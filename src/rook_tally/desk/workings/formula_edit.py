@@ -8,12 +8,12 @@ from PySide6.QtCore import QRect, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import QCompleter, QListView, QPlainTextEdit, QTextEdit, QWidget
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.core.workings.completing import Completion
-from rook_tally.core.workings.mistakes import Mistake
-from rook_tally.desk.parts.ink import colour, face
+from rook_tally.core.workings.completion import Completion
+from rook_tally.core.workings.diagnostics import Mistake
+from rook_tally.desk.parts.fonts_and_colours import colour, face
 
 _ACCEPTING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Tab)
 
@@ -24,9 +24,13 @@ class FormulaEdit(QPlainTextEdit):
     changed = Signal(str)
 
     def __init__(
-        self, theme: Theme, complete: Callable[[str, int], Sequence[Completion]],
-        parent: QWidget | None = None, *, lines: int = 3,
-    ) -> None:  # fmt: skip
+        self,
+        theme: Theme,
+        complete: Callable[[str, int], Sequence[Completion]],
+        parent: QWidget | None = None,
+        *,
+        lines: int = 3,
+    ) -> None:
         super().__init__(parent)
         self._theme = theme
         self._complete = complete
@@ -75,8 +79,9 @@ class FormulaEdit(QPlainTextEdit):
         length = len(self.toPlainText())
         start = min(mistake.at.start, max(length - 1, 0))
         cursor.setPosition(start)
-        cursor.setPosition(min(max(mistake.at.end, start + 1), length),
-                           QTextCursor.MoveMode.KeepAnchor)  # fmt: skip
+        cursor.setPosition(
+            min(max(mistake.at.end, start + 1), length), QTextCursor.MoveMode.KeepAnchor
+        )
         drawn.cursor = cursor
         drawn.format = form
         self.setExtraSelections([drawn])

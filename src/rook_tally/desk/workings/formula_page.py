@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from rook_tally.core.levels import Level
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.desk.parts.ink import MEDIUM, face
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.formula_edit import FormulaEdit
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead
@@ -64,9 +64,12 @@ class FormulaPage(QWidget):
         if preview is not None and preview.envelope is not None and preview.shown is not None:
             newest = preview.shown.text(preview.newest)
             result = LaneTrace(
-                f"{draft.name} · {preview.place}", f"{newest} {preview.shown.symbol}".strip(),
-                preview.envelope, preview.shown, 2.4,
-            )  # fmt: skip
+                f"{draft.name} · {preview.place}",
+                f"{newest} {preview.shown.symbol}".strip(),
+                preview.envelope,
+                preview.shown,
+                2.4,
+            )
             inputs = tuple(
                 LaneTrace(one.name, one.shown.symbol, one.envelope, one.shown)
                 for one in preview.inputs[:4]

@@ -12,13 +12,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.core.workings.naming import Group, slug_of
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot
 
@@ -78,16 +78,20 @@ class GroupPage(QWidget):
         wrong = bool(self._model.trouble)
         tint(self.told, self._theme.level(Level.HIGH) if wrong else self._theme.dim)
         site = self._model.state.site
-        self._fill(self.places, [(one.name, one.name, one.name in group.places)
-                                 for one in site.places])  # fmt: skip
+        self._fill(
+            self.places, [(one.name, one.name, one.name in group.places) for one in site.places]
+        )
         self._fill(
             self.series,
             [
-                (f"{one.quantity.name} · {one.station.place.name} · {one.station.key}", one.id,
-                 one.id in group.series)
+                (
+                    f"{one.quantity.name} · {one.station.place.name} · {one.station.key}",
+                    one.id,
+                    one.id in group.series,
+                )
                 for one in site.series
             ],
-        )  # fmt: skip
+        )
         self.foot.refresh(is_wrong=not group.name.strip())
 
     def _fill(self, box: QListWidget, rows: list[tuple[str, object, bool]]) -> None:
@@ -105,8 +109,9 @@ class GroupPage(QWidget):
         items = [box.item(at) for at in range(box.count())]
         return [
             one.data(Qt.ItemDataRole.UserRole)
-            for one in items if one.checkState() is Qt.CheckState.Checked
-        ]  # fmt: skip
+            for one in items
+            if one.checkState() is Qt.CheckState.Checked
+        ]
 
     def _on_ticked(self, _item: QListWidgetItem) -> None:
         self._alter(self.name.text())

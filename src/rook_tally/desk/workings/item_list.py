@@ -6,17 +6,11 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import (
-    QListView,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
+from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import Row, Sort
 
@@ -100,8 +94,9 @@ class _Line(QStyledItemDelegate):
         painter.drawText(room, right, row.value)
         room.setWidth(room.width() - value_width - 10)
         for text, font, role, top in (
-            (row.title, face(13, BOLD), theme.ink, 4), (row.where, face(12), theme.dim, 22),
-        ):  # fmt: skip
+            (row.title, face(13, BOLD), theme.ink, 4),
+            (row.where, face(12), theme.dim, 22),
+        ):
             painter.setFont(font)
             painter.setPen(colour(role))
             if top > 4:

@@ -10,17 +10,18 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
-from rook_tally.core.numerals import duration
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.named_series import HERE, Group
+from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
-from rook_tally.core.wording import said
-from rook_tally.core.workings.completing import Completion, completions
+from rook_tally.core.workings.completion import Completion, completions
 from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
-from rook_tally.core.workings.mistakes import Mistake, Place
-from rook_tally.core.workings.naming import HERE, Group, Names
+from rook_tally.core.workings.diagnostics import Mistake, Place
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.workings.drafts import new_group, new_working, slug_for, variant_of
-from rook_tally.desk.workings.questions import (
+from rook_tally.core.workings.symbols import Names
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.workings.new_items import new_group, new_working, slug_for, variant_of
+from rook_tally.desk.workings.queries import (
     FormulaPreview,
     FormulaQuestion,
     Listing,
@@ -29,8 +30,8 @@ from rook_tally.desk.workings.questions import (
     ScoreQuestion,
 )
 from rook_tally.desk.workings.rows import Row, Sort, rows_of, uses_in_words
-from rook_tally.desk.workings.trials import Trial, TrialQuestion
-from rook_tally.store import names_of
+from rook_tally.desk.workings.what_if import Trial, TrialQuestion
+from rook_tally.store.workings import names_of
 
 PART_BY = 15.0
 """So many points apart, two ways of adding up disagree."""
@@ -178,9 +179,11 @@ class WorkingsModel:
         """Let the score have another input."""
         score = self._score()
         fresh = ScoreInput(
-            name=said("Temperature"), formula=f"temperature@{HERE}", weight=10,
+            name=said("Temperature"),
+            formula=f"temperature@{HERE}",
+            weight=10,
             points=((10, 0), (19, 100), (24, 100), (32, 0)),
-        )  # fmt: skip
+        )
         self.alter_score(inputs=(*score.inputs, fresh))
 
     def remove_input(self, at: int) -> None:
@@ -257,10 +260,12 @@ class WorkingsModel:
         family = self.draft.score.variant_of or self.draft.slug
         ours = {self.draft.slug} | ({self.kept.slug} if self.kept else set())
         return tuple(
-            one for one in self.listing.workings
-            if one.score is not None and one.slug not in ours
+            one
+            for one in self.listing.workings
+            if one.score is not None
+            and one.slug not in ours
             and family in (one.slug, one.score.variant_of)
-        )  # fmt: skip
+        )
 
     @property
     def is_answered(self) -> bool:
@@ -300,8 +305,9 @@ class WorkingsModel:
         if preview is None or preview.shown is None:
             return ""
         shown = preview.shown
-        unit = shown.symbol or (said("a yes or no") if shown.quantity.scale.value == "state"
-                                else said("a plain number"))  # fmt: skip
+        unit = shown.symbol or (
+            said("a yes or no") if shown.quantity.scale.value == "state" else said("a plain number")
+        )
         told = said("Gives {0} at {1}.", unit, ", ".join(preview.places))
         notes = " ".join(f"{note.what[:1].upper()}{note.what[1:]}." for note in preview.notes)
         return f"{told} {notes}".strip()
@@ -335,11 +341,15 @@ class WorkingsModel:
         length_s = parted_us(times, one, other, by=PART_BY) / SECOND_US
         whole_s = (int(times[-1]) - int(times[0])) / SECOND_US
         words = (
-            said("they part by more than {0:.0f} points for {1} of {2}", PART_BY,
-                 duration(length_s), duration(whole_s))
+            said(
+                "they part by more than {0:.0f} points for {1} of {2}",
+                PART_BY,
+                duration(length_s),
+                duration(whole_s),
+            )
             if length_s
             else said("they never part by more than {0:.0f} points", PART_BY)
-        )  # fmt: skip
+        )
         return words, list(parted_stretches(times, one, other, by=PART_BY))
 
     def moment(self) -> int:
@@ -388,8 +398,9 @@ class WorkingsModel:
         inputs = self._score().inputs
         parts = [
             WhyPart(one.name, float(loss))
-            for one, loss in zip(inputs, found.losses[:, 0], strict=True) if np.isfinite(loss)
-        ]  # fmt: skip
+            for one, loss in zip(inputs, found.losses[:, 0], strict=True)
+            if np.isfinite(loss)
+        ]
         return sorted(parts, key=lambda part: -part.loss)
 
     # A trial
@@ -432,8 +443,9 @@ class WorkingsModel:
     def take_trial(self, trial: Trial) -> None:
         """What rests on the score came."""
         if self.what_if is not None and trial.said == self._tried:
-            known = {series_id: value for series_id, value in trial.values.items()
-                     if np.isfinite(value)}  # fmt: skip
+            known = {
+                series_id: value for series_id, value in trial.values.items() if np.isfinite(value)
+            }
             self.state.try_out(trial.said | known)
 
     def end_trial(self) -> None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, slug_of
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Made
-from rook_tally.core.workings.naming import BUILT_IN_GROUPS, slug_of
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
 
 

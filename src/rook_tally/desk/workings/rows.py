@@ -5,10 +5,10 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.wording import said
+from rook_tally.core.i18n import said
 from rook_tally.core.workings.definitions import Made, Working
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.workings.questions import Listing
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.workings.queries import Listing
 
 _MOST_PLACES, _MOST_VALUES = 3, 3
 

@@ -19,19 +19,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.levels import Level
-from rook_tally.core.numerals import UNKNOWN, figure
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Score, ScoreInput, Way
-from rook_tally.desk.parts.ink import BOLD, MEDIUM, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.panel import tint
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.workings.aggregation_chart import WaysChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead
 from rook_tally.desk.workings.traces import hours_of
-from rook_tally.desk.workings.ways import WaysChart, WhyBar
 
 _STEPS = 1000
 
@@ -235,10 +235,15 @@ class ScorePage(QWidget):
         grid.setColumnStretch(4, 1)
         right = Qt.AlignmentFlag.AlignRight
         left = Qt.AlignmentFlag.AlignLeft
-        for at, (text, side) in enumerate((
-            (said("input"), left), ("", right), (said("gives"), right), (said("weight"), left),
-            (said("reading to points, over what was read in 30 days"), left),
-        )):  # fmt: skip
+        for at, (text, side) in enumerate(
+            (
+                (said("input"), left),
+                ("", right),
+                (said("gives"), right),
+                (said("weight"), left),
+                (said("reading to points, over what was read in 30 days"), left),
+            )
+        ):
             head = Label(text)
             head.setFont(face(11))
             tint(head, self._theme.dim)

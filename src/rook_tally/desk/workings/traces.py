@@ -11,13 +11,13 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.envelope import Envelope, honest_range
-from rook_tally.core.shown import Shown
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks, value_ticks
-from rook_tally.core.wording import said
 from rook_tally.desk.parts.day_chart import bands_of, draw_gaps
-from rook_tally.desk.parts.ink import BOLD, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
 
 _LABEL = 20
@@ -149,10 +149,13 @@ class TracesChart(QWidget):
         draw_gaps(painter, theme, envelope, plot)
         ratio = self.devicePixelRatioF()
         image = trace_image(
-            envelope, (low, high), (round(plot.width() * ratio), round(plot.height() * ratio)),
-            colour(theme.traces[0] if lane.share > 1 else theme.traces[4]), ratio=ratio,
+            envelope,
+            (low, high),
+            (round(plot.width() * ratio), round(plot.height() * ratio)),
+            colour(theme.traces[0] if lane.share > 1 else theme.traces[4]),
+            ratio=ratio,
             thickness=1.3 * ratio,
-        )  # fmt: skip
+        )
         if image is not None:
             painter.drawImage(plot.topLeft(), image)
         self._write_scale(painter, lane, plot, (low, high))
@@ -167,5 +170,6 @@ class TracesChart(QWidget):
             y = plot.bottom() - (tick - low) / (high - low) * plot.height()
             painter.drawText(
                 QRectF(plot.right() + 6, y - 8, _SCALE_ROOM - 6, 16),
-                Qt.AlignmentFlag.AlignVCenter, f"{tick:g}".replace("-", "−"),
-            )  # fmt: skip
+                Qt.AlignmentFlag.AlignVCenter,
+                f"{tick:g}".replace("-", "−"),
+            )

@@ -6,39 +6,28 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
-from rook_tally.core.wording import said
 from rook_tally.core.workings.definitions import Working
-from rook_tally.core.workings.naming import Group
-from rook_tally.desk.parts.ink import BOLD, face
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
+from rook_tally.desk.data.undo import Done
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.shell.reader import Reader, Reply, StoreChange
-from rook_tally.desk.shell.state import SiteState
-from rook_tally.desk.shell.undo import Done
 from rook_tally.desk.workings.actions import WorkingsAction
-from rook_tally.desk.workings.changes import KeepGroup, KeepWorking, RemoveGroup, RemoveWorking
+from rook_tally.desk.workings.commands import KeepGroup, KeepWorking, RemoveGroup, RemoveWorking
 from rook_tally.desk.workings.formula_page import FormulaPage
 from rook_tally.desk.workings.group_page import GroupPage
-from rook_tally.desk.workings.item_list import (
-    LIST_WIDTH,
-    ItemList,
-    ItemListModel,
-    sort_and_key,
-)
+from rook_tally.desk.workings.item_list import LIST_WIDTH, ItemList, ItemListModel, sort_and_key
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.offers_page import OffersPage
-from rook_tally.desk.workings.questions import FormulaPreview, Listing, ScorePreview
+from rook_tally.desk.workings.queries import FormulaPreview, Listing, ScorePreview
 from rook_tally.desk.workings.rows import Sort
 from rook_tally.desk.workings.score_page import ScorePage
-from rook_tally.desk.workings.trials import Trial
+from rook_tally.desk.workings.templates_page import OffersPage
+from rook_tally.desk.workings.what_if import Trial
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
@@ -61,8 +50,11 @@ class WorkingsView(QWidget):
         self.offers_page = OffersPage(theme, self.model, self.make)
         self.pages = QStackedWidget()
         self._pages: tuple[QWidget, ...] = (
-            self.offers_page, self.formula_page, self.score_page, self.group_page,
-        )  # fmt: skip
+            self.offers_page,
+            self.formula_page,
+            self.score_page,
+            self.group_page,
+        )
         for page in self._pages:
             self.pages.addWidget(page)
         self.new = QPushButton(said("New…"))
@@ -88,9 +80,11 @@ class WorkingsView(QWidget):
         for action in (WorkingsAction.KEEP, WorkingsAction.REVERT):
             self._shortcut(self, action)
         for action in (
-            WorkingsAction.NEW, WorkingsAction.TAKE_AWAY, WorkingsAction.VARIANT,
+            WorkingsAction.NEW,
+            WorkingsAction.TAKE_AWAY,
+            WorkingsAction.VARIANT,
             WorkingsAction.WHAT_IF,
-        ):  # fmt: skip
+        ):
             self._shortcut(self.list, action)
         self._refresh()
 

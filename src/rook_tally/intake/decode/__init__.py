@@ -9,15 +9,15 @@ from rook_tally.intake.decode import (
     environmental,
     json_text,
     lines,
-    lone_value,
-    ordinary,
-    patterned,
     plain_json,
-    pointed,
     senml,
     senml_cbor,
 )
-from rook_tally.intake.decode.hints import NO_HINTS, Hints
+from rook_tally.intake.decode import fast_path as ordinary
+from rook_tally.intake.decode import json_pointer as pointed
+from rook_tally.intake.decode import regex_lines as patterned
+from rook_tally.intake.decode import single_value as lone_value
+from rook_tally.intake.decode.settings import NO_HINTS, Hints
 from rook_tally.intake.message import Decoded, Form, Message
 
 _ORDINARY_BYTES = 100_000

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.bounds import MOST_COLUMNS, Refusals, check_count, name_fault
-from rook_tally.intake.decode.told_value import sent_time, value_and_unit
+from rook_tally.intake.decode.text_value import sent_time, value_and_unit
 from rook_tally.intake.message import Decoded, Item
 
 STATION, TIME = "station", "time"

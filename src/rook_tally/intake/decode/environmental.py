@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.message import Decoded, Item, Refusal, Said
-from rook_tally.store import FIRMWARE
+from rook_tally.store.site import FIRMWARE
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,8 @@ import re
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.bounds import LONGEST_LINE, Refusals, check_count, name_fault
-from rook_tally.intake.decode.said import said_from
-from rook_tally.intake.decode.told_value import sent_time, value_and_unit
+from rook_tally.intake.decode.station_attributes import said_from
+from rook_tally.intake.decode.text_value import sent_time, value_and_unit
 from rook_tally.intake.message import Decoded, Item, Said
 
 STATION, TIME = "station", "time"

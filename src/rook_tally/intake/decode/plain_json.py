@@ -19,8 +19,8 @@ from rook_tally.intake.bounds import (
     too_deep,
 )
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
-from rook_tally.intake.decode.said import said_from
-from rook_tally.intake.decode.told_value import sent_time, value_and_unit
+from rook_tally.intake.decode.station_attributes import said_from
+from rook_tally.intake.decode.text_value import sent_time, value_and_unit
 from rook_tally.intake.message import Decoded, Item, Said
 
 STATION = "station"
@@ -60,11 +60,7 @@ def decode(document: Json) -> Decoded:
 
 
 def _take_object(
-    at: int,
-    members: dict[str, Json],
-    items: list[Item],
-    refused: Refusals,
-    said: list[Said],
+    at: int, members: dict[str, Json], items: list[Item], refused: Refusals, said: list[Said]
 ) -> None:
     station = members.get(STATION)
     if station is not None and not isinstance(station, str):

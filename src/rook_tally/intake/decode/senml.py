@@ -15,7 +15,7 @@ from rook_tally.intake.bounds import (
     shortened,
 )
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
-from rook_tally.intake.decode.said import said_from
+from rook_tally.intake.decode.station_attributes import said_from
 from rook_tally.intake.message import Decoded, Item, Said
 
 _LABELS = frozenset({"bn", "bt", "bu", "bv", "bs", "bver", "n", "u", "v", "vs", "vb", "vd", "s"})

@@ -39,9 +39,22 @@ def loaded(body: bytes) -> Any:
 
 
 _LABELS: dict[object, str] = {
-    -1: "bver", -2: "bn", -3: "bt", -4: "bu", -5: "bv", -6: "bs",
-    0: "n", 1: "u", 2: "v", 3: "vs", 4: "vb", 5: "s", 6: "t", 7: "ut", 8: "vd",
-}  # fmt: skip
+    -1: "bver",
+    -2: "bn",
+    -3: "bt",
+    -4: "bu",
+    -5: "bv",
+    -6: "bs",
+    0: "n",
+    1: "u",
+    2: "v",
+    3: "vs",
+    4: "vb",
+    5: "s",
+    6: "t",
+    7: "ut",
+    8: "vd",
+}
 
 
 def parsed(body: bytes) -> Json:
@@ -57,8 +70,13 @@ def parsed(body: bytes) -> Json:
     try:
         document: Any = loaded(body)
     except (
-        cbor2.CBORDecodeError, ValueError, TypeError, OverflowError, RecursionError, ArithmeticError
-    ) as error:  # fmt: skip
+        cbor2.CBORDecodeError,
+        ValueError,
+        TypeError,
+        OverflowError,
+        RecursionError,
+        ArithmeticError,
+    ) as error:
         told = str(error.__cause__ or error).partition("\n")[0] or type(error).__name__
         raise DecodeError(
             f"not CBOR: {shortened(told, 200)}", remedy="send a whole SenML pack"

@@ -1,0 +1,110 @@
+"""What processes and threads that share a store cost each other."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+from benchmarks.archive import store_with, temperature_like
+from rook_tally.collector.run import settle_memory
+from rook_tally.core.series.readings import Quality
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.store.base import ChangeTail, Store
+from rook_tally.store.readings import (
+    NewReading,
+    append_history,
+    append_readings,
+    seal,
+    stretches_due,
+)
+from rook_tally.store.site import Series
+
+_POLL_S = 0.025
+_NOTICES = 100
+_WRITER = """
+import sys, time
+from rook_tally.core.series.readings import Quality
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import NewReading, append_readings
+store = open_store(sys.argv[1])
+for number in range(int(sys.argv[2])):
+    with store.write() as connection:
+        append_readings(connection, [NewReading(1, 10**15 + number * 10**6, 20.0, Quality.GOOD)])
+    print(time.time_ns(), flush=True)
+    sys.stdin.readline()
+"""
+
+
+def notice_ms(folder: Path) -> list[float]:
+    """From the end of a commit in one process to its notice in another, a desk's way of looking."""
+    store, _ = store_with(folder, "notice", 10, 1)
+    tail = ChangeTail(store)
+    pause = threading.Event()
+    delays = []
+    with subprocess.Popen(
+        [sys.executable, "-c", _WRITER, store.address, str(_NOTICES)],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    ) as writer:
+        assert writer.stdin is not None
+        assert writer.stdout is not None
+        for _ in range(_NOTICES):
+            while not (tail.has_news() and tail.changes()):
+                pause.wait(_POLL_S)
+            noticed_ns = time.time_ns()
+            delays.append((noticed_ns - int(writer.stdout.readline())) / 1e6)
+            writer.stdin.write("\n")
+            writer.stdin.flush()
+    tail.close()
+    store.close()
+    return delays
+
+
+def commit_delays_ms(folder: Path) -> tuple[float, float]:
+    """The usual commit of one reading with nothing else going on, and the longest while 60 pages
+    of 8,640 readings are sealed beside it, ms each."""
+    store, series = store_with(folder, "sealing", 10, 21)
+    *sealed, live = series
+    history = temperature_like(3, 10)
+    with store.write() as connection:
+        for one in sealed:
+            append_history(connection, one.id, history)
+    now_us = int(history.time_us[-1]) + 4 * DAY_US
+    settle_memory()  # as a collector does
+    alone = [_commit_ms(store, live, now_us + at * 10**6) for at in range(100)]
+    working = threading.Thread(target=_seal_everything, args=(store, sealed, now_us))
+    folding = threading.Thread(target=_fold_meanwhile, args=(store, working))
+    working.start()
+    folding.start()
+    beside: list[float] = []
+    while working.is_alive():
+        beside.append(_commit_ms(store, live, now_us + (1000 + len(beside)) * 10**6))
+    folding.join()
+    store.close()
+    return statistics.median(alone), max(beside)
+
+
+def _seal_everything(store: Store, series: list[Series], now_us: int) -> None:
+    by_id = {one.id: one for one in series}
+    while due := [one for one in stretches_due(store, now_us=now_us) if one.series_id in by_id]:
+        for stretch in due:
+            seal(store, by_id[stretch.series_id], stretch.start_us)
+
+
+def _fold_meanwhile(store: Store, working: threading.Thread) -> None:
+    """As a collector does."""
+    while working.is_alive():
+        working.join(1.0)
+        store.fold_log()
+
+
+def _commit_ms(store: Store, series: Series, time_us: int) -> float:
+    began = time.perf_counter()
+    with store.write() as connection:
+        append_readings(connection, [NewReading(series.id, time_us, 20.0, Quality.GOOD)])
+    return (time.perf_counter() - began) * 1000

@@ -1,0 +1,71 @@
+"""How long it takes from starting the process to the first painted Ledger."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Mapping
+from pathlib import Path
+
+from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.core.errors import RookTallyError
+from rook_tally.store.maintenance import open_store
+
+_ROUNDS = 9
+_DAYS = 7.0
+_UNCOMPILED = "PYTHONDONTWRITEBYTECODE"
+
+_BARE = """
+import sys
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph as pg
+
+class Plot(pg.PlotWidget):
+    def paintEvent(self, event):
+        super().paintEvent(event)
+        sys.stdout.write("painted\\n")
+        sys.stdout.flush()
+        QTimer.singleShot(0, window.close)
+
+application = QApplication([])
+window = QMainWindow()
+window.resize(1280, 800)
+window.setCentralWidget(Plot())
+window.show()
+application.exec()
+"""
+
+
+def start_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float], list[float]]:
+    """Times of our window over the demo store and of a bare one, started in turn, ms each."""
+    place = folder / "demo.db"
+    store = open_store(place)
+    make_demo_site(store, end_us=time.time_ns() // 1000, days=_DAYS)
+    store.close()
+    desk = ["-m", "rook_tally", "--store", str(place), "desk", "--no-collect", "--until-painted"]
+    ours: list[float] = []
+    bare: list[float] = []
+    # The first round only warms the disk's cache.
+    for at in range(_ROUNDS + 1):
+        for words, times in ((desk, ours), (["-c", _BARE], bare)):
+            spent = _until_painted_ms(words, environment)
+            if at:
+                times.append(spent)
+    return ours, bare
+
+
+def _until_painted_ms(words: list[str], environment: Mapping[str, str]) -> float:
+    # As on anybody's machine: compiled once, by the first round.
+    compiling = {name: told for name, told in environment.items() if name != _UNCOMPILED}
+    began = time.perf_counter()
+    with subprocess.Popen(
+        [sys.executable, *words], env=compiling, stdout=subprocess.PIPE, text=True
+    ) as process:
+        assert process.stdout is not None
+        line = process.stdout.readline()
+        spent = (time.perf_counter() - began) * 1000
+    if line.strip() != "painted":
+        raise RookTallyError("a window ended before it was painted")
+    return spent

@@ -1,0 +1,427 @@
+"""`./rook bench`: the speeds we promise, each beside its limit measured in the same run."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import statistics
+import subprocess
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import typer
+
+from rook_tally.core.errors import RookTallyError, UsageError
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure beside its limit: `ratio` = ours / limit, which `holds` up to (or from) `bar`."""
+
+    name: str
+    ours: float
+    limit: float
+    ratio: float
+    bar: float
+    holds: bool
+
+
+def figure_of(name: str, *, ours: float, limit: float, bar: float) -> Figure:
+    """A figure with its ratio worked out and judged."""
+    ratio = ours / limit
+    return Figure(name, round(ours, 2), round(limit, 2), round(ratio, 4), bar, ratio <= bar)
+
+
+def at_least(name: str, *, ours: float, limit: float, bar: float) -> Figure:
+    """A figure where more is better: it holds when the ratio reaches the bar."""
+    ratio = ours / limit
+    return Figure(name, round(ours, 2), round(limit, 2), round(ratio, 4), bar, ratio >= bar)
+
+
+def run_benches(names: list[str], *, as_json: bool) -> None:
+    """Run the named benches, or all; exits with 1 when a bar does not hold."""
+    unknown = [name for name in names if name.partition(".")[0] not in BENCHES]
+    if unknown:
+        raise UsageError(
+            f"there is no bench {unknown[0]!r}", remedy="there are " + ", ".join(BENCHES)
+        )
+    figures = [figure for name in names or BENCHES for figure in _figures(name)]
+    if as_json:
+        typer.echo(msgspec.json.encode(figures).decode())
+    else:
+        typer.echo(f"{'name':<22}{'ours':>10}{'limit':>10}{'ratio':>8}{'bar':>7}")
+        for one in figures:
+            verdict = "holds" if one.holds else "DOES NOT HOLD"
+            typer.echo(
+                f"{one.name:<22}{one.ours:>10.1f}{one.limit:>10.1f}{one.ratio:>8.2f}"
+                f"{one.bar:>7.2f}  {verdict}"
+            )
+    if not all(one.holds for one in figures):
+        raise typer.Exit(1)
+
+
+def _figures(name: str) -> list[Figure]:
+    """Run a bench and return its figures; `faults.killed` runs one fault alone."""
+    if name.startswith("faults."):
+        return _faults(name.partition(".")[2])
+    return BENCHES[name]()
+
+
+@contextmanager
+def virtual_screen() -> Iterator[dict[str, str]]:
+    """An Xvfb of our own; gives the environment that makes Qt draw on it."""
+    program = shutil.which("Xvfb")
+    if program is None:
+        raise RookTallyError("Xvfb is not installed", remedy="apt-get install xvfb")
+    reading, writing = os.pipe()
+    with subprocess.Popen(
+        [program, "-displayfd", str(writing), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+        pass_fds=[writing],
+        stderr=subprocess.DEVNULL,
+    ) as screen:
+        os.close(writing)
+        try:
+            with os.fdopen(reading) as told:
+                display = told.readline().strip()
+            if not display:
+                raise RookTallyError("Xvfb did not start")
+            yield os.environ | {"DISPLAY": f":{display}", "QT_QPA_PLATFORM": "xcb"}
+        finally:
+            screen.terminate()
+
+
+def _live() -> list[Figure]:
+    """MQTT publish to painted cell, in ms, against the promised 150 (median) and 300 (p95)."""
+    from benchmarks.live import publish_to_paint_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        delays = publish_to_paint_ms(Path(folder), environment)
+    return [
+        figure_of("live.median", ours=statistics.median(delays), limit=150.0, bar=1.0),
+        figure_of("live.p95", ours=_p95(delays), limit=300.0, bar=1.0),
+    ]
+
+
+def _start() -> list[Figure]:
+    """Process start to first painted Ledger, in ms, against a bare window with one plot."""
+    from benchmarks.start import start_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        ours, bare = start_ms(Path(folder), environment)
+    return [
+        figure_of("start", ours=statistics.median(ours), limit=statistics.median(bare), bar=1.5)
+    ]
+
+
+def _append() -> list[Figure]:
+    """Readings a second by durable commits, against bare sqlite3: at least 0.6 of it."""
+    from benchmarks.archive import append_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = append_rates(Path(folder))
+    return [at_least("append", ours=ours, limit=bare, bar=0.6)]
+
+
+def _load() -> list[Figure]:
+    """A year at 10 s into NumPy from pages, in ms, against scanning rows: 20 times faster."""
+    from benchmarks.archive import load_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, rows = load_ms(Path(folder))
+    return [figure_of("load", ours=ours, limit=rows, bar=1 / 20)]
+
+
+def _size() -> list[Figure]:
+    """Bytes a reading in sealed pages, the whole file counted."""
+    from benchmarks.archive import bytes_a_reading
+
+    with tempfile.TemporaryDirectory() as folder:
+        return [
+            figure_of(
+                f"size.{cadence}s", ours=bytes_a_reading(Path(folder), cadence), limit=4.5, bar=1.0
+            )
+            for cadence in (10, 60, 300)
+        ]
+
+
+def _window() -> list[Figure]:
+    """p95 of reading the envelopes of eight series, ms; five years against a day as well."""
+    from benchmarks.archive import window_p95_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        times = window_p95_ms(Path(folder))
+    figures = [
+        figure_of(f"window.{name}", ours=ms, limit=40.0, bar=1.0) for name, ms in times.items()
+    ]
+    return [*figures, figure_of("window.5y/1d", ours=times["5y"], limit=times["1d"], bar=3.0)]
+
+
+def _memory() -> list[Figure]:
+    """Peak of loading five years of one series, MB, against the arrays themselves."""
+    from benchmarks.archive import load_memory
+
+    with tempfile.TemporaryDirectory() as folder:
+        peak, arrays = load_memory(Path(folder))
+    return [figure_of("memory", ours=peak, limit=arrays, bar=3.0)]
+
+
+def _notice() -> list[Figure]:
+    """p95 from a commit in one process to its notice in another, ms."""
+    from benchmarks.shared_store import notice_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        p95 = _p95(notice_ms(Path(folder)))
+    return [figure_of("notice", ours=p95, limit=60.0, bar=1.0)]
+
+
+def _sealing() -> list[Figure]:
+    """How much longer than usual the longest commit takes while pages are sealed, ms."""
+    from benchmarks.shared_store import commit_delays_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        usual, longest = commit_delays_ms(Path(folder))
+    return [figure_of("sealing", ours=longest - usual, limit=50.0, bar=1.0)]
+
+
+def _history() -> list[Figure]:
+    """Ninety days of the demo's twelve stations made and sealed, s."""
+    from benchmarks.archive import demo_history_s
+
+    with tempfile.TemporaryDirectory() as folder:
+        return [figure_of("history", ours=demo_history_s(Path(folder)), limit=10.0, bar=1.0)]
+
+
+def _faults(only: str = "") -> list[Figure]:
+    """Faults that real processes are put through: promised readings missing, readings there twice
+    and whatever else is wrong, against what was promised. The table goes to stderr."""
+    from benchmarks.faults.rows import machine_rows
+    from benchmarks.faults.server_rows import server_rows
+
+    figures = []
+    with tempfile.TemporaryDirectory() as folder:
+        for name, brought_about in (machine_rows(Path(folder)) | server_rows(Path(folder))).items():
+            if only in ("", name):
+                row = brought_about()
+                typer.echo(
+                    f"{row.fault:<28}{row.rounds:>4} ×{row.promised:>8} promised{row.missing:>5} "
+                    f"missing{row.twice:>5} twice  {'; '.join([*row.wrong, row.note])}",
+                    err=True,
+                )
+                figures.append(
+                    figure_of(f"faults.{name}", ours=row.faults, limit=row.promised or 1, bar=0.0)
+                )
+    return figures
+
+
+def _mqtt() -> list[Figure]:
+    """Messages a second from a Mosquitto to durable readings, against a client that only counts."""
+    from benchmarks.doors import mqtt_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = mqtt_rates(Path(folder))
+    return [at_least("mqtt", ours=ours, limit=bare, bar=0.5)]
+
+
+def _http() -> list[Figure]:
+    """Requests a second answered after the commit, against a handler that reads and discards."""
+    from benchmarks.doors import http_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = http_rates(Path(folder))
+    return [at_least("http", ours=ours, limit=bare, bar=0.4)]
+
+
+def _fleet() -> list[Figure]:
+    """A thousand stations every 10 s for a minute: readings lost, share of a core (%), memory."""
+    from benchmarks.fleet import fleet_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        cost = fleet_cost(Path(folder))
+    return [
+        figure_of("fleet.lost", ours=cost.sent - cost.kept, limit=cost.sent, bar=0.0),
+        figure_of("fleet.core", ours=100 * cost.core_share, limit=35.0, bar=1.0),
+        figure_of("fleet.memory", ours=cost.memory_mb, limit=220.0, bar=1.0),
+    ]
+
+
+def _desk() -> list[Figure]:
+    """One window over a year: the rail dragged to everything shown, the Ledger's full repaint,
+    frames of panning eight lanes (ms), and what it all holds (MB)."""
+    from benchmarks.desk import desk_figures
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        told = desk_figures(Path(folder), environment)
+    return [
+        figure_of("scrub", ours=_p95(told.drags), limit=80.0, bar=1.0),
+        figure_of("ledger", ours=_p95(told.paints), limit=12.0, bar=1.0),
+        figure_of("pan", ours=_p95(told.frames), limit=16.7, bar=1.0),
+        figure_of("pan.worst", ours=max(told.frames), limit=50.0, bar=1.0),
+        figure_of("rss", ours=told.memory_mb, limit=260.0, bar=1.0),
+    ]
+
+
+def _idle() -> list[Figure]:
+    """An open desk while five readings a second come in, in % of one core."""
+    from benchmarks.desk import idle_core_share
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        share = idle_core_share(Path(folder), environment)
+    return [figure_of("idle", ours=100 * share, limit=4.0, bar=1.0)]
+
+
+def _decode() -> list[Figure]:
+    """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
+    from benchmarks.doors import decode_rates
+
+    return [
+        at_least(f"decode.{name}", ours=ours, limit=plain, bar=0.3)
+        for name, (ours, plain) in decode_rates().items()
+    ]
+
+
+def _formula() -> list[Figure]:
+    """Dew point over 3.15 million pairs in memory, ms, against the same written out in NumPy."""
+    from benchmarks.workings import dew_point_ms
+
+    ours, bare = dew_point_ms()
+    return [figure_of("formula", ours=ours, limit=bare, bar=1.3)]
+
+
+def _working() -> list[Figure]:
+    """A working of three series of other cadences over a year, ms, against loading its inputs."""
+    from benchmarks.workings import working_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, loading = working_ms(Path(folder))
+    return [figure_of("working", ours=ours, limit=loading, bar=4.0)]
+
+
+def _keystroke() -> list[Figure]:
+    """p95 from a formula edited to its new picture painted, over 30 days at 10 s, ms."""
+    from benchmarks.keystroke import keystroke_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        times = keystroke_ms(Path(folder), environment)
+    return [figure_of("keystroke", ours=_p95(times), limit=150.0, bar=1.0)]
+
+
+def _formulas() -> list[Figure]:
+    """Formulas over 100,000 readings, ms, against the obvious loop: 30 times faster each."""
+    from benchmarks.formulas import formula_times_ms
+
+    return [
+        figure_of(f"formulas.{name}", ours=ours, limit=loop, bar=1 / 30)
+        for name, (ours, loop) in formula_times_ms().items()
+    ]
+
+
+def _live_workings() -> list[Figure]:
+    """What 200 workings on fifty readings a second add, in % of one core."""
+    from benchmarks.workings import live_core_share
+
+    with tempfile.TemporaryDirectory() as folder:
+        with_them, without = live_core_share(Path(folder))
+    return [figure_of("live-workings", ours=100 * (with_them - without), limit=10.0, bar=1.0)]
+
+
+def _rehearse() -> list[Figure]:
+    """A guarded watch over a year at 10 s, ms, against the live step for each reading."""
+    from benchmarks.watches import rehearse_ms
+
+    ours, loop = rehearse_ms()
+    return [figure_of("rehearse", ours=ours, limit=loop, bar=1 / 100)]
+
+
+def _drag() -> list[Figure]:
+    """p95 from a watch's limit dragged to the counts painted, over 30 days at 10 s, ms."""
+    from benchmarks.watches import drag_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        times = drag_ms(Path(folder), environment)
+    return [figure_of("drag", ours=_p95(times), limit=33.0, bar=1.0)]
+
+
+def _ring() -> list[Figure]:
+    """p95 from a reading published over MQTT to its webhook received, ms."""
+    from benchmarks.watches import ring_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        times = ring_ms(Path(folder))
+    return [figure_of("ring", ours=_p95(times), limit=250.0, bar=1.0)]
+
+
+def _watches() -> list[Figure]:
+    """What 500 watches on fifty readings a second add, in % of one core."""
+    from benchmarks.watches import watches_core_share
+
+    with tempfile.TemporaryDirectory() as folder:
+        with_them, without = watches_core_share(Path(folder))
+    return [figure_of("watches", ours=100 * (with_them - without), limit=15.0, bar=1.0)]
+
+
+def _wall() -> list[Figure]:
+    """A sheet of twelve panes at 1920 × 1080: one value changed until painted, all inked anew, p95
+    in ms."""
+    from benchmarks.wall import wall_ms
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        changed, whole = wall_ms(Path(folder), environment)
+    return [
+        figure_of("wall.changed", ours=_p95(changed), limit=4.0, bar=1.0),
+        figure_of("wall.whole", ours=_p95(whole), limit=16.7, bar=1.0),
+    ]
+
+
+def _page() -> list[Figure]:
+    """Fifty open pages at five readings a second: what they add, in % of one core, and p95 of a
+    value's way onto a page, ms."""
+    from benchmarks.wall import page_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        cost = page_cost(Path(folder))
+    added = 100 * (cost.with_pages - cost.without)
+    return [
+        figure_of("page.core", ours=added, limit=10.0, bar=1.0),
+        figure_of("page.value", ours=_p95(cost.delays_ms), limit=500.0, bar=1.0),
+    ]
+
+
+def _p95(values: list[float]) -> float:
+    ordered = sorted(values)
+    return ordered[min(len(ordered) - 1, round(0.95 * len(ordered)))]
+
+
+BENCHES: dict[str, Callable[[], list[Figure]]] = {
+    "live": _live,
+    "start": _start,
+    "append": _append,
+    "load": _load,
+    "size": _size,
+    "window": _window,
+    "memory": _memory,
+    "notice": _notice,
+    "sealing": _sealing,
+    "history": _history,
+    "faults": _faults,
+    "mqtt": _mqtt,
+    "http": _http,
+    "decode": _decode,
+    "fleet": _fleet,
+    "desk": _desk,
+    "idle": _idle,
+    "formula": _formula,
+    "working": _working,
+    "keystroke": _keystroke,
+    "live-workings": _live_workings,
+    "formulas": _formulas,
+    "rehearse": _rehearse,
+    "drag": _drag,
+    "ring": _ring,
+    "watches": _watches,
+    "wall": _wall,
+    "page": _page,
+}

@@ -1,0 +1,265 @@
+"""The Wall: a sheet of twelve panes painted, and fifty pages open at a collector."""
+
+from __future__ import annotations
+
+import asyncio
+import gc
+import json
+import multiprocessing
+import os
+import threading
+import time
+import urllib.request
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from benchmarks.desk import environment_of, let_until
+from rook_tally.cli.demo_site import make_demo_site, work_out_demo
+from rook_tally.cli.subprocesses import CollectorChild
+from rook_tally.core.errors import RookTallyError
+from rook_tally.core.series.readings import Quality
+from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.tiling import tiled
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import Latest
+from rook_tally.store.site import PageSetting, add_page_device, collectors, keep_sheet, set_page
+
+_SIZE = (1920, 1080)
+_CHANGES, _REPAINTS = 200, 40
+_PAGES, _RATE, _READINGS = 50, 5, 100
+_SETTLE_S = 3.0
+_TICKS_S = os.sysconf("SC_CLK_TCK")
+_PATIENCE_S = 60.0
+
+
+def _pane(kind: PaneKind, *shows: str, text: str = "") -> Pane:
+    return Pane(kind=kind, at=(0, 0), size=(24, 12), shows=shows, text=text)
+
+
+_TWELVE = (
+    _pane(PaneKind.SCORE, "air_score@glaze-booth"),
+    _pane(PaneKind.RIBBON, "pm25@glaze-booth", "pm25@yard"),
+    _pane(PaneKind.COLUMNS, "temperature@everywhere/*"),
+    _pane(PaneKind.DIAL, "substrate_moisture@damp-store"),
+    _pane(PaneKind.LAMPS, "switch@glaze-booth", "switch@damp-store", "presence@throwing-room"),
+    _pane(PaneKind.STANDING),
+    _pane(PaneKind.FIGURE, "temperature@yard"),
+    _pane(PaneKind.RIBBON, "co2@throwing-room"),
+    _pane(PaneKind.DAY, "temperature@drying-loft"),
+    _pane(PaneKind.TABLE, "pm25@everywhere/*"),
+    _pane(PaneKind.WORDS, text="Firing today, kiln at {surface_temperature@kiln-room}"),
+    _pane(PaneKind.FIGURE, "co2@throwing-room"),
+)
+
+
+def _twelve() -> Sheet:
+    sheet = Sheet(slug="twelve", name="Twelve", panes=_TWELVE)
+    return sheet.with_areas(tiled([1.0] * len(_TWELVE)))
+
+
+def wall_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float], list[float]]:
+    """A value that changed until it is painted, and every pane inked anew, ms each, on a sheet of
+    twelve panes at 1920 × 1080."""
+    place = folder / "wall.db"
+    store = open_store(place)
+    now_us = time.time_ns() // 1000
+    make_demo_site(store, end_us=now_us, days=2.0)
+    work_out_demo(store, now_us=now_us)
+    with store.write() as connection:
+        keep_sheet(connection, _twelve())
+    store.close()
+    context = multiprocessing.get_context("spawn")
+    ours, theirs = context.Pipe()
+    with environment_of(environment):
+        process = context.Process(target=_paint, args=(theirs, place, now_us))
+        process.start()
+    theirs.close()
+    try:
+        changed, whole = ours.recv()
+    except EOFError:
+        raise RookTallyError("the window ended before it was measured") from None
+    finally:
+        process.join()
+    return changed, whole
+
+
+def _paint(pipe: Any, place: Path, now_us: int) -> None:
+    from PySide6.QtWidgets import QApplication
+
+    from rook_tally.desk.app.views import WALL
+    from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.clock import held_clock
+    from rook_tally.desk.wall.full_screen import WallShow
+
+    store = open_store(place)
+    application = QApplication(["rook-tally"])
+    window = DeskWindow(store, clock=held_clock(now_us))
+    window.show()
+    window.reader.work_apart()
+    let_until(lambda: window.reader.is_apart and bool(window.state.ribbons))
+    window.show_view(WALL)
+    model = window.wall.model
+    let_until(lambda: model.listing is not None)
+    model.show("twelve")
+    let_until(lambda: len(model.faces) == len(_TWELVE) and window.wall.is_up_to_date)
+    show = WallShow(window.theme, window.state, model, window.wall.settings)
+    show.setFixedSize(*_SIZE)
+    show.show()
+    # What else is in the window is painted when it is looked at, not now.
+    window.hide()
+    let_until(lambda: show.isVisible())
+    application.processEvents()
+    gc.collect()
+    gc.freeze()
+    by_name = {(one.station.key, one.field): one for one in window.state.site.series}
+    yard = by_name["yard-post", "temp"]
+    changed = []
+    for at in range(_CHANGES + 5):
+        reading = Latest(yard.id, now_us + at, 10.0 + at % 90 / 10, Quality.GOOD)
+        began = time.perf_counter()
+        window.state.live.latest[yard.id] = reading
+        model.on_changed({yard.id})
+        application.processEvents()
+        changed.append(1000 * (time.perf_counter() - began))
+    whole = []
+    for _ in range(_REPAINTS + 2):
+        began = time.perf_counter()
+        show.canvas.repaint()
+        whole.append(1000 * (time.perf_counter() - began))
+    pipe.send((changed[5:], whole[2:]))
+    show.close()
+    window.close()
+    store.close()
+    del application
+
+
+@dataclass(frozen=True, slots=True)
+class PageCost:
+    """What pages add to a collector, in shares of a core, and how long a value takes, ms."""
+
+    with_pages: float
+    without: float
+    delays_ms: list[float]
+
+
+def page_cost(folder: Path) -> PageCost:
+    """Five readings a second, with fifty pages open at the collector that takes them in, and with
+    none: its share of a core, and each value's way from its sender onto each page."""
+    store = open_store(folder / "page.db")
+    now_us = time.time_ns() // 1000
+    make_demo_site(store, end_us=now_us, days=2.0)
+    work_out_demo(store, now_us=now_us)
+    with store.write() as connection:
+        keep_sheet(connection, _twelve())
+        set_page(connection, PageSetting(is_on=True, host="127.0.0.1", port=0))
+        key = add_page_device(connection, "bench", now_us=now_us)
+    with CollectorChild(
+        store.address, http="127.0.0.1:0", broker="builtin:127.0.0.1:0"
+    ) as collector:
+        pid = collector.process.pid
+        address = _page_address(store)
+        threading.Event().wait(_SETTLE_S)
+        without, _ = _send_readings(collector.http, pid)
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe()
+        process = context.Process(target=_look, args=(theirs, address, key))
+        process.start()
+        theirs.close()
+        ours.recv()  # all pages are open
+        threading.Event().wait(_SETTLE_S)
+        with_pages, sent = _send_readings(collector.http, pid)
+        threading.Event().wait(1.0)
+        ours.send("end")
+        seen: list[tuple[str, float]] = ours.recv()
+        process.join()
+    store.close()
+    delays = [1000 * (at - sent[text]) for text, at in seen if text in sent]
+    if len(delays) < 0.9 * _PAGES * len(sent):
+        raise RookTallyError(f"only {len(delays)} of {_PAGES * len(sent)} values reached a page")
+    return PageCost(with_pages, without, delays)
+
+
+def _page_address(store: Any) -> str:
+    until = time.monotonic() + _PATIENCE_S
+    while time.monotonic() < until:
+        with store.read() as connection:
+            for one in collectors(connection, now_us=time.time_ns() // 1000):
+                for door in one.doors:
+                    if door.name == "page" and door.state.value == "open":
+                        return f"http://{door.address}"
+        threading.Event().wait(0.05)
+    raise RookTallyError("the page was not served within a minute")
+
+
+_values = iter(range(10_000))
+
+
+def _send_readings(http: str, pid: int) -> tuple[float, dict[str, float]]:
+    """Send readings of the yard's temperature; the collector's share of a core meanwhile, and when
+    each value was sent, by its text on the page."""
+    sent = {}
+    before, began = _cpu_s(pid), time.perf_counter()
+    for at in range(_READINGS):
+        value = 5 + next(_values) / 10
+        sent[f"{value:.1f}"] = time.time()
+        request = urllib.request.Request(
+            f"http://{http}/v1/readings?station=yard-post",
+            data=json.dumps({"temp": value}).encode(),
+            method="POST",
+            headers={"Content-Type": "application/json"},
+        )
+        with urllib.request.urlopen(request, timeout=20) as answer:
+            answer.read()
+        pause = began + (at + 1) / _RATE - time.perf_counter()
+        threading.Event().wait(max(pause, 0.0))
+    return (_cpu_s(pid) - before) / (time.perf_counter() - began), sent
+
+
+def _cpu_s(pid: int) -> float:
+    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / _TICKS_S
+
+
+def _look(pipe: Any, address: str, key: str) -> None:
+    asyncio.run(_look_at_pages(pipe, address, key))
+
+
+async def _look_at_pages(pipe: Any, address: str, key: str) -> None:
+    import aiohttp
+
+    seen: list[tuple[str, float]] = []
+    opened = 0
+    is_open = asyncio.Event()
+
+    async def look(session: aiohttp.ClientSession) -> None:
+        nonlocal opened
+        async with session.get(f"{address}/live/twelve", timeout=None) as page:
+            opened += 1
+            if opened == _PAGES:
+                is_open.set()
+            async for line in page.content:
+                if line.startswith(b"data: {"):
+                    told = json.loads(line[6:])
+                    now = time.time()
+                    if "p6" in told:
+                        text = told["p6"].partition('class="figure">')[2].partition("<")[0]
+                        seen.append((text, now))
+
+    connector = aiohttp.TCPConnector(limit=0)
+    cookies = {"rook_page": key}
+    async with aiohttp.ClientSession(
+        connector=connector,
+        cookies=cookies,
+        cookie_jar=aiohttp.CookieJar(unsafe=True),
+        read_bufsize=2**20,
+    ) as session:
+        tasks = [asyncio.create_task(look(session)) for _ in range(_PAGES)]
+        await is_open.wait()
+        pipe.send("open")
+        await asyncio.to_thread(pipe.recv)
+        for task in tasks:
+            task.cancel()
+        await asyncio.wait(tasks)
+    pipe.send(seen)

@@ -1,0 +1,323 @@
+"""`./rook shots`: pictures of the main views, from the demo data at a fixed moment."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import typer
+from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QApplication
+
+from rook_tally.cli.demo_site import make_demo_site, work_out_demo
+from rook_tally.core.errors import RookTallyError
+from rook_tally.core.theme import NIGHT
+from rook_tally.core.timestamps import HOUR_US, MINUTE_US, SECOND_US, time_us_from_text
+from rook_tally.demo.history import report_times
+from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
+from rook_tally.demo.pottery import UNADOPTED
+from rook_tally.demo.signals import measured
+from rook_tally.demo.speech import plain_json_body
+from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.wall.full_screen import WallShow
+from rook_tally.desk.workings.rows import Sort
+from rook_tally.intake.message import Message
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.alarms import purpose_of
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import (
+    Door,
+    DoorState,
+    RequestSort,
+    RequestState,
+    answer_requests,
+    ask,
+    report_collector,
+    report_door,
+)
+from scripts.screenshots.pages import take_page_shots
+
+MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
+SIZE = (1280, 800)
+_DAYS = 7.0
+_LIVE_US = 3 * MINUTE_US
+_PATIENCE_MS = 60_000
+_STRIP_LANES = (
+    ("pug-gearbox", "z"),
+    ("pug-gearbox", "noise"),
+    ("pug-gearbox", "surface"),
+    ("glaze-dust", "pm25"),
+    ("throwing-wall", "co2"),
+)
+_STRIP_JOINED = ("shop-counter", "co2")
+
+
+def take_shots(directory: Path, *, days: float = _DAYS) -> None:
+    """Write one PNG a main view into a directory; the same every time on one machine."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    try:
+        directory.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise RookTallyError(
+            f"{directory} cannot be written: {error.strerror}", remedy="name another folder"
+        ) from error
+    application = QApplication.instance() or QApplication(["rook-tally"])
+    with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
+        store = open_store(Path(folder) / "demo.db")
+        make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
+        work_out_demo(store, now_us=MOMENT_US)
+        _send_the_last_minutes(store)
+        _ask_for_controls(store)
+        _pretend_collector(store)
+        window = DeskWindow(store, clock=held_clock(MOMENT_US))
+        window.resize(*SIZE)
+        window.show()
+        try:
+            for name, prepare in (
+                ("ledger", _prepare_ledger),
+                ("strip", _prepare_strip),
+                ("wall-arranged", _prepare_wall),
+                ("workings", _prepare_workings),
+                ("formula", _prepare_formula),
+                ("watch", _prepare_watch),
+                ("stations", _prepare_stations),
+            ):
+                _wait_for(prepare(window), name)
+                _wait_for(partial(_shows_rail, window), "time rail")
+                path = directory / f"{name}.png"
+                if not _settled_picture(window).save(str(path)):
+                    raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
+                typer.echo(str(path))
+            _take_whole_screen(window, directory / "wall.png")
+            take_page_shots(store, directory, at_us=MOMENT_US)
+        finally:
+            window.close()
+            store.close()
+    del application
+
+
+def _send_the_last_minutes(store: Store) -> None:
+    """What the stations say in the end comes in as messages, the way it does live."""
+    messages: list[Message] = []
+    for station in DEMO_STATIONS:
+        for at in report_times(station, MOMENT_US - _LIVE_US, MOMENT_US).tolist():
+            values = {
+                name: float(value[0])
+                for name, value in measured(station, np.array([at], dtype=np.int64)).items()
+            }
+            messages.append(_message(station.key, at, plain_json_body(station, at, values)))
+    for back_s in (110, 65, 20):
+        at = MOMENT_US - back_s * SECOND_US
+        messages.append(_message(UNADOPTED, at, b'{"temp": 9.5, "rh": 84}'))
+    broken = b'{"pm1":28,"pm25":53,"pm10":77,"voc"'
+    messages.append(_message("glaze-dust", MOMENT_US - 31 * SECOND_US, broken))
+    renamed = b'{"pm1":29,"pm2_5":54,"pm10":78}'
+    messages.append(_message("glaze-dust", MOMENT_US - 42 * SECOND_US, renamed))
+    messages.append(
+        messages[next(at for at, one in enumerate(messages) if one.station == "glaze-dust") + 6]
+    )
+    for back_s, name, value in ((900, "interval", "10"), (2100, "fan", "quiet")):
+        messages.append(
+            Message(
+                "mqtt",
+                f"rook/glaze-dust/controls/{name}",
+                value.encode(),
+                MOMENT_US - back_s * SECOND_US,
+                station="glaze-dust",
+                field=f"controls.{name}",
+            )
+        )
+    messages.append(_message("glaze-dust", MOMENT_US - 3 * SECOND_US, b'{"firmware": "2.4.1"}'))
+    directory, clocks = Directory(), Clocks()
+    for message in sorted(messages, key=lambda one: one.arrived_us):
+        receive(store, directory, clocks, [message])
+
+
+def _ask_for_controls(store: Store) -> None:
+    """A fan set to quiet, which its station confirmed, and an interval it has not yet."""
+    with store.write() as connection:
+        fan = ask(
+            connection,
+            RequestSort.CONTROL,
+            "glaze-dust",
+            "fan",
+            "quiet",
+            who="potter",
+            now_us=MOMENT_US - 2101 * SECOND_US,
+        )
+        answer_requests(
+            connection,
+            [fan],
+            RequestState.CONFIRMED,
+            "glaze-dust says quiet",
+            now_us=MOMENT_US - 2100 * SECOND_US,
+        )
+        ask(
+            connection,
+            RequestSort.CONTROL,
+            "glaze-extractor",
+            "on",
+            "on",
+            who=purpose_of("glaze-dust"),
+            now_us=MOMENT_US - 36 * MINUTE_US,
+        )
+        ask(
+            connection,
+            RequestSort.CONTROL,
+            "glaze-dust",
+            "interval",
+            "20",
+            who="potter",
+            now_us=MOMENT_US - 4 * SECOND_US,
+        )
+
+
+def _message(station: str, at_us: int, body: bytes) -> Message:
+    return Message("mqtt", f"rook/{station}/readings", body, at_us, station=station)
+
+
+def _pretend_collector(store: Store) -> None:
+    with store.write() as connection:
+        report_collector(connection, "shots", host="pottery", pid=1, now_us=MOMENT_US)
+        door = Door("http", "127.0.0.1:4711", DoorState.OPEN, "", MOMENT_US)
+        report_door(connection, "shots", door)
+
+
+def _shows_rail(window: DeskWindow) -> bool:
+    return window.rail.model.ribbon is not None and not window.rail.model.is_to_be_asked()
+
+
+def _prepare_ledger(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(LEDGER)
+    return lambda: window.ledger.panel.account is not None and bool(window.state.ribbons)
+
+
+def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
+    by_name = {(one.station.key, one.field): one for one in window.state.site.series}
+    window.open_in_strip([by_name[name] for name in _STRIP_LANES])
+    model = window.strip.model
+    model.join(len(_STRIP_LANES) - 1, by_name[_STRIP_JOINED])
+    model.show_last(8 * HOUR_US)
+    model.point_at(MOMENT_US - 2 * HOUR_US)
+    window.strip.panel.show_page(1)
+    window.show_view(STRIP)
+    return lambda: window.strip.is_up_to_date
+
+
+def _prepare_wall(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WALL)
+    return lambda: _is_arranged(window)
+
+
+def _is_arranged(window: DeskWindow) -> bool:
+    """Whether the first sheet is shown, with its dial picked."""
+    wall = window.wall
+    if not wall.is_up_to_date or not wall.model.faces:
+        return False
+    wall.arrange(True)
+    wall.model.pick(3)
+    return True
+
+
+def _take_whole_screen(window: DeskWindow, path: Path) -> None:
+    """The first sheet as it hangs on a screen at night."""
+    model = window.wall.model
+    window.show_view(WALL)
+    _wait_for(lambda: window.wall.is_up_to_date and bool(model.faces), "wall")
+    show = WallShow(NIGHT, window.state, model, window.wall.settings)
+    show.resize(*SIZE)
+    show.show()
+    show.tick(0)
+    QApplication.processEvents()
+    is_written = show.grab().save(str(path))
+    show.close()
+    if not is_written:
+        raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
+    typer.echo(str(path))
+
+
+def _prepare_workings(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WORKINGS)
+    return lambda: _picked(window, Sort.SCORE, "air_score", "Glaze booth")
+
+
+def _prepare_formula(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WORKINGS)
+    return lambda: _picked(window, Sort.FORMULA, "dew_point", "Throwing room")
+
+
+def _picked(window: DeskWindow, sort: Sort, slug: str, place: str) -> bool:
+    """Whether a working is shown at a place; picks it until it is."""
+    model = window.workings.model
+    if model.listing is None:
+        return False
+    if model.picked != (sort, slug):
+        model.pick((sort, slug))
+        return False
+    shown = model.formula or model.score
+    if shown is None:
+        return False
+    if shown.place != place:
+        if model.place != place:
+            model.show_place(place)
+        return False
+    return bool(window.workings.is_up_to_date)
+
+
+def _prepare_watch(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(WATCH)
+    return lambda: _is_rehearsed(window, "glaze-dust")
+
+
+def _is_rehearsed(window: DeskWindow, slug: str) -> bool:
+    """Whether a watch is shown with its rehearsal; picks it until it is."""
+    view = window.watch
+    if view.model.listing is None:
+        return False
+    if view.model.kept is None or view.model.kept.slug != slug:
+        view.model.pick(slug)
+        return False
+    return view.is_up_to_date and view.model.rehearsal is not None
+
+
+def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(STATIONS)
+    window.stations.pick("glaze-dust")
+    return lambda: bool(window.stations.is_up_to_date)
+
+
+def _settled_picture(window: DeskWindow) -> QPixmap:
+    """A picture of a window whose layouts have come to rest: two in a row are the same."""
+    before, picture = None, window.grab()
+    while before is None or before.toImage() != picture.toImage():
+        QApplication.processEvents()
+        before, picture = picture, window.grab()
+    return picture
+
+
+def _wait_for(is_ready: Callable[[], bool], what: str) -> None:
+    """Let Qt work until a condition holds, and the picture of it is drawn."""
+    spent = QElapsedTimer()
+    spent.start()
+    loop = QEventLoop()
+    timer = QTimer(interval=10)
+    timer.timeout.connect(lambda: loop.quit() if is_ready() else None)
+    timer.timeout.connect(lambda: loop.quit() if spent.elapsed() > _PATIENCE_MS else None)
+    timer.start()
+    # Something already on its way may begin anew while the loop ends: then the picture waits on.
+    while not is_ready() and spent.elapsed() <= _PATIENCE_MS:
+        loop.exec()
+    timer.stop()
+    if not is_ready():
+        raise RookTallyError(f"the {what} view did not come up within a minute")
+    QApplication.processEvents()

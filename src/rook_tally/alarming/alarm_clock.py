@@ -1,0 +1,329 @@
+"""What watches owe to time passing and to people: silence, shelves that end, repeats, what was
+acknowledged, controls. One collector at a time does this for a store."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from zoneinfo import ZoneInfo
+
+import msgspec
+from msgspec.structs import replace
+from sqlalchemy.engine import Connection
+
+from rook_tally.alarming.alarm_recorder import Bell, FloodGate, Surroundings
+from rook_tally.alarming.control_runs import keep_running, try_control
+from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
+from rook_tally.core.alarms.channels import Event
+from rook_tally.core.alarms.definitions import Sort, Watch
+from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.online_detector import Step, Turn
+from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.transitions import Alarm, acknowledged, moved, shelved
+from rook_tally.core.errors import UsageError
+from rook_tally.core.series.gaps import microseconds
+from rook_tally.store.alarms import (
+    alarms,
+    all_targets,
+    armed_since,
+    control_runs,
+    drop_alarms,
+    watches,
+    ways,
+    write_journal,
+)
+from rook_tally.store.base import Store, Subject, newest_changes, newest_seq
+from rook_tally.store.site import (
+    AlarmWish,
+    Request,
+    RequestSort,
+    RequestState,
+    answer_requests,
+    last_heard,
+    load_site,
+    open_requests,
+)
+
+_CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS, Subject.WATCHES})
+WISHES = frozenset(
+    {RequestSort.ACKNOWLEDGE, RequestSort.SHELVE, RequestSort.UNSHELVE, RequestSort.TRIAL}
+)
+_LATEST_SHELF_US = 365 * 86_400 * 1_000_000
+
+
+class Keeper:
+    """Sees to what time and people do to alarms. Used by one thread."""
+
+    def __init__(self, store: Store, *, since_us: int) -> None:
+        """`since_us`: since when somebody has listened; nobody is called silent before that."""
+        self._store = store
+        self._since_us = since_us
+        self._looked_us = -1
+        self._was_back = False
+        self._gate = FloodGate()
+        self._seen_seq = -1
+        self._watches: Sequence[Watch] = ()
+        self._targets: dict[tuple[str, int], Target] = {}
+        self._stations: dict[str, int] = {}
+        self._heard_us: dict[int, int] = {}
+        self._armed_us: dict[str, int] = {}
+        self._around = Surroundings("", ZoneInfo("UTC"), {})
+        self.troubles: dict[str, str] = {}
+
+    def look(self, now_us: int) -> None:
+        """Do what is due.
+
+        Raises
+        ------
+        StoreError
+            When the store cannot be read or written; nothing was done then.
+        """
+        with self._store.read() as connection:
+            self._follow(connection)
+            self._heard_us = last_heard(connection)
+            # A clock that was set back: what was heard lies ahead, and silence counts from here.
+            is_back = now_us < max(self._heard_us.values(), default=0)
+            if now_us < self._looked_us or (is_back and not self._was_back):
+                self._since_us = now_us
+            self._looked_us, self._was_back = now_us, is_back
+            known = alarms(connection)
+            wishes = [one for one in open_requests(connection) if one.sort in WISHES]
+            is_due = self._is_anything_due(connection, known, now_us)
+        if not is_due and not wishes:
+            return
+        with self._store.write() as connection:
+            bell = Bell(self._around, self._gate, now_us)
+            known = alarms(connection)
+            self._drop_what_is_gone(connection, known, now_us)
+            for wish in wishes:
+                self._grant(connection, wish, known, bell, now_us)
+            self._listen(known, bell, now_us)
+            for key, alarm in list(known.items()):
+                known[key] = self._passed(alarm, self._targets[key], bell, now_us)
+            bell.write(connection)
+            keep_running(connection, self._watches, known, now_us=now_us)
+
+    def _follow(self, connection: Connection) -> None:
+        """Read the configuration anew when it was changed."""
+        newest, subjects = newest_changes(connection, max(self._seen_seq, 0))
+        if self._seen_seq >= 0 and not subjects & _CONCERNED:
+            self._seen_seq = newest
+            return
+        self._seen_seq = newest_seq(connection)
+        site = load_site(connection)
+        self._watches = watches(connection)
+        found, troubles = all_targets(connection, site, self._watches)
+        self._targets = {(one.watch.slug, one.series.id): one for one in found}
+        self.troubles = {slug: str(error) for slug, error in troubles.items()}
+        # Workings have stations of their own.
+        self._stations = {one.station.key: one.station.id for one in site.series}
+        self._stations |= {one.key: one.id for one in site.stations}
+        self._armed_us = armed_since(connection)
+        self._around = Surroundings(
+            site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
+        )
+
+    def _is_anything_due(
+        self, connection: Connection, known: dict[tuple[str, int], Alarm], now_us: int
+    ) -> bool:
+        """Whether there is anything to write; most looks end here."""
+        if any(key not in self._targets for key in known):
+            return True
+        is_ringing = any(one.step.is_ringing for one in known.values())
+        has_controls = any(watch.run is not None for watch in self._watches)
+        if control_runs(connection) or (is_ringing and has_controls):
+            return True
+        for key, alarm in known.items():
+            target = self._targets[key]
+            marks = (alarm.shelved_until_us, alarm.repeat_us, alarm.escalate_us)
+            if any(one is not None and one <= now_us for one in marks):
+                return True
+            if (alarm.state is AlarmState.SUPPRESSED) == target.watch.is_on:
+                return True
+        return any(
+            self._turned(target, known.get(key, Alarm(*key)), now_us)[1]
+            for key, target in self._targets.items()
+            if target.watch.sort is Sort.SILENT
+        )
+
+    def _drop_what_is_gone(
+        self, connection: Connection, known: dict[tuple[str, int], Alarm], now_us: int
+    ) -> None:
+        """Forget alarms of series that are not there any more."""
+        names = {one.slug: one.name for one in self._watches}
+        for key in [key for key in known if key not in self._targets]:
+            alarm = known.pop(key)
+            drop_alarms(connection, alarm.watch, [alarm.series_id])
+            if alarm.is_standing:
+                write_journal(
+                    connection,
+                    [
+                        Entry(
+                            now_us,
+                            JournalSort.ENDED,
+                            alarm.watch,
+                            names.get(alarm.watch, alarm.watch),
+                            series_id=alarm.series_id,
+                            level=alarm.level,
+                            words="what it watched is not there any more",
+                        )
+                    ],
+                )
+
+    # Silence
+
+    def _turned(
+        self, target: Target, alarm: Alarm, now_us: int
+    ) -> tuple[Step, list[tuple[Turn, int]]]:
+        """How a watch for silence stands now, and what came about since it was last looked at.
+
+        By when its station was heard, and by nothing else; never heard counts from when somebody
+        began to watch for it.
+        """
+        heard_us = self._heard_us.get(self._stations.get(target.series.station, -1))
+        armed_us = self._armed_us.get(target.watch.slug, now_us)
+        step, turns = alarm.step, list[tuple[Turn, int]]()
+        # Another word than the one it had rung after, whatever the clock said at it.
+        if step.rang_us is not None and heard_us is not None and heard_us != step.last_us:
+            turns.append((Turn.CLEAR, max(heard_us, step.rang_us)))
+            step = Step()
+        moments = (self._since_us, armed_us, -1 if heard_us is None else heard_us)
+        since_us = max((one for one in moments if one <= now_us), default=now_us)
+        rings_us = since_us + microseconds(target.watch.silent_s)
+        if step.rang_us is None and now_us > rings_us:
+            step = Step(last_us=armed_us if heard_us is None else heard_us, rang_us=rings_us)
+            turns.append((Turn.RING, rings_us))
+        return step, turns
+
+    def _listen(self, known: dict[tuple[str, int], Alarm], bell: Bell, now_us: int) -> None:
+        for key, target in self._targets.items():
+            if target.watch.sort is not Sort.SILENT:
+                continue
+            alarm = known.get(key, Alarm(*key))
+            step, turns = self._turned(target, alarm, now_us)
+            for turn, moment in turns:
+                if turn is Turn.RING:
+                    alarm = replace(alarm, step=step)
+                    alarm = bell.rang(alarm, target, moment, None)
+                else:
+                    alarm = replace(alarm, step=Step(step.last_us))
+                    alarm = bell.cleared(alarm, target, moment)
+            if turns:
+                known[key] = bell.know(replace(alarm, step=step))
+
+    # Time passing
+
+    def _passed(self, alarm: Alarm, target: Target, bell: Bell, now_us: int) -> Alarm:
+        """What is due of an alarm: it comes off its shelf, is told again, or is set aside with its
+        watch."""
+        if alarm.state is AlarmState.SUPPRESSED and target.watch.is_on:
+            return self._back(alarm, target, AlarmEvent.UNSUPPRESS, bell, now_us)
+        if alarm.state is not AlarmState.SUPPRESSED and not target.watch.is_on:
+            bell.say(target, JournalSort.SUPPRESSED, now_us, "the watch is off")
+            return bell.know(moved(alarm, AlarmEvent.SUPPRESS))
+        if alarm.shelved_until_us is not None and alarm.shelved_until_us <= now_us:
+            return self._back(alarm, target, AlarmEvent.UNSHELVE, bell, now_us)
+        if alarm.escalate_us is not None and alarm.escalate_us <= now_us:
+            alarm = bell.escalated(alarm, target)
+        if alarm.repeat_us is not None and alarm.repeat_us <= now_us:
+            alarm = bell.again(alarm, target)
+        return alarm
+
+    def _back(
+        self,
+        alarm: Alarm,
+        target: Target,
+        event: AlarmEvent,
+        bell: Bell,
+        now_us: int,
+        who: str = "",
+    ) -> Alarm:
+        """An alarm that is no longer set aside; it calls if it still rings."""
+        is_shelf = event is AlarmEvent.UNSHELVE
+        sort = JournalSort.UNSHELVED if is_shelf else JournalSort.UNSUPPRESSED
+        bell.say(target, sort, now_us, who=who)
+        alarm = moved(alarm, event)
+        if alarm.state is AlarmState.UNACKNOWLEDGED:
+            return bell.due(alarm, target)
+        return bell.know(alarm)
+
+    # What people want
+
+    def _grant(
+        self,
+        connection: Connection,
+        wish: Request,
+        known: dict[tuple[str, int], Alarm],
+        bell: Bell,
+        now_us: int,
+    ) -> None:
+        """Do what somebody wants of a watch's alarms, and say what came of it."""
+        try:
+            answer = self._granted(connection, wish, known, bell, now_us)
+            state = RequestState.CONFIRMED
+        except (UsageError, msgspec.MsgspecError) as error:
+            answer, state = str(error), RequestState.REFUSED
+        answer_requests(connection, [wish.id], state, answer, now_us=now_us)
+
+    def _granted(
+        self,
+        connection: Connection,
+        wish: Request,
+        known: dict[tuple[str, int], Alarm],
+        bell: Bell,
+        now_us: int,
+    ) -> str:
+        said = msgspec.json.decode(wish.value or "{}", type=AlarmWish)
+        watch = next((one for one in self._watches if one.slug == wish.station), None)
+        if watch is None:
+            raise UsageError(f"there is no watch {wish.station}", remedy="see the list again")
+        if wish.sort is RequestSort.TRIAL:
+            return self._try(connection, watch, wish.who, bell, now_us)
+        wanted = {
+            key: target
+            for key, target in self._targets.items()
+            if key[0] == watch.slug and wish.name in ("", str(key[1]))
+        }
+        if wish.sort is RequestSort.ACKNOWLEDGE:
+            done = [key for key in wanted if key in known and known[key].is_calling]
+            for key in done:
+                known[key] = bell.know(acknowledged(known[key], wish.who, said.word))
+                bell.say(wanted[key], JournalSort.ACKNOWLEDGED, now_us, said.word, wish.who)
+            if not done:
+                raise UsageError(
+                    f"{watch.name} has nothing to acknowledge", kept="all is as it was"
+                )
+            return f"{len(done)} acknowledged"
+        if wish.sort is RequestSort.UNSHELVE:
+            done = [
+                key for key in wanted if key in known and known[key].state is AlarmState.SHELVED
+            ]
+            for key in done:
+                known[key] = self._back(
+                    known[key], wanted[key], AlarmEvent.UNSHELVE, bell, now_us, wish.who
+                )
+            if not done:
+                raise UsageError(f"{watch.name} is not shelved", kept="all is as it was")
+            return f"{len(done)} taken off the shelf"
+        until_us = said.until_us
+        if until_us is None or not now_us < until_us <= now_us + _LATEST_SHELF_US:
+            raise UsageError("a shelf needs a time to come, within a year", kept="all is as it was")
+        for key, target in wanted.items():
+            alarm = shelved(known.get(key, Alarm(*key)), until_us, wish.who, said.word)
+            known[key] = bell.know(alarm)
+            bell.say(target, JournalSort.SHELVED, now_us, said.word, wish.who)
+        return f"{len(wanted)} shelved"
+
+    def _try(self, connection: Connection, watch: Watch, who: str, bell: Bell, now_us: int) -> str:
+        """Let a watch ring through everything it rings through, marked as a trial."""
+        target = next((one for (slug, _), one in self._targets.items() if slug == watch.slug), None)
+        if target is None:
+            raise UsageError(
+                f"{watch.name} watches nothing that is there", remedy="choose what it watches"
+            )
+        mute = Alarm(watch.slug, target.series.id, level=watch.level)
+        bell.tell(target, mute, Event.TRIAL, watch.tell, at_us=now_us)
+        if watch.escalate_s:
+            bell.tell(target, mute, Event.TRIAL, watch.escalate_to, at_us=now_us)
+        bell.say(target, JournalSort.TRIAL, now_us, "rung as a trial", who)
+        try_control(connection, watch, now_us=now_us)
+        return "rung as a trial"

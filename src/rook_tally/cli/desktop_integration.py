@@ -1,0 +1,128 @@
+"""What a window wants of the process it runs in: the tray, another start, the demo, files read."""
+
+from __future__ import annotations
+
+import gc
+import locale
+import sys
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import (
+    QLocale,
+    QProcess,
+    QProcessEnvironment,
+    QSocketNotifier,
+    QTimer,
+    QTranslator,
+)
+from PySide6.QtWidgets import QSystemTrayIcon
+
+from rook_tally.cli.single_instance import OnlyWindow
+from rook_tally.core.i18n import CONTEXT, speak
+from rook_tally.core.quantities.number_format import write_with
+from rook_tally.desk import languages
+from rook_tally.desk.ledger.onboarding import FirstStep
+from rook_tally.store.base import Store
+
+if TYPE_CHECKING:
+    from rook_tally.desk.app.window import DeskWindow
+
+# Nothing of this is in the first picture, and none of it may take time from it.
+_LATER_MS = 2_500
+
+
+def speak_as_the_person_does() -> None:
+    """Write figures and the names of days as this person's locale does."""
+    mark = QLocale.system().decimalPoint()
+    write_with("," if mark == "," else ".")
+    speak(catalogue_of(QLocale.system()))
+    try:
+        locale.setlocale(locale.LC_TIME, "")
+    except locale.Error:
+        # A locale that is named but not installed: days keep their English names.
+        locale.setlocale(locale.LC_TIME, "C")
+
+
+def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str]:
+    """What Qt's translation says for each of our texts; empty for a language without one."""
+    where = Path(languages.__file__).parent if folder is None else folder
+    translator = QTranslator()
+    if not translator.load(language, "rook_tally", "_", str(where), ".qm"):
+        return {}
+    # Loaded late: most people read what is written.
+    from xml.etree import ElementTree
+
+    root = ElementTree.parse(Path(languages.__file__).parent / "rook_tally.ts").getroot()
+    texts = [one.text or "" for one in root.iter("source")]
+    told = {text: translator.translate(CONTEXT, text) for text in texts}
+    return {text: other for text, other in told.items() if other}
+
+
+def attend_to(window: DeskWindow, only: OnlyWindow | None) -> None:
+    """Do for a window what it cannot do itself."""
+    window.importer = partial(_read_file, window.store)
+    window.first_step.connect(partial(_begin, window))
+    if only is not None:
+        notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
+        notifier.activated.connect(lambda *_: come_forward(window) if only.is_asked() else None)
+    QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
+
+
+def _read_file(
+    store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+) -> str:
+    from rook_tally.cli.import_file import import_for_desk
+
+    return import_for_desk(
+        store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+    )
+
+
+def _settle_in(window: DeskWindow) -> None:
+    """What can wait until the first picture stands: the log, the tray, a process that reads."""
+    from rook_tally.cli.logs import log_to_file
+    from rook_tally.cli.paths import desk_log_file
+
+    log_to_file(desk_log_file())
+    window.reader.work_apart()
+    # What has been loaded stays for good: looking through it again takes as long as three frames.
+    gc.freeze()
+    if QSystemTrayIcon.isSystemTrayAvailable():
+        from rook_tally.desk.app.tray import Tray
+
+        tray = Tray(window.theme, window.state, window)
+        tray.shown_wanted.connect(partial(come_forward, window))
+        tray.alarms_wanted.connect(partial(_show_alarms, window))
+        tray.end_wanted.connect(window.close)
+
+
+def _show_alarms(window: DeskWindow) -> None:
+    come_forward(window)
+    window.dialogs.show_alarms()
+
+
+def come_forward(window: DeskWindow) -> None:
+    """Show a window over the others, however it was put away."""
+    if window.isMinimized():
+        window.showNormal()
+    window.show()
+    window.raise_()
+    window.activateWindow()
+
+
+def _begin(window: DeskWindow, step: FirstStep) -> None:
+    """Open the demo beside this window, in a store of its own."""
+    if step is not FirstStep.DEMO:
+        return
+    # Detached: it goes on when this window is closed.
+    process = QProcess()
+    environment = QProcessEnvironment.systemEnvironment()
+    environment.remove("ROOK_TALLY_STORE")
+    process.setProcessEnvironment(environment)
+    process.setProgram(sys.executable)
+    process.setArguments(["-m", "rook_tally", "demo"])
+    process.setStandardOutputFile(QProcess.nullDevice())
+    process.startDetached()
+    window.tell("The demo is being made; its own window opens in some seconds.")

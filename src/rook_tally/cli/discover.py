@@ -1,0 +1,68 @@
+"""What is around: `rook-tally ports`, `nearby`, `announced`."""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+
+import typer
+
+from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
+from rook_tally.intake.doors.port_names import PortHere, ports_here
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import announced
+
+_LOOK_S = 0.5
+
+
+def print_ports(*, follow: bool) -> None:
+    """Print the serial ports, and with `follow` each that comes or goes."""
+    here = ports_here()
+    for one in here:
+        typer.echo(_told(one))
+    if not here:
+        typer.echo("no serial port is here", err=True)
+    while follow:
+        threading.Event().wait(_LOOK_S)
+        now = ports_here()
+        for one in now:
+            if one not in here:
+                typer.echo(f"+ {_told(one)}")
+        for one in here:
+            if one not in now:
+                typer.echo(f"- {_told(one)}")
+        here = now
+
+
+def _told(one: PortHere) -> str:
+    return f"{one.path:<20} {one.what}".rstrip()
+
+
+def print_nearby(*, for_s: float, adapter: str) -> None:
+    """Listen for a while and print who is in range, the nearest first."""
+    from rook_tally.intake.doors.bluetooth import in_range
+
+    found = asyncio.run(in_range(for_s, adapter))
+    for one in sorted(found, key=lambda one: -one.rssi):
+        how = "advertises its values" if one.advertised else "has to be read"
+        typer.echo(
+            f"{one.key:<18} {one.name:<20} {one.rssi:>4} dBm  "
+            f"{distance_in_words(rough_distance_m(one.rssi)):<13} {how}"
+        )
+    if not found:
+        typer.echo("no sensor of Environmental Sensing was heard", err=True)
+
+
+def print_announced(where: str) -> None:
+    """Print the stations that announce themselves."""
+    store = open_store(where, create=False)
+    try:
+        with store.read() as connection:
+            found = announced(connection)
+    finally:
+        store.close()
+    for one in found:
+        typer.echo(f"{one.name:<20} {one.url}")
+        typer.echo(f"{'':<20} rook-tally door add poll {one.url} --station {one.name}")
+    if not found:
+        typer.echo("nobody announces itself (the collector listens when it has --announce)")

@@ -1,0 +1,140 @@
+"""The doors a person set up, opened and closed as the store's settings change."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+import msgspec
+import structlog
+
+from rook_tally.collector.clock import now_us
+from rook_tally.collector.heartbeat import Presence
+from rook_tally.collector.requests import RequestRunner
+from rook_tally.collector.settings import SettingsFollower
+from rook_tally.core.background import BeginDuty, begin_unwatched
+from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.store.base import Store
+from rook_tally.store.site import (
+    BluetoothSetting,
+    DoorSettings,
+    FolderSetting,
+    PollSetting,
+    SerialSetting,
+    TopicSetting,
+    door_settings,
+)
+
+_log = structlog.get_logger(__name__)
+
+
+class _Door(Protocol):
+    def open(self, begin: BeginDuty, name: str) -> None: ...
+
+    async def close(self) -> None: ...
+
+
+class DoorKeeper:
+    """Opens what the store says, beside `always`: doors named on the command line."""
+
+    def __init__(
+        self,
+        store: Store,
+        commits: CommitLoop,
+        presence: Presence,
+        requests: RequestRunner,
+        always: tuple[DoorSettings, ...] = (),
+        begin: BeginDuty = begin_unwatched,
+    ) -> None:
+        self._begin = begin
+        self.settings = SettingsFollower("doors", self._follow_settings)
+        self._store = store
+        self._commits = commits
+        self._presence = presence
+        self._requests = requests
+        self._always = always
+        # By their settings as JSON, which can be compared and looked up.
+        self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
+
+    async def _follow_settings(self) -> None:
+        """Open what is new, close what is gone, leave the others as they are."""
+
+        def read() -> list[DoorSettings]:
+            with self._store.read() as connection:
+                return [one.settings for one in door_settings(connection)]
+
+        told = await asyncio.to_thread(read)
+        wanted = {
+            msgspec.json.encode(one): one
+            for one in (*self._always, *told)
+            if not isinstance(one, TopicSetting)
+        }
+        for key in [one for one in self._open if one not in wanted]:
+            await self._close(key)
+        for key, settings in wanted.items():
+            if key not in self._open:
+                self._open_one(key, settings)
+
+    async def close(self) -> None:
+        """Close all of them."""
+        for key in list(self._open):
+            await self._close(key)
+
+    async def _close(self, key: bytes) -> None:
+        door, name, forget = self._open.pop(key)
+        forget()
+        await door.close()
+        self._presence.withdraw(name)
+        _log.info("door_closed", name=name)
+
+    def _open_one(self, key: bytes, settings: DoorSettings) -> None:
+        """Each sort's module is loaded with the first door of it: most people have none."""
+        name, address = _name_and_address(settings)
+        report = self._presence.report(name, address)
+        forget: Callable[[], None] = _nothing
+        door: _Door
+        match settings:
+            case SerialSetting():
+                from rook_tally.intake.doors.serial_port import SerialDoor
+
+                serial = SerialDoor(settings, reception=self._commits, report=report, clock=now_us)
+                # Several ports may be open: each is an outlet for its own station.
+                forget = self._requests.add_outlet("serial", serial, settings.station)
+                door = serial
+            case PollSetting():
+                from rook_tally.intake.doors.poll import PollDoor
+
+                door = PollDoor(settings, reception=self._commits, report=report, clock=now_us)
+            case FolderSetting():
+                from rook_tally.intake.doors.watch_folder import FolderDoor
+
+                door = FolderDoor(settings, store=self._store, report=report, clock=now_us)
+            case BluetoothSetting():
+                from rook_tally.intake.doors.bluetooth import BluetoothDoor
+
+                door = BluetoothDoor(settings, reception=self._commits, report=report, clock=now_us)
+            case TopicSetting():  # part of the MQTT door
+                return
+        door.open(self._begin, name)
+        self._open[key] = (door, name, forget)
+
+
+def _nothing() -> None:
+    """For a door that nothing goes out by."""
+
+
+def _name_and_address(settings: DoorSettings) -> tuple[str, str]:
+    """What a door is called where people look, and where it leads."""
+    match settings:
+        case SerialSetting():
+            return f"serial {Path(settings.path).name}", settings.path
+        case PollSetting():
+            return f"poll {settings.station}", settings.url
+        case FolderSetting():
+            return f"folder {Path(settings.path).name}", settings.path
+        case BluetoothSetting():
+            return "bluetooth", settings.adapter or "first adapter"
+        case TopicSetting():
+            return "topics", settings.pattern

@@ -1,0 +1,99 @@
+"""Sealing while the doors are open: one day of one series at a time, never in a commit's way.
+
+One collector does it for a store; the others look every few seconds whether it still lives.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+import structlog
+
+from rook_tally.collector.leases import look_while_held
+from rook_tally.core.errors import StoreError
+from rook_tally.store.alarms.clock_trust import may_remove
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
+from rook_tally.store.readings import keep_partitions, seal, stretches_due
+from rook_tally.store.site import Series, load_site, prune_strays, prune_tape
+from rook_tally.store.site.leases import Duties, Duty
+
+LOOK_EVERY_S = 5.0
+_FOLD_EVERY_S = 1.0
+_BOUND_EVERY_S = 30.0
+# Between two pages the doors have the store to themselves.
+_BREATH_S = 0.05
+
+_log = structlog.get_logger(__name__)
+
+
+async def keep_sealing(duties: Duties, *, clock: Callable[[], int]) -> None:
+    """Seal what is due whenever that is ours to do, until cancelled."""
+    await look_while_held(
+        duties, Duty.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
+    )
+
+
+async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
+    """Drop strays and tape beyond their bounds, again and again, until cancelled."""
+    while True:
+        await asyncio.sleep(_BOUND_EVERY_S)
+        try:
+            await asyncio.to_thread(_prune, store, clock())
+        except StoreError as error:
+            _log.warning("not_pruned", error=str(error))
+
+
+def _prune(store: Store, now_us: int) -> None:
+    with store.write() as connection:
+        prune_strays(connection, now_us=now_us if may_remove(connection, now_us=now_us) else None)
+        prune_tape(connection)
+
+
+async def keep_log_short(store: Store) -> None:
+    """Fold SQLite's write-ahead log in beside the commits, until cancelled."""
+    while True:
+        await asyncio.sleep(_FOLD_EVERY_S)
+        try:
+            await asyncio.to_thread(store.fold_log)
+        except StoreError as error:
+            _log.warning("log_not_folded", error=str(error))
+
+
+async def _tidy(store: Store, clock: Callable[[], int]) -> None:
+    for line in await asyncio.to_thread(_keep_partitions, store, clock()):
+        _log.info("partitions", done=line)
+    while due := await asyncio.to_thread(stretches_due, store, now_us=clock()):
+        series = await asyncio.to_thread(_series_by_id, store)
+        sealed = 0
+        for stretch in due:
+            if stretch.series_id in series:
+                sealed += await asyncio.to_thread(
+                    seal, store, series[stretch.series_id], stretch.start_us
+                )
+                await asyncio.sleep(_BREATH_S)
+        _log.info("sealed", pages=sealed)
+        if not sealed:
+            break
+    for thinned in await asyncio.to_thread(_thin, store, clock()):
+        _log.info("thinned", series=thinned.series_id, readings=thinned.readings)
+
+
+def _thin(store: Store, now_us: int) -> list[Thinned]:
+    with store.read() as connection:
+        if not may_remove(connection, now_us=now_us):
+            return []
+    return thin_what_is_due(store, list(_series_by_id(store).values()), now_us=now_us)
+
+
+def _keep_partitions(store: Store, now_us: int) -> list[str]:
+    if store.path is not None:
+        return []
+    with store.write() as connection:
+        return keep_partitions(connection, now_us=now_us)
+
+
+def _series_by_id(store: Store) -> dict[int, Series]:
+    with store.read() as connection:
+        return {one.id: one for one in load_site(connection).series}

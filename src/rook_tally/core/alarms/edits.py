@@ -1,0 +1,145 @@
+"""Changing one part of a watch by what a person typed."""
+
+from __future__ import annotations
+
+import re
+
+from msgspec.structs import replace
+
+from rook_tally.core.alarms.definitions import Hours, Sort, Watch
+from rook_tally.core.alarms.files import seconds_of
+from rook_tally.core.alarms.sentences import Part, amount_words, hours_words, span_words
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.quantity import Quantity
+
+_AMOUNT = re.compile(r"\s*([-+−]?\d+(?:[.,]\d+)?)\s*(.*?)\s*")
+_RANGE = re.compile(r"(?:(.*?)\s+)?([01]?\d|2[0-3]):([0-5]\d)\s*[-–]\s*([01]?\d|2[0-4]):([0-5]\d)")
+_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_LENGTHS = {
+    Part.FOR: "for_s",
+    Part.CALM: "calm_s",
+    Part.REPEAT: "repeat_s",
+    Part.ESCALATE: "escalate_s",
+    Part.REMARKS: "remark_s",
+}
+_AMOUNTS = {Part.LIMIT: "limit", Part.LOW: "low", Part.CLEAR: "clear"}
+
+
+def typed_text(watch: Watch, part: Part) -> str:
+    """What stands in a part to be typed over; empty for one that is chosen, not typed."""
+    if part in _LENGTHS:
+        return span_words(getattr(watch, _LENGTHS[part]) or 0.0)
+    if part in _AMOUNTS:
+        value = getattr(watch, _AMOUNTS[part])
+        return amount_words(watch.limit if value is None else value, _unit_of(watch))
+    if part is Part.WINDOW:
+        return span_words(watch.silent_s if watch.sort is Sort.SILENT else watch.window_s)
+    if part is Part.HOURS:
+        return "always" if watch.hours is None else hours_words(watch.hours)
+    if watch.run is not None and part is Part.AT_LEAST:
+        return span_words(watch.run.at_least_s)
+    if watch.run is not None and part is Part.AT_MOST:
+        return span_words(watch.run.at_most_s)
+    return ""
+
+
+def _unit_of(watch: Watch) -> str:
+    plain = watch.sort in (Sort.TIMES_USUAL, Sort.UNUSUAL, Sort.LEVEL)
+    return "" if plain else watch.unit
+
+
+def altered(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> Watch:
+    """The watch with a part as it was typed.
+
+    Parameters
+    ----------
+    quantity : what it watches, for units; None for what has none
+
+    Raises
+    ------
+    UsageError
+        When the text cannot be meant for that part.
+    """
+    try:
+        if part in _LENGTHS:
+            return replace(watch, **{_LENGTHS[part]: seconds_of(text)})
+        if part is Part.WINDOW:
+            name = "silent_s" if watch.sort is Sort.SILENT else "window_s"
+            return replace(watch, **{name: seconds_of(text)})
+        if part in _AMOUNTS:
+            return _with_amount(watch, part, text, quantity)
+        if part is Part.HOURS:
+            return replace(watch, hours=hours_of(text))
+        if watch.run is not None and part in (Part.AT_LEAST, Part.AT_MOST):
+            name = "at_least_s" if part is Part.AT_LEAST else "at_most_s"
+            return replace(watch, run=replace(watch.run, **{name: seconds_of(text)}))
+    except ValueError as error:
+        raise UsageError(str(error)) from error
+    raise UsageError(f"{part.value} is chosen, not typed")
+
+
+def _with_amount(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> Watch:
+    found = _AMOUNT.fullmatch(text)
+    if found is None:
+        raise UsageError(f"{text!r} is no number", remedy="write one, with its unit if you like")
+    value = float(found[1].replace("−", "-").replace(",", "."))
+    unit = _unit_of(watch)
+    if found[2] and quantity is not None and unit == watch.unit:
+        known = quantity.unit(found[2].removesuffix("/h"))
+        if known is None:
+            told = " or ".join(one.symbol for one in quantity.units)
+            raise UsageError(f"{found[2]} is no unit of {quantity.name}", remedy=f"use {told}")
+        watch = in_unit(watch, quantity, known.symbol)
+    return replace(watch, **{_AMOUNTS[part]: value})
+
+
+def in_unit(watch: Watch, quantity: Quantity, symbol: str) -> Watch:
+    """The same watch with its limits told in another unit."""
+    old = quantity.unit(watch.unit) if watch.unit else quantity.base
+    new = quantity.unit(symbol)
+    if old is None or new is None or old == new:
+        return replace(watch, unit=symbol)
+
+    def told(value: float) -> float:
+        if watch.sort in (Sort.RISING, Sort.FALLING):
+            return round(value * old.factor / new.factor, 6)
+        return round(new.from_base(old.to_base(value)), 6)
+
+    return replace(
+        watch,
+        unit=symbol,
+        limit=told(watch.limit),
+        low=told(watch.low),
+        clear=None if watch.clear is None else told(watch.clear),
+    )
+
+
+def hours_of(text: str) -> Hours | None:
+    """Hours such as `Mon–Fri 08:00–20:00`, `22:00–06:00` or `Sat, Sun`; None for always.
+
+    Raises
+    ------
+    UsageError
+        When the text is none of that.
+    """
+    word = text.strip().lower()
+    if word in ("", "always"):
+        return None
+    found = _RANGE.fullmatch(word)
+    if found is None:
+        return Hours(days=_days_of(word, text))
+    days = _days_of(found[1], text) if found[1] else ()
+    begin = int(found[2]) * 60 + int(found[3])
+    return Hours(begin_min=begin, end_min=int(found[4]) * 60 + int(found[5]), days=days)
+
+
+def _days_of(word: str, text: str) -> tuple[int, ...]:
+    found: set[int] = set()
+    for part in re.split(r"\s*,\s*|\s+", word.strip()):
+        ends = re.split(r"[-–]", part)
+        if not all(one[:3] in _DAYS for one in ends) or len(ends) > 2:
+            raise UsageError(f"{text!r} are no hours", remedy="write such as Mon–Fri 08:00–20:00")
+        first, last = _DAYS.index(ends[0][:3]), _DAYS.index(ends[-1][:3])
+        count = (last - first) % 7 + 1
+        found |= {(first + one) % 7 for one in range(count)}
+    return tuple(sorted(found))

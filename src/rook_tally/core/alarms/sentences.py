@@ -1,0 +1,275 @@
+"""A watch in words: the sentence, in parts that each stand for something that can be changed."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+from rook_tally.core.alarms.definitions import Guard, Hours, Run, Scope, Sort, Watch
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import MINUS
+from rook_tally.core.timestamps import SECOND_US
+
+_DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+class Part(enum.Enum):
+    """What a part of the sentence changes."""
+
+    QUANTITY = "quantity"
+    SCOPE = "scope"
+    SORT = "sort"
+    LIMIT = "limit"
+    LOW = "low"
+    WINDOW = "window"
+    FOR = "for"
+    GUARD = "guard"
+    HOURS = "hours"
+    REMARKS = "remarks"
+    LEVEL = "level"
+    TELL = "tell"
+    REPEAT = "repeat"
+    ESCALATE = "escalate"
+    ESCALATE_TO = "escalate to"
+    CONTROL = "control"
+    CLEAR = "clear"
+    CALM = "calm"
+    AT_LEAST = "at least"
+    AT_MOST = "at most"
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A piece of the sentence: plain words, or words that stand for a part."""
+
+    text: str
+    part: Part | None = None
+
+
+def span_words(length_s: float) -> str:
+    """A length of time as short as it can be said: `90 s`, `5 min`, `3 h`, `7 d`."""
+    for size, unit in ((86400, "d"), (3600, "h"), (60, "min")):
+        if length_s >= size and length_s % size == 0:
+            return f"{length_s / size:g} {unit}"
+    return f"{length_s:g} s"
+
+
+def lasting_words(length_us: int) -> str:
+    """Return a duration in words: to the second within a minute, else to the minute."""
+    length_s = round(length_us / SECOND_US)
+    return span_words(length_s if length_s < 60 else round(length_s / 60) * 60)
+
+
+def amount_words(value: float, unit: str) -> str:
+    """A limit with its unit."""
+    text = f"{value:g}".replace("-", MINUS)
+    return f"{text} {unit}".strip()
+
+
+def scope_words(scope: Scope) -> str:
+    """Where a scope is: a place, a group, a station, or anywhere."""
+    if scope.place:
+        return scope.place if not scope.station else f"{scope.place} ({scope.station})"
+    if scope.station:
+        return scope.station
+    if scope.group:
+        words = {
+            "indoors": "any place indoors",
+            "outdoors": "any place outdoors",
+            "everywhere": "any place",
+        }
+        return words.get(scope.group, f"any of {scope.group}")
+    return "any place"
+
+
+def hours_words(hours: Hours) -> str:
+    """Hours of a week."""
+    days = "" if not hours.days else _days_words(hours.days) + " "
+    if (hours.begin_min, hours.end_min) == (0, 24 * 60):
+        return days.strip() or "always"
+    return f"{days}{_clock(hours.begin_min)}–{_clock(hours.end_min)}"
+
+
+def _clock(minutes: int) -> str:
+    return f"{minutes // 60:02}:{minutes % 60:02}"
+
+
+def _days_words(days: tuple[int, ...]) -> str:
+    runs: list[list[int]] = []
+    for day in sorted(days):
+        if runs and day == runs[-1][1] + 1:
+            runs[-1][1] = day
+        else:
+            runs.append([day, day])
+    return ", ".join(
+        _DAY_NAMES[a] if a == b else f"{_DAY_NAMES[a]}–{_DAY_NAMES[b]}" for a, b in runs
+    )
+
+
+def guard_words(guard: Guard, name: str) -> str:
+    """A guard, by the name of its quantity."""
+    where = f" at {guard.scope.place}" if guard.scope.place else ""
+    if not guard.unit and guard.limit == 0.5:
+        return f"{name}{where} is {'off' if guard.is_below else 'on'}"
+    side = "under" if guard.is_below else "over"
+    return f"{name}{where} is {side} {amount_words(guard.limit, guard.unit)}"
+
+
+def run_words(run: Run) -> str:
+    """What a watch runs: the control, or its station where that is all there is to switch."""
+    return run.station if run.control == "on" else f"{run.control} of {run.station}"
+
+
+def _condition(watch: Watch) -> list[Piece]:
+    sort, limit = watch.sort, amount_words(watch.limit, watch.unit)
+    if sort is Sort.SILENT:
+        return [
+            Piece("says nothing", Part.SORT),
+            Piece("for"),
+            Piece(span_words(watch.silent_s), Part.WINDOW),
+        ]
+    if sort is Sort.OUTSIDE:
+        return [
+            Piece("is outside", Part.SORT),
+            Piece(amount_words(watch.low, ""), Part.LOW),
+            Piece("to"),
+            Piece(limit, Part.LIMIT),
+        ]
+    if sort in (Sort.RISING, Sort.FALLING):
+        word = "rises" if sort is Sort.RISING else "falls"
+        return [
+            Piece(f"{word} faster than", Part.SORT),
+            Piece(f"{limit}/h", Part.LIMIT),
+            Piece("over"),
+            Piece(span_words(watch.window_s), Part.WINDOW),
+        ]
+    if sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+        word = "times" if sort is Sort.TIMES_USUAL else "spreads from"
+        return [
+            Piece("is over", Part.SORT),
+            Piece(f"{watch.limit:g}", Part.LIMIT),
+            Piece(f"{word} its usual level of"),
+            Piece(span_words(watch.window_s), Part.WINDOW),
+        ]
+    if sort is Sort.LEVEL:
+        name = Level(int(watch.limit)).wording
+        return [Piece("reaches", Part.SORT), Piece(name, Part.LIMIT)]
+    if sort is Sort.SO:
+        return [Piece("is so", Part.SORT)]
+    return [Piece(f"stays {sort.value}", Part.SORT), Piece(limit, Part.LIMIT)]
+
+
+def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[list[Piece]]:
+    """The lines of a watch's sentence.
+
+    Parameters
+    ----------
+    quantity : the name of what is watched
+    guards : the names of what the guards look at
+    """
+    when = [Piece("When")]
+    if watch.sort is not Sort.SILENT:
+        when += [Piece(quantity, Part.QUANTITY), Piece("at")]
+    when += [Piece(scope_words(watch.scope), Part.SCOPE), *_condition(watch)]
+    if watch.sort is not Sort.SILENT:
+        when += (
+            [Piece("for"), Piece(span_words(watch.for_s), Part.FOR)]
+            if watch.for_s
+            else [Piece("at once", Part.FOR)]
+        )
+    lines = [when]
+    called = watch.level.wording if watch.level else "what its limits say"
+    leave = [] if watch.sort is Sort.SILENT else _leave(watch, guards)
+    lines.append([*leave, Piece("call it"), Piece(called, Part.LEVEL)])
+    lines.append(_telling(watch))
+    lines.append(_running(watch))
+    return lines
+
+
+def _leave(watch: Watch, guards: tuple[str, ...]) -> list[Piece]:
+    """What lets it ring: who is there, which hours, no remark."""
+    leave: list[Piece] = []
+    for guard, name in zip(watch.guards, guards, strict=True):
+        leave += [Piece("while"), Piece(guard_words(guard, name), Part.GUARD)]
+    if not watch.guards:
+        leave.append(Piece("whoever is there", Part.GUARD))
+    leave.append(Piece("always" if watch.hours is None else hours_words(watch.hours), Part.HOURS))
+    if watch.remark_s is None:
+        leave.append(Piece("whatever is remarked", Part.REMARKS))
+    else:
+        leave += [
+            Piece("but not within"),
+            Piece(span_words(watch.remark_s), Part.REMARKS),
+            Piece("of a remark"),
+        ]
+    return leave
+
+
+def _telling(watch: Watch) -> list[Piece]:
+    tell = [Piece("Tell"), Piece(_listed(watch.tell) or "nobody", Part.TELL)]
+    if watch.tell:
+        again = f"every {span_words(watch.repeat_s)}" if watch.repeat_s else "never"
+        tell += [Piece("; repeat"), Piece(again, Part.REPEAT)]
+        after = f"after {span_words(watch.escalate_s)}" if watch.escalate_s else "never"
+        tell += [Piece("; unacknowledged, tell others"), Piece(after, Part.ESCALATE)]
+        if watch.escalate_s:
+            tell.append(Piece(_listed(watch.escalate_to) or "nobody", Part.ESCALATE_TO))
+    return tell
+
+
+def _running(watch: Watch) -> list[Piece]:
+    last = [Piece("Run" if watch.run else "Switch")]
+    last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))
+    last.append(Piece("until it" if watch.run else "; it clears when it"))
+    last += _clearing(watch)
+    if watch.run:
+        last += [
+            Piece(", at least"),
+            Piece(span_words(watch.run.at_least_s), Part.AT_LEAST),
+            Piece(", never over"),
+            Piece(span_words(watch.run.at_most_s), Part.AT_MOST),
+        ]
+    return last
+
+
+def _clearing(watch: Watch) -> list[Piece]:
+    calm = Piece(f"for {span_words(watch.calm_s)}" if watch.calm_s else "at once", Part.CALM)
+    if watch.sort is Sort.SILENT:
+        return [Piece("speaks again")]
+    if watch.sort is Sort.SO:
+        return [Piece("is no longer so"), calm]
+    clear = watch.limit if watch.clear is None else watch.clear
+    words = {
+        Sort.ABOVE: "is under",
+        Sort.BELOW: "is over",
+        Sort.LEVEL: "is below level",
+        Sort.OUTSIDE: "is inside by",
+    }.get(watch.sort, "is under")
+    if watch.sort is Sort.OUTSIDE and watch.clear is None:
+        clear = 0.0
+    unit = "" if watch.sort in (Sort.LEVEL, Sort.TIMES_USUAL, Sort.UNUSUAL) else watch.unit
+    return [Piece(words), Piece(amount_words(clear, unit), Part.CLEAR), calm]
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1] if names else ""
+
+
+def short_words(watch: Watch, quantity: str) -> str:
+    """A watch in a few words for a list: `PM2.5 over 25 µg/m³ at Glaze booth`."""
+    where, limit = scope_words(watch.scope), amount_words(watch.limit, watch.unit)
+    if watch.sort is Sort.SILENT:
+        return f"no word from {where} for {span_words(watch.silent_s)}"
+    told = {
+        Sort.ABOVE: f"over {limit}",
+        Sort.BELOW: f"under {limit}",
+        Sort.OUTSIDE: f"outside {amount_words(watch.low, '')} to {limit}",
+        Sort.RISING: f"rising over {limit}/h",
+        Sort.FALLING: f"falling over {limit}/h",
+        Sort.TIMES_USUAL: f"over {watch.limit:g} × its usual",
+        Sort.UNUSUAL: f"{watch.limit:g} spreads from its usual",
+        Sort.SO: "is so",
+    }.get(watch.sort, "")
+    if watch.sort is Sort.LEVEL:
+        told = Level(int(watch.limit)).wording
+    return f"{quantity} {told} at {where}"

@@ -1,0 +1,117 @@
+"""The connection sheet: all it takes to connect a station, and senders made from its own fields."""
+
+from __future__ import annotations
+
+import enum
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from importlib import resources
+
+from rook_tally.core.quantities.quantity import Quantity, Scale
+
+HIDDEN_KEY = "KEY"
+
+
+class Sender(enum.Enum):
+    """Ways to send, each with a program ready to run."""
+
+    CURL = "curl"
+    MOSQUITTO = "mosquitto"
+    PYTHON = "python"
+    MICROPYTHON = "micropython"
+    ARDUINO = "arduino"
+
+
+_FILES = {
+    Sender.CURL: "curl.sh",
+    Sender.MOSQUITTO: "mosquitto.sh",
+    Sender.PYTHON: "sender.py.txt",
+    Sender.MICROPYTHON: "micropython.py.txt",
+    Sender.ARDUINO: "arduino.cpp.txt",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A station's own: where it sends to, and what.
+
+    `http` is host and port, `mqtt_host` and `mqtt_port` the broker's; `example` is a message it
+    could send, by field.
+    """
+
+    station: str
+    cadence_s: float
+    http: str
+    mqtt_host: str
+    mqtt_port: int
+    example: Mapping[str, float | bool]
+
+    @property
+    def http_address(self) -> str:
+        """Where it POSTs."""
+        return f"http://{self.http}/v1/readings"
+
+    @property
+    def topic(self) -> str:
+        """Where it publishes."""
+        return f"rook/{self.station}/readings"
+
+    @property
+    def example_text(self) -> str:
+        """The example as JSON."""
+        return json.dumps(dict(self.example), ensure_ascii=False)
+
+    def program(self, sender: Sender, access_key: str | None = None) -> str:
+        """A program that sends what this station's fields are."""
+        senders = resources.files("rook_tally.core").joinpath("senders")
+        template = senders.joinpath(_FILES[sender]).read_text("utf-8")
+        formats, arguments = _printf(self.example)
+        return template.format(
+            station=self.station,
+            http=self.http,
+            key=access_key or HIDDEN_KEY,
+            topic=self.topic,
+            mqtt_host=self.mqtt_host,
+            mqtt_port=self.mqtt_port,
+            # Within single quotes, as a shell reads them.
+            example=self.example_text.replace("'", "'\\''"),
+            example_python=repr(dict(self.example)),
+            example_printf=formats,
+            example_arguments=arguments,
+            cadence_s=self.cadence_s,
+            cadence_ms=round(1000 * self.cadence_s),
+            mqtt_login=f" -u '{self.station}' -P '{access_key}'" if access_key else "",
+            mqtt_login_python=(
+                f', user="{self.station}", password="{access_key}"' if access_key else ""
+            ),
+        )
+
+
+def example_message(fields: Mapping[str, Quantity]) -> dict[str, float | bool]:
+    """A message of values that would be believed: somewhere quiet within the believable range."""
+    return {name: _example(quantity) for name, quantity in fields.items()} or {"temperature": 21.4}
+
+
+def _example(quantity: Quantity) -> float | bool:
+    if quantity.scale is Scale.STATE:
+        return True
+    low, high = quantity.believable
+    lower = [limit for limit in quantity.limits.below if limit is not None]
+    upper = [limit for limit in quantity.limits.above if limit is not None]
+    settled_low, settled_high = max([low, *lower]), min([high, *upper])
+    return round(settled_low + 0.4 * (settled_high - settled_low), quantity.decimals)
+
+
+def _printf(example: Mapping[str, float | bool]) -> tuple[str, str]:
+    """The same object as a C format and its arguments."""
+    parts, arguments = [], []
+    for name, value in example.items():
+        # Within a C string that printf reads.
+        quoted = json.dumps(name).replace("\\", "\\\\").replace('"', '\\"').replace("%", "%%")
+        if isinstance(value, bool):
+            parts.append(f"{quoted}: {json.dumps(value)}")
+        else:
+            parts.append(f"{quoted}: %.3f")
+            arguments.append(f", {float(value)!r}")
+    return "{" + ", ".join(parts) + "}", "".join(arguments)

@@ -1,0 +1,123 @@
+"""Controls: what a station lets itself be told, and the values it can be told."""
+
+from __future__ import annotations
+
+import enum
+import math
+from dataclasses import dataclass
+
+from rook_tally.core.errors import UsageError
+
+USUAL_CONFIRM_S = 10.0
+
+
+class ControlSort(enum.Enum):
+    """What sort of thing is set."""
+
+    SWITCH = "switch"
+    NUMBER = "number"
+    CHOICE = "choice"
+    BUTTON = "button"
+
+
+SWITCH_ON, SWITCH_OFF, PRESSED = "on", "off", "press"
+_SWITCH_WORDS = {
+    "on": SWITCH_ON,
+    "true": SWITCH_ON,
+    "yes": SWITCH_ON,
+    "1": SWITCH_ON,
+    "off": SWITCH_OFF,
+    "false": SWITCH_OFF,
+    "no": SWITCH_OFF,
+    "0": SWITCH_OFF,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Control:
+    """A switch, number, choice or button of a kind.
+
+    Attributes
+    ----------
+    name : str
+        Its name on the wire.
+    unit : str
+        Of a number; empty for none.
+    low, high : float
+        Least and greatest number.
+    choices : tuple of str
+        Of a choice.
+    confirm_s : float
+        So long a station may take to say that it has done it.
+    """
+
+    name: str
+    title: str
+    sort: ControlSort
+    unit: str = ""
+    low: float = -math.inf
+    high: float = math.inf
+    choices: tuple[str, ...] = ()
+    confirm_s: float = USUAL_CONFIRM_S
+
+    def value_from(self, text: str) -> str:
+        """What is sent for what a person wrote.
+
+        Raises
+        ------
+        UsageError
+            When this control cannot be set so; it says how it can.
+        """
+        word = text.strip()
+        if self.sort is ControlSort.SWITCH:
+            told = _SWITCH_WORDS.get(word.lower())
+            if told is not None:
+                return told
+        elif self.sort is ControlSort.CHOICE:
+            for choice in self.choices:
+                if choice.lower() == word.lower():
+                    return choice
+        elif self.sort is ControlSort.BUTTON:
+            if word.lower() in ("", PRESSED):
+                return PRESSED
+        else:
+            try:
+                number = float(word.replace("−", "-"))
+            except ValueError:
+                number = math.nan
+            if self.low <= number <= self.high and math.isfinite(number):
+                return f"{number:.12g}"
+        raise UsageError(
+            f"{self.name} cannot be {text!r}", kept="nothing was asked", remedy=self.allowed
+        )
+
+    @property
+    def allowed(self) -> str:
+        """What it can be set to, in words."""
+        if self.sort is ControlSort.SWITCH:
+            return "on or off"
+        if self.sort is ControlSort.CHOICE:
+            return " or ".join(self.choices)
+        if self.sort is ControlSort.BUTTON:
+            return "press"
+        unit = f" {self.unit}" if self.unit else ""
+        if math.isinf(self.low) and math.isinf(self.high):
+            return "any number" + (f" of{unit}" if unit else "")
+        if math.isinf(self.low):
+            return f"a number up to {self.high:g}{unit}"
+        if math.isinf(self.high):
+            return f"a number from {self.low:g}{unit}"
+        return f"a number from {self.low:g} to {self.high:g}{unit}"
+
+    def is_confirmed_by(self, asked: str, reported: str) -> bool:
+        """Whether what a station reports is what was asked; a number may come back rounded."""
+        if self.sort is ControlSort.BUTTON:
+            return True
+        try:
+            told = self.value_from(reported)
+        except UsageError:
+            return False
+        if self.sort is ControlSort.NUMBER:
+            wanted = float(asked)
+            return abs(float(told) - wanted) <= max(1e-9, 0.005 * abs(wanted))
+        return told == asked

@@ -1,0 +1,178 @@
+"""Kinds: reusable descriptions of a sort of station, and the ordinary ones that come with us."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.controls import Control, ControlSort
+
+ORDINARY_CADENCE_S = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One value in a station's message: its name on the wire, what it measures, in which unit.
+
+    `accuracy` and `believable` are this sort's own, in the quantity's base unit; None means the
+    quantity's.
+    """
+
+    name: str
+    quantity: str
+    unit: str
+    accuracy: float | None = None
+    believable: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A sort of station: how often it reports, which fields it has and what it can be told."""
+
+    slug: str
+    name: str
+    cadence_s: float
+    fields: tuple[Field, ...]
+    controls: tuple[Control, ...] = ()
+
+    def field(self, name: str) -> Field | None:
+        """The field of that name, or None."""
+        return next((field for field in self.fields if field.name == name), None)
+
+    def control(self, name: str) -> Control | None:
+        """The control of that name, or None."""
+        return next((control for control in self.controls if control.name == name), None)
+
+
+_INTERVAL = Control("interval", "Sampling interval", ControlSort.NUMBER, "s", 1, 3600)
+_BRIGHTNESS = Control("brightness", "Display brightness", ControlSort.NUMBER, "%", 0, 100)
+_ZERO = Control("zero", "Zero calibration", ControlSort.BUTTON, confirm_s=60.0)
+
+
+def _kind(
+    slug: str,
+    name: str,
+    cadence_s: float,
+    *fields: tuple[str, str, str],
+    controls: tuple[Control, ...] = (),
+) -> Kind:
+    return Kind(slug, name, cadence_s, tuple(Field(*field) for field in fields), controls)
+
+
+PLAIN = Kind("plain", "any station", ORDINARY_CADENCE_S, ())
+
+KINDS: dict[str, Kind] = {
+    kind.slug: kind
+    for kind in (
+        PLAIN,
+        _kind(
+            "room-air",
+            "room air",
+            20,
+            ("co2", "co2", "ppm"),
+            ("temp", "temperature", "°C"),
+            ("rh", "humidity", "%"),
+            ("voc", "voc_index", "index"),
+            ("noise", "sound_level", "dB(A)"),
+            ("presence", "presence", ""),
+            controls=(_INTERVAL, _BRIGHTNESS, _ZERO),
+        ),
+        _kind(
+            "particle-counter",
+            "particle counter",
+            10,
+            ("pm1", "pm1", "µg/m³"),
+            ("pm25", "pm25", "µg/m³"),
+            ("pm10", "pm10", "µg/m³"),
+            ("voc", "voc_index", "index"),
+            ("nox", "nox_index", "index"),
+            controls=(
+                _INTERVAL,
+                Control("fan", "Fan", ControlSort.CHOICE, choices=("auto", "quiet", "off")),
+            ),
+        ),
+        _kind(
+            "climate",
+            "climate",
+            60,
+            ("temp", "temperature", "°C"),
+            ("rh", "humidity", "%"),
+            ("battery", "battery", "%"),
+        ),
+        _kind(
+            "kiln-probe",
+            "thermocouple pair",
+            30,
+            ("temp", "temperature", "°C"),
+            ("surface", "surface_temperature", "°C"),
+            ("rh", "humidity", "%"),
+            ("co", "co", "ppm"),
+            ("current", "current", "A"),
+        ),
+        _kind(
+            "substrate-probe",
+            "substrate probe",
+            60,
+            ("moisture", "substrate_moisture", "%"),
+            ("rh", "humidity", "%"),
+            ("temp", "temperature", "°C"),
+            controls=(Control("mister", "Mister", ControlSort.SWITCH), _INTERVAL),
+        ),
+        _kind(
+            "weather-post",
+            "weather post",
+            60,
+            ("temp", "temperature", "°C"),
+            ("rh", "humidity", "%"),
+            ("pressure", "pressure", "hPa"),
+            ("pm25", "pm25", "µg/m³"),
+            ("rain", "rain", "mm"),
+            ("light", "illuminance", "lx"),
+            ("wind", "wind_speed", "m/s"),
+        ),
+        _kind(
+            "shunt-meter",
+            "shunt and level",
+            60,
+            ("level", "water_level", "m"),
+            ("drop", "voltage_drop", "mV"),
+            ("battery_v", "voltage", "V"),
+        ),
+        _kind(
+            "vibration-pickup",
+            "vibration",
+            10,
+            ("x", "vibration_x", "g"),
+            ("y", "vibration_y", "g"),
+            ("z", "vibration_z", "g"),
+            ("surface", "surface_temperature", "°C"),
+            ("noise", "sound_level", "dB(A)"),
+        ),
+        _kind(
+            "sound-meter",
+            "sound and dust",
+            60,
+            ("temp_f", "temperature", "°F"),
+            ("noise", "sound_level", "dB(A)"),
+            ("pm25", "pm25", "µg/m³"),
+        ),
+        _kind(
+            "switch",
+            "switch",
+            60,
+            ("on", "switch", ""),
+            controls=(Control("on", "On", ControlSort.SWITCH),),
+        ),
+    )
+}
+"""The kinds that come with the program, by slug."""
+
+
+def kind_named(slug: str) -> Kind:
+    """The kind with this slug; UsageError listing the known ones when there is none."""
+    try:
+        return KINDS[slug]
+    except KeyError:
+        raise UsageError(
+            f"there is no kind {slug!r}", remedy="known kinds: " + ", ".join(KINDS)
+        ) from None

@@ -1,0 +1,30 @@
+"""How far a value is from its limit, in words."""
+
+from __future__ import annotations
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.levels import Level, Limits
+
+
+def limit_sentence(told: Shown, limits: Limits, value: float) -> str:
+    """How far from the limit (where it becomes raised): `33 over the limit of 25`, `4 above the
+    lower limit of 31`; empty without one."""
+    limit = limits.nearest(value)
+    if limit is None:
+        return ""
+    shown = told.limit_text(limit)
+    # As exact as the limit is written.
+    more = 0 if told.decimals or round(told.value(limit), 6).is_integer() else 1
+    distance = told.difference_figure(abs(value - limit), more=more)
+    upper = limit == limits.above[Level.RAISED - 1]
+    over = value >= limit if upper else value <= limit
+    if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
+        return said("just at the limit of {0}", shown)
+    if over:
+        words = "{0} over the limit of {1}" if upper else "{0} under the lower limit of {1}"
+        return said(words, distance, shown)
+    if upper:
+        return said("{0} below the limit of {1}", distance, shown)
+    # "Above the limit" alone would read as a breach.
+    return said("{0} above the lower limit of {1}", distance, shown)

@@ -1,0 +1,42 @@
+"""Series as they are named: by place, station and group."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from rook_tally.core.quantities.quantity import Quantity
+
+HERE = "here"
+"""The place a working is made for, when it is made for several."""
+EVERYWHERE = "everywhere"
+INDOORS, OUTDOORS = "indoors", "outdoors"
+BUILT_IN_GROUPS = (EVERYWHERE, INDOORS, OUTDOORS)
+
+
+def slug_of(name: str) -> str:
+    """A name as formulas write it: lower case, hyphens for what is no letter or digit."""
+    return re.sub(r"[^\w]+", "-", name.casefold().replace("_", "-"), flags=re.UNICODE).strip("-")
+
+
+@dataclass(frozen=True, slots=True)
+class NamedSeries:
+    """A series as references see it."""
+
+    id: int
+    quantity: Quantity
+    place: str
+    indoors: bool
+    station: str
+    field: str
+    cadence_s: float
+    is_worked_out: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A named set of places, or of series told as place, quantity, station and field."""
+
+    name: str
+    places: tuple[str, ...] = ()
+    series: tuple[int, ...] = ()

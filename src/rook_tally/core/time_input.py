@@ -1,0 +1,132 @@
+"""Times as people type them: `14:30`, `yesterday 9:00`, `mon 8:15`, `2026-08-12`, `3 days ago`."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta, tzinfo
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.timestamps import (
+    DAY_US,
+    HOUR_US,
+    MINUTE_US,
+    SECOND_US,
+    datetime_from_time_us,
+    time_us_from_datetime,
+)
+
+_DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+_CLOCK = re.compile(r"(\d{1,2})(?::|\.)(\d{2})(?:[:.](\d{2}))?|(\d{1,2})\s*h")
+_AGO = re.compile(r"(\d{1,5})\s*(s|sec|second|min|minute|h|hour|day|week|month|year)s?\s+ago")
+_AGO_US = {
+    "s": SECOND_US,
+    "sec": SECOND_US,
+    "second": SECOND_US,
+    "min": MINUTE_US,
+    "minute": MINUTE_US,
+    "h": HOUR_US,
+    "hour": HOUR_US,
+    "day": DAY_US,
+    "week": 7 * DAY_US,
+    "month": 30 * DAY_US,
+    "year": 365 * DAY_US,
+}
+_DAY_FIRST = re.compile(r"(\d{1,2})[./](\d{1,2})[./](\d{4})")
+_REMEDY = "such as 14:30, yesterday 9:00, mon 8:15, 2026-08-12, 3 days ago"
+
+
+@dataclass(frozen=True, slots=True)
+class TypedTime:
+    """What was meant: a moment, or a whole day when no clock time was written."""
+
+    start_us: int
+    end_us: int
+
+    @property
+    def is_day(self) -> bool:
+        """Whether a whole day was meant."""
+        return self.end_us > self.start_us
+
+
+def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
+    """The moment or day a person means, in the site's zone; never one to come.
+
+    A clock time alone is that of today, or of yesterday when it has not come yet; the name of a day
+    is the last such day.
+
+    Raises
+    ------
+    UsageError
+        When nothing like a time can be read in it, or it lies ahead.
+    """
+    words = " ".join(text.lower().replace(",", " ").split())
+    now = datetime_from_time_us(now_us).astimezone(zone)
+    if not words or words == "now":
+        return TypedTime(now_us, now_us)
+    ago = _AGO.fullmatch(words)
+    if ago:
+        at_us = now_us - int(ago[1]) * _AGO_US[ago[2]]
+        return TypedTime(at_us, at_us)
+    clock, rest = _clock_in(words, text)
+    day = _day_in(rest, now.date(), text)
+    if clock is None:
+        start = datetime.combine(day or now.date(), time(0), zone)
+        end = datetime.combine(start.date() + timedelta(days=1), time(0), zone)
+        told = TypedTime(time_us_from_datetime(start), time_us_from_datetime(end))
+    else:
+        at_us = _clock_us(day or now.date(), clock, zone, now_us)
+        if day is None and at_us > now_us:
+            at_us = _clock_us(now.date() - timedelta(days=1), clock, zone, now_us)
+        told = TypedTime(at_us, at_us)
+    if told.start_us > now_us:
+        raise UsageError(f"{text.strip()!r} has not come yet", remedy=_REMEDY)
+    return told
+
+
+def _clock_us(day: date, clock: time, zone: tzinfo, now_us: int) -> int:
+    """The moment of a clock time of a day: of the two it is when clocks go back, the newest that
+    has come."""
+    both = {
+        time_us_from_datetime(datetime.combine(day, clock.replace(fold=fold), zone))
+        for fold in (0, 1)
+    }
+    return max((one for one in both if one <= now_us), default=min(both))
+
+
+def _clock_in(words: str, text: str) -> tuple[time | None, str]:
+    """The clock time in some words, and the words without it."""
+    # A date's own dots and dashes are no clock.
+    dated = re.sub(
+        r"\d{4}-\d{2}-\d{2}|\d{1,2}[./]\d{1,2}[./]\d{4}", lambda one: " " * len(one[0]), words
+    )
+    found = _CLOCK.search(dated.replace("t", " ") if re.match(r"\s*t", dated) else dated)
+    if found is None:
+        return None, words
+    hour, minute, second = int(found[1] or found[4]), int(found[2] or 0), int(found[3] or 0)
+    try:
+        clock = time(hour, minute, second)
+    except ValueError:
+        raise UsageError(f"{text.strip()!r} holds no time of day", remedy=_REMEDY) from None
+    rest = words[: found.start()] + " " + words[found.end() :]
+    return clock, " ".join(rest.replace(" at ", " ").split())
+
+
+def _day_in(words: str, today: date, text: str) -> date | None:
+    """The day some words name; None when there are none."""
+    name = words.strip().removeprefix("last ").removeprefix("on ").removesuffix("t").strip()
+    if words.strip() in ("", "t"):
+        return None
+    if words in ("today", "yesterday"):
+        return today - timedelta(days=words == "yesterday")
+    for at, known in enumerate(_DAYS):
+        if len(name) >= 2 and known.startswith(name):
+            back = (today.weekday() - at) % 7
+            return today - timedelta(days=back or (7 if words.startswith("last ") else 0))
+    try:
+        day_first = _DAY_FIRST.fullmatch(name)
+        if day_first:
+            return date(int(day_first[3]), int(day_first[2]), int(day_first[1]))
+        return date.fromisoformat(name)
+    except ValueError:
+        raise UsageError(f"{text.strip()!r} is no time we can read", remedy=_REMEDY) from None

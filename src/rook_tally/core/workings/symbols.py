@@ -1,0 +1,163 @@
+"""Which series a reference means: names of places, stations and groups as formulas write them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from rook_tally.core.quantities.named_series import (
+    BUILT_IN_GROUPS,
+    EVERYWHERE,
+    HERE,
+    INDOORS,
+    Group,
+    NamedSeries,
+    slug_of,
+)
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.workings.diagnostics import wrong
+
+if TYPE_CHECKING:
+    from rook_tally.core.workings.syntax import Reference
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """Everything a reference may name, in display order.
+
+    `here` is the place a working is being made for; None for one made for the whole site.
+    """
+
+    series: Sequence[NamedSeries]
+    quantities: Mapping[str, Quantity]
+    groups: Sequence[Group] = ()
+    here: str | None = None
+    places: Sequence[str] = field(default=())
+
+    def quantity(self, reference: Reference) -> Quantity:
+        """What a reference measures.
+
+        Raises
+        ------
+        FormulaError
+            When there is no such quantity.
+        """
+        known = self.quantities.get(reference.quantity)
+        if known is not None:
+            return known
+        raise wrong(
+            reference.at,
+            f"nothing measures {reference.quantity}",
+            _did_you_mean(reference.quantity, list(self.quantities)),
+        )
+
+    def one(self, reference: Reference) -> NamedSeries | None:
+        """The series a reference names; None when there is none of it (yet).
+
+        Raises
+        ------
+        FormulaError
+            When there is no such place, or several series it could be.
+        """
+        place = self._place(reference)
+        there = [
+            one
+            for one in self.series
+            if one.quantity.slug == reference.quantity and slug_of(one.place) == place
+        ]
+        if reference.station:
+            there = [one for one in there if one.station == reference.station]
+        if reference.field:
+            there = [one for one in there if one.field == reference.field]
+        if len(there) <= 1:
+            return there[0] if there else None
+        if reference.place == HERE:
+            return self._of_best_station(there)
+        told = dict.fromkeys(
+            one.station if not reference.station else f"{one.station}/{one.field}" for one in there
+        )
+        if len(told) == 1:
+            told = dict.fromkeys(f"{one.station}/{one.field}" for one in there)
+        where = f"{reference.quantity}@{_written(reference.place)}"
+        raise wrong(
+            reference.at,
+            f"several tell this at {there[0].place}",
+            " or ".join(f"{where}/{one}" for one in list(told)[:3]),
+        )
+
+    def _of_best_station(self, there: Sequence[NamedSeries]) -> NamedSeries:
+        """Of several at a place, the one whose station tells most there."""
+        told = {
+            one.station: sum(other.station == one.station for other in self.series) for one in there
+        }
+        return max(there, key=lambda one: told[one.station])
+
+    def several(self, reference: Reference) -> list[NamedSeries]:
+        """The series of one quantity that a group, or a place, holds.
+
+        Raises
+        ------
+        FormulaError
+            When there is no such group or place.
+        """
+        wanted = reference.place
+        told = [one for one in self.series if one.quantity.slug == reference.quantity]
+        if wanted == HERE or wanted.casefold() not in self._group_names():
+            place = self._place(reference)
+            return [one for one in told if slug_of(one.place) == place]
+        slug = wanted.casefold()
+        for group in self.groups:
+            if slug_of(group.name) == slug:
+                places = {slug_of(place) for place in group.places}
+                return [
+                    one for one in told if one.id in group.series or slug_of(one.place) in places
+                ]
+        return [one for one in told if slug == EVERYWHERE or one.indoors == (slug == INDOORS)]
+
+    def _group_names(self) -> list[str]:
+        return [*BUILT_IN_GROUPS, *(slug_of(group.name) for group in self.groups)]
+
+    def _place(self, reference: Reference) -> str:
+        if reference.place == HERE:
+            if self.here is None:
+                raise wrong(
+                    reference.at,
+                    "there is no here: this is made for the whole site",
+                    "name a place, or make it for each place",
+                )
+            return slug_of(self.here)
+        slug = slug_of(reference.place)
+        known = {slug_of(one) for one in self.places} | {slug_of(one.place) for one in self.series}
+        if slug in known:
+            return slug
+        if slug in self._group_names():
+            raise wrong(
+                reference.at,
+                f"{reference.place} is a group",
+                f"as in mean({reference.quantity}@{_written(reference.place)}/*)",
+            )
+        raise wrong(
+            reference.at,
+            f"there is no place {reference.place}",
+            _did_you_mean(slug, [*sorted(known), *self._group_names()]),
+        )
+
+
+def _did_you_mean(name: str, known: list[str]) -> str:
+    # Late: every start of a window loads this module, and hardly one makes a mistake.
+    import difflib
+
+    alike = difflib.get_close_matches(name, known, n=3, cutoff=0.5)
+    alike += [one for one in known if name and name in one and one not in alike][:2]
+    return f"did you mean {' or '.join(alike)}" if alike else ""
+
+
+def _written(place: str) -> str:
+    return place if re.fullmatch(r"[^\W_][\w.:-]*", place) else f'"{place}"'
+
+
+def did_you_mean(name: str, known: Sequence[str]) -> str:
+    """Names like one that is not known, as a question; empty without any."""
+    return _did_you_mean(name, list(known))

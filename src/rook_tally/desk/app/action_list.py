@@ -1,0 +1,122 @@
+"""The commands of the window: for all of it, for time, and those of each view."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+from rook_tally.core.i18n import said
+from rook_tally.desk.data.actions import Command, Section
+from rook_tally.desk.data.time_window import PRESETS
+from rook_tally.desk.ledger.actions import LedgerAction
+from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.wall.actions import WallAction
+from rook_tally.desk.watch.actions import WatchAction
+from rook_tally.desk.workings.actions import WorkingsAction
+
+if TYPE_CHECKING:
+    from rook_tally.desk.app.window import DeskWindow
+
+_PRESET_KEYS = ("Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "Ctrl+6")
+
+
+def commands_of(window: DeskWindow) -> list[Command]:
+    """Everything that can be done in a window. Nothing is made before it is called for."""
+    return [*_everywhere(window), *_of_time(window), *_of_views(window)]
+
+
+def _everywhere(window: DeskWindow) -> Iterator[Command]:
+    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Command:
+        return Command(Section.EVERYWHERE, words, keys, call)
+
+    for at, name in enumerate(window.view_names):
+        yield command(said("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
+    yield command(
+        said("Find a place, station, series, remark or command"),
+        ("/", "Ctrl+K"),
+        lambda: window.dialogs.find(),
+    )
+    yield command(
+        said("What stands: acknowledge it, shelve it"),
+        ("Ctrl+Shift+A",),
+        lambda: window.dialogs.show_alarms(),
+    )
+    yield command(said("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
+    yield command(said("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())
+    yield command(said("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())
+    yield command(
+        said("Theme: the desktop's, light, night"), ("Ctrl+Shift+L",), window.theme_wanted.emit
+    )
+    yield command(
+        said("Site settings: name, time zone, daily copies, access keys"),
+        ("Ctrl+,",),
+        lambda: window.dialogs.show_site(),
+    )
+    yield command(said("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
+    yield command(said("Full screen"), ("F11",), window.turn_full_screen)
+    yield command(said("Close the window"), ("Ctrl+Q",), window.close)
+
+
+def _of_time(window: DeskWindow) -> Iterator[Command]:
+    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Command:
+        return Command(Section.TIME, words, keys, call)
+
+    rail = window.rail
+    yield Command(Section.TIME, said("Back to now"), ("Space",), rail.model.go_live)
+    yield command(said("Go to a time you type"), ("G",), rail.ask_where_to)
+    for keys, (words, span_us) in zip(_PRESET_KEYS, PRESETS, strict=True):
+        yield command(said("The last {0}", words), (keys,), partial(rail.model.show_last, span_us))
+    yield command(said("Everything"), ("Ctrl+0",), rail.model.show_everything)
+    yield command(
+        said("To the time rail: arrows move the window"), ("Ctrl+T",), rail.track.setFocus
+    )
+
+
+def _of_views(window: DeskWindow) -> Iterator[Command]:
+    names = list(window.view_names)
+
+    def ledger(action: LedgerAction) -> None:
+        window.show_view(names.index("Ledger"))
+        window.ledger.do(action)
+
+    def strip(action: StripAction) -> None:
+        window.show_view(names.index("Strip"))
+        window.strip.do(action)
+
+    def wall(action: WallAction) -> None:
+        window.show_view(names.index("Wall"))
+        window.wall.do(action)
+
+    def workings(action: WorkingsAction) -> None:
+        window.show_view(names.index("Workings"))
+        window.workings.do(action)
+
+    def watch(action: WatchAction) -> None:
+        window.show_view(names.index("Watch"))
+        window.watch.do(action)
+
+    def stations(call: Callable[[], object]) -> None:
+        window.show_view(names.index("Stations"))
+        call()
+
+    for one in LedgerAction:
+        yield Command(Section.LEDGER, one.words, one.keys, partial(ledger, one))
+    for other in StripAction:
+        yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
+    for fifth in WallAction:
+        yield Command(Section.WALL, fifth.words, fifth.keys, partial(wall, fifth))
+    for third in WorkingsAction:
+        yield Command(Section.WORKINGS, third.words, third.keys, partial(workings, third))
+    for fourth in WatchAction:
+        yield Command(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
+    for words, keys, call in (
+        (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
+        (
+            said("The picked station's connection sheet"),
+            ("C",),
+            lambda: window.stations.tasks.show_sheet(),
+        ),
+        (said("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
+    ):
+        yield Command(Section.STATIONS, words, keys, partial(stations, call))

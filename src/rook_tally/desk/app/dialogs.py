@@ -1,0 +1,201 @@
+"""What opens over the views: finding, keys, readings, corrections, remarks, files."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QDialog, QFileDialog
+
+from rook_tally.core.i18n import said
+from rook_tally.core.remarks import Remark, next_shade
+from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.desk.data.actions import Command
+from rook_tally.desk.data.commands import KeepRemark
+from rook_tally.desk.data.finding import Target
+from rook_tally.desk.data.store_client import Reply
+from rook_tally.desk.data.time_window import TimeWindow
+from rook_tally.desk.data.undo import user_name
+from rook_tally.store.site import Place, Series, Station
+
+if TYPE_CHECKING:
+    from rook_tally.desk.app.window import DeskWindow
+
+_AROUND_PIN_US = 30 * MINUTE_US
+_AROUND_SPAN = 0.25
+
+
+class Dialogs:
+    """Opens dialogs of a window and hands replies to those that are open."""
+
+    def __init__(self, window: DeskWindow) -> None:
+        self._window = window
+        self.open: list[QDialog] = []
+
+    def _show(self, dialog: QDialog) -> None:
+        self.open.append(dialog)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(lambda _: self.open.remove(dialog))
+        dialog.open()
+
+    def take_reply(self, reply: Reply) -> None:
+        """Hand a reply to whatever is open."""
+        for dialog in list(self.open):
+            take: Any = getattr(dialog, "take_reply", None)
+            if take is not None:
+                take(reply)
+
+    def show_alarms(self) -> None:
+        """Show what stands, to be acknowledged or shelved."""
+        from rook_tally.desk.dialogs.alarms import AlarmDialog
+
+        window = self._window
+        dialog = AlarmDialog(window.theme, window.state, window)
+        dialog.wished.connect(window.reader.change)
+        dialog.watch_wanted.connect(window.show_watch)
+        self._show(dialog)
+
+    def show_site(self) -> None:
+        """The site's settings."""
+        from rook_tally.desk.dialogs.site_settings import SiteDialog
+
+        window = self._window
+        dialog = SiteDialog(window.theme, window)
+        dialog.asked.connect(window.reader.ask)
+        dialog.wished.connect(window.reader.change)
+        self._show(dialog)
+        dialog.begin()
+
+    def find(self) -> None:
+        """Let the person type where to go or what to do."""
+        from rook_tally.desk.dialogs.finder import Finder
+
+        window = self._window
+        finder = Finder(window.theme, window.state, window.commands, window)
+        finder.chosen.connect(self.go_to)
+        self._show(finder)
+
+    def go_to(self, target: Target) -> None:
+        """Go to what was found, or do it."""
+        window = self._window
+        match target:
+            case Command():
+                target.call()
+            case Place():
+                window.show_view(0)
+                window.ledger.pick_place(target)
+            case Station():
+                window.show_view(len(window.view_names) - 1)
+                window.stations.pick(target.key)
+            case Series():
+                window.open_in_strip([target])
+            case Remark():
+                self._go_to_remark(target)
+
+    def _go_to_remark(self, remark: Remark) -> None:
+        window = self._window
+        end_us = remark.end_us
+        if end_us is None:
+            start_us, end_us = remark.start_us - _AROUND_PIN_US, remark.start_us + _AROUND_PIN_US
+        else:
+            margin = round((end_us - remark.start_us) * _AROUND_SPAN)
+            start_us, end_us = remark.start_us - margin, end_us + margin
+        now_us = window.state.clock()
+        is_live = end_us >= now_us
+        window.state.show_window(TimeWindow(start_us, min(end_us, now_us), is_live))
+        window.show_view(1)
+        window.strip.model.remarks.pick(remark)
+
+    def show_keys(self) -> None:
+        """The sheet of keys."""
+        from rook_tally.desk.dialogs.key_list import KeySheet
+
+        self._show(KeySheet(self._window.theme, self._window.commands, self._window))
+
+    def show_readings(self, series: Series) -> None:
+        """The readings of a series behind the window, or behind the Ledger's day."""
+        from rook_tally.desk.dialogs.readings import ReadingsTable
+        from rook_tally.desk.dialogs.readings_model import ReadingsQuestion
+
+        window = self._window
+        start_us, end_us = window.state.window.start_us, window.state.now_us + 1
+        if window.view == 0:
+            start_us = end_us - DAY_US
+        stretch = window.strip.model.stretch if window.view == 1 else None
+        if stretch is not None:
+            start_us, end_us = stretch
+        question = ReadingsQuestion(series, start_us, end_us)
+        self._show(ReadingsTable(window.theme, window.state, window.reader, question, window))
+
+    def correct(self, series: Series) -> None:
+        """The corrections of a series."""
+        from rook_tally.desk.dialogs.corrections import CorrectionsDialog
+
+        window = self._window
+        dialog = CorrectionsDialog(window.theme, window.state, window.reader, series, window)
+        self._show(dialog)
+
+    def write_pin(self, series: Series) -> None:
+        """Let the person write down what happened, at the place of a series, at the moment
+        shown."""
+        from rook_tally.desk.parts.remark_dialog import RemarkDialog
+
+        window = self._window
+        at_us = window.state.now_us // SECOND_US * SECOND_US
+        shade = next_shade(window.state.remarks)
+        remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
+        dialog = RemarkDialog(window.theme, window.state, remark, window)
+        dialog.accepted.connect(lambda: window.reader.change(KeepRemark(dialog.remark)))
+        self._show(dialog)
+
+    def copy_figures(self) -> None:
+        """Put the window's figures on the clipboard."""
+        from rook_tally.desk.strip.window_statistics import figures_as_text
+
+        model = self._window.strip.model
+        QGuiApplication.clipboard().setText(figures_as_text(model))
+        self._window.tell(said("The figures of the window are on the clipboard."))
+
+    def save_csv(self) -> None:
+        """Save the readings of the lanes over the window."""
+        from rook_tally.desk.dialogs.csv_export import CsvSaving
+
+        window = self._window
+        series = window.strip.model.series
+        if not series:
+            window.tell(said("There is no lane to save."))
+            return
+        stretch = window.strip.model.stretch
+        shown = window.state.window
+        start_us, end_us = stretch or (shown.start_us, shown.end_us)
+        dialog = QFileDialog(window, said("Save the readings shown"), "readings.csv", "CSV (*.csv)")
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.setDefaultSuffix("csv")
+        dialog.fileSelected.connect(
+            lambda path: self._show(CsvSaving(window.store, series, start_us, end_us, path, window))
+        )
+        self._show(dialog)
+
+    def save_picture(self) -> None:
+        """Save the Strip as it is drawn."""
+        from rook_tally.desk.app.strip_export import save_picture
+
+        window = self._window
+        dialog = QFileDialog(
+            window, said("Save the picture"), "strip.png", "PNG (*.png);;SVG (*.svg)"
+        )
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.fileSelected.connect(partial(save_picture, window))
+        self._show(dialog)
+
+    def read_file(self) -> None:
+        """Read a CSV file into a station's series."""
+        from rook_tally.desk.dialogs.import_file import ImportDialog
+
+        window = self._window
+        if window.importer is None:
+            window.tell(said("Files are read with: rook-tally import FILE --station KEY"))
+            return
+        self._show(ImportDialog(window.theme, window.state, window.importer, window))

@@ -1,0 +1,229 @@
+"""The head: mark, site, views, what is raised, who is heard, the clock."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import age
+from rook_tally.core.theme import Theme
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
+from rook_tally.desk.parts.label import Label
+
+HEAD_HEIGHT = 46
+_ROOMY = 1150
+QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
+"""What stands, and calls for nobody."""
+
+
+class _Mark(QWidget):
+    """Four strokes and one across."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setFixedSize(24, HEAD_HEIGHT)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour(self._theme.on_night), 1.8, c=Qt.PenCapStyle.RoundCap))
+        top, bottom = HEAD_HEIGHT / 2 - 8, HEAD_HEIGHT / 2 + 8
+        for stroke in range(4):
+            x = 4 + stroke * 5.2
+            painter.drawLine(QLineF(x, top, x, bottom))
+        painter.drawLine(QLineF(0.9, bottom - 3.5, 22.5, top + 3.5))
+
+
+class _ViewName(QAbstractButton):
+    """The name of a view; underlined where we are."""
+
+    def __init__(self, text: str, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setText(text)
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def sizeHint(self) -> QSize:
+        self.ensurePolished()
+        return QSize(
+            QFontMetrics(face(15, BOLD)).horizontalAdvance(said(self.text())) + 4, HEAD_HEIGHT
+        )
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        here = self.isChecked()
+        painter.setFont(face(15, BOLD if here else REGULAR))
+        bright = here or self.underMouse()
+        painter.setPen(colour(self._theme.on_night if bright else self._theme.on_night_dim))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, said(self.text()))
+        if here:
+            painter.fillRect(0, HEAD_HEIGHT - 4, self.width(), 4, colour(self._theme.here))
+        if self.hasFocus():
+            painter.setPen(QPen(colour(self._theme.on_night), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 8.5, -0.5, -9.5))
+
+
+class _Standing(QWidget):
+    """How many alarms stand, else how many series are raised or worse, with the strokes of the
+    worst. A click asks for the alarms."""
+
+    clicked = Signal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._text = ""
+        self._level = Level.SETTLED
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def show_alarms(self, count: int, level: Level) -> None:
+        self._show(said("{0} standing", count), level)
+
+    def show_count(self, count: int, level: Level) -> None:
+        self._show(said("{0} past a limit", count) if count else "", level)
+
+    def _show(self, text: str, level: Level) -> None:
+        if (text, level) == (self._text, self._level):
+            return
+        self._text, self._level = text, level
+        self.setAccessibleName(
+            said("{0}, worst {1}", text, said(level.wording)) if text else said("all settled")
+        )
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        if not self._text:
+            return QSize(0, HEAD_HEIGHT)
+        width = QFontMetrics(face(13, BOLD)).horizontalAdvance(self._text)
+        return QSize(width + 8 + int(self._level) * 5, HEAD_HEIGHT)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if not self._text:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ink = colour(self._theme.standing_on_night)
+        painter.setFont(face(13, BOLD))
+        painter.setPen(ink)
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, self._text)
+        left = painter.fontMetrics().horizontalAdvance(self._text) + 8
+        painter.setPen(QPen(ink, 2, c=Qt.PenCapStyle.RoundCap))
+        for stroke in range(self._level):
+            x = left + 1 + stroke * 5
+            painter.drawLine(QLineF(x, HEAD_HEIGHT / 2 - 6, x, HEAD_HEIGHT / 2 + 6))
+
+
+class _SiteName(Label):
+    """The site's name. A click asks for its settings."""
+
+    clicked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(said("Site settings (Ctrl+,)"))
+
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+
+class Head(QWidget):
+    """The dark head over every view. `view_chosen` names the view by its place."""
+
+    view_chosen = Signal(int)
+    alarms_wanted = Signal()
+    site_wanted = Signal()
+
+    def __init__(self, theme: Theme, state: SiteState, views: list[str]) -> None:
+        super().__init__()
+        self._theme = theme
+        self._state = state
+        self.setFixedHeight(HEAD_HEIGHT)
+        name, self._site = Label(said("Rook Tally")), _SiteName()
+        self._site.clicked.connect(self.site_wanted)
+        self._heard, self._copied, self._clock = Label(), Label(), Label()
+        self._standing = _Standing(theme)
+        self._standing.clicked.connect(self.alarms_wanted)
+        self._views = [_ViewName(text, theme) for text in views]
+        for label, font, role in (
+            (name, face(15, BOLD), theme.on_night),
+            (self._site, face(13), theme.on_night_dim),
+            (self._heard, face(13), theme.on_night_dim),
+            (self._copied, face(13), theme.on_night_dim),
+            (self._clock, face(15, MEDIUM), theme.on_night),
+        ):
+            label.setFont(font)
+            palette = label.palette()
+            palette.setColor(label.foregroundRole(), colour(role))
+            label.setPalette(palette)
+        left, middle, right = QWidget(), QWidget(), QWidget()
+        for widget, parts, spacing in (
+            (left, [_Mark(theme), name, self._site], 12),
+            (middle, self._views, 28),
+            (right, [self._standing, self._heard, self._copied, self._clock], 16),
+        ):
+            row = QHBoxLayout(widget)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.setSpacing(spacing)
+            for part in parts:
+                row.addWidget(part)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(13, 0, 16, 0)
+        row.addWidget(left)
+        row.addSpacing(48)
+        row.addWidget(middle)
+        row.addStretch(1)
+        row.addWidget(right)
+        for at, button in enumerate(self._views):
+            button.setAccessibleName(said("{0} view", views[at]))
+            button.setToolTip(f"Alt+{at + 1}")
+            button.clicked.connect(lambda _checked=False, place=at: self.view_chosen.emit(place))
+        self.refresh()
+
+    def show_view(self, at: int) -> None:
+        """Underline a view."""
+        self._views[at].setChecked(True)
+
+    def refresh(self) -> None:
+        """Write the site, what is raised, who is heard and the time anew."""
+        state = self._state
+        # One without a name can be given one here.
+        self._site.setText(state.site.name or said("name this site …"))
+        heard, stations = state.stations_heard()
+        self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
+        self._copied.setText(_copied_words(state))
+        # Where there is little room it is the first to go.
+        self._copied.setVisible(bool(self._copied.text()) and self.width() >= _ROOMY)
+        ringing = [one for one in state.alarms if one.state not in QUIET]
+        if ringing:
+            self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
+        else:
+            self._standing.show_count(*state.raised())
+        now = datetime_from_time_us(state.now_us).astimezone(state.zone)
+        self._clock.setText(now.strftime("%H:%M:%S"))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """The night behind it all."""
+        QPainter(self).fillRect(self.rect(), colour(self._theme.night))
+
+
+def _copied_words(state: SiteState) -> str:
+    """How old the last daily copy is; empty where none are made, and while the past is shown."""
+    if state.copies is None or not state.window.is_live:
+        return ""
+    if not state.copies.made_us:
+        return said("not copied yet")
+    return said("copied {0} ago", age((state.now_us - state.copies.made_us) / 1e6))

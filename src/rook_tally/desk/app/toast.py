@@ -1,0 +1,50 @@
+"""A line over the rail that says what was just done, and goes by itself."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import tint
+
+_SHOWN_MS = 6_000
+_MARGIN = 12
+
+
+class Teller(Label):
+    """Lies over the window's lower left corner, takes no room from the views."""
+
+    def __init__(self, theme: Theme, parent: QWidget) -> None:
+        super().__init__("", parent)
+        self._theme, self._over = theme, parent
+        self.setFont(face(12))
+        tint(self, theme.ink)
+        self.setContentsMargins(12, 7, 12, 7)
+        self.setAccessibleName(said("what was done"))
+        self._going = QTimer(self, singleShot=True, interval=_SHOWN_MS)
+        self._going.timeout.connect(self.hide)
+        self.hide()
+
+    def tell(self, text: str, *, above: int) -> None:
+        """Show a line, its lower edge this far above the parent's."""
+        self.setText(text)
+        self.adjustSize()
+        self.setMaximumWidth(max(200, self._over.width() - 2 * _MARGIN))
+        self.move(_MARGIN, self._over.height() - above - self.height() - _MARGIN)
+        self.show()
+        self.raise_()
+        self._going.start()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paper with a rule round it."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self._theme.paper))
+        painter.setPen(QPen(colour(self._theme.strong_rule), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+        super().paintEvent(event)

@@ -1,0 +1,366 @@
+"""The window: head, notice line, views; and the bridge that brings news into Qt's thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from msgspec.structs import replace
+from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import LIGHT, Theme
+from rook_tally.desk.app.action_list import commands_of
+from rook_tally.desk.app.banners import MomentBand, NoticeBand
+from rook_tally.desk.app.header_bar import Head
+from rook_tally.desk.app.stylesheet import palette_of, style_sheet
+from rook_tally.desk.app.toast import Teller
+from rook_tally.desk.app.view_stack import ViewStack
+from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
+from rook_tally.desk.data.actions import Section
+from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.file_importer import FileImporter
+from rook_tally.desk.data.past_snapshot import PastMoment
+from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.store_feed import Feed
+from rook_tally.desk.data.undo import UndoHistory
+from rook_tally.desk.ledger.onboarding import FirstStep
+from rook_tally.desk.ledger.view import LedgerView
+from rook_tally.desk.parts.fonts_and_colours import face
+from rook_tally.desk.rail.model import RailModel, RailRibbon
+from rook_tally.desk.rail.time_rail import TimeRail
+from rook_tally.store.base import Store
+from rook_tally.store.site import Series
+
+_TICK_MS = 1_000
+_MOMENT_PAUSE_MS = 150
+
+
+class _Bridge(QObject):
+    """Carries news and replies from their threads into Qt's."""
+
+    news = Signal(object)
+    reply = Signal(object)
+
+
+class DeskWindow(QMainWindow):
+    """The desk on one store. `feed` may be running already, to save time at the start.
+
+    `theme_wanted` is sent when another theme is to be chosen: colours are given to every part as it
+    is made, so that takes another window. `first_step` carries what a person chose in an empty
+    store and only whoever made the window can do; `importer` reads files where one was given.
+    """
+
+    theme_wanted = Signal()
+    first_step = Signal(object)
+    closing = Signal()
+
+    def __init__(
+        self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
+    ) -> None:
+        # Before any part is made: each measures its words as it comes.
+        QApplication.setFont(face(13))
+        super().__init__()
+        self.setWindowTitle(said("Rook Tally"))
+        self.resize(1280, 800)
+        self.setMinimumSize(1024, 640)
+        self._refusal = ""
+        self.importer: FileImporter | None = None
+        self.store = store
+        self._view_kept: int | None = None
+        self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
+        self.theme = theme
+        self.state = SiteState(clock)
+        self._bridge = _Bridge()
+        self._bridge.news.connect(self.state.take, Qt.ConnectionType.QueuedConnection)
+        self._bridge.reply.connect(self._on_reply, Qt.ConnectionType.QueuedConnection)
+        self.reader = Reader(store, on_reply=self._bridge.reply.emit)
+        self.feed = feed if feed is not None else Feed(store, clock=clock)
+        self.head = Head(theme, self.state, VIEWS)
+        self.ledger = LedgerView(theme, self.state, self.reader)
+        self.wall_settings = WallSettings()
+        self.rail = TimeRail(theme, RailModel(self.state))
+        self.notice = NoticeBand(theme)
+        self.banner = MomentBand(theme, self.state, self.rail.model)
+        self.teller = Teller(theme, self)
+        self.undo = UndoHistory(self.reader, told=self.tell)
+        self._dialogs: Any = None
+        self._views = ViewStack(self, self.ledger)
+        self._lay_out()
+        self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
+        self._moment_timer.timeout.connect(self._ask_moment)
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(self._on_tick)
+        self._tick.start()
+        self.state.subscribe(self._on_state_changed)
+        if feed is None:
+            self.feed.start()
+        self.feed.deliver_to(self._bridge.news.emit)
+
+    def _lay_out(self) -> None:
+        theme = self.theme
+        self.banner.trial_left.connect(self._end_trial)
+        self.banner.told.connect(self._ask_rail)
+        self.banner.told.connect(self.head.refresh)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.notice)
+        column.addWidget(self.banner)
+        column.addWidget(self._views, 1)
+        column.addWidget(self.rail)
+        self.setCentralWidget(whole)
+        self.setPalette(palette_of(theme))
+        self.setStyleSheet(style_sheet(theme))
+        self.head.view_chosen.connect(self.show_view)
+        self.ledger.series_opened.connect(self.open_in_strip)
+        self.head.show_view(LEDGER)
+        self.commands = commands_of(self)
+        for command in self.commands:
+            # Views look after their own keys: the same letter may mean another thing in each.
+            if command.section in (Section.EVERYWHERE, Section.TIME):
+                for keys in command.keys:
+                    if keys != "Space":
+                        self._shortcut(keys, command.call)
+        # Only while the past is shown: else Space presses what has the focus, as everywhere.
+        self._to_live = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
+        self._to_live.activated.connect(self.rail.model.go_live)
+        self._to_live.setEnabled(False)
+        self.rail.refused.connect(self._on_refused)
+        self.ledger.told.connect(self.tell)
+        self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
+        self.head.site_wanted.connect(lambda: self.dialogs.show_site())
+        self.ledger.first_step.connect(self._on_first_step)
+        self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
+        self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
+        self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
+        self.state.window_moved.append(self._on_window_moved)
+        self.rail.model.changed.append(self._ask_rail)
+        self.ledger.table.setFocus()
+
+    def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
+        QShortcut(QKeySequence(keys), self).activated.connect(call)
+
+    @property
+    def strip(self) -> Any:
+        """The Strip view."""
+        return self._views.made(STRIP)
+
+    @property
+    def wall(self) -> Any:
+        """The Wall view."""
+        return self._views.made(WALL)
+
+    @property
+    def workings(self) -> Any:
+        """The Workings view."""
+        return self._views.made(WORKINGS)
+
+    @property
+    def watch(self) -> Any:
+        """The Watch view."""
+        return self._views.made(WATCH)
+
+    @property
+    def stations(self) -> Any:
+        """The Stations view."""
+        return self._views.made(STATIONS)
+
+    @property
+    def dialogs(self) -> Any:
+        """What opens over the views, loaded on first use."""
+        if self._dialogs is None:
+            from rook_tally.desk.app.dialogs import Dialogs
+
+            self._dialogs = Dialogs(self)
+        return self._dialogs
+
+    def tell(self, text: str) -> None:
+        """Say in a passing line what was done."""
+        if text:
+            self.teller.tell(text, above=self.rail.height())
+
+    @property
+    def view_names(self) -> tuple[str, ...]:
+        """The views there are."""
+        return tuple(VIEWS)
+
+    def turn_full_screen(self) -> None:
+        """Fill the screen, or no longer; at the Wall its sheets do."""
+        if self.view == WALL:
+            self.wall.show_full()
+            return
+        self.showNormal() if self.isFullScreen() else self.showFullScreen()
+
+    @property
+    def view(self) -> int:
+        """Which view is shown."""
+        return self._views.currentIndex()
+
+    def hang(self, slug: str, *, full_screen: bool, screen: str = "") -> None:
+        """Turn to a sheet of the Wall, the first for none. On the whole screen it is all there is:
+        this window goes with it."""
+        if screen:
+            self.wall_settings = replace(self.wall_settings, screen=screen)
+            if self._views.is_made(WALL):
+                self.wall.settings = self.wall_settings
+        self._view_kept = None
+        if not full_screen:
+            self.show_view(WALL)
+            self.wall.begin_with(slug)
+            return
+        self.wall.begin_with(slug, is_full=True)
+        self.wall.shown_full.connect(self.close)
+
+    def show_watch(self, slug: str) -> None:
+        """Turn to a watch."""
+        self.show_view(WATCH)
+        self.watch.model.pick(slug)
+
+    def _on_first_step(self, step: FirstStep) -> None:
+        if step is FirstStep.STATION:
+            self.show_view(STATIONS)
+            self.stations.tasks.add_station()
+        elif step is FirstStep.FILE and self.importer is not None:
+            self.dialogs.read_file()
+        else:
+            self.first_step.emit(step)
+
+    def show_view(self, at: int) -> None:
+        """Turn to a view."""
+        self._views.show_view(at)
+        self.head.show_view(at)
+
+    def open_in_strip(self, series: list[Series]) -> None:
+        """Add series to the Strip and turn to it."""
+        self.strip.add_series(series)
+        self.show_view(STRIP)
+
+    def settings(self, theme: ThemeChoice) -> DeskSettings:
+        """What is arranged now, to be kept."""
+        lanes = (
+            ()
+            if not self._views.is_made(STRIP)
+            else tuple(
+                tuple((one.station.key, one.field) for one in lane.series)
+                for lane in self.strip.model.lanes
+            )
+        )
+        return DeskSettings(
+            theme,
+            self._views.currentIndex(),
+            self.state.window.span_us,
+            lanes or self._lanes_kept,
+            bytes(self.saveGeometry().data()).hex(),
+            self.ledger.model.arrangement,
+            self.wall.settings if self._views.is_made(WALL) else self.wall_settings,
+        )
+
+    def arrange(self, settings: DeskSettings) -> None:
+        """Arrange it as it was. Lanes and view follow once the site is known."""
+        if settings.geometry:
+            self.restoreGeometry(QByteArray.fromHex(settings.geometry.encode()))
+        if settings.span_us:
+            self.state.show_last(settings.span_us)
+        self._lanes_kept = settings.lanes
+        self.ledger.model.arrange(settings.ledger)
+        self.wall_settings = settings.wall
+        self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
+        if self.state.is_loaded:
+            self._arrange_views()
+
+    def _arrange_views(self) -> None:
+        view, self._view_kept = self._view_kept, None
+        if self._lanes_kept:
+            by_name = {(one.station.key, one.field): one for one in self.state.site.series}
+            lanes = [
+                [by_name[name] for name in lane if name in by_name] for lane in self._lanes_kept
+            ]
+            if view == STRIP:
+                self.strip.model.set_lanes([lane for lane in lanes if lane])
+        if view:
+            self.show_view(view)
+
+    def _on_window_moved(self) -> None:
+        """Have the moment shown read, when it is a past one, and say soon which it is."""
+        self._to_live.setEnabled(not self.state.window.is_live)
+        if self._views.currentIndex() == STRIP:
+            # The lanes are being panned: how the whole site stood then can wait for the hand.
+            self._moment_timer.start()
+        else:
+            self._ask_moment()
+        self.banner.tell_soon()
+
+    def _end_trial(self) -> None:
+        if self._views.is_made(WORKINGS):
+            self.workings.model.end_trial()
+        # What was tried out anywhere else.
+        if self.state.trial:
+            self.state.try_out({})
+
+    def _ask_moment(self) -> None:
+        question = self.state.moment_question()
+        if question is not None:
+            self.reader.ask(question)
+
+    def _ask_rail(self) -> None:
+        if self.state.is_loaded and self.rail.model.is_to_be_asked():
+            self.reader.ask(self.rail.model.question())
+
+    def _on_refused(self, why: str) -> None:
+        self._refusal = why
+        self._show_notice()
+
+    def _on_reply(self, reply: Reply) -> None:
+        if isinstance(reply.answer, PastMoment):
+            self.state.take_moment(reply.answer)
+            self._ask_moment()
+        elif isinstance(reply.answer, RailRibbon):
+            self.rail.model.take(reply.answer)
+        self.ledger.take_reply(reply)
+        for view in self._views.those_made():
+            view.take_reply(reply)
+        self.undo.take_reply(reply)
+        if self._dialogs is not None:
+            self._dialogs.take_reply(reply)
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        self.head.refresh()
+        self.banner.tell_trial()
+        if changed is None:
+            self._ask_rail()
+            if self._view_kept is not None and self.state.is_loaded:
+                self._arrange_views()
+        self._show_notice()
+
+    def _on_tick(self) -> None:
+        self.head.refresh()
+        self.state.follow_now()
+        self.ledger.model.tick()
+        self._ask_rail()
+        self.rail.refresh()
+        self._show_notice()
+
+    def _show_notice(self) -> None:
+        self.notice.say(self._refusal or self.state.notice())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A passing line would stand in the wrong place."""
+        super().resizeEvent(event)
+        self.teller.hide()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Stop the threads before the window goes."""
+        self.closing.emit()
+        self._tick.stop()
+        if self._views.is_made(WALL) and self.wall.showing is not None:
+            self.wall.showing.close()
+        self.feed.stop()
+        self.reader.stop()
+        super().closeEvent(event)

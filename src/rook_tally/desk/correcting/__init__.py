@@ -1,1 +1,0 @@
-"""Correcting a series: gain and offset from a moment on, with what it makes of the past."""

@@ -1,0 +1,65 @@
+"""What a person wants of an alarm, from whichever view: asked of the collector, which does it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta, tzinfo
+
+import msgspec
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.i18n import said
+from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
+from rook_tally.desk.data.undo import Done, user_name
+from rook_tally.store.site import AlarmWish, RequestSort, ask
+
+_TOLD = {
+    RequestSort.ACKNOWLEDGE: "acknowledging {0}",
+    RequestSort.SHELVE: "shelving {0}",
+    RequestSort.UNSHELVE: "taking {0} off the shelf",
+    RequestSort.TRIAL: "ringing {0} as a trial",
+}
+
+
+def shelves(now_us: int, zone: tzinfo) -> list[tuple[str, int]]:
+    """Until when an alarm can be shelved, in words and µs."""
+    local = datetime_from_time_us(now_us).astimezone(zone)
+    morning = datetime.combine(local.date() + timedelta(days=1), time(7), zone)
+    return [
+        (said("for an hour"), now_us + HOUR_US),
+        (said("for four hours"), now_us + 4 * HOUR_US),
+        (said("until seven tomorrow"), time_us_from_datetime(morning)),
+        (said("for a week"), now_us + 7 * DAY_US),
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class AskOfAlarm:
+    """Acknowledge, shelve or take off the shelf what a watch rang; of one series or of all."""
+
+    sort: RequestSort
+    watch: str
+    name: str
+    now_us: int
+    series_id: int | None = None
+    word: str = ""
+    until_us: int | None = None
+
+    def made(self, connection: Connection) -> Done:
+        """Ask for it. What is shelved comes off its shelf when this is undone."""
+        wish = msgspec.json.encode(AlarmWish(self.word, self.until_us)).decode()
+        ask(
+            connection,
+            self.sort,
+            self.watch,
+            "" if self.series_id is None else str(self.series_id),
+            wish,
+            who=user_name(),
+            now_us=self.now_us,
+        )
+        back = None
+        if self.sort is RequestSort.SHELVE:
+            back = AskOfAlarm(
+                RequestSort.UNSHELVE, self.watch, self.name, self.now_us, self.series_id
+            )
+        return Done(said(_TOLD[self.sort], self.name), back)

@@ -1,0 +1,209 @@
+"""What a person changes from any view and can take back: remarks, corrections, qualities, units."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.remarks import Remark
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.readings import Quality
+from rook_tally.desk.data.undo import Done
+from rook_tally.store.readings import Overruling, overrule, overrulings, withdraw_overruling
+from rook_tally.store.site import (
+    CorrectionEntry,
+    Series,
+    add_correction,
+    correction_entries,
+    keep_remark,
+    remarks,
+    remove_remark,
+    show_in_unit,
+    shown_units,
+    withdraw_correction,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class KeepRemark:
+    """A remark shall be written down, or altered when it has an id."""
+
+    remark: Remark
+
+    def made(self, connection: Connection) -> Done:
+        """Write it; answers with the remark as kept."""
+        before = next((one for one in remarks(connection) if one.id == self.remark.id), None)
+        kept = keep_remark(connection, self.remark)
+        sort = "span" if kept.is_span else "pin"
+        if before is None:
+            return Done(
+                said("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
+            )
+        return Done(said("{0} “{1}” altered", sort, kept.text), KeepRemark(before), kept)
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveRemark:
+    """A remark shall be taken away."""
+
+    remark_id: int
+
+    def made(self, connection: Connection) -> Done:
+        """Take it away."""
+        gone = remove_remark(connection, self.remark_id)
+        sort = "span" if gone.is_span else "pin"
+        return Done(said("{0} “{1}” taken away", sort, gone.text), KeepRemark(gone))
+
+
+@dataclass(frozen=True, slots=True)
+class Correct:
+    """A series shall be corrected from a moment on."""
+
+    series: Series
+    correction: Correction
+    who: str
+    why: str
+    now_us: int
+
+    def made(self, connection: Connection) -> Done:
+        """Enter it; one that began at the same moment is replaced, and comes back when undone."""
+        begin_us = self.correction.from_us
+        before = next(
+            (
+                one
+                for one in correction_entries(connection, self.series.id)
+                if one.correction.from_us == begin_us
+            ),
+            None,
+        )
+        entry_id = add_correction(
+            connection,
+            self.series.id,
+            self.correction,
+            who=self.who,
+            why=self.why,
+            now_us=self.now_us,
+        )
+        words = f"{_name(self.series)} corrected"
+        if before is None:
+            return Done(words, WithdrawCorrection(self.series, entry_id))
+        return Done(words, _correct_as(self.series, before))
+
+
+@dataclass(frozen=True, slots=True)
+class WithdrawCorrection:
+    """A correction shall be taken out of the list."""
+
+    series: Series
+    entry_id: int
+
+    def made(self, connection: Connection) -> Done:
+        """Take it out."""
+        before = next(
+            (
+                one
+                for one in correction_entries(connection, self.series.id)
+                if one.id == self.entry_id
+            ),
+            None,
+        )
+        withdraw_correction(connection, self.entry_id)
+        assert before is not None  # withdrawing one that is not there has raised
+        return Done(
+            said("correction of {0} withdrawn", _name(self.series)),
+            _correct_as(self.series, before),
+        )
+
+
+def _correct_as(series: Series, entry: CorrectionEntry) -> Correct:
+    return Correct(series, entry.correction, entry.who, entry.why, entry.made_us)
+
+
+@dataclass(frozen=True, slots=True)
+class Overrule:
+    """Readings of stretches [from, to) shall count as good, or as suspect."""
+
+    series: Series
+    stretches: tuple[tuple[int, int], ...]
+    quality: Quality
+    who: str
+    why: str
+
+    def made(self, connection: Connection) -> Done:
+        """Say so; answers with how it is taken back. Words spoken before of the very same readings
+        are withdrawn, those of others stand in the way."""
+        before = overrulings(connection, self.series.id)
+        replaced = []
+        made = []
+        for from_us, to_us in self.stretches:
+            for one in before:
+                if from_us <= one.from_us and one.to_us <= to_us:
+                    withdraw_overruling(connection, self.series, one.id)
+                    replaced.append(one)
+            made.append(
+                overrule(
+                    connection,
+                    self.series,
+                    from_us,
+                    to_us,
+                    self.quality,
+                    who=self.who,
+                    why=self.why,
+                )
+            )
+        counted = "good" if self.quality is Quality.GOOD else "suspect"
+        words = f"readings of {_name(self.series)} counted as {counted}"
+        return Done(words, _Restate(self.series, tuple(made), tuple(replaced)))
+
+
+@dataclass(frozen=True, slots=True)
+class _Restate:
+    """Some words on readings are taken back, others spoken again."""
+
+    series: Series
+    withdrawn: tuple[int, ...]
+    spoken: tuple[Overruling, ...]
+
+    def made(self, connection: Connection) -> Done:
+        """Do so."""
+        known = {one.id: one for one in overrulings(connection, self.series.id)}
+        gone = tuple(known[one] for one in self.withdrawn if one in known)
+        for one in gone:
+            withdraw_overruling(connection, self.series, one.id)
+        again = tuple(
+            overrule(
+                connection,
+                self.series,
+                one.from_us,
+                one.to_us,
+                one.quality,
+                who=one.who,
+                why=one.why,
+            )
+            for one in self.spoken
+        )
+        words = f"word on readings of {_name(self.series)} taken back"
+        return Done(words, _Restate(self.series, again, gone))
+
+
+@dataclass(frozen=True, slots=True)
+class ShowInUnit:
+    """A quantity shall be shown in another unit, everywhere."""
+
+    quantity: Quantity
+    unit: Unit
+
+    def made(self, connection: Connection) -> Done:
+        """Do so."""
+        before = shown_units(connection).get(self.quantity.slug, self.quantity.base)
+        show_in_unit(connection, self.quantity, self.unit)
+        words = f"{self.quantity.name} shown in {self.unit.symbol}"
+        return Done(words, ShowInUnit(self.quantity, before))
+
+
+def _name(series: Series) -> str:
+    return f"{series.station.place.name} {series.quantity.name}"

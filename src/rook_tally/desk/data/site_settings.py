@@ -1,0 +1,103 @@
+"""The settings of the site as a whole, as a person changes them; decided without Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.access_policy import KeysWanted, PasswordsAt
+from rook_tally.core.errors import UsageError
+from rook_tally.core.i18n import said
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.data.undo import Done
+from rook_tally.store.maintenance.backup_schedule import (
+    backup_schedule,
+    last_backup,
+    schedule_into,
+    set_backup_schedule,
+)
+from rook_tally.store.site import load_site, set_site
+from rook_tally.store.site.configuration import zone_named
+from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
+
+KEYS = (
+    (KeysWanted.BY_DOOR, "everybody, once the HTTP door is open to the network"),
+    (KeysWanted.FROM_ALL, "everybody, on this machine too"),
+    (KeysWanted.FROM_NETWORK, "those in the network, nobody on this machine"),
+)
+PASSWORDS = (
+    (PasswordsAt.DESKTOP, "in the desktop's password store, where there is one"),
+    (PasswordsAt.IN_STORE, "in the store, with the readings"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class SiteSettings:
+    """What holds for the whole site. `copies_into` is the folder that gets a copy a day, empty for
+    none; `can_be_copied` is False for a server's store."""
+
+    name: str
+    zone: str
+    keys: KeysWanted
+    passwords: PasswordsAt
+    copies_into: str = ""
+    copied: str = ""
+    can_be_copied: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class SiteQuestion:
+    """How the settings are now."""
+
+    subject: str = "site settings"
+
+    def answered(self, connection: Connection) -> SiteSettings:
+        """Read them."""
+        site, schedule = load_site(connection), backup_schedule(connection)
+        last = last_backup(connection)
+        copied = ""
+        if schedule is not None and last.made_us:
+            made = datetime_from_time_us(last.made_us).astimezone(zone_named(site.zone))
+            copied = said("the last one on {0}", f"{made:%d %b %Y, %H:%M}")
+        if schedule is not None and last.trouble:
+            copied = said("the last one failed: {0}", last.trouble)
+        return SiteSettings(
+            site.name,
+            site.zone,
+            keys_wanted(connection),
+            passwords_at(connection),
+            "" if schedule is None else schedule.folder,
+            copied,
+            can_be_copied=connection.dialect.name == "sqlite",
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class KeepSiteSettings:
+    """The settings of the site shall be these."""
+
+    wanted: SiteSettings
+
+    def made(self, connection: Connection) -> Done:
+        """Write them.
+
+        Raises
+        ------
+        UsageError
+            When there is no such zone, or copies cannot be put where they are to go; nothing was
+            changed then.
+        """
+        before, wanted = SiteQuestion().answered(connection), self.wanted
+        folder = wanted.copies_into.strip()
+        if folder != before.copies_into:
+            if folder and not before.can_be_copied:
+                raise UsageError(
+                    said("a server's store is copied by the server's own tools"),
+                    remedy=said("leave the folder empty"),
+                )
+            set_backup_schedule(connection, schedule_into(folder) if folder else None)
+        set_site(connection, name=wanted.name, zone=wanted.zone.strip())
+        set_keys_wanted(connection, wanted.keys)
+        set_passwords_at(connection, wanted.passwords)
+        return Done(said("The site's settings are saved"), KeepSiteSettings(replace(before)))

@@ -1,0 +1,341 @@
+"""What the desk knows of the site: kept up to date by the feed, read by every view."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.named_series import Group
+from rook_tally.core.remarks import Remark
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.core.series.freshness import Freshness, freshness
+from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.past_snapshot import MomentQuestion, PastMoment, Shown
+from rook_tally.desk.data.store_feed import (
+    Copies,
+    NewAlarms,
+    NewDoors,
+    NewReadings,
+    NewRemarks,
+    News,
+    NewSheets,
+    NewTape,
+    Picture,
+    Trouble,
+)
+from rook_tally.desk.data.time_window import TimeWindow
+from rook_tally.store.alarms import Standing
+from rook_tally.store.readings import Latest
+from rook_tally.store.site import Collector, DoorState, Series, Site, Station
+
+# A day of a busy site; SQLite needs some of it to commit at all.
+_LITTLE_ROOM_BYTES = 8_000_000
+_KEPT_REPORTS = 200
+
+
+@dataclass
+class SiteState:
+    """The site as the desk knows it, at the moment shown: now, or the end of a window in the past.
+    Views subscribe and are told what changed.
+
+    `changed` callbacks get the ids of series with new readings, or None when everything may have
+    changed.
+    """
+
+    clock: Clock
+    window: TimeWindow = field(default_factory=lambda: TimeWindow(0, DAY_US, is_live=True))
+    site: Site = field(default_factory=lambda: Site("", "UTC", (), (), ()))
+    live: Shown = field(default_factory=Shown)
+    past: PastMoment | None = None
+    collectors: list[Collector] = field(default_factory=list)
+    copies: Copies | None = None
+    remarks: list[Remark] = field(default_factory=list)
+    groups: list[Group] = field(default_factory=list)
+    trouble: str = ""
+    room_bytes: int | None = None
+    is_loaded: bool = False
+    # Values that somebody tries out, by series id: shown in place of what is so, and said to be.
+    trial: dict[int, float] = field(default_factory=dict)
+    live_alarms: tuple[Standing, ...] = ()
+    alarm_moves: int = 0
+    # How often messages or strays have come since the desk began.
+    tape_moves: int = 0
+    # How often sheets of the Wall, or who may look at their pages, were altered.
+    sheet_moves: int = 0
+    # Called after the window has moved, by whichever view.
+    window_moved: list[Callable[[], None]] = field(default_factory=list)
+    # Called after remarks were written, altered or taken away.
+    remarks_changed: list[Callable[[], None]] = field(default_factory=list)
+    _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The site's time zone."""
+        return ZoneInfo(self.site.zone)
+
+    def __post_init__(self) -> None:
+        self.follow_now()
+
+    @property
+    def now_us(self) -> int:
+        """The moment shown as now: the window's end when it lies in the past."""
+        return self.clock() if self.window.is_live else min(self.window.end_us, self.clock())
+
+    @property
+    def shown(self) -> Shown:
+        """Newest readings, ribbons and reports as of the moment shown. Until a moment of the past
+        has been read, the one read before it stays."""
+        return self.live if self.window.is_live or self.past is None else self.past.shown
+
+    @property
+    def latest(self) -> dict[int, Latest]:
+        """The newest reading of each series, by its id; those on trial as they are tried."""
+        latest = self.shown.latest
+        if not self.trial:
+            return latest
+        return latest | {
+            series_id: replace(latest[series_id], value=value)
+            for series_id, value in self.trial.items()
+            if series_id in latest
+        }
+
+    @property
+    def alarms(self) -> tuple[Standing, ...]:
+        """What stands at the moment shown, the worst first."""
+        if self.window.is_live or self.past is None:
+            return self.live_alarms
+        return self.past.alarms
+
+    def alarms_of(self, series_id: int) -> list[Standing]:
+        """What stands of one series."""
+        return [one for one in self.alarms if one.series_id == series_id]
+
+    @property
+    def ribbons(self) -> dict[int, Envelope]:
+        """The day before the moment shown, by series id."""
+        return self.shown.ribbons
+
+    @property
+    def reports(self) -> dict[int, TimeArray]:
+        """Moments of the last reports, by station id."""
+        return self.shown.reports
+
+    def show_window(self, window: TimeWindow) -> None:
+        """Show another stretch of time, in every view."""
+        was_live = self.window.is_live
+        self.window = window
+        for moved in self.window_moved:
+            moved()
+        if window.is_live and not was_live:
+            self.past = None
+            self._tell(None)
+
+    def show_last(self, span_us: int) -> None:
+        """The last so much time, live."""
+        now_us = self.clock()
+        self.show_window(TimeWindow(now_us - span_us, now_us, is_live=True))
+
+    def follow_now(self) -> None:
+        """Bring a live window up to now; nobody is told, as it happens all the time."""
+        self.window = self.window.following(self.clock())
+
+    def moment_question(self) -> MomentQuestion | None:
+        """What to ask about the moment shown; None while it is now, or known."""
+        if self.window.is_live or (self.past is not None and self.past.at_us == self.now_us):
+            return None
+        return MomentQuestion(self.site, self.now_us)
+
+    def take_moment(self, moment: PastMoment) -> None:
+        """An answer about a moment of the past; dropped once now is shown again."""
+        if not self.window.is_live:
+            self.past = moment
+            self._tell(None)
+
+    def try_out(self, trial: dict[int, float]) -> None:
+        """Show these values wherever their series appear; none ends the trial."""
+        touched = set(self.trial) | set(trial)
+        self.trial = trial
+        self._tell(touched)
+
+    def trial_words(self) -> str:
+        """What is tried out: each series with its value instead of the real one."""
+        by_id = {one.id: one for one in self.site.series}
+        told = []
+        for series_id, value in self.trial.items():
+            one = by_id.get(series_id)
+            if one is not None and series_id in self.shown.latest:
+                real = one.shown.text(self.shown.latest[series_id].value)
+                told.append(
+                    said(
+                        "{0} at {1} is {2} instead of {3}",
+                        one.quantity.name,
+                        one.station.place.name,
+                        one.shown.text(value),
+                        real,
+                    )
+                )
+        return ", ".join(told)
+
+    def subscribe(self, changed: Callable[[set[int] | None], None]) -> None:
+        """Call this after every change."""
+        self._subscribers.append(changed)
+
+    def take(self, news: News) -> None:
+        """Take news in and tell the subscribers."""
+        changed: set[int] | None = None
+        match news:
+            case Picture():
+                self.site, self.collectors = news.site, news.collectors
+                self.live = Shown(news.latest, news.ribbons, news.reports)
+                self.remarks, self.groups = news.remarks, news.groups
+                self.live_alarms = news.alarms
+                self.copies = news.copies
+                self.is_loaded = True
+            case NewReadings():
+                changed = set(news.latest) | set(news.ribbons)
+                self._take_readings(news)
+            case NewDoors():
+                before = self.notice()
+                is_same = (news.collectors, news.copies) == (self.collectors, self.copies)
+                self.collectors, self.room_bytes = news.collectors, news.room_bytes
+                self.copies = news.copies
+                if is_same and self.notice() == before:
+                    return
+                changed = set()
+            case NewTape():
+                self.tape_moves += 1
+                changed = set()
+            case NewRemarks():
+                self.remarks = news.remarks
+                for remarked in self.remarks_changed:
+                    remarked()
+                return
+            case NewSheets():
+                self.sheet_moves += 1
+                changed = set()
+            case NewAlarms():
+                changed = {one.series_id for one in (*self.live_alarms, *news.alarms)}
+                self.live_alarms = news.alarms
+                self.alarm_moves += 1
+            case Trouble():
+                self.trouble, changed = news.text, set()
+        # While the past is shown, what comes in now is kept for later.
+        self._tell(set() if changed and not self.window.is_live else changed)
+
+    def _tell(self, changed: set[int] | None) -> None:
+        for subscriber in self._subscribers:
+            subscriber(changed)
+
+    def _take_readings(self, news: NewReadings) -> None:
+        by_id = {one.id: one for one in self.site.series}
+        for series_id, reading in news.latest.items():
+            series = by_id.get(series_id)
+            if series is None:
+                continue
+            if series_id not in news.ribbons and series_id in self.live.ribbons:
+                self.live.ribbons[series_id] = self.live.ribbons[series_id].with_reading(
+                    reading.time_us, reading.value, is_good=reading.quality == 0
+                )
+            self.live.latest[series_id] = reading
+            self.live.note_newest(series.station, reading.time_us)
+            moments = self.live.reports.get(series.station.id, np.empty(0, dtype=np.int64))
+            if not len(moments) or reading.time_us > moments[-1]:
+                self.live.reports[series.station.id] = np.append(
+                    moments[-_KEPT_REPORTS:], reading.time_us
+                )
+        self.live.ribbons.update(news.ribbons)
+
+    def level(self, series: Series) -> Level:
+        """The level of a series' newest reading; settled without a good one."""
+        newest = self.latest.get(series.id)
+        if newest is None or newest.quality != 0:
+            return Level.SETTLED
+        return series.limits.level_of(newest.value)
+
+    def age_s(self, time_us: int) -> float:
+        """How long ago a moment is, never negative."""
+        return max(0.0, (self.now_us - time_us) / SECOND_US)
+
+    def station_age_s(self, station: Station) -> float | None:
+        """How long ago a station last said anything; None when it never did."""
+        newest_us = self.shown.newest_by_station(self.site).get(station.id)
+        return None if newest_us is None else self.age_s(newest_us)
+
+    def station_freshness(self, station: Station) -> Freshness:
+        """Whether a station is heard, late or silent; one never heard is silent."""
+        age_s = self.station_age_s(station)
+        if age_s is None:
+            return Freshness.SILENT
+        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
+
+    def is_offline(self, station: Station) -> bool:
+        """Whether it said, or its will did, that it is offline, and nothing came since."""
+        since_us = station.offline_since_us
+        if since_us is None:
+            return False
+        newest = self.reports.get(station.id)
+        return newest is None or not len(newest) or int(newest[-1]) <= since_us
+
+    def stations_heard(self) -> tuple[int, int]:
+        """How many stations are not silent, and how many there are."""
+        heard = [
+            station
+            for station in self.site.stations
+            if self.station_freshness(station) is not Freshness.SILENT
+        ]
+        return len(heard), len(self.site.stations)
+
+    def raised(self) -> tuple[int, Level]:
+        """How many series of stations that are heard are raised or worse, and the worst level."""
+        levels = [
+            self.level(one)
+            for one in self.site.series
+            if self.station_freshness(one.station) is not Freshness.SILENT
+        ]
+        return sum(level >= Level.RAISED for level in levels), max(levels, default=Level.SETTLED)
+
+    def notice(self) -> str:
+        """What is wrong with the way readings come in, in one line; empty when nothing is."""
+        if self.trouble:
+            return self.trouble
+        if not self.is_loaded:
+            return ""
+        if self.room_bytes is not None and self.room_bytes < _LITTLE_ROOM_BYTES:
+            # Before anything else: a collector that cannot write cannot say that it lives either.
+            return said(
+                "The disk that holds the store is full ({0:.0f} MB left). "
+                "New readings are refused until there is room; all that came before is kept.",
+                self.room_bytes / 1e6,
+            )
+        if not self.collectors:
+            return said(
+                "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
+            )
+        if self.copies is not None and self.copies.trouble:
+            return said(
+                "The daily copy of the store failed: {0}. It is tried again every hour.",
+                self.copies.trouble,
+            )
+        failed = [
+            said(
+                "{0}: this duty of the collector stands still ({1}); it is tried again.",
+                said(one.name).capitalize(),
+                one.why,
+            )
+            for collector in self.collectors
+            for one in collector.failed
+        ]
+        waiting = [
+            f"{door.name.upper()} door: {door.detail}; trying again. What came before is kept."
+            for collector in self.collectors
+            for door in collector.doors
+            if door.state is DoorState.TRYING
+        ]
+        return " ".join([*failed, *waiting])

@@ -1,0 +1,314 @@
+"""From the store to the desk: one thread that reads a picture of the site and follows its changes.
+
+No Qt in here: news are handed to a callback, which the window turns into a signal.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.errors import StoreError
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.named_series import Group
+from rook_tally.core.remarks import Remark
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.desk.data.clock import Clock
+from rook_tally.store.alarms import Standing, standing
+from rook_tally.store.base import Change, ChangeTail, Store, Subject, stretches_to_work_out
+from rook_tally.store.maintenance.backup_schedule import backup_schedule, last_backup
+from rook_tally.store.readings import Latest, envelopes, latest, read_range, reading_news
+from rook_tally.store.site import Collector, Series, Site, collectors, load_site, remarks
+from rook_tally.store.workings import groups
+
+POLL_S = 0.025
+RIBBON_COLUMN_US = 15 * MINUTE_US
+RIBBON_COLUMNS = DAY_US // RIBBON_COLUMN_US
+HEARD_REPORTS = 24
+_DOORS_LOOK_S = 5.0
+# A sender's clock may be this far ahead and is still believed.
+_AHEAD_US = 2 * MINUTE_US
+
+
+@dataclass(frozen=True, slots=True)
+class Copies:
+    """When the last daily copy was made, 0 for never, and why none has been since."""
+
+    made_us: int
+    trouble: str
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """The whole site as it stands: sent first, and whenever its configuration changed.
+
+    Attributes
+    ----------
+    latest : newest reading by series id
+    ribbons : the last 24 hours by series id, columns of 15 minutes
+    reports : by station id, moments of its last reports, (N,) int64
+    """
+
+    site: Site
+    latest: dict[int, Latest]
+    ribbons: dict[int, Envelope]
+    reports: dict[int, TimeArray]
+    collectors: list[Collector]
+    remarks: list[Remark] = field(default_factory=list)
+    groups: list[Group] = field(default_factory=list)
+    alarms: tuple[Standing, ...] = ()
+    copies: Copies | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class NewReadings:
+    """Readings that came: the newest by series id, and ribbons of series that need more than it."""
+
+    latest: dict[int, Latest]
+    ribbons: dict[int, Envelope] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class NewDoors:
+    """How the collectors' doors stand now, and what room the store's disk has, if we can see."""
+
+    collectors: list[Collector]
+    room_bytes: int | None = None
+    copies: Copies | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class NewTape:
+    """Messages came, or strays came or went."""
+
+
+@dataclass(frozen=True, slots=True)
+class NewRemarks:
+    """Remarks were written, altered or taken away: all there are."""
+
+    remarks: list[Remark]
+
+
+@dataclass(frozen=True, slots=True)
+class NewSheets:
+    """Sheets of the Wall, or who may look at their pages, were altered."""
+
+
+@dataclass(frozen=True, slots=True)
+class NewAlarms:
+    """An alarm rang, cleared or was seen to: all that stand."""
+
+    alarms: tuple[Standing, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """The store cannot be read at the moment; empty text when it can again."""
+
+    text: str
+
+
+News: TypeAlias = (
+    Picture | NewReadings | NewDoors | NewTape | NewRemarks | NewSheets | NewAlarms | Trouble
+)
+
+
+def ribbon_window(now_us: int) -> tuple[int, int]:
+    """The last 24 hours, ending with the quarter of an hour that now lies in."""
+    end_us = (now_us // RIBBON_COLUMN_US + 1) * RIBBON_COLUMN_US
+    return end_us - RIBBON_COLUMNS * RIBBON_COLUMN_US, end_us
+
+
+def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -> Picture:
+    """The whole site as it stood at a moment; without ribbons it is read much faster."""
+    site = load_site(connection)
+    return Picture(
+        site,
+        latest(connection, until_us=now_us + _AHEAD_US),
+        ribbons_before(connection, site.series, now_us) if ribbons else {},
+        last_reports(connection, site, now_us),
+        collectors(connection, now_us=now_us),
+        remarks(connection),
+        groups(connection),
+        standing(connection),
+        copies_in(connection),
+    )
+
+
+def copies_in(connection: Connection) -> Copies | None:
+    """How the daily copies stand; None where none are made."""
+    if backup_schedule(connection) is None:
+        return None
+    last = last_backup(connection)
+    return Copies(last.made_us, last.trouble)
+
+
+def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, TimeArray]:
+    """By station id, when it last reported before a moment: as often as a row's head shows."""
+    reports: dict[int, TimeArray] = {}
+    first = {one.station.id: one for one in reversed(site.series)}
+    for station_id, span_us in reports_us(site).items():
+        if station_id in first:
+            reports[station_id] = read_range(
+                connection, first[station_id].id, now_us - span_us, now_us + 1
+            ).time_us
+    return reports
+
+
+def reports_us(site: Site) -> dict[int, int]:
+    """How far back reports are shown, by station id."""
+    return {one.id: round((HEARD_REPORTS + 2) * one.cadence_s * SECOND_US) for one in site.stations}
+
+
+def ribbons_before(
+    connection: Connection, series: Collection[Series], now_us: int
+) -> dict[int, Envelope]:
+    """The day before a moment, by series id."""
+    return envelopes(connection, list(series), *ribbon_window(now_us), RIBBON_COLUMNS)
+
+
+class Feed:
+    """Reads the store in a thread of its own and hands news to a callback in that thread."""
+
+    def __init__(self, store: Store, *, clock: Clock) -> None:
+        self._store = store
+        self._clock = clock
+        self._listener: Callable[[News], None] | None = None
+        self._unheard: list[News] = []
+        self._handing_over = threading.Lock()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="feed", daemon=True)
+        self._series: dict[int, Series] = {}
+        self._newest: dict[int, int] = {}
+        self._ribbon_end_us = 0
+
+    def start(self) -> None:
+        """Begin; the first news is a `Picture`. It may be read before anybody listens."""
+        self._thread.start()
+
+    def deliver_to(self, listener: Callable[[News], None]) -> None:
+        """Hand news to this callback from now on, those that came before first."""
+        with self._handing_over:
+            self._listener = listener
+            for news in self._unheard:
+                listener(news)
+            self._unheard.clear()
+
+    def _on_news(self, news: News) -> None:
+        with self._handing_over:
+            if self._listener is None:
+                self._unheard.append(news)
+            else:
+                self._listener(news)
+
+    def stop(self) -> None:
+        """End the thread and wait for it."""
+        self._stop.set()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    def _run(self) -> None:
+        tail: ChangeTail | None = None
+        is_troubled = False
+        doors_looked_us = 0
+        while True:
+            try:
+                if tail is None:
+                    # Made before the first look, so that nothing falls between the two.
+                    tail = ChangeTail(self._store)
+                    self._send_picture()
+                elif tail.has_news():
+                    self._follow(tail.changes())
+                elif ribbon_window(self._clock())[1] != self._ribbon_end_us:
+                    self._send_picture()
+                if self._clock() - doors_looked_us > _DOORS_LOOK_S * SECOND_US:
+                    # A collector that died wrote nothing about it.
+                    doors_looked_us = self._clock()
+                    self._send_doors()
+                if is_troubled:
+                    is_troubled = False
+                    self._on_news(Trouble(""))
+            except Exception as error:  # noqa: BLE001 - a window that hears no more looks well
+                is_troubled = True
+                self._on_news(Trouble(_trouble_words(error)))
+                if tail is not None:
+                    # What follows a server does not outlive it: begin anew once it is back.
+                    tail.close()
+                    tail = None
+            if self._stop.wait(1.0 if is_troubled else POLL_S):
+                break
+        if tail is not None:
+            tail.close()
+
+    def _send_picture(self) -> None:
+        now_us = self._clock()
+        is_first = self._ribbon_end_us == 0
+        with self._store.read() as connection:
+            picture = read_picture(connection, now_us, ribbons=not is_first)
+        self._series = {one.id: one for one in picture.site.series}
+        self._newest = {series_id: one.time_us for series_id, one in picture.latest.items()}
+        self._ribbon_end_us = ribbon_window(now_us)[1]
+        self._on_news(picture)
+        if is_first:
+            # What is and how fresh it is comes first; the day behind it follows at once.
+            with self._store.read() as connection:
+                ribbons = ribbons_before(connection, picture.site.series, now_us)
+            self._on_news(NewReadings({}, ribbons))
+
+    def _send_doors(self) -> None:
+        with self._store.read() as connection:
+            at_work = collectors(connection, now_us=self._clock())
+            copies = copies_in(connection)
+        self._on_news(NewDoors(at_work, self._store.room_bytes(), copies))
+
+    def _follow(self, changes: list[Change]) -> None:
+        subjects = {change.subject for change in changes}
+        # What was worked out again shows in every view, also where it shows the past.
+        if subjects & {Subject.SITE, Subject.SERIES} or (
+            Subject.WORKINGS in subjects and self._is_all_worked_out()
+        ):
+            self._send_picture()
+        elif Subject.READINGS in subjects:
+            self._send_readings(changes)
+        if Subject.DOORS in subjects:
+            self._send_doors()
+        if Subject.REMARKS in subjects:
+            with self._store.read() as connection:
+                self._on_news(NewRemarks(remarks(connection)))
+        if subjects & {Subject.ALARMS, Subject.WATCHES}:
+            with self._store.read() as connection:
+                self._on_news(NewAlarms(standing(connection)))
+        if subjects & {Subject.SHEETS, Subject.PAGE}:
+            self._on_news(NewSheets())
+        if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
+            self._on_news(NewTape())
+
+    def _is_all_worked_out(self) -> bool:
+        with self._store.read() as connection:
+            return not stretches_to_work_out(connection)
+
+    def _send_readings(self, changes: list[Change]) -> None:
+        now_us = self._clock()
+        mine = [one for one in changes if one.series_id in self._series]
+        with self._store.read() as connection:
+            told = reading_news(connection, mine, self._newest, until_us=now_us + _AHEAD_US)
+            involved = [self._series[one] for one in told.involved]
+            ribbons = ribbons_before(connection, involved, now_us) if involved else {}
+        self._newest.update({series_id: one.time_us for series_id, one in told.newest.items()})
+        self._on_news(NewReadings(told.newest, ribbons))
+
+
+def _trouble_words(error: Exception) -> str:
+    if isinstance(error, StoreError):
+        return str(error)
+    # Loaded late: it takes as long as a tenth of a start.
+    import structlog
+
+    structlog.get_logger(__name__).error("feed_failed", exc_info=error)
+    return said("a fault of ours: {0}; the log says more", repr(error))

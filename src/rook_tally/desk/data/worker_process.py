@@ -1,0 +1,98 @@
+"""Questions answered in a process of their own, so that no frame of the window waits for Python.
+
+Threads of one process take turns in Python: while a year of eight lanes is being read, a frame of
+panning took 30 ms where it takes 6. What is asked and answered are plain values, so they can go
+through a pipe. Without Qt: the process loads only what a question needs.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import signal
+from collections.abc import Callable, Mapping
+from multiprocessing.connection import Connection as Pipe
+from typing import Any
+
+from rook_tally.core.i18n import speak
+from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+
+_STOP_WITHIN_S = 5.0
+
+
+class WorkApart:
+    """A process that does one kind of work with a store, one piece after the other.
+
+    It ends with the process it belongs to, however that ends: its pipe is closed then. `catalogue`
+    is how it says things.
+    """
+
+    def __init__(
+        self, address: str, work: Callable[[Store, Any], Any], catalogue: Mapping[str, str]
+    ) -> None:
+        context = multiprocessing.get_context("spawn")
+        self._pipe, theirs = context.Pipe()
+        self._is_ready = False
+        # The address may hold a password; this way it is not among the words everybody can see.
+        self._process = context.Process(
+            target=_serve,
+            args=(theirs, address, work, catalogue),
+            name="rook-tally-reader",
+            daemon=True,
+        )
+        self._process.start()
+        theirs.close()
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether it has opened the store and waits for work."""
+        if not self._is_ready and self._pipe.poll():
+            try:
+                self._is_ready = self._pipe.recv()
+            except EOFError:
+                return False
+        return self._is_ready
+
+    @property
+    def pid(self) -> int | None:
+        """The process's number."""
+        return self._process.pid
+
+    def done(self, wanted: Any) -> Any:
+        """What comes of a piece of work.
+
+        Raises
+        ------
+        EOFError, OSError
+            When the process is gone.
+        """
+        self._pipe.send(wanted)
+        return self._pipe.recv()
+
+    def end(self) -> None:
+        """Let it go."""
+        self._pipe.close()
+        self._process.join(_STOP_WITHIN_S)
+        if self._process.is_alive():
+            self._process.kill()
+            self._process.join()
+
+
+def _serve(
+    pipe: Pipe, address: str, work: Callable[[Store, Any], Any], catalogue: Mapping[str, str]
+) -> None:
+    """What the process does until its pipe is closed."""
+    # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    keep_freed_memory(FOR_A_WINDOW_MB)
+    speak(catalogue)
+    store = open_store(address)
+    try:
+        pipe.send(True)
+        while True:
+            pipe.send(work(store, pipe.recv()))
+    except (EOFError, BrokenPipeError, ConnectionResetError):
+        pass
+    finally:
+        store.close()

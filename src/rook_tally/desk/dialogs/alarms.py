@@ -1,0 +1,158 @@
+"""What stands, all of it: acknowledged with a word why, or shelved until some time."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import Theme
+from rook_tally.desk.data.alarm_commands import AskOfAlarm, shelves
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.parts.alarm_lines import state_words
+from rook_tally.desk.parts.fonts_and_colours import face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import list_style, tint
+from rook_tally.store.alarms import Standing
+from rook_tally.store.site import RequestSort
+
+
+class AlarmDialog(QDialog):
+    """Lists what stands and follows it. `wished` carries what is wanted, `watch_wanted` the name of
+    a watch to be opened."""
+
+    wished = Signal(object)
+    watch_wanted = Signal(str)
+
+    def __init__(self, theme: Theme, state: SiteState, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(said("What stands"))
+        self.resize(560, 380)
+        self._state = state
+        self.shown: tuple[Standing, ...] = ()
+        self.list = QListWidget()
+        self.list.setAccessibleName(said("what stands"))
+        self.list.setFont(face(13))
+        self.list.setStyleSheet(list_style(theme))
+        self.word = QLineEdit()
+        self.word.setPlaceholderText(said("Why? For the journal"))
+        self.word.setAccessibleName(said("why"))
+        self.until = QComboBox()
+        self.until.setAccessibleName(said("shelve until"))
+        for words, until_us in shelves(state.clock(), state.zone):
+            self.until.addItem(words, until_us)
+        self.acknowledge = QPushButton(said("Acknowledge"))
+        self.shelve = QPushButton(said("Shelve"))
+        self.unshelve = QPushButton(said("Off the shelf"))
+        self.open_watch = QPushButton(said("Open its watch"))
+        self.empty = Label(said("Nothing stands."))
+        tint(self.empty, theme.dim)
+        buttons = QHBoxLayout()
+        for one in (self.acknowledge, self.shelve, self.until, self.unshelve):
+            buttons.addWidget(one)
+        buttons.addStretch(1)
+        buttons.addWidget(self.open_watch)
+        column = QVBoxLayout(self)
+        column.addWidget(self.empty)
+        column.addWidget(self.list, 1)
+        column.addWidget(self.word)
+        column.addLayout(buttons)
+        self.acknowledge.clicked.connect(lambda: self._ask(RequestSort.ACKNOWLEDGE))
+        self.shelve.clicked.connect(lambda: self._ask(RequestSort.SHELVE))
+        self.unshelve.clicked.connect(lambda: self._ask(RequestSort.UNSHELVE))
+        self.open_watch.clicked.connect(self._open)
+        self.list.currentRowChanged.connect(lambda _row: self._show_buttons())
+        self._is_open, self._was_filled = True, False
+        state.subscribe(self._on_state_changed)
+        self.refresh()
+
+    def _on_state_changed(self, _changed: set[int] | None) -> None:
+        if self._is_open:
+            self.refresh()
+
+    def done(self, result: int) -> None:
+        """It follows the alarms no longer."""
+        self._is_open = False
+        super().done(result)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """However it is closed."""
+        self._is_open = False
+        super().closeEvent(event)
+
+    def refresh(self) -> None:
+        """Show what stands; what was picked stays picked."""
+        alarms = self._state.alarms
+        picked = self.picked
+        if alarms != self.shown:
+            self.shown = alarms
+            places = {one.id: one.station.place.name for one in self._state.site.series}
+            self.list.blockSignals(True)
+            self.list.clear()
+            for one in alarms:
+                words = state_words(one, self._state.now_us)
+                place = places.get(one.series_id, "")
+                item = QListWidgetItem(f"{one.name} · {place} · {said(one.level.wording)}, {words}")
+                item.setData(Qt.ItemDataRole.UserRole, one)
+                self.list.addItem(item)
+            keys = [(one.watch, one.series_id) for one in alarms]
+            wanted = None if picked is None else (picked.watch, picked.series_id)
+            # When what was picked is over, nothing is: a press must not reach another alarm.
+            row = keys.index(wanted) if wanted in keys else -1 if self._was_filled else 0
+            self.list.setCurrentRow(row)
+            self._was_filled = True
+            self.list.blockSignals(False)
+        self._show_buttons()
+
+    @property
+    def picked(self) -> Standing | None:
+        """The alarm that is picked."""
+        row = self.list.currentRow()
+        return self.shown[row] if 0 <= row < len(self.shown) else None
+
+    def _show_buttons(self) -> None:
+        one = self.picked
+        is_now = self._state.window.is_live
+        calls = one is not None and one.state.value.endswith("unacknowledged")
+        is_shelved = one is not None and one.state.value == "shelved"
+        self.acknowledge.setEnabled(is_now and calls)
+        self.shelve.setEnabled(is_now and one is not None and not is_shelved)
+        self.unshelve.setVisible(is_now and is_shelved)
+        self.open_watch.setEnabled(one is not None)
+        self.empty.setVisible(not self.shown)
+        self.list.setVisible(bool(self.shown))
+
+    def _ask(self, sort: RequestSort) -> None:
+        one = self.picked
+        if one is None:
+            return
+        until_us = self.until.currentData() if sort is RequestSort.SHELVE else None
+        self.wished.emit(
+            AskOfAlarm(
+                sort,
+                one.watch,
+                one.name,
+                self._state.clock(),
+                one.series_id,
+                self.word.text().strip(),
+                until_us,
+            )
+        )
+        self.word.clear()
+
+    def _open(self) -> None:
+        one = self.picked
+        if one is not None:
+            self.watch_wanted.emit(one.watch)
+            self.accept()

@@ -1,0 +1,196 @@
+"""The table of readings: opened on a series and the window, follows changes made in it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.i18n import said
+from rook_tally.core.series.readings import Quality
+from rook_tally.core.theme import Theme
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.undo import Done, user_name
+from rook_tally.desk.dialogs.readings_model import (
+    COLUMNS,
+    ReadingsAnswer,
+    ReadingsModel,
+    ReadingsQuestion,
+)
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import tint
+
+_Index = QModelIndex | QPersistentModelIndex
+_WIDTHS = (190, 90, 90, 110)
+_MOST_COPIED = 100_000
+
+
+class _Lines(QAbstractTableModel):
+    """The model as Qt wants it: a line is made into text only when it is seen."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.model: ReadingsModel | None = None
+
+    def take(self, model: ReadingsModel | None) -> None:
+        self.beginResetModel()
+        self.model = model
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() or self.model is None else len(self.model)
+
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if self.model is None:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.model.texts(index.row())[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in (1, 2):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.ForegroundRole and index.column() in (1, 2):
+            is_good = self.model.texts(index.row())[3] == said(Quality.GOOD.wording)
+            return colour(self._theme.ink if is_good else self._theme.faint)
+        return None
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role == Qt.ItemDataRole.DisplayRole and orientation is Qt.Orientation.Horizontal:
+            return said(COLUMNS[section])
+        return None
+
+
+class ReadingsTable(QDialog):
+    """The readings of a series over a window."""
+
+    def __init__(
+        self,
+        theme: Theme,
+        state: SiteState,
+        reader: Reader,
+        question: ReadingsQuestion,
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        self._state, self._reader, self._question = state, reader, question
+        one = question.series
+        self.setWindowTitle(said("Readings: {0} {1}", one.station.place.name, one.quantity.name))
+        self.resize(720, 520)
+        self.words = Label(said("Reading …"))
+        self.words.setFont(face(13, BOLD))
+        tint(self.words, theme.ink)
+        self.only_suspect = QCheckBox(said("Only &suspect ones"))
+        self.lines = _Lines(theme)
+        self.table = QTableView()
+        self.table.setModel(self.lines)
+        self.table.setFont(face(12))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setAccessibleName(said("readings"))
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.table.verticalHeader().setDefaultSectionSize(22)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        for at, width in enumerate(_WIDTHS):
+            self.table.setColumnWidth(at, width)
+        self.table.setStyleSheet(
+            f"QTableView::item:selected {{ background: {theme.rule}; color: {theme.ink}; }}"
+        )
+        self.good, self.suspect = (
+            QPushButton(said("Count as good")),
+            QPushButton(said("Count as suspect")),
+        )
+        self.copy = QPushButton(said("Copy"))
+        for button, keys in ((self.good, "Ctrl+G"), (self.suspect, "Ctrl+X"), (self.copy, "")):
+            button.setObjectName("small")
+            button.setEnabled(False)
+            if keys:
+                button.setShortcut(keys)
+                button.setToolTip(keys)
+        self.copy.setToolTip("Ctrl+C")
+        self._lay_out()
+        QShortcut(QKeySequence.StandardKey.Copy, self.table).activated.connect(self._copy)
+        self.only_suspect.toggled.connect(self._filter)
+        self.good.clicked.connect(lambda: self._overrule(Quality.GOOD))
+        self.suspect.clicked.connect(lambda: self._overrule(Quality.SET_ASIDE))
+        self.copy.clicked.connect(self._copy)
+        self.table.selectionModel().selectionChanged.connect(self._on_selected)
+        reader.ask(question)
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(self.words, 1)
+        head.addWidget(self.only_suspect)
+        foot = QHBoxLayout()
+        foot.addWidget(self.good)
+        foot.addWidget(self.suspect)
+        foot.addStretch(1)
+        foot.addWidget(self.copy)
+        column = QVBoxLayout(self)
+        column.addLayout(head)
+        column.addWidget(self.table, 1)
+        column.addLayout(foot)
+
+    def take_reply(self, reply: Reply) -> None:
+        """Show the readings; read them again after a change of what they are worth."""
+        if reply.question == self._question and isinstance(reply.answer, ReadingsAnswer):
+            model = ReadingsModel(reply.answer, self._state.zone)
+            model.show_only_suspect(self.only_suspect.isChecked())
+            self.lines.take(model)
+            self.words.setText(model.words())
+        elif reply.question == self._question:
+            self.words.setText(reply.error)
+        elif isinstance(reply.answer, Done):
+            self._reader.ask(self._question)
+
+    def _chosen(self) -> list[int]:
+        rows: set[int] = set()
+        # By its places: Qt's list of stretches cannot be walked through in Python's typing.
+        chosen = self.table.selectionModel().selection()
+        for at in range(chosen.count()):
+            part = chosen.at(at)
+            rows.update(range(part.top(), part.bottom() + 1))
+        return sorted(rows)
+
+    def _on_selected(self) -> None:
+        is_any = self.table.selectionModel().hasSelection()
+        for button in (self.good, self.suspect, self.copy):
+            button.setEnabled(is_any)
+
+    def _filter(self, only: bool) -> None:
+        model = self.lines.model
+        if model is not None:
+            model.show_only_suspect(only)
+            self.lines.take(model)
+
+    def _overrule(self, quality: Quality) -> None:
+        if self.lines.model is None:
+            return
+        change = self.lines.model.overrule(
+            self._chosen(), quality, who=user_name(), why="looked at in the table of readings"
+        )
+        if change is not None:
+            self._reader.change(change)
+
+    def _copy(self) -> None:
+        if self.lines.model is not None:
+            text = self.lines.model.as_text(self._chosen()[:_MOST_COPIED])
+            QGuiApplication.clipboard().setText(text)

@@ -1,0 +1,61 @@
+"""What one cell of the Ledger shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.series.envelope import Envelope, honest_range
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.store.alarms import Standing
+from rook_tally.store.site import Series
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One place's value of one quantity.
+
+    `others` says how many more stations of the place tell the same quantity; `alarm` is the level
+    of the worst that stands of it, None where nothing does.
+    """
+
+    text: str
+    level: Level
+    freshness: Freshness
+    is_suspect: bool
+    ribbon: Envelope | None
+    value_range: tuple[float, float]
+    limit: float | None
+    others: int
+    spoken: str
+    alarm: Level | None = None
+
+
+def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
+    """The honest range a ribbon is drawn over."""
+    if one.quantity.scale is Scale.STATE:
+        return -0.2, 1.2
+    if ribbon is None or ribbon.is_empty:
+        return 0.0, 1.0
+    low, high = float(np.nanmin(ribbon.mean)), float(np.nanmax(ribbon.mean))
+    return honest_range(low, high, one.quantity.accuracy)
+
+
+def spoken_cell(
+    one: Series, text: str, level: Level, state: Freshness, is_suspect: bool, alarms: list[Standing]
+) -> str:
+    """The cell for a screen reader."""
+    parts = [
+        f"{one.station.place.name}, {said(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
+        said(level.wording),
+    ]
+    if state is not Freshness.FRESH:
+        parts.append(said(state.value))
+    if is_suspect:
+        parts.append(said("suspect"))
+    parts += [said("{0} stands", alarm.name) for alarm in alarms]
+    return ", ".join(parts)

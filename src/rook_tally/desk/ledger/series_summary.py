@@ -1,0 +1,279 @@
+"""The picked cell's honest account: its last day read exactly, and put into sentences."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from datetime import tzinfo
+
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.limit_text import limit_sentence
+from rook_tally.core.quantities.number_format import duration, figure
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.series.envelope import Envelope, honest_range
+from rook_tally.core.series.gaps import inside as inside_of
+from rook_tally.core.series.gaps import max_gap_s
+from rook_tally.core.series.readings import Readings
+from rook_tally.core.series.statistics import (
+    Window,
+    completeness,
+    excess_of,
+    highest,
+    lowest,
+    mean_of,
+    mirrored,
+    pieces_of,
+)
+from rook_tally.core.series.trend import SURE_STANDARD_ERRORS, Trend, trend_of
+from rook_tally.core.timestamps import (
+    DAY_US,
+    HOUR_US,
+    SECOND_US,
+    datetime_from_time_us,
+    time_us_from_datetime,
+)
+from rook_tally.store.readings import Latest, envelopes, gaps_between, read_range
+from rook_tally.store.site import Series
+
+CHART_COLUMNS = 250
+_TREND_US = HOUR_US
+# Farther ahead a straight line says nothing.
+_FARTHEST_CROSSING_US = 12 * HOUR_US
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """A line of the account: what, how much, and when or of what."""
+
+    name: str
+    value: str
+    remark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """Everything the side panel says about a series.
+
+    `sentence` is about the limit, `outlook` about where it is going.
+    """
+
+    series: Series
+    value: str
+    level: Level
+    sentence: str
+    outlook: str
+    facts: tuple[Fact, ...]
+    chart: Envelope
+    chart_range: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class AccountQuestion:
+    """Asks for the account of a series as of a moment."""
+
+    series: Series
+    newest: Latest
+    now_us: int
+    zone: tzinfo
+
+    @property
+    def subject(self) -> str:
+        """One account at a time."""
+        return "account"
+
+    def answered(self, connection: Connection) -> Account:
+        """Read the last 24 hours, and today where that is longer, and say what there is to say."""
+        start_us, end_us = self.now_us - DAY_US, self.now_us + 1
+        margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)
+        # The day on which clocks go back is longer than 24 h.
+        first_us = min(start_us, _midnight_us(self.now_us, self.zone))
+        # What lies beyond either end says how far the readings within it speak.
+        readings = read_range(connection, self.series.id, first_us - margin_us, end_us + margin_us)
+        chart = envelopes(connection, [self.series], start_us, end_us, CHART_COLUMNS)[
+            self.series.id
+        ]
+        gaps = gaps_between(connection, self.series, start_us, end_us)
+        chart = replace(chart, gaps=gaps)
+        return account_of(self.series, self.newest, readings, chart, self.now_us, self.zone)
+
+
+def account_of(
+    series: Series, newest: Latest, readings: Readings, chart: Envelope, now_us: int, zone: tzinfo
+) -> Account:
+    """The account of a series from its readings of the last day."""
+    is_good = newest.quality == 0
+    level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
+    recent = inside_of(readings.time_us, now_us - _TREND_US, now_us + 1)
+    value = readings.value[recent]
+    if series.quantity.averaging is Averaging.CIRCULAR:
+        value = unwound(value)
+    trend = trend_of(Readings(readings.time_us[recent], value, readings.quality[recent]))
+    numeric = series.quantity.scale is Scale.NUMBER
+    return Account(
+        series=series,
+        value=series.shown.text(newest.value),
+        level=level,
+        sentence=limit_sentence(series.shown, series.limits, newest.value)
+        if is_good
+        else newest.quality.wording,
+        outlook=outlook(series, newest.value, trend, now_us, zone) if numeric and is_good else "",
+        facts=tuple(_facts(series, readings, now_us, zone)),
+        chart=chart,
+        chart_range=_chart_range(series, chart),
+    )
+
+
+def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
+    """Where it is going over the last hour, and when it would cross its limit at this pace."""
+    if trend is None:
+        return said("too few readings in the last hour to tell a trend")
+    told = series.shown
+    steady_below = max(series.quantity.accuracy, 10.0 ** -(series.quantity.decimals + 1))
+    if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
+        return said("steady over the last hour")
+    word = "rising" if trend.per_hour > 0 else "falling"
+    # A slope with no word of its uncertainty would claim more than it knows.
+    within = SURE_STANDARD_ERRORS * trend.standard_error
+    pace = f"{word} {told.difference_figure(abs(trend.per_hour), more=1)}"
+    is_told = told.difference(within) >= 0.5 * 10.0 ** -(told.decimals + 1)
+    pace += f" ±{told.difference_figure(within, more=1)} an hour" if is_told else " an hour"
+    limit = _limit_ahead(series, value, trend)
+    if limit is None:
+        return pace
+    ahead_us = (limit - value) / trend.per_hour * HOUR_US
+    if not math.isfinite(ahead_us) or ahead_us > _FARTHEST_CROSSING_US:
+        return pace
+    clock = _clock(round(now_us + ahead_us), zone)
+    return said("{0} · at this pace {1} by {2}", pace, told.limit_text(limit), clock)
+
+
+def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
+    if trend.per_hour > 0:
+        ahead = [
+            one
+            for one in (*series.limits.above, *series.limits.below)
+            if one is not None and one > value
+        ]
+        return min(ahead, default=None)
+    ahead = [
+        one
+        for one in (*series.limits.above, *series.limits.below)
+        if one is not None and one < value
+    ]
+    return max(ahead, default=None)
+
+
+def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> list[Fact]:
+    quantity = series.quantity
+    cadence_s = series.station.cadence_s
+    gap_s = max_gap_s(cadence_s)
+    midnight_us = _midnight_us(now_us, zone)
+    day = Window(now_us - DAY_US, now_us + 1)
+    facts: list[Fact] = []
+    if midnight_us < now_us:
+        facts += _facts_today(series, readings, Window(midnight_us, now_us + 1), zone)
+    over = _time_over(series, readings, day)
+    if over is not None:
+        facts.append(Fact(said("Past the limit"), over, said("of 24 h")))
+    heard = completeness(
+        readings, max_gap_s=gap_s, cadence_s=cadence_s, start_us=now_us - DAY_US, end_us=now_us
+    )
+    missed = max(0, heard.expected - heard.heard)
+    facts.append(
+        Fact(
+            said("Heard"),
+            f"{figure(100 * heard.completeness, 1)} %",
+            said("{0} missed", figure(missed, 0)) if missed else said("none missed"),
+        )
+    )
+    inside = inside_of(readings.time_us, day.start_us, day.end_us)
+    suspect = int(np.count_nonzero(~readings[inside].good))
+    if suspect:
+        facts.append(Fact(said("Set aside"), figure(suspect, 0), said("as suspect")))
+    if quantity.scale is Scale.NUMBER and quantity.accuracy:
+        told = series.shown
+        accuracy = told.difference_figure(quantity.accuracy)
+        facts.append(Fact(said("Sensor can tell"), f"±{accuracy}", told.symbol))
+    return facts
+
+
+def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo) -> list[Fact]:
+    cadence_s = series.station.cadence_s
+    pieces = pieces_of(
+        readings,
+        max_gap_s=max_gap_s(cadence_s),
+        cadence_s=cadence_s,
+        window=today,
+        averaging=series.quantity.averaging,
+    )
+    if not pieces.covered_s:
+        return []
+    mean = mean_of(pieces)
+    if series.quantity.scale is Scale.STATE:
+        return [
+            Fact(said("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")
+        ]
+    told = series.shown
+    facts = []
+    if series.quantity.averaging is Averaging.CIRCULAR:
+        inside = readings[inside_of(readings.time_us, today.start_us, today.end_us)]
+        low, high = arc_of(inside.value[inside.good], inside.value[inside.good])
+        arc = said("{0} to {1}", told.figure(low), told.figure(high % 360.0))
+        return [
+            Fact(said("Mean today"), told.figure(mean)),
+            Fact(said("Between, today"), arc, said("clockwise")),
+        ]
+    top, bottom = highest(readings, today), lowest(readings, today)
+    if top.value is not None and top.time_us is not None:
+        facts.append(Fact(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone)))
+    facts.append(Fact(said("Mean today"), told.figure(mean, more=1)))
+    if bottom.value is not None and bottom.time_us is not None:
+        facts.append(
+            Fact(said("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone))
+        )
+    return facts
+
+
+def _time_over(series: Series, readings: Readings, window: Window) -> str | None:
+    cadence_s = series.station.cadence_s
+    pieces = pieces_of(
+        readings,
+        max_gap_s=max_gap_s(cadence_s),
+        cadence_s=cadence_s,
+        window=window,
+        averaging=series.quantity.averaging,
+    )
+    upper = series.limits.above[Level.RAISED - 1]
+    lower = series.limits.below[Level.RAISED - 1]
+    if upper is None and lower is None:
+        return None
+    total_s = 0.0
+    if upper is not None:
+        total_s += excess_of(pieces, upper)[0]
+    if lower is not None:
+        total_s += excess_of(mirrored(pieces), -lower)[0]
+    return said("not once") if total_s == 0 else duration(total_s)
+
+
+def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:
+    if series.quantity.scale is Scale.STATE:
+        return -0.1, 1.1
+    if chart.is_empty:
+        return 0.0, 1.0
+    low, high = float(np.nanmin(chart.low)), float(np.nanmax(chart.high))
+    return honest_range(low, high, series.quantity.accuracy)
+
+
+def _midnight_us(now_us: int, zone: tzinfo) -> int:
+    local = datetime_from_time_us(now_us).astimezone(zone)
+    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0, fold=0)
+    return time_us_from_datetime(midnight)
+
+
+def _clock(time_us: int, zone: tzinfo) -> str:
+    return datetime_from_time_us(time_us).astimezone(zone).strftime("%H:%M")

@@ -1,0 +1,1 @@
+"""The time rail under every view: which window of time is shown."""

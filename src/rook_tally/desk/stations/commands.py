@@ -1,0 +1,167 @@
+"""What the Stations view has changed: controls asked for, strays adopted, keys, notes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import msgspec
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.desk.data.undo import user_name
+from rook_tally.store.site import (
+    AdoptionTerms,
+    Request,
+    RequestSort,
+    Station,
+    add_station,
+    ask,
+    describe_station,
+    kinds,
+    load_site,
+    renew_access_key,
+    request_numbered,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class AskControl:
+    """A control shall be something; answers with the request's number."""
+
+    station: Station
+    name: str
+    value: str
+    now_us: int
+
+    def made(self, connection: Connection) -> int:
+        """Ask for it."""
+        control = self.station.kind.control(self.name)
+        if control is None:
+            raise UsageError(f"{self.station.key} has no control {self.name}")
+        return ask(
+            connection,
+            RequestSort.CONTROL,
+            self.station.key,
+            self.name,
+            control.value_from(self.value),
+            who=user_name(),
+            now_us=self.now_us,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AskProposal:
+    """What a stray sender seems to be; answers with the request's number."""
+
+    key: str
+    now_us: int
+
+    def made(self, connection: Connection) -> int:
+        """Ask for it."""
+        return ask(
+            connection, RequestSort.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AskAdoption:
+    """A stray sender shall be a station; answers with the request's number."""
+
+    key: str
+    terms: AdoptionTerms
+    now_us: int
+
+    def made(self, connection: Connection) -> int:
+        """Ask for it."""
+        document = msgspec.json.encode(self.terms).decode()
+        return ask(
+            connection,
+            RequestSort.ADOPT,
+            self.key,
+            "",
+            document,
+            who=user_name(),
+            now_us=self.now_us,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AddStation:
+    """A station shall be there before it says anything; answers with its access key, this once."""
+
+    key: str
+    place: str
+    kind: str
+    indoors: bool
+
+    def made(self, connection: Connection) -> str:
+        """Add it."""
+        known = kinds(connection)
+        return add_station(
+            connection, self.key, place=self.place, kind=known[self.kind], indoors=self.indoors
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RenewKey:
+    """A station shall have another access key; answers with it, this once."""
+
+    station: Station
+
+    def made(self, connection: Connection) -> str:
+        """Make it."""
+        return renew_access_key(connection, self.station)
+
+
+@dataclass(frozen=True, slots=True)
+class Describe:
+    """What a person says of a station, and where it stands."""
+
+    station: Station
+    notes: str
+    latitude: float | None
+    longitude: float | None
+
+    def made(self, connection: Connection) -> None:
+        """Write it down."""
+        describe_station(
+            connection,
+            self.station,
+            notes=self.notes,
+            latitude=self.latitude,
+            longitude=self.longitude,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RequestQuestion:
+    """How far a request is."""
+
+    number: int
+    subject: str = "request"
+
+    def answered(self, connection: Connection) -> Request | None:
+        """The request as it stands."""
+        return request_numbered(connection, self.number)
+
+
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """What a new station can be and where it can stand: kinds by slug, places."""
+
+    kinds: dict[str, str]
+    places: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class ChoicesQuestion:
+    """What there is to choose from when a sender is adopted."""
+
+    subject: str = "choices"
+
+    def answered(self, connection: Connection) -> Choices:
+        """The choices."""
+        return Choices(
+            {slug: one.name for slug, one in kinds(connection).items()},
+            [one.name for one in load_site(connection).places],
+        )

@@ -1,0 +1,149 @@
+"""The connection sheet of a station, and the steps of its first contact beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFontDatabase, QGuiApplication
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.connection_sheet import Sender, Sheet
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.stations.first_contact import ContactStep, StepState
+
+_SENDER_NAMES = {
+    Sender.CURL: "curl, over HTTP",
+    Sender.MOSQUITTO: "mosquitto_pub, over MQTT",
+    Sender.PYTHON: "Python, over HTTP",
+    Sender.MICROPYTHON: "MicroPython, over MQTT",
+    Sender.ARDUINO: "Arduino C++, over HTTP",
+}
+_MARKS = {StepState.DONE: "✓", StepState.FAILED: "✕", StepState.WAITING: "·"}
+_HIDDEN = "•" * 12
+
+
+class SheetDialog(QDialog):
+    """Shows a sheet; the key stays hidden until it is asked for, and is known only when it was made
+    in this window."""
+
+    def __init__(self, theme: Theme, sheet: Sheet, access_key: str | None, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._sheet = sheet
+        self._key = access_key
+        self.setWindowTitle(said("Connect {0}", sheet.station))
+        self.resize(760, 640)
+        self.key = Label()
+        self.show_key = QPushButton(said("Show"))
+        self.show_key.setObjectName("preset")
+        self.show_key.setCheckable(True)
+        self.senders = QComboBox()
+        self.senders.setAccessibleName(said("sender"))
+        self.program = QPlainTextEdit()
+        self.program.setAccessibleName(said("program"))
+        self.copy = QPushButton(said("Copy"))
+        self._steps = QVBoxLayout()
+        self.steps: list[Label] = []
+        self._lay_out()
+        self._show_program()
+
+    def _lay_out(self) -> None:
+        sheet = self._sheet
+        title = Label(sheet.station)
+        title.setFont(face(19, BOLD))
+        form = QFormLayout()
+        form.setHorizontalSpacing(16)
+        for name, text in (
+            ("HTTP", sheet.http_address),
+            ("MQTT", f"{sheet.mqtt_host}:{sheet.mqtt_port}, topic {sheet.topic}, QoS 1"),
+            ("user", f"{sheet.station}, its access key as password"),
+            ("for example", sheet.example_text),
+        ):
+            label = Label(text)
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            form.addRow(name, label)
+        keys = QHBoxLayout()
+        self.key.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        keys.addWidget(self.key)
+        keys.addWidget(self.show_key)
+        keys.addStretch(1)
+        form.addRow(said("access key"), keys)
+        self.show_key.toggled.connect(self._show_program)
+        for one, name in _SENDER_NAMES.items():
+            self.senders.addItem(name, one)
+        self.senders.currentIndexChanged.connect(self._show_program)
+        self.program.setReadOnly(True)
+        font = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
+        font.setPixelSize(12)
+        self.program.setFont(font)
+        self.copy.clicked.connect(self._copy)
+        choosing = QHBoxLayout()
+        choosing.addWidget(self.senders)
+        choosing.addWidget(self.copy)
+        choosing.addStretch(1)
+        steps_title = Label(said("First contact"))
+        steps_title.setFont(face(13, BOLD))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 16, 24, 16)
+        column.setSpacing(8)
+        column.addWidget(title)
+        column.addLayout(form)
+        column.addSpacing(8)
+        column.addLayout(choosing)
+        column.addWidget(self.program, 1)
+        column.addSpacing(8)
+        column.addWidget(steps_title)
+        column.addLayout(self._steps)
+
+    def show_steps(self, steps: Sequence[ContactStep]) -> None:
+        """Tick off how far its newest message has come."""
+        while len(self.steps) < len(steps):
+            label = Label()
+            label.setWordWrap(True)
+            self.steps.append(label)
+            self._steps.addWidget(label)
+        for label, step in zip(self.steps, steps, strict=True):
+            detail = f": {step.detail}" if step.detail else ""
+            label.setText(f"{_MARKS[step.state]}  {step.name}{detail}")
+            label.setAccessibleName(f"{step.name}, {step.state.value}{detail}")
+            label.setFont(face(13, BOLD if step.state is StepState.FAILED else face(13).weight()))
+            tint(
+                label,
+                self._theme.level(Level.HIGH)
+                if step.state is StepState.FAILED
+                else self._theme.ink
+                if step.state is StepState.DONE
+                else self._theme.faint,
+            )
+
+    def _show_program(self, *_: object) -> None:
+        is_shown = self.show_key.isChecked()
+        self.show_key.setVisible(self._key is not None)
+        if self._key is None:
+            self.key.setText(said("shown once, when it was made; make another with New key…"))
+        else:
+            self.key.setText(self._key if is_shown else _HIDDEN)
+        self.program.setPlainText(
+            self._sheet.program(self.senders.currentData(), self._key if is_shown else None)
+        )
+
+    def _copy(self) -> None:
+        """Copy what runs: with the key in it when it is known, shown or not."""
+        text = self._sheet.program(self.senders.currentData(), self._key)
+        QGuiApplication.clipboard().setText(text)

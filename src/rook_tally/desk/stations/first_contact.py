@@ -1,0 +1,74 @@
+"""First contact: how far a new station's messages get, step by step, and where they fail."""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from rook_tally.store.site import Problem, TapeLine
+
+
+class StepState(enum.Enum):
+    """How a step stands."""
+
+    WAITING = "waiting"
+    DONE = "done"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class ContactStep:
+    """A step on the way of a first message, and what is to be said of it."""
+
+    name: str
+    state: StepState
+    detail: str
+
+
+_NAMES = ("reached the door", "access key right", "decoded", "placed", "on the Ledger")
+
+
+def contact_steps(key: str, tape: Sequence[TapeLine], *, is_shown: bool) -> tuple[ContactStep, ...]:
+    """How far the newest message that may be this station's has come.
+
+    `tape` are the newest lines of all stations, newest first; a message with a wrong key may be
+    from anybody, so it counts until one of the station's own comes.
+    """
+    line = next(
+        (
+            one
+            for one in tape
+            if one.station == key
+            or (one.problem is Problem.WRONG_KEY and one.station in (None, key))
+        ),
+        None,
+    )
+    if line is None:
+        return _steps(0, "nothing has come from it yet", failed=False)
+    came = f"over {line.door} from {line.address}"
+    if line.problem is Problem.WRONG_KEY:
+        return _steps(1, "its access key is no station's: copy it again, or make a new one", came)
+    if line.problem is not None:
+        return _steps(2, line.why, came)
+    if not line.kept and not line.duplicate:
+        return _steps(3, line.why or "it held no readings", came)
+    if not is_shown:
+        return _steps(4, "not shown yet", came, failed=False)
+    return _steps(5, "", came)
+
+
+def _steps(
+    done: int, detail: str, came: str = "", *, failed: bool = True
+) -> tuple[ContactStep, ...]:
+    """The first `done` steps are done; `detail` is said of the next one."""
+    steps = []
+    for at, name in enumerate(_NAMES):
+        if at < done:
+            steps.append(ContactStep(name, StepState.DONE, came if at == 0 else ""))
+        elif at == done:
+            state = StepState.FAILED if failed else StepState.WAITING
+            steps.append(ContactStep(name, state, detail))
+        else:
+            steps.append(ContactStep(name, StepState.WAITING, ""))
+    return tuple(steps)

@@ -1,0 +1,111 @@
+"""What the Stations view asks the store: how the fleet stands, and what one station says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import BoolArray
+from rook_tally.core.series.spans import SpanStatistics
+from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.store.readings import envelopes, span_statistics
+from rook_tally.store.site import (
+    ClockFault,
+    CorrectionEntry,
+    Request,
+    Site,
+    Station,
+    StationWord,
+    StrayGroup,
+    Tally,
+    TapeLine,
+    clock_faults,
+    control_reports,
+    correction_entries,
+    newest_requests,
+    newest_tape,
+    stray_groups,
+    tallies,
+)
+
+HEARD_US = 6 * HOUR_US
+HEARD_SLOTS = 30
+TAPE_LINES = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Fleet:
+    """How the stations stand: by station id, in which stretches of the last six hours it was heard
+    ((30,) bool), what became of what it sent, what its clock does; and who is astray."""
+
+    heard: dict[int, BoolArray]
+    tallies: dict[int, Tally]
+    clock_faults: dict[int, ClockFault]
+    strays: list[StrayGroup]
+
+
+@dataclass(frozen=True, slots=True)
+class FleetQuestion:
+    """How the fleet stands at a moment."""
+
+    site: Site
+    now_us: int
+    subject: str = "fleet"
+
+    def answered(self, connection: Connection) -> Fleet:
+        """The fleet, from the first series of each station."""
+        first = {one.station.id: one for one in reversed(self.site.series)}
+        window = (self.now_us - HEARD_US, self.now_us)
+        told = envelopes(connection, list(first.values()), *window, HEARD_SLOTS)
+        return Fleet(
+            {
+                station_id: np.asarray(told[one.id].count + told[one.id].suspect > 0, np.bool_)
+                for station_id, one in first.items()
+            },
+            tallies(connection),
+            clock_faults(connection),
+            stray_groups(connection),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class StationPage:
+    """One station: its newest messages, newest first; by series id its last day and its
+    corrections; how its controls stand by its own word; what was asked of it, newest first.
+
+    `around` are the newest messages of anybody, for a first contact.
+    """
+
+    station: Station
+    tape: list[TapeLine]
+    days: dict[int, SpanStatistics]
+    corrections: dict[int, list[CorrectionEntry]]
+    reports: dict[str, StationWord]
+    requests: list[Request]
+    around: list[TapeLine]
+
+
+@dataclass(frozen=True, slots=True)
+class PageQuestion:
+    """What a station's page shows at a moment."""
+
+    site: Site
+    station: Station
+    now_us: int
+    subject: str = "station page"
+
+    def answered(self, connection: Connection) -> StationPage:
+        """The page."""
+        series = [one for one in self.site.series if one.station.id == self.station.id]
+        day = (self.now_us - DAY_US, self.now_us)
+        return StationPage(
+            self.station,
+            newest_tape(connection, self.station.key, most=TAPE_LINES),
+            {one.id: span_statistics(connection, one, *day) for one in series},
+            {one.id: correction_entries(connection, one.id) for one in series},
+            control_reports(connection, self.station.id),
+            newest_requests(connection, self.station.key),
+            newest_tape(connection, most=TAPE_LINES),
+        )

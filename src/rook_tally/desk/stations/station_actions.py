@@ -1,0 +1,244 @@
+"""What a person does at the Stations view: controls, adoption, keys, notes; each written off the
+interface thread and answered when the store, or the collector, has done it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLineEdit,
+    QMessageBox,
+    QPlainTextEdit,
+    QWidget,
+)
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import Theme
+from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.stations.commands import (
+    AddStation,
+    AskAdoption,
+    AskControl,
+    AskProposal,
+    Choices,
+    ChoicesQuestion,
+    Describe,
+    RenewKey,
+    RequestQuestion,
+)
+from rook_tally.desk.stations.connection_sheet_dialog import SheetDialog
+from rook_tally.desk.stations.model import StationsModel
+from rook_tally.desk.stations.new_station import NewStationDialog
+from rook_tally.desk.stations.take_in_dialog import AdoptDialog
+from rook_tally.desk.stations.take_in_state import Adoption, AdoptionStep
+from rook_tally.store.site import Request, Station
+
+
+class StationTasks:
+    """Dialogs of the view, and what they ask the store."""
+
+    def __init__(self, theme: Theme, model: StationsModel, reader: Reader, parent: QWidget) -> None:
+        self._theme = theme
+        self._model = model
+        self._reader = reader
+        self._parent = parent
+        # Keys made in this window: the one place where they can still be read.
+        self._keys: dict[str, str] = {}
+        self._to_show = ""
+        self.adopting: AdoptDialog | None = None
+        self.sheet: SheetDialog | None = None
+        self.notes: NotesDialog | None = None
+        self.adding: NewStationDialog | None = None
+
+    def ask_control(self, name: str, value: str) -> None:
+        """Have a control of the picked station set."""
+        station = self._model.picked
+        if station is not None:
+            self._reader.change(AskControl(station, name, value, self._model.now_us))
+
+    def adopt(self, key: str) -> None:
+        """Begin to adopt a stray sender."""
+        dialog = AdoptDialog(self._theme, Adoption(key), self._parent)
+        self.adopting = dialog
+        dialog.decided.connect(self._ask_adoption)
+        self._reader.ask(ChoicesQuestion())
+        self._reader.change(AskProposal(key, self._model.now_us))
+        dialog.open()
+
+    def _ask_adoption(self) -> None:
+        assert self.adopting is not None
+        one = self.adopting.adoption
+        one.step, one.said, one.request = AdoptionStep.ASKED, "Adopting …", None
+        self._reader.change(AskAdoption(one.key, one.terms(), self._model.now_us))
+        self.adopting.refresh()
+
+    def add_station(self) -> None:
+        """Let the person add a station before it has said anything."""
+        self.adding = NewStationDialog(self._theme, self._parent)
+        self.adding.accepted.connect(self._on_add)
+        self._reader.ask(ChoicesQuestion())
+        self.adding.open()
+
+    def _on_add(self) -> None:
+        assert self.adding is not None
+        self._reader.change(self.adding.wanted)
+
+    def _take_for_adding(self, asked: Any, answer: Any) -> None:
+        if isinstance(answer, Choices) and self.adding is not None:
+            self.adding.offer(answer)
+        elif isinstance(asked, AddStation):
+            self._keys[asked.key] = answer
+            # The sheet follows once the fleet has been read with the station in it.
+            self._to_show = asked.key
+
+    def show_sheet(self) -> None:
+        """Show how the picked station is connected."""
+        sheet = self._model.sheet()
+        if sheet is None:
+            return
+        self.sheet = SheetDialog(self._theme, sheet, self._keys.get(sheet.station), self._parent)
+        self.sheet.show_steps(self._model.contact())
+        self.sheet.open()
+
+    def renew_key(self) -> None:
+        """Give the picked station another key, if the person means it."""
+        station = self._model.picked
+        if station is None:
+            return
+        question = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            said("New key for {0}", station.key),
+            said(
+                "{0} gets a new access key. Where it has the old one it is turned away "
+                "until you give it the new one; what it has sent stays.",
+                station.key,
+            ),
+            QMessageBox.StandardButton.Cancel,
+            self._parent,
+        )
+        question.setTextFormat(Qt.TextFormat.PlainText)
+        button = question.addButton(said("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
+        button.clicked.connect(lambda: self._reader.change(RenewKey(station)))
+        question.open()
+
+    def edit_notes(self) -> None:
+        """Let the person write down what is to be known of the picked station."""
+        station = self._model.picked
+        if station is None:
+            return
+        self.notes = NotesDialog(station, self._parent)
+        self.notes.accepted.connect(self._keep_notes)
+        self.notes.open()
+
+    def _keep_notes(self) -> None:
+        assert self.notes is not None
+        latitude, longitude = self.notes.position
+        self._reader.change(
+            Describe(self.notes.station, self.notes.text.toPlainText(), latitude, longitude)
+        )
+
+    def look_again(self) -> None:
+        """Something may have been answered."""
+        if self.adopting is not None and self.adopting.adoption.request is not None:
+            self._reader.ask(RequestQuestion(self.adopting.adoption.request))
+
+    def refresh(self) -> None:
+        """Show how far a first contact has come; and the sheet of a station just added."""
+        if self._to_show and self._model.has(self._to_show):
+            # Picking tells of a change, which comes back here.
+            key, self._to_show = self._to_show, ""
+            self._model.pick(key)
+            self.show_sheet()
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.show_steps(self._model.contact())
+
+    def take_reply(self, reply: Reply) -> None:
+        """Take what came of something asked here."""
+        asked: Any = reply.question
+        if reply.error and isinstance(
+            asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe | AddStation
+        ):
+            told = QMessageBox(
+                QMessageBox.Icon.NoIcon,
+                said("Not done"),
+                reply.error,
+                QMessageBox.StandardButton.Ok,
+                self._parent,
+            )
+            told.setTextFormat(Qt.TextFormat.PlainText)
+            told.open()
+        elif isinstance(asked, RenewKey):
+            self._keys[asked.station.key] = reply.answer
+            self.show_sheet()
+        else:
+            self._take_for_adding(asked, reply.answer)
+            if self.adopting is not None:
+                self._take_for_adoption(self.adopting, asked, reply.answer)
+
+    def _take_for_adoption(self, dialog: AdoptDialog, asked: Any, answer: Any) -> None:
+        one = dialog.adoption
+        if isinstance(answer, Choices):
+            one.choices = answer
+        elif isinstance(asked, AskProposal | AskAdoption) and asked.key == one.key:
+            one.request = answer
+            self.look_again()
+        elif isinstance(answer, Request):
+            one.take_request(answer)
+            if one.step is AdoptionStep.DONE and one.access_key:
+                self._keys[one.key] = one.access_key
+        dialog.refresh()
+
+
+class NotesDialog(QDialog):
+    """Notes of a station and where it stands."""
+
+    def __init__(self, station: Station, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.station = station
+        self.setWindowTitle(said("Notes on {0}", station.key))
+        self.setMinimumWidth(460)
+        self.text = QPlainTextEdit(station.notes)
+        self.text.setAccessibleName(said("notes"))
+        self.text.setTabChangesFocus(True)
+        self.latitude, self.longitude = QLineEdit(), QLineEdit()
+        for edit, value in ((self.latitude, station.latitude), (self.longitude, station.longitude)):
+            edit.setText("" if value is None else f"{value:g}")
+            edit.textChanged.connect(self._check)
+        self.wrong = Label()
+        self._buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
+        )
+        self._buttons.accepted.connect(self.accept)
+        self._buttons.rejected.connect(self.reject)
+        form = QFormLayout(self)
+        form.setContentsMargins(24, 16, 24, 16)
+        form.addRow(said("Notes"), self.text)
+        form.addRow(said("Latitude, °"), self.latitude)
+        form.addRow(said("Longitude, °"), self.longitude)
+        form.addRow("", self.wrong)
+        form.addRow(self._buttons)
+
+    @property
+    def position(self) -> tuple[float | None, float | None]:
+        """Where it stands, as written; None for an empty one."""
+        latitude, longitude = (
+            float(edit.text().replace(",", ".").replace("−", "-")) if edit.text().strip() else None
+            for edit in (self.latitude, self.longitude)
+        )
+        return latitude, longitude
+
+    def _check(self) -> None:
+        """Say at once what cannot be a position."""
+        try:
+            latitude, longitude = self.position
+        except ValueError:
+            wrong = "a coordinate is a number of degrees, such as 51.742"
+        else:
+            wrong = "" if (latitude is None) == (longitude is None) else "give both, or neither"
+        self.wrong.setText(wrong)
+        self._buttons.button(QDialogButtonBox.StandardButton.Save).setEnabled(not wrong)

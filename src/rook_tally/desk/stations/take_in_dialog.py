@@ -1,0 +1,184 @@
+"""The dialog in which a stray sender becomes a station."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.stations.control_list import filled
+from rook_tally.desk.stations.take_in_state import LEFT_OUT, Adoption, AdoptionStep
+
+
+class AdoptDialog(QDialog):
+    """Shows an adoption under way. `decided` is sent when the person wants it so."""
+
+    decided = Signal()
+
+    def __init__(self, theme: Theme, adoption: Adoption, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self.adoption = adoption
+        self._shown_step: AdoptionStep | None = None
+        self.setWindowTitle(said("Adopt {0}", adoption.key))
+        self.setMinimumWidth(560)
+        self.said, self.key = Label(), Label()
+        self.place, self.kind = QComboBox(), QComboBox()
+        self.place.setEditable(True)
+        self.place.setAccessibleName(said("place"))
+        self.kind.setAccessibleName(said("kind"))
+        self.indoors = QCheckBox(said("indoors, if the place is new"))
+        self.indoors.setChecked(True)
+        self.fields: list[tuple[QComboBox, QComboBox]] = []
+        self._field_grid = QGridLayout()
+        self.adopt, self.close_button = QPushButton(said("Adopt")), QPushButton(said("Cancel"))
+        self._form = QWidget()
+        self._lay_out()
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        title = Label(self.adoption.key)
+        title.setFont(face(19, BOLD))
+        self.said.setWordWrap(True)
+        self.key.setWordWrap(True)
+        self.key.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse
+            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        tint(self.said, self._theme.dim)
+        form = QFormLayout()
+        form.addRow(said("It stands in"), self.place)
+        form.addRow("", self.indoors)
+        form.addRow(said("What sort it is"), self.kind)
+        self._field_grid.setHorizontalSpacing(12)
+        self._field_grid.setColumnStretch(1, 1)
+        inner = QVBoxLayout(self._form)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addLayout(form)
+        inner.addSpacing(8)
+        inner.addLayout(self._field_grid)
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(self.close_button)
+        buttons.addWidget(self.adopt)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 16, 24, 16)
+        column.setSpacing(8)
+        for one in (title, self.said, self._form, self.key):
+            column.addWidget(one)
+        column.addStretch(1)
+        column.addLayout(buttons)
+        self.adopt.setDefault(True)
+        self.adopt.clicked.connect(self._on_adopt)
+        self.close_button.clicked.connect(self.close)
+        self.place.editTextChanged.connect(self._on_place)
+        self.kind.activated.connect(self._on_kind)
+        self.indoors.toggled.connect(self._on_indoors)
+
+    def refresh(self) -> None:
+        """Show how far it is."""
+        one = self.adoption
+        if one.step is not self._shown_step and one.step is AdoptionStep.DECIDING:
+            self._offer()
+        self._shown_step = one.step
+        deciding = one.step is AdoptionStep.DECIDING
+        self._form.setVisible(deciding)
+        self.adopt.setVisible(one.step in (AdoptionStep.DECIDING, AdoptionStep.ASKED))
+        self.adopt.setEnabled(one.is_ready)
+        told = one.said
+        if one.step is AdoptionStep.DONE:
+            told = said("It is a station now: {0}.", one.said)
+            self.close_button.setText(said("Close"))
+        self.said.setText(told)
+        self.said.setVisible(bool(told))
+        shows_key = one.step is AdoptionStep.DONE and bool(one.access_key)
+        self.key.setVisible(shows_key)
+        if shows_key:
+            self.key.setText(
+                said(
+                    "Its access key, shown this once:\n{0}\n"
+                    "It needs it as soon as the doors are open to the network.",
+                    one.access_key,
+                )
+            )
+
+    def _offer(self) -> None:
+        """Put the proposal before the person."""
+        one = self.adoption
+        assert one.proposal is not None
+        places = [] if one.choices is None else one.choices.places
+        kinds = {one.kind: one.kind} if one.choices is None else one.choices.kinds
+        self.place.blockSignals(True)
+        self.place.clear()
+        self.place.addItems(places)
+        self.place.setEditText(one.place)
+        self.place.blockSignals(False)
+        filled(self.kind, list(kinds.items()), one.kind)
+        for widget in (self.place, self.kind, self.indoors):
+            widget.setEnabled(not one.is_adopted)
+        self.fields.clear()
+        for at, told in enumerate(one.fields):
+            name = Label(told.name)
+            name.setFont(face(13, BOLD))
+            quantity, unit = QComboBox(), QComboBox()
+            quantity.setAccessibleName(said("what {0} measures", told.name))
+            unit.setAccessibleName(said("unit of {0}", told.name))
+            choices = [(LEFT_OUT, "wait: nobody knows yet")]
+            if told.continues:
+                choices.insert(0, (f"={told.continues}", f"goes on as {told.continues}"))
+            choices += [(slug, each.name) for slug, each in QUANTITIES.items()]
+            filled(quantity, choices, f"={told.continues}" if told.continues else told.quantity)
+            self._show_units(unit, told.quantity, told.unit)
+            quantity.activated.connect(partial(self._on_quantity, at))
+            unit.activated.connect(partial(self._on_unit, at))
+            for box in (quantity, unit):
+                box.setEnabled(not told.is_of_kind)
+            for column, shown in enumerate((name, quantity, unit)):
+                self._field_grid.addWidget(shown, at, column)
+            self.fields.append((quantity, unit))
+
+    @staticmethod
+    def _show_units(box: QComboBox, slug: str, unit: str) -> None:
+        symbols = [one.symbol for one in QUANTITIES[slug].units] if slug else []
+        filled(box, [(one, one or "–") for one in symbols], unit)
+
+    def _on_place(self, text: str) -> None:
+        self.adoption.place = text
+        self.adopt.setEnabled(self.adoption.is_ready)
+
+    def _on_kind(self, _at: int) -> None:
+        self.adoption.kind = str(self.kind.currentData())
+
+    def _on_indoors(self, is_on: bool) -> None:
+        self.adoption.indoors = is_on
+
+    def _on_quantity(self, at: int, _chosen: int) -> None:
+        slug = str(self.fields[at][0].currentData())
+        if slug.startswith("="):
+            self.adoption.fields[at].continues = slug[1:]
+            return
+        self.adoption.set_quantity(at, slug)
+        self._show_units(self.fields[at][1], slug, self.adoption.fields[at].unit)
+
+    def _on_unit(self, at: int, _chosen: int) -> None:
+        self.adoption.fields[at].unit = str(self.fields[at][1].currentData())
+
+    def _on_adopt(self) -> None:
+        self.decided.emit()

@@ -1,0 +1,117 @@
+"""Adopting a stray sender, step by step: proposed, looked over by a person, asked, done."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass, field
+
+import msgspec
+
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.desk.stations.commands import Choices
+from rook_tally.store.base import Credentials, credentials_of, new_access_key
+from rook_tally.store.site import AdoptionTerms, Request, RequestSort, RequestState, StrayProposal
+
+LEFT_OUT = ""
+"""What stands for a field that nobody wants, or knows."""
+
+
+class AdoptionStep(enum.Enum):
+    """How far it is."""
+
+    PROPOSING = "proposing"
+    DECIDING = "deciding"
+    ASKED = "asked"
+    DONE = "done"
+    FAILED = "failed"
+
+
+@dataclass(slots=True)
+class AdoptedField:
+    """A field and what a person lets it be: quantity (`LEFT_OUT` for nothing) and unit, or the
+    field it continues."""
+
+    name: str
+    quantity: str
+    unit: str
+    continues: str = ""
+    is_of_kind: bool = False
+
+
+@dataclass(slots=True)
+class Adoption:
+    """One adoption under way. `request` is the number of what was asked last."""
+
+    key: str
+    step: AdoptionStep = AdoptionStep.PROPOSING
+    request: int | None = None
+    proposal: StrayProposal | None = None
+    choices: Choices | None = None
+    place: str = ""
+    kind: str = "plain"
+    indoors: bool = True
+    fields: list[AdoptedField] = field(default_factory=list)
+    access_key: str = ""
+    said: str = "Looking at what it sends …"
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether everything needed is decided."""
+        has_place = bool(self.place.strip()) or self.is_adopted
+        return self.step is AdoptionStep.DECIDING and has_place
+
+    @property
+    def is_adopted(self) -> bool:
+        """Whether it is a station already, and only some of its fields are astray."""
+        return self.proposal is not None and self.proposal.is_adopted
+
+    def take_request(self, request: Request) -> None:
+        """What came of what was asked."""
+        if request.id != self.request or request.state.is_open:
+            return
+        if request.state is not RequestState.CONFIRMED:
+            self.step, self.said = AdoptionStep.FAILED, request.answer
+        elif request.sort is RequestSort.PROPOSE:
+            self._take_proposal(msgspec.json.decode(request.answer, type=StrayProposal))
+        else:
+            self.step, self.said = AdoptionStep.DONE, request.answer
+
+    def _take_proposal(self, proposal: StrayProposal) -> None:
+        self.proposal, self.step, self.said = proposal, AdoptionStep.DECIDING, ""
+        self.place, self.kind = proposal.place, proposal.kind
+        self.fields = [
+            AdoptedField(name, slug, unit, proposal.continues.get(name, ""))
+            for name, (slug, unit) in proposal.fields.items()
+        ]
+        self.fields += [
+            AdoptedField(name, slug, unit, is_of_kind=True)
+            for name, (slug, unit) in proposal.kind_fields.items()
+            if not proposal.is_adopted
+        ]
+
+    def set_quantity(self, at: int, slug: str) -> None:
+        """Let a field be another quantity, in its base unit until another is chosen."""
+        one = self.fields[at]
+        one.quantity, one.continues = slug, ""
+        one.unit = QUANTITIES[slug].base.symbol if slug else ""
+
+    def terms(self) -> AdoptionTerms:
+        """What is asked for. A new station's key is made here and stays here."""
+        made = Credentials("", "")
+        if not self.is_adopted:
+            self.access_key = new_access_key()
+            made = credentials_of(self.access_key)
+        told = [one for one in self.fields if not one.is_of_kind]
+        return AdoptionTerms(
+            place=self.place.strip() or None,
+            kind=self.kind,
+            indoors=self.indoors,
+            fields={
+                one.name: (one.quantity, one.unit)
+                for one in told
+                if one.quantity and not one.continues
+            },
+            continues={one.name: one.continues for one in told if one.continues},
+            access_hash=made.access_hash,
+            broker_hash=made.broker_hash,
+        )

@@ -1,0 +1,32 @@
+"""A lane of the model made into what its plot draws."""
+
+from __future__ import annotations
+
+from rook_tally.core.quantities.levels import NO_LIMITS
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.desk.parts.drawing import peak_column
+from rook_tally.desk.strip.lane_painter import LaneContent
+from rook_tally.desk.strip.model import StripModel
+
+
+def lane_content(model: StripModel, at: int) -> LaneContent:
+    """What a lane shows of what was read. Limits stand behind a lane of one series only."""
+    lane = model.lanes[at]
+    shown = [one.id for one in lane.series if one.id in model.traces]
+    crop = tuple(model.envelopes[one] for one in shown)
+    return LaneContent(
+        model.made,
+        tuple(model.traces[one] for one in shown),
+        crop,
+        tuple(_peak(one) for one in crop),
+        lane.series[0].limits if len(lane.series) == 1 else NO_LIMITS,
+        model.value_range(at),
+        lane.series[0].shown,
+        model.note(at),
+        tuple(ring for one in shown for ring in model.traces[one].rings),
+    )
+
+
+def _peak(envelope: Envelope) -> tuple[float, float] | None:
+    at = peak_column(envelope)
+    return None if at is None else (float(envelope.centres_us[at]), float(envelope.high[at]))

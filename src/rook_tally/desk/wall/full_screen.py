@@ -1,0 +1,265 @@
+"""Sheets on a whole screen: turning by themselves, dim at night, no pointer, a foot with the
+clock."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QCloseEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QScreen,
+)
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import NIGHT, Theme
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.data.settings import WallSettings
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
+from rook_tally.desk.wall.canvas import WallCanvas
+from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.painter import CENTRE, LEFT, RIGHT, Ink
+from rook_tally.desk.wall.painter_frame import unit_of
+from rook_tally.desk.wall.rotation import is_night, next_sheet
+from rook_tally.desk.wall.screen_inhibitor import Awake
+
+_TICK_MS = 1000
+_POINTER_MS = 2500
+_FOOT = 60.0
+_DIMMED = 0.5
+
+
+class WallShow(QWidget):
+    """A window of its own over the same model as the Wall view."""
+
+    closed = Signal()
+
+    def __init__(
+        self, theme: Theme, state: SiteState, model: WallModel, settings: WallSettings
+    ) -> None:
+        super().__init__(None)
+        self._theme, self._state, self._model = theme, state, model
+        self.settings = settings
+        self.setWindowTitle(said("The Wall, {0}", state.site.name))
+        self.canvas = WallCanvas(theme, model)
+        self.foot = _Foot(theme, state, model)
+        self._veil = _Veil(self)
+        self._awake = Awake()
+        self.left_s = settings.turn_s
+        self.is_paused = False
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.canvas, 1)
+        column.addWidget(self.foot)
+        self._pointer = QTimer(self, singleShot=True, interval=_POINTER_MS)
+        self._pointer.timeout.connect(lambda: self.setCursor(Qt.CursorShape.BlankCursor))
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(self.tick)
+        self.setMouseTracking(True)
+        self.canvas.setFocus()
+        for widget in (self, self.canvas):
+            widget.setCursor(Qt.CursorShape.BlankCursor)
+        model.laid_out.append(self.foot.update)
+
+    def begin(self) -> None:
+        """Fill the chosen screen, and keep it awake."""
+        screen = screen_called(self.settings.screen)
+        if screen is not None:
+            self.setGeometry(screen.geometry())
+        self.showFullScreen()
+        self._awake.begin()
+        self._tick.start()
+        self.tick(0)
+
+    def tick(self, passed_s: float = 1.0) -> None:
+        """A second went by: turn when it is time, follow the night."""
+        self._follow_night()
+        sheets, mine = self._model.sheets, self._model.sheet
+        turns = len(sheets) > 1 and not self.is_paused and self.settings.turn_s > 0
+        if mine is not None and turns:
+            self.left_s -= passed_s
+            if self.left_s <= 0:
+                self.left_s = self.settings.turn_s
+                self._model.show(next_sheet(sheets, mine.slug, self._model.has_alarm))
+        self.foot.tell(self._foot_words(turns=turns))
+
+    def _foot_words(self, *, turns: bool) -> str:
+        if not self._state.window.is_live:
+            return said("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
+        mine = self._model.sheet
+        if mine is not None and self._model.has_alarm(mine.slug):
+            return said("stays while something stands")
+        if self.is_paused:
+            return said("stays here; Space goes on")
+        return said("next sheet in {0:.0f} s", max(self.left_s, 0)) if turns else ""
+
+    def _moment(self) -> datetime:
+        return datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
+
+    def _follow_night(self) -> None:
+        now = datetime_from_time_us(self._state.clock()).astimezone(self._state.zone)
+        settings = self.settings
+        dark = settings.dims and is_night(now, settings.night_from_min, settings.night_to_min)
+        theme = NIGHT if dark else self._theme
+        self.canvas.set_theme(theme)
+        self.foot.set_theme(theme)
+        self._veil.setVisible(dark)
+
+    def show_beside(self, by: int) -> None:
+        """Turn to another sheet by hand; it stands its whole time."""
+        self.left_s = self.settings.turn_s
+        self._model.show_beside(by)
+        self.tick(0)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows and Page keys turn, Space holds, Esc and F11 end."""
+        key = event.key()
+        if key in (Qt.Key.Key_Escape, Qt.Key.Key_F11, Qt.Key.Key_F, Qt.Key.Key_Q):
+            self.close()
+        elif key in (Qt.Key.Key_Right, Qt.Key.Key_PageDown):
+            self.show_beside(1)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_PageUp):
+            self.show_beside(-1)
+        elif key == Qt.Key.Key_Space:
+            self.is_paused = not self.is_paused
+            self.tick(0)
+        elif key == Qt.Key.Key_S:
+            self.move_to_next_screen()
+        else:
+            super().keyPressEvent(event)
+
+    def move_to_next_screen(self) -> None:
+        """Hang on the next monitor."""
+        screens = QGuiApplication.screens()
+        mine = self.screen()
+        at = screens.index(mine) if mine in screens else 0
+        other = screens[(at + 1) % len(screens)]
+        self.showNormal()
+        self.setGeometry(other.geometry())
+        self.showFullScreen()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A hand is at the mouse: show where it points for a while."""
+        super().mouseMoveEvent(event)
+        for widget in (self, self.canvas):
+            widget.setCursor(Qt.CursorShape.ArrowCursor)
+        self._pointer.start()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The foot grows with the screen, the veil lies over all of it."""
+        super().resizeEvent(event)
+        unit = unit_of(self.width(), self.height())
+        self.foot.setFixedHeight(max(28, round(_FOOT * unit)))
+        self._veil.setGeometry(self.rect())
+        self._veil.raise_()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Let the screen sleep again, and the model go on without this window."""
+        self._tick.stop()
+        self._awake.end()
+        self.canvas.leave()
+        if self.foot.update in self._model.laid_out:
+            self._model.laid_out.remove(self.foot.update)
+        super().closeEvent(event)
+        self.closed.emit()
+
+
+class _Veil(QWidget):
+    """Half the light at night."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hide()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Darken what lies below."""
+        QPainter(self).fillRect(event.rect(), colour("#000000", _DIMMED))
+
+
+class _Foot(QWidget):
+    """The site's name, a stroke a sheet, how it goes on, the day and the clock."""
+
+    def __init__(self, theme: Theme, state: SiteState, model: WallModel) -> None:
+        super().__init__()
+        self._theme, self._state, self._model = theme, state, model
+        self._words = ""
+        self.setFixedHeight(round(_FOOT))
+        self.setMouseTracking(True)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Ink it in other colours."""
+        if theme is not self._theme:
+            self._theme = theme
+            self.update()
+
+    def tell(self, words: str) -> None:
+        """Say how it goes on."""
+        self._words = words
+        self.setAccessibleName(words)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw the foot in the head's colours."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme, unit = self._theme, self.height() / _FOOT
+        painter.fillRect(self.rect(), colour(theme.night))
+        ink = Ink(painter, theme, unit)
+        line = QRectF(self.rect()).adjusted(30 * unit, 0, -30 * unit, 0)
+        third = line.width() / 3
+        ink.text(
+            line.adjusted(0, 0, -2 * third, 0),
+            self._state.site.name,
+            weight=MEDIUM,
+            shade=theme.on_night_dim,
+            most=24 * unit,
+        )
+        moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
+        ink.text(
+            line.adjusted(2 * third, 0, 0, 0),
+            moment.strftime("%a %d %b   %H:%M"),
+            weight=BOLD,
+            shade=theme.on_night,
+            align=RIGHT,
+            most=30 * unit,
+        )
+        self._draw_turns(ink, QRectF(line.left() + third, 0, third, self.height()))
+
+    def _draw_turns(self, ink: Ink, area: QRectF) -> None:
+        turning = [one for one in self._model.sheets if one.turns or one == self._model.sheet]
+        unit = ink.unit
+        step = min(41 * unit, area.width() * 0.4 / max(len(turning), 1))
+        strokes = len(turning) * step if len(turning) > 1 else 0.0
+        if strokes:
+            left = area.left() + area.width() * 0.12
+            for at, one in enumerate(turning):
+                shade = ink.theme.on_night if one == self._model.sheet else ink.theme.on_night_dim
+                opacity = 1.0 if one == self._model.sheet else 0.45
+                ink.painter.fillRect(
+                    QRectF(left + at * step, area.center().y() - 2 * unit, step * 0.56, 4 * unit),
+                    colour(shade, opacity),
+                )
+        words = area.adjusted(area.width() * 0.12 + strokes + 12 * unit if strokes else 0, 0, 0, 0)
+        ink.text(
+            words,
+            self._words,
+            shade=ink.theme.on_night_dim,
+            most=21 * unit,
+            align=LEFT if strokes else CENTRE,
+        )
+
+
+def screen_called(name: str) -> QScreen | None:
+    """The monitor of a name; the first one when it is not plugged in."""
+    screens = QGuiApplication.screens()
+    return next((one for one in screens if one.name() == name), screens[0] if screens else None)

@@ -1,0 +1,81 @@
+"""What the Wall asks the store."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.wall.definitions import Sheet
+from rook_tally.store.site import (
+    PageDevice,
+    PageSetting,
+    load_site,
+    page_devices,
+    page_setting,
+    sheets,
+)
+from rook_tally.store.workings import groups, workings
+from rook_tally.wall.pane_data import Material, read_material
+from rook_tally.wall.pane_resolver import resolved
+from rook_tally.wall.suggestions import score_slugs
+
+
+@dataclass(frozen=True, slots=True)
+class SheetListing:
+    """All sheets, what the quantities of scores are called, and how pages are served."""
+
+    sheets: tuple[Sheet, ...]
+    scores: frozenset[str]
+    page: PageSetting
+    devices: tuple[PageDevice, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetListingQuestion:
+    """Asks what sheets there are."""
+
+    subject: str = "wall.sheets"
+
+    def answered(self, connection: Connection) -> SheetListing:
+        """All there are."""
+        return SheetListing(
+            tuple(sheets(connection)),
+            score_slugs(workings(connection)),
+            page_setting(connection),
+            tuple(page_devices(connection)),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class WallMaterial:
+    """A sheet with what its panes need, and the series every sheet is about, by slug."""
+
+    sheet: Sheet
+    material: Material
+    series_of: dict[str, frozenset[int]]
+
+
+@dataclass(frozen=True, slots=True)
+class WallQuestion:
+    """Asks what a sheet's panes need at a moment."""
+
+    sheet: Sheet
+    others: tuple[Sheet, ...]
+    at_us: int
+    subject: str = "wall"
+
+    def answered(self, connection: Connection) -> WallMaterial:
+        """The past of the sheet's panes; of the other sheets only what they are about."""
+        site, in_groups = load_site(connection), groups(connection)
+        panes = resolved(self.sheet, site, in_groups)
+        series_of = {
+            one.slug: frozenset(
+                series.id for pane in resolved(one, site, in_groups) for series in pane.series
+            )
+            for one in self.others
+        }
+        series_of[self.sheet.slug] = frozenset(one.id for pane in panes for one in pane.series)
+        return WallMaterial(
+            self.sheet, read_material(connection, site, panes, self.at_us), series_of
+        )

@@ -1,0 +1,206 @@
+"""Ways of telling: set up, changed, taken away."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.alarms.channels import Security, Way, WaySort
+from rook_tally.core.errors import UsageError
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.fonts_and_colours import face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import list_style, tint
+from rook_tally.desk.watch.channel_form import (
+    EVERY,
+    FIELDS,
+    SECRET,
+    place_words,
+    texts_of,
+    way_from,
+)
+from rook_tally.desk.watch.commands import KeepWay, RemoveWay
+
+_TOLD = {
+    "to": "Mail goes to",
+    "sender": "and comes from",
+    "host": "Mail server",
+    "security": "Encryption",
+    "port": "Port",
+    "user": "User",
+    "password": "Password",
+    "url": "Address",
+    "secret": "Secret to sign with",
+    "topic": "Topic",
+    "quiet": "Quiet hours",
+    "digest": "Once a day at",
+}
+_CHOICES = {
+    "port": "the usual one",
+    "quiet": "22:00–06:00",
+    "digest": "at once",
+    "password": "left empty, it stays",
+    "secret": "left empty, it stays",
+    "url": "https://…",
+    "to": "wren@fennel.example",
+}
+_ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE: "none"}
+_SORTS = (WaySort.MAIL, WaySort.WEBHOOK, WaySort.MQTT)
+
+
+class WayDialog(QDialog):
+    """Ways on the left, what is known of the picked one on the right. `wished` carries changes."""
+
+    wished = Signal(object)
+
+    def __init__(self, theme: Theme, ways: tuple[Way, ...], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(said("Ways of telling"))
+        self.resize(640, 440)
+        self._ways: list[Way] = list(ways)
+        self._picked: Way | None = None
+        self.list = QListWidget()
+        self.list.setAccessibleName(said("ways of telling"))
+        self.list.setFixedWidth(190)
+        self.list.setStyleSheet(list_style(theme))
+        self.list.setFont(face(13))
+        self.name = QLineEdit()
+        self.sort = QComboBox()
+        for sort in _SORTS:
+            self.sort.addItem(said(sort.value), sort)
+        self.form = QFormLayout()
+        self.form.addRow(said("Name"), self.name)
+        self.form.addRow(said("Sort"), self.sort)
+        self.fields: dict[str, QLineEdit | QComboBox] = {}
+        self.kept = Label()
+        self.kept.setWordWrap(True)
+        self.kept.setFont(face(12))
+        tint(self.kept, theme.dim)
+        for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
+            self.fields[name] = self._field(name)
+            self.form.addRow(said(_TOLD[name]), self.fields[name])
+            if name == SECRET[-1]:
+                self.form.addRow("", self.kept)
+        self.why = Label()
+        self.why.setWordWrap(True)
+        tint(self.why, theme.level(Level.HIGH))
+        self.new = QPushButton(said("New"))
+        self.keep = QPushButton(said("Save"))
+        self.keep.setObjectName("main")
+        self.remove = QPushButton(said("Remove"))
+        left = QVBoxLayout()
+        left.addWidget(self.list, 1)
+        left.addWidget(self.new)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.remove)
+        buttons.addStretch(1)
+        buttons.addWidget(self.keep)
+        right = QVBoxLayout()
+        right.addLayout(self.form)
+        right.addWidget(self.why)
+        right.addStretch(1)
+        right.addLayout(buttons)
+        row = QHBoxLayout(self)
+        row.addLayout(left)
+        row.addLayout(right, 1)
+        self.new.clicked.connect(self.begin)
+        self.keep.clicked.connect(self._keep)
+        self.remove.clicked.connect(self._remove)
+        self.sort.currentIndexChanged.connect(lambda _at: self._show_fields())
+        self.list.currentRowChanged.connect(self._pick)
+        self._fill()
+        self.begin()
+
+    @staticmethod
+    def _field(name: str) -> QLineEdit | QComboBox:
+        if name == "security":
+            choice = QComboBox()
+            for one in Security:
+                choice.addItem(_ENCRYPTION[one], one.value)
+            return choice
+        line = QLineEdit()
+        line.setPlaceholderText(said(_CHOICES.get(name, "")))
+        line.setAccessibleName(said(_TOLD[name]))
+        if name in SECRET:
+            line.setEchoMode(QLineEdit.EchoMode.Password)
+        return line
+
+    def _fill(self) -> None:
+        self.list.blockSignals(True)
+        self.list.clear()
+        self.list.addItems([one.name for one in self._ways])
+        self.list.blockSignals(False)
+
+    def begin(self) -> None:
+        """Begin a new way."""
+        self.list.setCurrentRow(-1)
+        self._show(None)
+        self.name.setFocus()
+
+    def _pick(self, row: int) -> None:
+        if 0 <= row < len(self._ways):
+            self._show(self._ways[row])
+
+    def _show(self, way: Way | None) -> None:
+        self._picked = way
+        self.why.setText("")
+        self.name.setText("" if way is None else way.name)
+        # What watches tell by is its name: another name is another way.
+        self.name.setReadOnly(way is not None)
+        self.sort.setEnabled(way is None)
+        if way is not None and self.sort.findData(way.sort) < 0:
+            self.sort.addItem(said(way.sort.value), way.sort)
+        self.sort.setCurrentIndex(0 if way is None else self.sort.findData(way.sort))
+        texts = texts_of(way or Way(name="", sort=WaySort.MAIL))
+        for name, field in self.fields.items():
+            if isinstance(field, QComboBox):
+                field.setCurrentIndex(field.findData(texts[name]))
+            else:
+                field.setText(texts[name])
+        self.kept.setText(said(place_words(way)))
+        self.form.setRowVisible(self.kept, bool(self.kept.text()))
+        self.remove.setEnabled(way is not None and way.sort in _SORTS)
+        self._show_fields()
+
+    def _show_fields(self) -> None:
+        wanted = {*FIELDS[self.sort.currentData()], *EVERY}
+        for name, field in self.fields.items():
+            self.form.setRowVisible(field, name in wanted)
+
+    def _texts(self) -> dict[str, str]:
+        return {
+            name: field.currentData() if isinstance(field, QComboBox) else field.text()
+            for name, field in self.fields.items()
+        }
+
+    def _keep(self) -> None:
+        try:
+            way = way_from(self.name.text(), self.sort.currentData(), self._texts(), self._picked)
+            if self._picked is None and way.name in [one.name for one in self._ways]:
+                raise UsageError(f"there is a way {way.name} already", remedy="pick it in the list")
+        except UsageError as error:
+            self.why.setText(str(error))
+            return
+        self.wished.emit(KeepWay(way))
+        self._ways = [*(one for one in self._ways if one.name != way.name), way]
+        self._fill()
+        found = self.list.findItems(way.name, Qt.MatchFlag.MatchExactly)
+        self.list.setCurrentItem(found[0])
+        self._show(way)
+
+    def _remove(self) -> None:
+        if self._picked is not None:
+            self.wished.emit(RemoveWay(self._picked.name))
+            self.accept()

@@ -1,0 +1,144 @@
+"""What the Watch view asks: what there is, what a draft would have done, the journal."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from zoneinfo import ZoneInfo
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.channels import Way
+from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.alarms.journal import Entry
+from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.controls import ControlSort
+from rook_tally.core.quantities.named_series import Group
+from rook_tally.core.series.envelope import Envelope, envelope_of_readings
+from rook_tally.core.series.gaps import max_gap_s
+from rook_tally.store.alarms import Material, alarms, all_targets, journal, material, watches, ways
+from rook_tally.store.site import Series, load_site
+from rook_tally.store.workings import groups
+
+_MOST_LINES = 300
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """What there is.
+
+    Attributes
+    ----------
+    alarms : by slug, what is known of each watch
+    nothing : slugs of watches that watch nothing which is there, with why if that is known
+    controls : (station, control, title) of every switch there is
+    """
+
+    watches: tuple[Watch, ...]
+    alarms: dict[str, tuple[Alarm, ...]]
+    nothing: dict[str, str]
+    ways: tuple[Way, ...]
+    controls: tuple[tuple[str, str, str], ...]
+    series: tuple[Series, ...]
+    groups: tuple[Group, ...]
+    lines: tuple[Entry, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ListingQuestion:
+    """Asks what there is; the journal of one watch, or of all."""
+
+    watch: str = ""
+
+    @property
+    def subject(self) -> str:
+        """One at a time."""
+        return "watches"
+
+    def answered(self, connection: Connection) -> Listing:
+        """Everything there is."""
+        site, known = load_site(connection), watches(connection)
+        found, troubles = all_targets(connection, site, known)
+        told = {one.watch.slug for one in found}
+        by_watch: dict[str, list[Alarm]] = {}
+        for one in alarms(connection).values():
+            by_watch.setdefault(one.watch, []).append(one)
+        return Listing(
+            tuple(known),
+            {slug: tuple(several) for slug, several in by_watch.items()},
+            {one.slug: str(troubles.get(one.slug, "")) for one in known if one.slug not in told},
+            tuple(ways(connection)),
+            tuple(
+                (station.key, control.name, control.title)
+                for station in site.stations
+                for control in station.kind.controls
+                if control.sort is ControlSort.SWITCH
+            ),
+            site.series,
+            tuple(groups(connection)),
+            tuple(journal(connection, watch=self.watch, most=_MOST_LINES)),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RehearsalMaterial:
+    """What a draft can be rehearsed on.
+
+    Attributes
+    ----------
+    target : None with a mistake, or when the draft watches nothing that is there
+    places : of every series it is about
+    """
+
+    draft: Watch
+    start_us: int
+    end_us: int
+    mistake: str = ""
+    target: Target | None = None
+    series: Series | None = None
+    places: tuple[str, ...] = ()
+    material: Material | None = field(default=None, compare=False)
+    envelope: Envelope | None = field(default=None, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class RehearsalQuestion:
+    """Asks for what a draft judges over a stretch, at one of its places."""
+
+    draft: Watch
+    place: str
+    start_us: int
+    end_us: int
+    columns: int
+
+    @property
+    def subject(self) -> str:
+        """The draft in hand."""
+        return "watches.draft"
+
+    def answered(self, connection: Connection) -> RehearsalMaterial:
+        """Its readings, judged and drawn."""
+        site = load_site(connection)
+        stretch = self.draft, self.start_us, self.end_us
+        found, troubles = all_targets(connection, site, [self.draft])
+        if troubles:
+            error = troubles[self.draft.slug]
+            assert isinstance(error, UsageError)
+            return RehearsalMaterial(*stretch, mistake=str(error))
+        if not found:
+            return RehearsalMaterial(*stretch)
+        target = next((one for one in found if one.series.place == self.place), found[0])
+        told = material(connection, target, self.start_us, self.end_us, ZoneInfo(site.zone))
+        width_us = max(1, -(-(self.end_us - self.start_us) // self.columns))
+        envelope = envelope_of_readings(
+            told.readings,
+            self.start_us,
+            width_us,
+            self.columns,
+            max_gap_s=max_gap_s(target.series.cadence_s),
+            averaging=target.series.quantity.averaging,
+        )
+        series = next(one for one in site.series if one.id == target.series.id)
+        places = tuple(dict.fromkeys(one.series.place for one in found))
+        return RehearsalMaterial(*stretch, "", target, series, places, told, envelope)

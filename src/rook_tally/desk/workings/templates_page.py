@@ -1,0 +1,104 @@
+"""Something new: what is ready-made for this site, or a formula, score or group of one's own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from rook_tally.core.i18n import said
+from rook_tally.core.theme import Theme
+from rook_tally.core.workings.definitions import Working
+from rook_tally.core.workings.templates import Offer
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.workings.model import WorkingsModel
+from rook_tally.desk.workings.rows import Sort
+
+
+class OffersPage(QWidget):
+    """Buttons for what is one's own, and a list of what is ready-made."""
+
+    def __init__(self, theme: Theme, model: WorkingsModel, make: Callable[[Working], None]) -> None:
+        super().__init__()
+        self._theme = theme
+        self._model = model
+        self._make = make
+        self._offers: tuple[Offer, ...] | None = None
+        self.buttons: dict[str, QPushButton] = {}
+        title = Label(said("Something new"))
+        title.setFont(face(19, BOLD))
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.own: dict[Sort, QPushButton] = {}
+        for sort, words in (
+            (Sort.FORMULA, said("Write a formula")),
+            (Sort.SCORE, said("Make a score")),
+            (Sort.GROUP, said("Name a group of places")),
+        ):
+            button = QPushButton(words)
+            button.clicked.connect(partial(model.begin, sort))
+            row.addWidget(button)
+            self.own[sort] = button
+        row.addStretch(1)
+        self._told = Label()
+        self._told.setFont(face(12, BOLD))
+        tint(self._told, theme.dim)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 12, 24, 14)
+        column.setSpacing(12)
+        column.addWidget(title)
+        column.addLayout(row)
+        column.addWidget(self._told)
+        column.addWidget(self._scroll, 1)
+
+    def refresh(self) -> None:
+        """Show what is offered now."""
+        listing = self._model.listing
+        if listing is None or listing.offers == self._offers:
+            return
+        self._offers = listing.offers
+        self._told.setText(
+            said("Ready-made for what this site has")
+            if listing.offers
+            else said("Everything ready-made that this site has the makings of is there.")
+        )
+        place = QWidget()
+        place.setStyleSheet(f"background: {self._theme.sheet};")
+        column = QVBoxLayout(place)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.buttons = {}
+        for one in listing.offers:
+            column.addWidget(self._line(one))
+        column.addStretch(1)
+        self._scroll.setWidget(place)
+
+    def _line(self, offer: Offer) -> QWidget:
+        line = QWidget()
+        name, what = Label(offer.working.name), Label(offer.what)
+        name.setFont(face(14, BOLD))
+        tint(what, self._theme.dim)
+        where = Label(", ".join(offer.places[:4]) + (" …" if len(offer.places) > 4 else ""))
+        tint(where, self._theme.dim)
+        button = QPushButton(said("Make it"))
+        button.setObjectName("small")
+        button.setAccessibleName(said("make {0}", offer.working.name))
+        button.clicked.connect(partial(self._make, offer.working))
+        self.buttons[offer.working.slug] = button
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        words.addWidget(name)
+        words.addWidget(what)
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 7, 8, 7)
+        row.addLayout(words, 1)
+        row.addWidget(where, 0, Qt.AlignmentFlag.AlignRight)
+        row.addWidget(button)
+        return line

@@ -1,0 +1,30 @@
+"""What a door's settings say of a message before its body is looked at."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+
+from rook_tally.intake.decode.regex_lines import LinePattern
+
+
+@dataclasses.dataclass(frozen=True, slots=True)
+class Hints:
+    """How to read a body.
+
+    Attributes
+    ----------
+    field : str or None
+        The body is the value of this field, or an object of values below it.
+    pattern : LinePattern or None
+        Reads lines that are in no form we know.
+    pointers : dict of field to JSON pointer (RFC 6901)
+        Which values of a JSON document are wanted; empty means all.
+    """
+
+    field: str | None = None
+    pattern: LinePattern | None = None
+    pointers: Mapping[str, str] = dataclasses.field(default_factory=dict)
+
+
+NO_HINTS = Hints()

@@ -1,0 +1,30 @@
+"""What a door is given: where to hand messages in, and where to say how it stands."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from rook_tally.intake.message import Answer, Message
+from rook_tally.store.site import DoorState
+
+
+class Reception(Protocol):
+    """Takes messages in for the doors."""
+
+    async def take(self, message: Message) -> Answer:
+        """Hand a message in; returns once what became of it is committed.
+
+        Raises
+        ------
+        StoreError
+            When it could not be kept. The sender should send it again.
+        """
+        ...
+
+
+class DoorReport(Protocol):
+    """Hears how a door stands."""
+
+    def __call__(self, state: DoorState, detail: str = "") -> None:
+        """Say that the door is in this state, and why if that is not plain."""
+        ...

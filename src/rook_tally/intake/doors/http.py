@@ -1,0 +1,350 @@
+"""The HTTP door: readings in by POST, the newest out by GET, problems as RFC 9457 says."""
+
+from __future__ import annotations
+
+import asyncio
+import http
+import math
+import socket
+import ssl
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import asdict
+from typing import Any, TypeAlias
+
+import msgspec
+import structlog
+from aiohttp import web
+
+from rook_tally.core.access_policy import KeysWanted
+from rook_tally.core.auth_throttle import Patience
+from rook_tally.core.errors import StoreError
+from rook_tally.intake.addresses import Endpoint
+from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
+from rook_tally.intake.door_protocols import Reception
+from rook_tally.intake.doors.health import AskHealth
+from rook_tally.intake.doors.openapi import openapi_document
+from rook_tally.intake.doors.this_machine import why_not_from_here
+from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
+from rook_tally.net.connection_guard import ConnectionGuard
+from rook_tally.store.base import Store, access_hash
+from rook_tally.store.readings import latest_rows
+from rook_tally.store.site.trust import is_access_key, keys_wanted
+
+_SETTING_HOLDS_S = 1.0
+_PROBLEM_TYPE = "application/problem+json"
+# What a person's curl sends with a key when no type is given; the body then decides.
+_UNTYPED = frozenset(
+    {"", "application/x-www-form-urlencoded", "text/plain", "application/octet-stream"}
+)
+# What any web page can send to any address without asking (Fetch Standard, 2.2.2).
+_PAGE_SENDS = frozenset({"application/x-www-form-urlencoded", "text/plain", "multipart/form-data"})
+_FORMS = {form.value: form for form in Form if form is not Form.ENVIRONMENTAL}
+_STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
+_TITLE = {
+    Problem.UNREADABLE: "The message cannot be read",
+    Problem.EMPTY: "The message holds no readings",
+    Problem.WRONG_KEY: "The access key is not known",
+}
+
+_log = structlog.get_logger(__name__)
+_Handler: TypeAlias = Callable[[web.Request], Any]
+
+
+class HttpDoor:
+    """Serves `/v1/…` on a socket that is bound already.
+
+    `clock` returns the moment now in µs; it is the arrival time of what comes in. `controls` are
+    what a station is to be told in the answer to what it sends, `health` how the collector stands.
+    """
+
+    def __init__(
+        self,
+        listening: socket.socket,
+        *,
+        reception: Reception,
+        store: Store,
+        clock: Callable[[], int],
+        tls: ssl.SSLContext | None = None,
+        health: AskHealth,
+        controls: Callable[[str], Mapping[str, tuple[str, float | None]]] = lambda _: {},
+    ) -> None:
+        self._controls = controls
+        self._health = health
+        self._tls = tls
+        self._patience = Patience()
+        self._looking = asyncio.Lock()
+        self._keys_wanted, self._asked_s = KeysWanted.BY_DOOR, -math.inf
+        self._socket = listening
+        self._reception = reception
+        self._store = store
+        self._clock = clock
+        host, port = listening.getsockname()[:2]
+        self.endpoint = Endpoint(host, port)
+        self._guard = ConnectionGuard(MOST_CONNECTIONS)
+        app = web.Application(
+            client_max_size=LARGEST_MESSAGE, middlewares=[self._guard.note, _problems]
+        )
+        app.router.add_post("/v1/readings", self._post_readings, expect_handler=_expect)
+        app.router.add_get("/v1/health", self._get_health)
+        app.router.add_get("/v1/latest", self._get_latest)
+        app.router.add_get("/v1/openapi.json", self._get_openapi)
+        self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=5.0)
+        self._guard.attach(self._runner)
+
+    async def open(self) -> None:
+        """Begin to listen."""
+        await self._runner.setup()
+        await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
+
+    async def guard_connections(self) -> None:
+        """Close what is too many or says nothing, until cancelled."""
+        await self._guard.run()
+
+    async def close(self) -> None:
+        """Stop listening; requests under way are answered first."""
+        await self._runner.cleanup()
+
+    async def _post_readings(self, request: web.Request) -> web.Response:
+        peer = request.remote or ""
+        access_key = _access_key(request)
+        wait_s = self._patience.wait_s(peer, self._clock())
+        # Looked at first: one stale sender silences no other at its address.
+        if wait_s and not await self._is_known(access_key):
+            raise _problem(
+                429,
+                "Too many wrong access keys",
+                f"this address is heard again in {wait_s} s",
+                {"Retry-After": str(wait_s)},
+            )
+        if access_key is None:
+            await self._check_keyless(request)
+        body = await _whole_body(request)
+        declared = request.headers.get("Content-Type", "")
+        form = _FORMS.get(declared)
+        if form is None and declared:
+            # With parameters, or in capitals: taking it apart costs as much as all the rest.
+            declared = request.content_type
+            form = _FORMS.get(declared)
+        if form is None and declared not in _UNTYPED:
+            raise _problem(
+                415,
+                "The type is not understood",
+                f"{declared} is none of {', '.join(_FORMS)}; nothing was kept",
+            )
+        answer = await self._reception.take(
+            Message(
+                door="http",
+                address=request.remote or "",
+                body=body,
+                arrived_us=self._clock(),
+                form=form,
+                station=request.query.get("station"),
+                access_key=access_key,
+            )
+        )
+        if answer.problem is Problem.WRONG_KEY and self._patience.note_wrong(peer, self._clock()):
+            _log.warning("wrong_keys", peer=peer)
+        told = self._controls(answer.station) if answer.station is not None else {}
+        return _response(answer, told)
+
+    async def _is_known(self, access_key: str | None) -> bool:
+        """Whether a key is some station's; asked only where wrong ones came from."""
+        if access_key is None:
+            return False
+
+        def look() -> bool:
+            with self._store.read() as connection:
+                return is_access_key(connection, access_hash(access_key))
+
+        async with self._looking:
+            return await asyncio.to_thread(look)
+
+    async def _check_keyless(self, request: web.Request) -> None:
+        """Raise unless a message without a key may come in: from a program on this machine, in a
+        type that no web page sends without asking."""
+        why = why_not_from_here(request.remote or "", request.headers)
+        if not why and await self._wants_all_keys():
+            why = "this site wants a key from everybody"
+        if why:
+            raise _problem(
+                401, "An access key is needed", f"{why}; send Authorization: Bearer <station key>"
+            )
+        if request.headers.get("Content-Type", "") == "" or request.content_type in _PAGE_SENDS:
+            raise _problem(
+                415,
+                "The type has to be told",
+                f"without an access key the type is one of {', '.join(_FORMS)}: "
+                "what comes untyped any web page could have sent; nothing was kept",
+            )
+
+    async def _wants_all_keys(self) -> bool:
+        now_s = time.monotonic()
+        if now_s - self._asked_s > _SETTING_HOLDS_S:
+
+            def look() -> KeysWanted:
+                with self._store.read() as connection:
+                    return keys_wanted(connection)
+
+            self._asked_s, self._keys_wanted = now_s, await asyncio.to_thread(look)
+        if self._keys_wanted is KeysWanted.BY_DOOR:
+            return not self.endpoint.is_loopback
+        return self._keys_wanted is KeysWanted.FROM_ALL
+
+    async def _get_openapi(self, _request: web.Request) -> web.Response:
+        return _json(200, openapi_document())
+
+    async def _get_health(self, _request: web.Request) -> web.Response:
+        health = await self._health()
+        told = {"status": "ok" if health.is_well else "not well"}
+        return _json(200 if health.is_well else 503, told | msgspec.to_builtins(health))
+
+    async def _get_latest(self, request: web.Request) -> web.Response:
+        # What is measured is nobody's business beyond this machine until pages are shared.
+        why = why_not_from_here(request.remote or "", request.headers)
+        if why:
+            raise _problem(
+                403, "Not from elsewhere", f"the newest readings are for this machine only; {why}"
+            )
+
+        def rows() -> list[dict[str, Any]]:
+            with self._store.read() as connection:
+                return [asdict(row) for row in latest_rows(connection, now_us=self._clock())]
+
+        return _json(200, await asyncio.to_thread(rows))
+
+
+def _access_key(request: web.Request) -> str | None:
+    header = request.headers.get("Authorization")
+    if header is None:
+        return None
+    scheme, _, key = header.partition(" ")
+    if scheme.lower() != "bearer" or not key.strip():
+        raise _problem(
+            401, "The access key is not known", "send it as Authorization: Bearer <station key>"
+        )
+    return key.strip()
+
+
+async def _expect(request: web.Request) -> None:
+    """Ask for the body, unless it is too large anyway: the handler then says so at once."""
+    is_welcome = request.content_length is None or request.content_length <= LARGEST_MESSAGE
+    if is_welcome and request.transport is not None:
+        request.transport.write(b"HTTP/1.1 100 Continue\r\n\r\n")
+
+
+async def _whole_body(request: web.Request) -> bytes:
+    _check_length(request)
+    try:
+        async with asyncio.timeout(BODY_WITHIN_S):
+            return await request.read()
+    except TimeoutError:
+        raise _problem(
+            408, "The message does not come", f"its body took longer than {BODY_WITHIN_S:g} s"
+        ) from None
+    except web.HTTPRequestEntityTooLarge:
+        raise _too_large() from None
+
+
+def _check_length(request: web.Request) -> None:
+    if request.content_length is not None and request.content_length > LARGEST_MESSAGE:
+        raise _too_large()
+
+
+def _too_large() -> web.HTTPException:
+    return _problem(
+        413,
+        "The message is too large",
+        f"at most {LARGEST_MESSAGE // 1024} KiB a message; nothing was kept; send it in parts",
+    )
+
+
+def _response(answer: Answer, controls: Mapping[str, tuple[str, float | None]]) -> web.Response:
+    counts: dict[str, Any] = {
+        "kept": answer.kept,
+        "duplicate": answer.duplicate,
+        "suspect": answer.suspect,
+        "stray": answer.stray,
+        "refused": [_told(one) for one in answer.refused],
+    }
+    if answer.noted:
+        counts["noted"] = [_told(one) for one in answer.noted]
+    if answer.strays:
+        counts["strays"] = [_told(one) for one in answer.strays]
+    if answer.heard:
+        counts["heard"] = answer.heard
+    if controls:
+        counts["controls"] = {name: value for name, (value, _) in controls.items()}
+        limited = {name: for_s for name, (_, for_s) in controls.items() if for_s is not None}
+        if limited:
+            counts["controls_for_s"] = limited
+    if answer.problem is not None:
+        detail = answer.why + ("; kept as a stray" if answer.stray else "")
+        return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
+    if answer.kept or answer.duplicate or answer.heard:
+        return _json(200, counts)
+    if answer.stray:
+        return _json(202, counts)
+    return _problem_response(
+        422, "No value could be kept", "; ".join(one.why for one in answer.refused[:5]), counts
+    )
+
+
+def _told(one: Refusal) -> dict[str, Any]:
+    return {"at": one.at, "field": one.field, "why": one.why}
+
+
+def _json(status: int, body: Any) -> web.Response:
+    return web.Response(
+        status=status, body=msgspec.json.encode(body), content_type="application/json"
+    )
+
+
+def _problem_response(
+    status: int, title: str, detail: str, members: dict[str, Any] | None = None
+) -> web.Response:
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
+    headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
+    return web.Response(
+        status=status,
+        body=msgspec.json.encode(body | (members or {})),
+        content_type=_PROBLEM_TYPE,
+        headers=headers,
+    )
+
+
+class _ProblemError(web.HTTPException):
+    """An answer that is a problem, raised to leave a handler early."""
+
+    def __init__(self, status: int, title: str, detail: str, headers: dict[str, str]) -> None:
+        self.status_code = status
+        super().__init__()
+        self.told_headers = headers
+        self.title = title
+        self.detail = detail
+
+
+def _problem(
+    status: int, title: str, detail: str, headers: dict[str, str] | None = None
+) -> _ProblemError:
+    return _ProblemError(status, title, detail, headers or {})
+
+
+@web.middleware
+async def _problems(request: web.Request, handler: _Handler) -> web.StreamResponse:
+    """Every error leaves as a problem document, whoever raised it."""
+    try:
+        response: web.StreamResponse = await handler(request)
+    except _ProblemError as problem:
+        told = _problem_response(problem.status_code, problem.title, problem.detail)
+        told.headers.update(problem.told_headers)
+        return told
+    except web.HTTPException as error:
+        detail = f"{request.method} {request.path} is not served here"
+        return _problem_response(error.status, http.HTTPStatus(error.status).phrase, detail)
+    except StoreError as error:
+        _log.warning("store_failed", path=request.path, error=str(error))
+        return _problem_response(
+            503, "The store cannot take it now", f"{error.what}; nothing was kept, send it again"
+        )
+    return response

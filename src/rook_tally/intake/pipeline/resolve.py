@@ -1,0 +1,239 @@
+"""Resolving: which series a value belongs to, and its value in the base unit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.alarming.evaluate_batch import LiveWatches
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.series.readings import Quality
+from rook_tally.intake.bounds import shortened
+from rook_tally.intake.decode.regex_lines import line_pattern_from
+from rook_tally.intake.decode.settings import NO_HINTS, Hints
+from rook_tally.intake.message import Item, Message
+from rook_tally.intake.pipeline.live_workings import LiveWorkings
+from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.store.base import access_hash, newest_seq, site_changed_since
+from rook_tally.store.readings import Overruling, RecentReadings, overrulings_by_series
+from rook_tally.store.site import (
+    DoorSettings,
+    PollSetting,
+    SerialSetting,
+    Series,
+    Station,
+    TopicSetting,
+    add_series,
+    door_settings,
+    load_site,
+)
+
+_STATES = {
+    True: 1.0,
+    False: 0.0,
+    "on": 1.0,
+    "off": 0.0,
+    "true": 1.0,
+    "false": 0.0,
+    "open": 1.0,
+    "closed": 0.0,
+    "yes": 1.0,
+    "no": 0.0,
+}
+
+
+class UnplacedError(Exception):
+    """A value that belongs to nothing we know yet: its message is kept as a stray."""
+
+
+class UnusableError(Exception):
+    """A value that cannot be a reading of its field: refused."""
+
+
+class Placed(NamedTuple):
+    """A value with its series, in the base unit."""
+
+    item: Item
+    series: Series
+    value: float
+
+
+class Directory:
+    """Stations and series by their names on the wire; follows the store's configuration.
+
+    `recent` are their last readings, as far as this writer knows them; `workings` is what rests on
+    them, `watches` what watches both.
+    """
+
+    def __init__(self) -> None:
+        self._seen_seq = self._site_seq = -1
+        self._stations: dict[str, Station] = {}
+        self._by_access_hash: dict[str, Station] = {}
+        self._series: dict[tuple[int, str], Series] = {}
+        self._has_begun_series = False
+        # Of strays, since they were last kept within their bounds by this writer.
+        self.unpruned_bytes = 0
+        self.recent = RecentReadings()
+        self.workings = LiveWorkings()
+        self.watches = LiveWatches()
+        self._overruled: dict[int, list[Overruling]] = {}
+        self._patterns: list[TopicPattern] = []
+        self._hints: dict[tuple[str, str], Hints] = {}
+
+    def refresh(self, connection: Connection) -> None:
+        """Read the configuration anew if it was changed since the last time."""
+        changed, newest = site_changed_since(connection, max(self._seen_seq, 0))
+        if not changed and self._seen_seq >= 0:
+            self._seen_seq = newest
+            self.workings.refresh(connection, self._site_seq)
+            self.watches.refresh(connection, self._site_seq)
+            return
+        site = load_site(connection)
+        self._seen_seq = self._site_seq = newest
+        self.workings.refresh(connection, self._site_seq)
+        self.watches.refresh(connection, self._site_seq)
+        self._stations = {station.key: station for station in site.stations}
+        self._by_access_hash = {
+            station.access_hash: station for station in site.stations if station.access_hash
+        }
+        by_id = {one.id: one for one in site.series}
+        self._series = {(one.station.id, one.field): one for one in site.series}
+        self._series |= {where: by_id[at] for where, at in site.other_names.items()}
+        self._overruled = overrulings_by_series(connection)
+        self._patterns, self._hints = [], {}
+        for one in door_settings(connection):
+            self._take_settings(one.settings)
+
+    def _take_settings(self, settings: DoorSettings) -> None:
+        try:
+            match settings:
+                case TopicSetting():
+                    self._patterns.append(topic_pattern_from(settings.pattern))
+                case SerialSetting() if settings.pattern:
+                    pattern = line_pattern_from(settings.pattern)
+                    self._hints["serial", settings.path] = Hints(pattern=pattern)
+                case PollSetting():
+                    self._hints["poll", settings.url] = Hints(
+                        field=settings.alone or None, pointers=settings.fields
+                    )
+        except UsageError:
+            # Written by a program with other rules: its messages come as strays, and say why.
+            return
+
+    def overruled(self, series_id: int, time_us: int) -> Quality | None:
+        """What a person said of the stretch a moment lies in; None when nobody did."""
+        for one in self._overruled.get(series_id, ()):
+            if one.from_us <= time_us < one.to_us:
+                return one.quality
+        return None
+
+    def told_of(self, message: Message) -> tuple[Message, Hints]:
+        """A message with what its door's settings say of it: who speaks, how to read it."""
+        hints = self._hints.get((message.door, message.address), NO_HINTS)
+        if message.door == "mqtt" and not message.address.startswith("rook/"):
+            for pattern in self._patterns:
+                names = pattern.names_in(message.address)
+                if names is not None:
+                    return replace(message, station=names["station"]), Hints(names.get("field"))
+        return message, hints
+
+    def place_told(self, message: Message) -> str | None:
+        """Where a message's topic says that its station stands."""
+        for pattern in self._patterns if message.door == "mqtt" else ():
+            names = pattern.names_in(message.address)
+            if names is not None:
+                return names.get("place")
+        return None
+
+    def station(self, key: str) -> Station | None:
+        """The station of that key."""
+        return self._stations.get(key)
+
+    def station_numbered(self, station_id: int) -> Station | None:
+        """The station of that id."""
+        return next((one for one in self._stations.values() if one.id == station_id), None)
+
+    def station_with_access_key(self, access_key: str) -> Station | None:
+        """The station an access key opens for; None for a wrong key."""
+        return self._by_access_hash.get(access_hash(access_key))
+
+    def placed(self, connection: Connection, station: Station, item: Item) -> Placed:
+        """The series of a value, begun if this is its field's first, and its base value.
+
+        Raises
+        ------
+        UnplacedError
+            When the station has no such field.
+        UnusableError
+            When the value or its unit cannot be what the field measures.
+        """
+        known = self._series.get((station.id, item.field))
+        if known is not None:
+            quantity, wire_unit = known.quantity, known.unit
+        else:
+            quantity, wire_unit = _meaning(station, item.field)
+        value = _base_value(item, quantity, wire_unit)
+        if known is None:
+            known = add_series(
+                connection, station, field=item.field, quantity=quantity, unit=wire_unit
+            )
+            self._series[station.id, item.field] = known
+            self._has_begun_series = True
+        return Placed(item, known, value)
+
+    def know_own_series(self, connection: Connection) -> None:
+        """Series begun in the running transaction are known: reading the configuration anew for
+        them would take longer with every station. The store has one writer at a time, so nobody
+        else's change lies between the look at its beginning and this."""
+        if self._has_begun_series:
+            self._has_begun_series = False
+            self._seen_seq = newest_seq(connection)
+
+    def forget(self) -> None:
+        """Read everything anew next time: series begun in a failed transaction are not there."""
+        self._seen_seq = -1
+        self.recent.forget()
+        self.workings.forget()
+        self.watches.forget()
+
+
+def _meaning(station: Station, field: str) -> tuple[Quantity, str]:
+    """Quantity and wire unit of a field: by the station's kind, else by a quantity's own slug."""
+    described = station.kind.field(field)
+    if described is not None:
+        return QUANTITIES[described.quantity], described.unit
+    quantity = QUANTITIES.get(field)
+    if quantity is None:
+        raise UnplacedError(f"station {station.key} has no field {field}")
+    return quantity, quantity.base.symbol
+
+
+def _base_value(item: Item, quantity: Quantity, wire_unit: str) -> float:
+    value = item.value
+    if quantity.scale is Scale.STATE:
+        if isinstance(value, str | bool):
+            return _STATES[value]
+        if value in (0.0, 1.0):
+            return value
+        raise UnusableError(f"{item.field}: {value:g} is no state; send 0 or 1, true or false")
+    if isinstance(value, str | bool):
+        shown = shortened(value) if isinstance(value, str) else str(value).lower()
+        raise UnusableError(f"{item.field}: {shown} is not a number")
+    return float(_unit_of(item, quantity, wire_unit).to_base(value))
+
+
+def _unit_of(item: Item, quantity: Quantity, wire_unit: str) -> Unit:
+    name = wire_unit if item.unit is None else item.unit
+    unit = quantity.unit(name)
+    if unit is None:
+        usual = ", ".join(known.symbol for known in quantity.units if known.symbol)
+        raise UnusableError(
+            f"{item.field}: {shortened(name)} is no unit of {quantity.name.lower()}; "
+            f"known are {usual}"
+        )
+    return unit

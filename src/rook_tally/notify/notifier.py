@@ -1,0 +1,32 @@
+"""What a way of telling is to the post."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from rook_tally.core.alarms.channels import Notice, Way
+from rook_tally.core.errors import RookTallyError
+
+
+class ActionError(RookTallyError):
+    """Somebody could not be told, or not yet."""
+
+
+class Teller(Protocol):
+    """Tells somebody by one sort of way."""
+
+    async def tell(self, way: Way, notice: Notice) -> str:
+        """Deliver a notice; returns what came of it, in a few words.
+
+        The same notice may come twice: its key tells.
+
+        Raises
+        ------
+        ActionError
+            When it was not delivered; it is tried again later.
+        """
+        ...
+
+    async def close(self) -> None:
+        """Give up what is held open."""
+        ...

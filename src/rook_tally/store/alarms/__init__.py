@@ -1,0 +1,108 @@
+"""Watches, alarms, the journal, the outbox and the controls that watches run.
+
+May import `store.workings` and what lies under it.
+"""
+
+from rook_tally.store.alarms.active_alarms import (
+    Ring,
+    Standing,
+    rings_between,
+    standing,
+    standing_at,
+)
+from rook_tally.store.alarms.backtest import (
+    NUISANCE_S,
+    Material,
+    Rehearsed,
+    material,
+    rehearsed,
+    rehearsed_on,
+)
+from rook_tally.store.alarms.control_runs import (
+    ControlRun,
+    RunState,
+    control_run,
+    control_runs,
+    end_run,
+    purpose_of,
+    write_run,
+)
+from rook_tally.store.alarms.outbox import (
+    PAUSES_US,
+    Letter,
+    OutState,
+    claim_letter,
+    drop_letters,
+    letter_done,
+    letter_put_off,
+    newest_letters,
+    prune_outbox,
+    put_letters,
+    replace_letter,
+    waiting_letters,
+)
+from rook_tally.store.alarms.records import (
+    alarms,
+    drop_alarms,
+    journal,
+    journalled_between,
+    write_alarms,
+    write_journal,
+)
+from rook_tally.store.alarms.watches import (
+    all_targets,
+    armed_since,
+    keep_watch,
+    keep_way,
+    remove_watch,
+    remove_way,
+    watches,
+    ways,
+)
+
+__all__ = [
+    "NUISANCE_S",
+    "PAUSES_US",
+    "ControlRun",
+    "Letter",
+    "Material",
+    "OutState",
+    "Rehearsed",
+    "Ring",
+    "RunState",
+    "Standing",
+    "alarms",
+    "all_targets",
+    "armed_since",
+    "claim_letter",
+    "control_run",
+    "control_runs",
+    "drop_alarms",
+    "drop_letters",
+    "end_run",
+    "journal",
+    "journalled_between",
+    "keep_watch",
+    "keep_way",
+    "letter_done",
+    "letter_put_off",
+    "material",
+    "newest_letters",
+    "prune_outbox",
+    "purpose_of",
+    "put_letters",
+    "rehearsed",
+    "rehearsed_on",
+    "remove_watch",
+    "remove_way",
+    "replace_letter",
+    "rings_between",
+    "standing",
+    "standing_at",
+    "waiting_letters",
+    "watches",
+    "ways",
+    "write_alarms",
+    "write_journal",
+    "write_run",
+]

@@ -1,0 +1,109 @@
+"""Rehearsals over what is kept: readings, guards and remarks read, then judged by the core."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import tzinfo
+from typing import TYPE_CHECKING
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.definitions import Sort
+from rook_tally.core.arrays import TimeArray
+from rook_tally.core.series.gaps import microseconds
+from rook_tally.core.series.readings import Readings
+from rook_tally.store.readings.query import read_range
+from rook_tally.store.site.remarks import remarks
+
+if TYPE_CHECKING:
+    from rook_tally.core.alarms.backtest import Counts, Judged
+    from rook_tally.core.alarms.scope import Target
+
+NUISANCE_S = 300.0
+"""Shorter than this is a likely nuisance, unless somebody says otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """What a watch would have done: its rings, (K, 2) µs, and what they come to."""
+
+    rings: TimeArray
+    counts: Counts
+
+    def pairs(self) -> list[tuple[int, int | None]]:
+        """Each ring's beginning and end; None for one that stands."""
+        from rook_tally.core.alarms.alarm_detector import NEVER
+
+        return [(begin, None if end == NEVER else end) for begin, end in self.rings.tolist()]
+
+
+@dataclass(frozen=True, slots=True)
+class Material:
+    """What a watch judges over a stretch, read and prepared: any limit can be tried on it.
+
+    Attributes
+    ----------
+    readings : of the series, from as far before the stretch as its delays and windows reach
+    """
+
+    readings: Readings
+    rows: Judged
+
+
+def material(
+    connection: Connection, target: Target, start_us: int, end_us: int, zone: tzinfo
+) -> Material:
+    """Read what a watch judges in [start, end)."""
+    # Loaded late: a window shows its first picture without judging anything.
+    from rook_tally.core.alarms.backtest import judged
+
+    terms, watch = target.judge.terms, target.watch
+    before_us = microseconds(
+        terms.on_delay_s
+        + terms.off_delay_s
+        + terms.max_gap_s
+        + target.judge.reach_s
+        + watch.silent_s
+    )
+    from_us = start_us - before_us
+    readings = read_range(connection, target.series.id, from_us, end_us)
+    guards = [
+        read_range(
+            connection, one.series.id, from_us - microseconds(one.settle_s + one.max_age_s), end_us
+        )
+        for one in target.guards
+    ]
+    told = remarks(connection) if watch.remark_s is not None else []
+    return Material(readings, judged(target, readings, guards, told, zone))
+
+
+def rehearsed_on(
+    found: Material, target: Target, start_us: int, end_us: int, *, nuisance_s: float = NUISANCE_S
+) -> Rehearsed:
+    """What a watch would have done in [start, end), by what was read of it."""
+    from rook_tally.core.alarms.backtest import counts_of, rings, silences
+
+    terms = target.judge.terms
+    if target.watch.sort is Sort.SILENT:
+        rung = silences(target, found.readings, now_us=end_us)
+    else:
+        rung = rings(found.rows, terms)
+    counts = counts_of(
+        rung,
+        found.rows,
+        terms,
+        target.watch.run,
+        start_us=start_us,
+        end_us=end_us,
+        nuisance_s=nuisance_s,
+    )
+    return Rehearsed(rung[(rung[:, 1] > start_us) & (rung[:, 0] < end_us)], counts)
+
+
+def rehearsed(
+    connection: Connection, target: Target, start_us: int, end_us: int, zone: tzinfo
+) -> Rehearsed:
+    """What a watch would have done in [start, end)."""
+    return rehearsed_on(
+        material(connection, target, start_us, end_us, zone), target, start_us, end_us
+    )

@@ -1,0 +1,193 @@
+"""Watches and ways of telling as they are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.channels import BUILT_IN, Way, checked_way
+from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.errors import UsageError
+from rook_tally.store.alarms.records import drop_alarms
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.site.configuration import Site, load_site
+from rook_tally.store.workings.definitions import groups, named
+
+if TYPE_CHECKING:
+    from rook_tally.core.alarms.scope import Target
+
+_SHAPE = "a name of lower-case letters, digits and hyphens"
+
+
+def watches(connection: Connection) -> list[Watch]:
+    """All watches, in the order they were made."""
+    table = schema.watch
+    rows = connection.execute(sa.select(table.c.document).order_by(table.c.position, table.c.id))
+    return [msgspec.json.decode(row.document, type=Watch) for row in rows]
+
+
+def armed_since(connection: Connection) -> dict[str, int]:
+    """Since when each watch has been kept as it is, by slug."""
+    table = schema.watch
+    return {row.slug: row.armed_us for row in connection.execute(sa.select(table))}
+
+
+def all_targets(
+    connection: Connection, site: Site, several: Sequence[Watch] | None = None
+) -> tuple[list[Target], dict[str, UsageError]]:
+    """Every watch at every series it is about, and why others cannot be meant, by slug."""
+    # Loaded late: a window shows its first picture without judging anything.
+    from rook_tally.core.alarms.scope import targets_of
+
+    series, in_groups = [named(one) for one in site.series], groups(connection)
+    limits = {one.id: one.limits for one in site.series}
+    found: list[Target] = []
+    troubles: dict[str, UsageError] = {}
+    for watch in watches(connection) if several is None else several:
+        try:
+            found += targets_of(watch, series, in_groups, limits)
+        except UsageError as error:
+            troubles[watch.slug] = error
+    return found, troubles
+
+
+def keep_watch(
+    connection: Connection, watch: Watch, *, now_us: int, instead_of: str = ""
+) -> Watch | None:
+    """Write a watch down, in place of the one with its slug or of `instead_of`; returns that one.
+
+    What its alarms know is forgotten when it rings otherwise than before.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be meant, its name is taken, or another watch runs its control.
+    """
+    if not watch.slug or watch.slug != watch.slug.lower() or not _is_plain(watch.slug):
+        raise UsageError(f"{watch.slug!r} cannot be a watch's name", remedy=f"choose {_SHAPE}")
+    table = schema.watch
+    known = watches(connection)
+    replaced = instead_of or watch.slug
+    before = next((one for one in known if one.slug == replaced), None)
+    others = [one for one in known if one.slug != replaced]
+    if any(one.slug == watch.slug for one in others):
+        raise UsageError(f"there is a watch {watch.slug} already", remedy="choose another name")
+    site = load_site(connection)
+    _check_run(watch, others, site)
+    _check_ways(watch, [one.name for one in ways(connection)])
+    _, troubles = all_targets(connection, site, [watch])
+    if watch.slug in troubles:
+        raise troubles[watch.slug]
+    document = msgspec.json.encode(watch).decode()
+    values = {"slug": watch.slug, "document": document}
+    if before is None:
+        position = max([0, *connection.execute(sa.select(table.c.position)).scalars()]) + 1
+        connection.execute(sa.insert(table).values(position=position, armed_us=now_us, **values))
+    else:
+        if _rings_otherwise(before, watch):
+            values["armed_us"] = now_us  # type: ignore[assignment]
+            drop_alarms(connection, before.slug)
+        connection.execute(sa.update(table).where(table.c.slug == replaced).values(**values))
+    note_change(connection, Subject.WATCHES)
+    return before
+
+
+def _is_plain(slug: str) -> bool:
+    return all(letter.isalnum() or letter == "-" for letter in slug)
+
+
+def _rings_otherwise(before: Watch, after: Watch) -> bool:
+    telling = {"name", "tell", "repeat_s", "escalate_s", "escalate_to", "run", "is_on"}
+    return any(
+        getattr(before, name) != getattr(after, name)
+        for name in Watch.__struct_fields__
+        if name not in telling
+    )
+
+
+def _check_run(watch: Watch, others: Sequence[Watch], site: Site) -> None:
+    run = watch.run
+    if run is None:
+        return
+    station = site.station(run.station)
+    control = None if station is None else station.kind.control(run.control)
+    if station is None or control is None:
+        raise UsageError(
+            f"{watch.name}: there is no control {run.control} at a station {run.station}",
+            remedy="see the station's page for what it can be told",
+        )
+    control.value_from(run.on)
+    control.value_from(run.off)
+    for one in others:
+        if one.run is not None and (one.run.station, one.run.control) == (run.station, run.control):
+            raise UsageError(
+                f"{one.name} runs {run.control} of {run.station} already: two watches would fight "
+                "over it",
+                kept="nothing was changed",
+                remedy=f"let {watch.name} only tell, or take the control from {one.name}",
+            )
+    if not 0 <= run.at_least_s <= run.at_most_s:
+        raise UsageError(f"{watch.name}: the least time a control runs is over the longest")
+
+
+def _check_ways(watch: Watch, known: Sequence[str]) -> None:
+    for name in (*watch.tell, *watch.escalate_to):
+        if name not in known:
+            raise UsageError(
+                f"{watch.name}: there is no way of telling {name!r}",
+                remedy=f"choose of {', '.join(known)}, or set it up first",
+            )
+
+
+def remove_watch(connection: Connection, slug: str) -> Watch:
+    """Take a watch away with its alarms; the journal stays. Returns it, so that it can come back.
+
+    Raises
+    ------
+    UsageError
+        When there is none such.
+    """
+    found = next((one for one in watches(connection) if one.slug == slug), None)
+    if found is None:
+        raise UsageError(f"there is no watch {slug}", remedy="see rook-tally watch list")
+    connection.execute(sa.delete(schema.watch).where(schema.watch.c.slug == slug))
+    drop_alarms(connection, slug)
+    note_change(connection, Subject.WATCHES)
+    return found
+
+
+def ways(connection: Connection) -> list[Way]:
+    """All ways of telling: those every site has, as they were changed, then the others by name."""
+    rows = connection.execute(sa.select(schema.way).order_by(schema.way.c.name))
+    kept = {row.name: msgspec.json.decode(row.document, type=Way) for row in rows}
+    built_in = [kept.pop(one.name, one) for one in BUILT_IN]
+    return [*built_in, *kept.values()]
+
+
+def keep_way(connection: Connection, way: Way) -> None:
+    """Write a way of telling down; UsageError when it cannot be gone."""
+    way = checked_way(way)
+    table = schema.way
+    connection.execute(sa.delete(table).where(table.c.name == way.name))
+    document = msgspec.json.encode(way).decode()
+    connection.execute(sa.insert(table).values(name=way.name, document=document))
+    note_change(connection, Subject.WATCHES)
+
+
+def remove_way(connection: Connection, name: str) -> None:
+    """Take a way of telling away; UsageError while a watch uses it, or when there is none such."""
+    users = [one.name for one in watches(connection) if name in (*one.tell, *one.escalate_to)]
+    if users:
+        raise UsageError(
+            f"{name} is used by {', '.join(users)}",
+            kept="it was left as it is",
+            remedy="let them tell somebody else first",
+        )
+    if not connection.execute(sa.delete(schema.way).where(schema.way.c.name == name)).rowcount:
+        raise UsageError(f"there is no way of telling {name}", remedy="see rook-tally way list")
+    note_change(connection, Subject.WATCHES)

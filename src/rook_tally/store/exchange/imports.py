@@ -1,0 +1,216 @@
+"""Imports: readings brought in from files, each remembered so that it can be taken back.
+
+Only what was not there before is written: a reading that a station sent stands above a file's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.series.gaps import max_gap_s, microseconds
+from rook_tally.core.series.page_codec import decode, encode
+from rook_tally.core.series.readings import Readings
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change, note_readings
+from rook_tally.store.base.database import Store
+from rook_tally.store.base.recompute_queue import note_past_changed
+from rook_tally.store.readings.append import append_history
+from rook_tally.store.readings.pages import sealed_days, write_pages
+from rook_tally.store.readings.quality_overrides import with_overrulings
+from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.readings.summaries import PAGE_US
+from rook_tally.store.readings.thinned import pages_anew
+from rook_tally.store.site.configuration import Series, Station, add_series, load_site
+
+_PIECE = 50_000
+"""So many readings are written in one transaction."""
+
+
+@dataclass(frozen=True, slots=True)
+class Import:
+    """An import that can be taken back: from which file, when, how many readings it brought."""
+
+    id: int
+    name: str
+    made_us: int
+    readings: int
+
+
+def new_readings(connection: Connection, series: Series, readings: Readings) -> Readings:
+    """Those of a stretch whose moments hold nothing yet."""
+    if not len(readings):
+        return readings
+    held = read_raw_range(
+        connection, series.id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
+    )
+    new = ~np.isin(readings.time_us, held.time_us)
+    return Readings(readings.time_us[new], readings.value[new], readings.quality[new])
+
+
+@dataclass(frozen=True, slots=True)
+class NewSeries:
+    """A series that an import is to begin."""
+
+    station: Station
+    field: str
+    quantity: Quantity
+    unit: str
+
+
+Target: TypeAlias = "Series | NewSeries"
+"""What a file's column is brought into."""
+
+
+def bring_in(
+    store: Store, name: str, readings: Sequence[tuple[Target, Readings]], *, now_us: int
+) -> Import:
+    """Write the new ones of these readings as one import, a piece at a time: between two pieces the
+    doors have the store to themselves. Broken off in between, what is written can be taken back.
+    """
+    with store.write() as connection:
+        made = connection.execute(sa.insert(schema.import_).values(name=name, made_us=now_us))
+        key = made.inserted_primary_key
+        assert key is not None
+        number = int(key[0])
+        targets = [(_begun(connection, target), told) for target, told in readings]
+    count = sum(_bring_into(store, number, series, told) for series, told in targets)
+    return Import(number, name, now_us, count)
+
+
+def _bring_into(store: Store, number: int, series: Series, told: Readings) -> int:
+    with store.read() as connection:
+        new = new_readings(connection, series, told)
+    if not len(new):
+        return 0
+    _remember(store, number, series, new)
+    written: list[Readings] = []
+    for start in range(0, len(new), _PIECE):
+        with store.write() as connection:
+            # Of what has come meanwhile nothing is written over.
+            piece = new_readings(connection, series, new[start : start + _PIECE])
+            piece = with_overrulings(connection, series.id, piece)
+            append_history(connection, series.id, piece)
+        written.append(piece)
+    if sum(map(len, written)) < len(new):
+        new = Readings(
+            np.concatenate([one.time_us for one in written]),
+            np.concatenate([one.value for one in written]),
+            np.concatenate([one.quality for one in written]),
+        )
+        _remember(store, number, series, new)
+    return len(new)
+
+
+def _remember(store: Store, number: int, series: Series, brought: Readings) -> None:
+    """What an import brings into a series, before it does."""
+    table, payload = schema.imported, encode(brought)
+    with store.write() as connection:
+        connection.execute(
+            sa.delete(table).where(table.c.import_id == number, table.c.series_id == series.id)
+        )
+        connection.execute(
+            sa.insert(table).values(import_id=number, series_id=series.id, payload=payload)
+        )
+
+
+def _begun(connection: Connection, target: Target) -> Series:
+    """The series of a target, begun unless somebody did so meanwhile."""
+    if isinstance(target, Series):
+        return target
+    station, field = target.station, target.field
+    for one in load_site(connection).series:
+        if (one.station.id, one.field) == (station.id, field):
+            return one
+    return add_series(connection, station, field=field, quantity=target.quantity, unit=target.unit)
+
+
+def imports(connection: Connection) -> list[Import]:
+    """Imports that can be taken back, the last one first."""
+    counts: dict[int, int] = {}
+    for row in connection.execute(sa.select(schema.imported)):
+        counts[row.import_id] = counts.get(row.import_id, 0) + len(decode(row.payload))
+    return [
+        Import(row.id, row.name, row.made_us, counts.get(row.id, 0))
+        for row in connection.execute(
+            sa.select(schema.import_).order_by(schema.import_.c.id.desc())
+        )
+    ]
+
+
+def take_back(connection: Connection, number: int, series: Mapping[int, Series]) -> int:
+    """Remove what an import brought, unless it was changed since; returns how many went.
+
+    Raises
+    ------
+    UsageError
+        When there is no such import.
+    """
+    known = connection.execute(
+        sa.select(schema.import_.c.id).where(schema.import_.c.id == number)
+    ).first()
+    if known is None:
+        raise UsageError(f"there is no import {number}", remedy="see rook-tally import --list")
+    gone = 0
+    brought = connection.execute(
+        sa.select(schema.imported).where(schema.imported.c.import_id == number)
+    ).all()
+    for row in brought:
+        readings = decode(row.payload)
+        gone += _remove(connection, series[row.series_id], readings)
+        span_us = int(readings.time_us[0]), int(readings.time_us[-1])
+        # Whoever seals one of these days meanwhile has to begin anew.
+        note_readings(connection, {row.series_id: span_us})
+        note_past_changed(
+            connection, row.series_id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
+        )
+    connection.execute(sa.delete(schema.imported).where(schema.imported.c.import_id == number))
+    connection.execute(sa.delete(schema.import_).where(schema.import_.c.id == number))
+    note_change(connection, Subject.SITE)
+    return gone
+
+
+def _remove(connection: Connection, series: Series, brought: Readings) -> int:
+    """Take readings out of rows and pages, those that still say what was brought."""
+    rows = schema.reading.c
+    first_us, last_us = int(brought.time_us[0]), int(brought.time_us[-1]) + 1
+    gap_us = microseconds(max_gap_s(series.station.cadence_s))
+    held = read_raw_range(connection, series.id, first_us, last_us)
+    at = np.searchsorted(held.time_us, brought.time_us)
+    there = at < len(held)
+    same = np.zeros(len(brought), dtype=np.bool_)
+    same[there] = (held.time_us[at[there]] == brought.time_us[there]) & (
+        held.value[at[there]] == brought.value[there]
+    )
+    leaving = brought.time_us[same]
+    connection.exec_driver_sql(
+        "DELETE FROM reading WHERE series_id = ? AND time_us = ?"
+        if connection.dialect.name == "sqlite"
+        else "DELETE FROM reading WHERE series_id = %s AND time_us = %s",
+        [(series.id, moment) for moment in leaving.tolist()] or [(0, 0)],
+    )
+    touched = sealed_days(connection, [series.id], first_us - gap_us, last_us + gap_us)
+    for _, day_us in sorted(touched):
+        around = read_raw_range(connection, series.id, day_us - gap_us, day_us + PAGE_US + gap_us)
+        stays = ~np.isin(around.time_us, leaving)
+        left = Readings(around.time_us[stays], around.value[stays], around.quality[stays])
+        anew = pages_anew(connection, series, left, day_us, day_us + PAGE_US)
+        for table in (schema.page, schema.page_hours, schema.page_data):
+            connection.execute(
+                sa.delete(table).where(table.c.series_id == series.id, table.c.start_us == day_us)
+            )
+        write_pages(connection, anew)
+        # Late rows of the day are part of its page now.
+        connection.execute(
+            sa.delete(schema.reading).where(
+                rows.series_id == series.id, rows.time_us >= day_us, rows.time_us < day_us + PAGE_US
+            )
+        )
+    return len(leaving)

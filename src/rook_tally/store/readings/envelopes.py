@@ -1,0 +1,386 @@
+"""Envelopes: a window in so many columns, read from the coarsest summaries that are fine enough.
+
+Where a column is at least a day wide, the totals of pages are enough; at least an hour, their
+hours; at least five minutes, their buckets; else the readings themselves. A bucket counts into the
+column it begins in, so an edge is never off by more than a column.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Sequence
+from functools import partial
+from itertools import groupby
+from operator import itemgetter
+from typing import Any
+
+import msgspec
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import StructuredArray, TimeArray
+from rook_tally.core.series.corrections import corrected_envelope
+from rook_tally.core.series.envelope import ColumnSums, Envelope
+from rook_tally.core.series.page_codec import decode
+from rook_tally.core.series.readings import Quality, Readings
+from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.store.base import schema
+from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.readings.query import read_range
+from rook_tally.store.readings.summaries import (
+    BUCKET_US,
+    DAY_ROW,
+    PAGE_US,
+    STEP_ROW,
+    unpacked_buckets,
+)
+from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.corrections import corrections_of
+
+
+class _Grain(enum.Enum):
+    DAYS = "days"
+    HOURS = "hours"
+    BUCKETS = "buckets"
+    READINGS = "readings"
+
+
+def envelopes(
+    connection: Connection, series: Sequence[Series], start_us: int, end_us: int, columns: int
+) -> dict[int, Envelope]:
+    """Envelopes of several series over one window, corrected; every series gets one.
+
+    Parameters
+    ----------
+    start_us, end_us : int
+        Window, half-open. ValueError unless the end is after the start.
+    columns : int
+        Into how many columns of equal length the window is divided.
+
+    Notes
+    -----
+    A column's mean is that of its good readings, or of its summaries' time-weighted means by their
+    number of readings; at an even cadence both are the time-weighted mean.
+    """
+    if end_us <= start_us or columns < 1:
+        raise ValueError(f"no window: {start_us} to {end_us} in {columns} columns")
+    # Columns are told from integers alone, so that edges are the same on every database.
+    stop_us = end_us
+    width_us = -(-(end_us - start_us) // columns)
+    end_us = start_us + width_us * columns
+    sums = {
+        one.id: ColumnSums(start_us, width_us, columns, stop_us, one.quantity.averaging)
+        for one in series
+    }
+    if sums:
+        _add_pages(connection, sums, _grain_for(width_us), start_us, end_us)
+        # The database averages numbers, not levels or directions.
+        plain = {one.id: sums[one.id] for one in series if one.quantity.averaging.is_plain}
+        _add_rows(connection, plain, start_us, end_us, width_us)
+        others = {key: one for key, one in sums.items() if key not in plain}
+        _add_rows_themselves(connection, others, start_us, end_us)
+    corrections = corrections_of(connection, list(sums))
+    return {
+        series_id: corrected_envelope(
+            one.envelope(),
+            corrections.get(series_id, ()),
+            partial(read_range, connection, series_id),
+            _SUMMARY_US[_grain_for(width_us)],
+        )
+        for series_id, one in sums.items()
+    }
+
+
+_SUMMARY_US = {
+    _Grain.DAYS: DAY_US,
+    _Grain.HOURS: HOUR_US,
+    _Grain.BUCKETS: BUCKET_US,
+    _Grain.READINGS: 0,
+}
+
+
+def _grain_for(width_us: int) -> _Grain:
+    if width_us >= DAY_US:
+        return _Grain.DAYS
+    if width_us >= HOUR_US:
+        return _Grain.HOURS
+    return _Grain.BUCKETS if width_us >= BUCKET_US else _Grain.READINGS
+
+
+def _add_pages(
+    connection: Connection, sums: dict[int, ColumnSums], grain: _Grain, start_us: int, end_us: int
+) -> None:
+    page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
+    asked = sa.and_(
+        page.series_id.in_(list(sums)), page.start_us > start_us - PAGE_US, page.start_us < end_us
+    )
+    if grain is _Grain.DAYS:
+        _add_days(connection, sums, asked, start_us, end_us)
+        return
+    if grain is _Grain.HOURS:
+        # A page without hours is looked into.
+        wanted = sa.select(page.series_id, page.start_us, hours.hours).join_from(
+            schema.page,
+            schema.page_hours,
+            sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
+            isouter=True,
+        )
+    else:
+        blob = data.buckets if grain is _Grain.BUCKETS else data.payload
+        wanted = sa.select(page.series_id, page.start_us, blob).join_from(
+            schema.page,
+            schema.page_data,
+            sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
+        )
+    rows = _plain_rows(connection, wanted.where(asked).order_by(page.series_id, page.start_us))
+    late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
+    # A summary that is not there, or that late rows have overtaken: the readings tell.
+    apart = [row[:2] for row in rows if row[2] is None or (late and row[:2] in late)]
+    if apart:
+        rows = [row for row in rows if row[2] is not None and row[:2] not in late]
+    for series_id, mine in groupby(rows, key=itemgetter(0)):
+        _add_summaries(sums[series_id], list(mine), grain)
+    for series_id, day_us in apart:
+        _add_day(connection, sums[series_id], series_id, day_us)
+
+
+def _add_days(
+    connection: Connection,
+    sums: dict[int, ColumnSums],
+    asked: sa.ColumnElement[bool],
+    start_us: int,
+    end_us: int,
+) -> None:
+    """Totals of days: years of them leave the database as one value a series."""
+    page = schema.page.c
+    if connection.dialect.name == "sqlite":
+        joined = sa.func.group_concat(sa.func.hex(page.totals), "")
+    else:
+        joined = sa.func.encode(sa.func.string_agg(page.totals, sa.text("''::bytea")), "hex")
+    told = _plain_rows(
+        connection, sa.select(page.series_id, joined).where(asked).group_by(page.series_id)
+    )
+    late = _days_with_rows(connection, list(sums), start_us, end_us) if told else set()
+    for series_id, text in told:
+        days = np.frombuffer(bytes.fromhex(text), dtype=DAY_ROW)
+        overtaken = [day_us for one, day_us in late if one == series_id]
+        if overtaken:
+            days = days[~np.isin(days["start_us"], overtaken)]
+        # No order is promised for what is joined.
+        days = days[np.argsort(days["start_us"])]
+        _add_cells(sums[series_id], days["start_us"], days, DAY_US)
+    for series_id, day_us in late:
+        _add_day(connection, sums[series_id], series_id, day_us)
+
+
+def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[tuple[Any, ...]]:
+    """Rows as the driver itself gives them: five years of pages are many, and SQLAlchemy's own row
+    type costs as much again as reading them."""
+    # Every value in the statement is a whole number, so it can be written out.
+    text = str(statement.compile(connection, compile_kwargs={"literal_binds": True}))
+    cursor = connection.connection.cursor()
+    try:
+        cursor.execute(text)
+        return list(cursor.fetchall())
+    finally:
+        cursor.close()
+
+
+def _add_summaries(
+    columns: ColumnSums, rows: Sequence[tuple[int, int, bytes]], grain: _Grain
+) -> None:
+    if grain is _Grain.READINGS:
+        for row in rows:
+            columns.add_readings(decode(row[2]))
+        return
+    if grain is _Grain.HOURS:
+        cells = np.frombuffer(b"".join(row[2] for row in rows), dtype=STEP_ROW)
+        step_us = HOUR_US
+    else:
+        cells = unpacked_buckets([row[2] for row in rows])
+        step_us = BUCKET_US
+    starts = np.array([row[1] for row in rows], dtype=np.int64)
+    within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
+    _add_cells(columns, (starts[:, None] + within).ravel(), cells, step_us)
+
+
+def _add_cells(
+    columns: ColumnSums, time_us: TimeArray, cells: StructuredArray, step_us: int
+) -> None:
+    columns.add(
+        time_us,
+        cells["low"].astype(np.float64),
+        cells["mean"].astype(np.float64),
+        cells["high"].astype(np.float64),
+        cells["count"].astype(np.int64),
+        cells["suspect"].astype(np.int64),
+        step_us,
+    )
+
+
+def _days_with_rows(
+    connection: Connection, series_ids: list[int], start_us: int, end_us: int
+) -> set[tuple[int, int]]:
+    """(series id, day) of sealed days for which rows came late."""
+    page, reading = schema.page.c, schema.reading.c
+    has_rows = (
+        sa.select(reading.time_us)
+        .where(
+            reading.series_id == page.series_id,
+            reading.time_us >= page.start_us,
+            reading.time_us < page.start_us + PAGE_US,
+        )
+        .exists()
+    )
+    # Sealed days are older than any row but a late one: nearly always there is nothing to ask.
+    oldest = connection.execute(
+        sa.select(
+            sa.func.min(
+                sa.select(sa.func.min(reading.time_us))
+                .where(reading.series_id == schema.series.c.id)
+                .correlate(schema.series)
+                .scalar_subquery()
+            )
+        )
+        .select_from(schema.series)
+        .where(schema.series.c.id.in_(series_ids))
+    ).scalar()
+    if oldest is None or oldest >= end_us:
+        return set()
+    rows = connection.execute(
+        sa.select(page.series_id, page.start_us).where(
+            page.series_id.in_(series_ids),
+            page.start_us > max(start_us, oldest) - PAGE_US,
+            page.start_us < end_us,
+            has_rows,
+        )
+    )
+    return {(row[0], row[1]) for row in rows}
+
+
+def _add_day(connection: Connection, columns: ColumnSums, series_id: int, day_us: int) -> None:
+    """The readings of a sealed day that no late row of the same moment has replaced."""
+    page, reading = schema.page_data.c, schema.reading.c
+    payload = connection.execute(
+        sa.select(page.payload).where(page.series_id == series_id, page.start_us == day_us)
+    ).scalar_one()
+    sealed = decode(payload)
+    late = connection.execute(
+        sa.select(reading.time_us).where(
+            reading.series_id == series_id,
+            reading.time_us >= day_us,
+            reading.time_us < day_us + PAGE_US,
+        )
+    ).scalars()
+    stays = ~np.isin(sealed.time_us, np.array(list(late), dtype=np.int64))
+    columns.add_readings(
+        Readings(sealed.time_us[stays], sealed.value[stays], sealed.quality[stays])
+    )
+
+
+def _add_rows(
+    connection: Connection, sums: dict[int, ColumnSums], start_us: int, end_us: int, width_us: int
+) -> None:
+    """Fresh rows, counted by the database: a day of fifty series costs no Python loop.
+
+    One look-up a series and column along the primary key: GROUP BY would sort every row first.
+    SQLite writes 15 digits into JSON, more than any picture shows.
+    """
+    reading, series = schema.reading.c, schema.series.c
+    ends = _ends_of_rows(connection, list(sums), start_us, end_us) if sums else None
+    if ends is None:
+        return
+    columns = (ends[1] - ends[0]) // width_us + 1
+    if _row_count(connection, list(sums), start_us, end_us) <= _ROWS_A_LOOKUP * columns * len(sums):
+        _add_rows_themselves(connection, sums, start_us, end_us)
+        return
+    first, last = ((moment - start_us) // width_us for moment in ends)
+    numbers = sa.select(sa.literal(first).label("at")).cte("numbers", recursive=True)
+    numbers = numbers.union_all(sa.select(numbers.c.at + 1).where(numbers.c.at < last))
+    begin = start_us + sa.cast(numbers.c.at, sa.BigInteger) * width_us
+    good_value = sa.case((reading.quality == int(Quality.GOOD), reading.value))
+    array = sa.func.json_array if connection.dialect.name == "sqlite" else sa.func.json_build_array
+    told = (
+        sa.select(
+            array(
+                sa.func.min(good_value),
+                sa.func.avg(good_value),
+                sa.func.max(good_value),
+                sa.func.count(good_value),
+                sa.func.count(),
+            )
+        )
+        .where(
+            reading.series_id == series.id,
+            reading.time_us >= begin,
+            reading.time_us < begin + width_us,
+        )
+        .correlate(schema.series, numbers)
+        .scalar_subquery()
+    )
+    rows = _plain_rows(
+        connection,
+        sa.select(series.id, numbers.c.at, sa.cast(told, sa.String))
+        .select_from(schema.series.join(numbers, sa.true()))
+        .where(series.id.in_(list(sums)))
+        .order_by(series.id, numbers.c.at),
+    )
+    for series_id, mine in groupby(rows, key=itemgetter(0)):
+        cells = [(row[1], row[2]) for row in mine if row[2].replace(" ", "") != _NOTHING]
+        if not cells:
+            continue
+        joined = "[" + ",".join(text for _, text in cells) + "]"
+        table = np.array(msgspec.json.decode(joined.encode(), type=list[_Cell]), dtype=np.float64)
+        good, heard = table[:, 3].astype(np.int64), table[:, 4].astype(np.int64)
+        at = np.array([number for number, _ in cells], dtype=np.int64)
+        sums[series_id].add(
+            start_us + at * width_us, table[:, 0], table[:, 1], table[:, 2], good, heard - good
+        )
+
+
+# So many rows are fetched in the time that one column takes to be looked up.
+_ROWS_A_LOOKUP = 6
+_COUNT = "SELECT count(*) FROM reading WHERE series_id = ? AND time_us >= ? AND time_us < ?"
+_ROWS = (
+    "SELECT time_us, value, quality FROM reading "
+    "WHERE series_id = ? AND time_us >= ? AND time_us < ? ORDER BY time_us"
+)
+_ROW = np.dtype([("time_us", np.int64), ("value", np.float64), ("quality", np.uint8)])
+
+
+def _row_count(connection: Connection, ids: list[int], start_us: int, end_us: int) -> int:
+    return sum(fetched(connection, _COUNT, (one, start_us, end_us))[0][0] for one in ids)
+
+
+def _add_rows_themselves(
+    connection: Connection, sums: dict[int, ColumnSums], start_us: int, end_us: int
+) -> None:
+    """Fresh rows one by one: of narrow columns there are hardly fewer than of them."""
+    for series_id, columns in sums.items():
+        rows = np.array(fetched(connection, _ROWS, (series_id, start_us, end_us)), dtype=_ROW)
+        columns.add_readings(Readings(rows["time_us"], rows["value"], rows["quality"]))
+
+
+_NOTHING = "[null,null,null,0,0]"
+_Cell = tuple[float | None, float | None, float | None, int, int]
+
+
+def _ends_of_rows(
+    connection: Connection, series_ids: list[int], start_us: int, end_us: int
+) -> tuple[int, int] | None:
+    """First and last moment of any row of a window; None when there is none."""
+    reading, series = schema.reading.c, schema.series.c
+    inside = sa.and_(
+        reading.series_id == series.id, reading.time_us >= start_us, reading.time_us < end_us
+    )
+    first, last = (
+        sa.select(end(reading.time_us)).where(inside).correlate(schema.series).scalar_subquery()
+        for end in (sa.func.min, sa.func.max)
+    )
+    row = connection.execute(
+        sa.select(sa.func.min(first), sa.func.max(last))
+        .select_from(schema.series)
+        .where(series.id.in_(series_ids))
+    ).one()
+    return None if row[0] is None else (int(row[0]), int(row[1]))

@@ -1,0 +1,254 @@
+"""Judging: earlier readings marked when the next ones make certain that they are suspect."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import QualityArray
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.series.gaps import max_gap_s, microseconds
+from rook_tally.core.series.readings import Quality, Readings, readings_from
+from rook_tally.core.series.screening import (
+    SCREENED_TAIL,
+    SPIKE_ACCURACIES,
+    SPIKE_NEIGHBOURS,
+    STUCK_FOR_S,
+    STUCK_READINGS,
+    screened,
+    stuck_parts,
+)
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import note_readings
+from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.readings.append import write_rows
+from rook_tally.store.readings.quality_overrides import overruled
+from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.readings.summaries import PAGE_US
+from rook_tally.store.site.configuration import Series
+
+# Half of what a stuck value takes lies on one side of a reading in it.
+_STILL_NEIGHBOURS = STUCK_READINGS // 2
+# Readings may come later than their cadence.
+_TAIL_CADENCES = 2 * SCREENED_TAIL
+_NEWEST_SEALED = "SELECT max(start_us) FROM page WHERE series_id = ?"
+_COLUMNS = "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us"
+# One statement: it runs with every batch and series.
+_AROUND = (
+    f"SELECT * FROM ({_COLUMNS} < ? ORDER BY time_us DESC LIMIT {SCREENED_TAIL}) AS before "
+    f"UNION ALL {_COLUMNS} BETWEEN ? AND ? "
+    f"UNION ALL SELECT * FROM ({_COLUMNS} > ? ORDER BY time_us LIMIT {SCREENED_TAIL}) AS after"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """Readings whose quality changed: how many became suspect, and the moment of the first."""
+
+    became_suspect: int
+    first_us: int
+
+
+def mark_what_became_certain(
+    connection: Connection, series: Collection[Series], written: Mapping[int, Sequence[int]]
+) -> dict[int, Judged]:
+    """Screen around readings just written and mark earlier ones that now are known to be suspect.
+
+    Parameters
+    ----------
+    written : the moments written, by series id
+
+    Returns
+    -------
+    dict of series id to what was judged anew; series without a change are left out.
+    """
+    marked: dict[int, Judged] = {}
+    for one in series:
+        if not _is_screened_later(one.quantity):
+            continue
+        changed: list[Judged] = []
+        for first_us, last_us in _stretches(one, written.get(one.id, ())):
+            changed += _mark_around(connection, one, first_us, last_us)
+        if changed:
+            marked[one.id] = Judged(
+                sum(part.became_suspect for part in changed), min(part.first_us for part in changed)
+            )
+    return marked
+
+
+def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
+    """First and last moment of those that are near each other.
+
+    A month that came late beside today's readings: what lies between was not touched, and may be
+    millions of rows.
+    """
+    if not moments:
+        return []
+    ordered = np.unique(np.asarray(moments, np.int64))
+    apart = np.flatnonzero(np.diff(ordered) > _margin_us(series))
+    firsts, lasts = ordered[np.append(0, apart + 1)], ordered[np.append(apart, -1)]
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
+def _mark_around(
+    connection: Connection, series: Series, first_us: int, last_us: int
+) -> list[Judged]:
+    near = _readings_around(connection, series, first_us, last_us)
+    changed: list[Judged] = []
+    if _may_hold_a_fault(near, series.quantity):
+        changed += _mark(connection, series, near, _told_nearby(series, near, first_us))
+    if not series.quantity.never_still:
+        return changed
+    # With fewer rows after the new ones than were asked for, these are the last there are.
+    reaches_end = np.count_nonzero(near.time_us > last_us) < SCREENED_TAIL
+    for still in _still_parts(near):
+        is_last = bool(reaches_end) and still.stop == len(near)
+        stretch = _stretch_to_judge(connection, series, near[still], is_last=is_last)
+        if stretch is not None:
+            changed += _mark(connection, series, stretch, _told_of_stretch(series, stretch))
+        elif near.quality[still.start] == Quality.STUCK:
+            part = near[still]
+            changed += _mark(connection, series, part, np.full(len(part), Quality.STUCK, np.uint8))
+    return changed
+
+
+def _mark(
+    connection: Connection, series: Series, readings: Readings, told: QualityArray
+) -> list[Judged]:
+    """Write qualities that differ; what was judged anew, if anything was."""
+    changed = told != readings.quality
+    if changed.any():
+        changed &= ~overruled(connection, series.id, readings)
+    if not changed.any():
+        return []
+    # One that is sealed gets a row, which stands before its page until that is sealed anew.
+    marked = Readings(readings.time_us[changed], readings.value[changed], told[changed])
+    write_rows(connection, series.id, marked)
+    moments = marked.time_us
+    note_readings(connection, {series.id: (int(moments[0]), int(moments[-1]))})
+    was_good = readings.quality == Quality.GOOD
+    became_suspect = int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
+    return [Judged(became_suspect, int(readings.time_us[changed][0]))]
+
+
+def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:
+    """What screening says of the readings that the new ones can have made certain."""
+    told = screened(near, series.quantity, max_gap_s=max_gap_s(series.station.cadence_s))
+    first = int(np.searchsorted(near.time_us, first_us))
+    settled = max(0, first - SCREENED_TAIL // 2)
+    told[:settled] = near.quality[:settled]
+    # A value is known to be stuck from far more readings than these.
+    still = (near.quality == Quality.STUCK) & (told == Quality.GOOD)
+    told[still] = Quality.STUCK
+    return told
+
+
+def _still_parts(near: Readings) -> list[slice]:
+    """The stretches of equal values that may be stuck, or no longer are."""
+    if not len(near):
+        return []
+    moved = np.flatnonzero(np.diff(near.value) != 0) + 1
+    begin, end = np.append(0, moved), np.append(moved, len(near))
+    long = end - begin >= min(_STILL_NEIGHBOURS, len(near))
+    was_stuck = np.logical_or.reduceat(near.quality == Quality.STUCK, begin)
+    chosen = long | was_stuck
+    return [slice(*pair) for pair in zip(begin[chosen].tolist(), end[chosen].tolist(), strict=True)]
+
+
+def _stretch_to_judge(
+    connection: Connection, series: Series, part: Readings, *, is_last: bool
+) -> Readings | None:
+    """All of the stretch a part belongs to, where that has to be looked at; None where the part
+    tells enough: it goes on being stuck, or cannot be so yet.
+
+    Nearly every reading comes last, and a value may be still for as long as it likes.
+    """
+    whole = bool((np.diff(part.time_us) <= microseconds(max_gap_s(series.station.cadence_s))).all())
+    value = float(part.value[0])
+    if is_last and whole and part.quality[0] == Quality.STUCK:
+        return None
+    if is_last and not (part.quality == Quality.STUCK).any():
+        columns = schema.reading.c
+        long_before = connection.execute(
+            sa.select(columns.value)
+            .where(
+                columns.series_id == series.id,
+                columns.time_us < int(part.time_us[-1]) - microseconds(STUCK_FOR_S),
+                columns.quality == int(Quality.GOOD),
+            )
+            .order_by(columns.time_us.desc())
+            .limit(1)
+        ).scalar()
+        if long_before != value:
+            return None
+    return _stretch_around(connection, series.id, int(part.time_us[0]), value)
+
+
+def _stretch_around(connection: Connection, series_id: int, at_us: int, value: float) -> Readings:
+    """All rows around a moment, good or stuck, up to where the value was another."""
+    columns = schema.reading.c
+    ours = sa.and_(
+        columns.series_id == series_id, columns.quality.in_((int(Quality.GOOD), int(Quality.STUCK)))
+    )
+    other = sa.select(columns.time_us).where(ours, columns.value != float(value)).limit(1)
+    before = connection.scalar(
+        other.where(columns.time_us < at_us).order_by(columns.time_us.desc())
+    )
+    after = connection.scalar(other.where(columns.time_us > at_us).order_by(columns.time_us))
+    rows = sa.select(columns.time_us, columns.value, columns.quality).where(ours)
+    if before is not None:
+        rows = rows.where(columns.time_us > before)
+    if after is not None:
+        rows = rows.where(columns.time_us < after)
+    return _readings(connection.execute(rows.order_by(columns.time_us)).all())
+
+
+def _told_of_stretch(series: Series, stretch: Readings) -> QualityArray:
+    good = readings_from(stretch.time_us, stretch.value)
+    stuck = stuck_parts(good, max_gap_s=max_gap_s(series.station.cadence_s))
+    return np.where(stuck, Quality.STUCK, Quality.GOOD).astype(np.uint8)
+
+
+def _is_screened_later(quantity: Quantity) -> bool:
+    return quantity.is_slow or not quantity.zero_possible or quantity.never_still
+
+
+def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
+    """Whether a look is worth its time: nearly always nothing has jumped."""
+    if len(near) < 3:
+        return False
+    if (near.value == 0).any():
+        return True
+    # As far as a spike stands out, in however many steps it went there.
+    width = min(len(near), 2 * SPIKE_NEIGHBOURS + 1)
+    windows = np.lib.stride_tricks.sliding_window_view(near.value, width)
+    ranges = windows.max(axis=1) - windows.min(axis=1)
+    return bool((ranges > SPIKE_ACCURACIES * quantity.accuracy).any())
+
+
+def _readings_around(
+    connection: Connection, series: Series, first_us: int, last_us: int
+) -> Readings:
+    """Readings of a window with `SCREENED_TAIL` before and after it; what came late for a sealed
+    day is judged among what is sealed."""
+    series_id = series.id
+    margin_us = _margin_us(series)
+    ((sealed_us,),) = fetched(connection, _NEWEST_SEALED, (series_id,))
+    if sealed_us is not None and first_us - margin_us < sealed_us + PAGE_US:
+        return read_raw_range(connection, series_id, first_us - margin_us, last_us + margin_us)
+    bounds = (series_id, first_us, series_id, first_us, last_us, series_id, last_us)
+    return _readings(sorted(fetched(connection, _AROUND, bounds)))
+
+
+def _margin_us(series: Series) -> int:
+    """How far from a reading those lie that it may make certain."""
+    return microseconds(_TAIL_CADENCES * series.station.cadence_s)
+
+
+def _readings(rows: Sequence[Sequence[Any]]) -> Readings:
+    return readings_from(*zip(*rows, strict=True)) if rows else readings_from([], [])

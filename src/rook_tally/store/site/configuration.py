@@ -1,0 +1,414 @@
+"""Site configuration: the site itself, its places, stations and series."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.kinds import PLAIN, Kind
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.workings.definitions import Result
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
+from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
+from rook_tally.store.site.kinds import kinds
+from rook_tally.store.site.station_attributes import (
+    FIRMWARE,
+    OFFLINE,
+    STATUS,
+    StationWord,
+    station_words,
+)
+
+WORKED_KIND = "worked out"
+"""The kind of the stations that stand for workings; no real kind has a space in its name."""
+_KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A room, a bed, a yard, a machine."""
+
+    id: int
+    name: str
+    indoors: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """A box that reports, or in the place of one a working.
+
+    Attributes
+    ----------
+    access_hash : str or None
+        None while it has no access key.
+    broker_hash : str or None
+        The same key as our broker's password file has it.
+    firmware : str
+        As it last said; empty when it says none.
+    offline_since_us : int or None
+        Since when it has been offline by its own word or its will; None while it is not.
+    latitude, longitude : float or None
+        Degrees, WGS 84.
+    is_worked_out : bool
+        It stands for a working at its place: its key is the working's name there.
+    """
+
+    id: int
+    key: str
+    place: Place
+    kind: Kind
+    cadence_s: float
+    access_hash: str | None
+    broker_hash: str | None = None
+    firmware: str = ""
+    offline_since_us: int | None = None
+    notes: str = ""
+    latitude: float | None = None
+    longitude: float | None = None
+    is_worked_out: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """One quantity of one station: the field it comes from, its wire unit, its limits.
+
+    `unit_shown` is None for the base unit.
+    """
+
+    id: int
+    station: Station
+    field: str
+    quantity: Quantity
+    unit: str
+    limits: Limits
+    unit_shown: Unit | None = None
+
+    @property
+    def shown(self) -> Shown:
+        """How its values are shown."""
+        return Shown(self.quantity, self.unit_shown or self.quantity.base)
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """Everything a store is configured to hold, in display order.
+
+    `stations` are those that report; the series of workings are among `series`.
+
+    `other_names` are further names of fields on the wire: series id by station id and name.
+    """
+
+    name: str
+    zone: str
+    places: tuple[Place, ...]
+    stations: tuple[Station, ...]
+    series: tuple[Series, ...]
+    other_names: Mapping[tuple[int, str], int] = field(default_factory=dict)
+
+    def station(self, key: str) -> Station | None:
+        """The station with this key, or None."""
+        return next((station for station in self.stations if station.key == key), None)
+
+
+def load_site(connection: Connection) -> Site:
+    """The whole configuration; an untouched store gives an unnamed site without places."""
+    named = connection.execute(sa.select(schema.site.c.name, schema.site.c.zone)).first()
+    places = {
+        row.id: Place(row.id, row.name, row.indoors)
+        for row in connection.execute(
+            sa.select(schema.place).order_by(schema.place.c.position, schema.place.c.id)
+        )
+    }
+    known, words = kinds(connection), station_words(connection)
+    stations = {
+        row.id: _station(row, places[row.place_id], known, words.get(row.id, {}))
+        for row in connection.execute(
+            sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
+        )
+    }
+    units, picked = shown_units(connection), units_picked(connection)
+    results = worked_results(connection)
+    series = tuple(
+        _worked_series(row, stations[row.station_id], results[row.id], picked)
+        if row.id in results
+        else _series(row, stations[row.station_id], units.get(row.quantity))
+        for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
+    )
+    reporting = tuple(one for one in stations.values() if not one.is_worked_out)
+    name, zone = named if named is not None else ("", "UTC")
+    other_names = {
+        (row.station_id, row.name): row.series_id
+        for row in connection.execute(sa.select(schema.field_name))
+    }
+    return Site(name, zone, tuple(places.values()), reporting, series, other_names)
+
+
+def _station(
+    row: sa.Row[Any], place: Place, known: Mapping[str, Kind], words: Mapping[str, StationWord]
+) -> Station:
+    status, firmware = words.get(STATUS), words.get(FIRMWARE)
+    is_offline = status is not None and status.value == OFFLINE
+    return Station(
+        row.id,
+        row.key,
+        place,
+        # A kind may be taken away; its stations go on with the fields they have.
+        known.get(row.kind, PLAIN),
+        row.cadence_s,
+        row.access_hash,
+        row.broker_hash,
+        firmware.value if firmware else "",
+        status.since_us if status is not None and is_offline else None,
+        row.notes,
+        row.latitude,
+        row.longitude,
+        row.kind == WORKED_KIND,
+    )
+
+
+def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
+    """What a field measures, as exactly and as far as its station's kind says."""
+    quantity = QUANTITIES[slug]
+    told = kind.field(field)
+    if told is None or told.quantity != slug:
+        return quantity
+    if told.accuracy is not None:
+        quantity = replace(quantity, accuracy=told.accuracy)
+    if told.believable is not None:
+        quantity = replace(quantity, believable=told.believable)
+    return quantity
+
+
+def _series(row: sa.Row[tuple[object, ...]], station: Station, unit_shown: Unit | None) -> Series:
+    quantity = _quantity_of(station.kind, row.field, row.quantity)
+    limits = (
+        quantity.default_limits(indoors=station.place.indoors)
+        if row.limits is None
+        else msgspec.json.decode(row.limits, type=Limits)
+    )
+    return Series(row.id, station, row.field, quantity, row.unit, limits, unit_shown)
+
+
+def _worked_series(
+    row: sa.Row[tuple[object, ...]], station: Station, result: Result, picked: Mapping[str, str]
+) -> Series:
+    quantity = result.quantity
+    shown = unit_of_result(quantity, result.unit_shown, picked)
+    return Series(row.id, station, row.field, quantity, row.unit, quantity.limits, shown)
+
+
+def worked_results(connection: Connection) -> dict[int, Result]:
+    """What each series of a working is kept as, by series id."""
+    table = schema.worked.c
+    return {
+        row.series_id: msgspec.json.decode(row.result, type=Result)
+        for row in connection.execute(sa.select(table.series_id, table.result))
+    }
+
+
+def set_site(connection: Connection, *, name: str, zone: str) -> None:
+    """Name the site and its time zone.
+
+    Raises
+    ------
+    UsageError
+        When there is no such zone.
+    """
+    zone_named(zone)
+    connection.execute(sa.delete(schema.site))
+    connection.execute(sa.insert(schema.site).values(id=1, name=name.strip(), zone=zone))
+    note_change(connection, Subject.SITE)
+
+
+def zone_named(name: str) -> ZoneInfo:
+    """The time zone of an IANA name.
+
+    Raises
+    ------
+    UsageError
+        When there is none; it names those that are alike.
+    """
+    try:
+        return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        alike = get_close_matches(name, available_timezones(), 3)
+        raise UsageError(
+            f"there is no time zone {name!r}",
+            kept="the zone stays as it was",
+            remedy="such as " + (" or ".join(alike) if alike else "Europe/London"),
+        ) from None
+
+
+def add_place(connection: Connection, name: str, *, indoors: bool = True) -> int:
+    """The id of the place with this name, made at the end of the order when it is new."""
+    found = connection.execute(
+        sa.select(schema.place.c.id).where(schema.place.c.name == name)
+    ).scalar()
+    if found is not None:
+        return int(found)
+    if not name.strip():
+        raise UsageError("a place needs a name", remedy='give one, as in --place "Kiln room"')
+    position = connection.execute(sa.select(sa.func.count()).select_from(schema.place)).scalar_one()
+    inserted = connection.execute(
+        sa.insert(schema.place).values(name=name, indoors=indoors, position=position)
+    )
+    note_change(connection, Subject.SITE)
+    return _new_id(inserted)
+
+
+def add_station(
+    connection: Connection,
+    key: str,
+    *,
+    place: str,
+    kind: Kind,
+    indoors: bool = True,
+    cadence_s: float | None = None,
+    credentials: Credentials | None = None,
+) -> str:
+    """Add a station, and its place when that is new.
+
+    `credentials` are those of a key that was made elsewhere; a new key is made when left out.
+
+    Returns
+    -------
+    str
+        Its access key. Only a hash is kept, so this is the one time it can be read. Empty with
+        `credentials`: whoever made the key has it.
+
+    Raises
+    ------
+    UsageError
+        When the key is taken, or would not fit into a topic or an address.
+    """
+    if not _KEY_PATTERN.fullmatch(key):
+        raise UsageError(
+            f"{key!r} cannot be a station's key",
+            remedy="use letters, digits, and _ . : - after the first, at most 100",
+        )
+    taken = sa.select(schema.station.c.id).where(schema.station.c.key == key)
+    if connection.execute(taken).first():
+        raise UsageError(
+            f"there is a station {key!r} already",
+            kept="it was left as it is",
+            remedy="choose another key",
+        )
+    access_key = ""
+    if credentials is None:
+        access_key = new_access_key()
+        credentials = credentials_of(access_key)
+    position = connection.execute(
+        sa.select(sa.func.count()).select_from(schema.station)
+    ).scalar_one()
+    connection.execute(
+        sa.insert(schema.station).values(
+            key=key,
+            place_id=add_place(connection, place, indoors=indoors),
+            kind=kind.slug,
+            cadence_s=kind.cadence_s if cadence_s is None else cadence_s,
+            access_hash=credentials.access_hash,
+            broker_hash=credentials.broker_hash,
+            position=position,
+        )
+    )
+    note_change(connection, Subject.SITE)
+    return access_key
+
+
+def renew_access_key(connection: Connection, station: Station) -> str:
+    """Give a station another access key, returned this once; the one before opens nothing."""
+    access_key = new_access_key()
+    made = credentials_of(access_key)
+    connection.execute(
+        sa.update(schema.station)
+        .where(schema.station.c.id == station.id)
+        .values(access_hash=made.access_hash, broker_hash=made.broker_hash)
+    )
+    note_change(connection, Subject.SITE)
+    return access_key
+
+
+def describe_station(
+    connection: Connection,
+    station: Station,
+    *,
+    notes: str,
+    latitude: float | None,
+    longitude: float | None,
+) -> None:
+    """Write down what a person says of a station and where it stands.
+
+    Raises
+    ------
+    UsageError
+        When the coordinates are none on Earth, or one is missing.
+    """
+    if (latitude is None) != (longitude is None):
+        raise UsageError("a position needs both coordinates", remedy="give latitude and longitude")
+    if not -90 <= (latitude or 0.0) <= 90 or not -180 <= (longitude or 0.0) <= 180:
+        raise UsageError(
+            f"{latitude:g}, {longitude:g} is nowhere on Earth",
+            remedy="latitude −90 to 90, longitude −180 to 180",
+        )
+    connection.execute(
+        sa.update(schema.station)
+        .where(schema.station.c.id == station.id)
+        .values(notes=notes, latitude=latitude, longitude=longitude)
+    )
+    note_change(connection, Subject.SITE)
+
+
+def add_series(
+    connection: Connection,
+    station: Station,
+    *,
+    field: str,
+    quantity: Quantity,
+    unit: str,
+    limits: Limits | None = None,
+) -> Series:
+    """Begin a series for a field of a station; `limits` None means the quantity's own."""
+    values = {
+        "station_id": station.id,
+        "field": field,
+        "quantity": quantity.slug,
+        "unit": unit,
+        "limits": None if limits is None else msgspec.json.encode(limits).decode(),
+    }
+    inserted = connection.execute(sa.insert(schema.series).values(**values))
+    note_change(connection, Subject.SERIES)
+    own = quantity.default_limits(indoors=station.place.indoors) if limits is None else limits
+    return Series(_new_id(inserted), station, field, quantity, unit, own)
+
+
+def continue_field(connection: Connection, station: Station, name: str, series: Series) -> None:
+    """Let what a station sends under this name from now on belong to a series it has."""
+    table = schema.field_name
+    connection.execute(
+        sa.delete(table).where(table.c.station_id == station.id, table.c.name == name)
+    )
+    connection.execute(
+        sa.insert(table).values(station_id=station.id, name=name, series_id=series.id)
+    )
+    note_change(connection, Subject.SITE)
+
+
+def _new_id(inserted: sa.CursorResult[tuple[object, ...]]) -> int:
+    key = inserted.inserted_primary_key
+    assert key is not None
+    return int(key[0])

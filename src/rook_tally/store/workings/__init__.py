@@ -1,0 +1,32 @@
+"""Workings and groups, and what they come to over the past.
+
+May import `store.readings` and what lies under it.
+"""
+
+from rook_tally.store.workings.definitions import (
+    bind_workings,
+    bound_workings,
+    groups,
+    keep_group,
+    keep_working,
+    names_of,
+    remove_group,
+    remove_working,
+    workings,
+)
+from rook_tally.store.workings.recompute import inputs_of, work_out_due, work_out_everything
+
+__all__ = [
+    "bind_workings",
+    "bound_workings",
+    "groups",
+    "inputs_of",
+    "keep_group",
+    "keep_working",
+    "names_of",
+    "remove_group",
+    "remove_working",
+    "work_out_due",
+    "work_out_everything",
+    "workings",
+]

@@ -1,0 +1,385 @@
+"""Workings and groups kept, and the series that workings give.
+
+Who changes a working, a group or what the site has binds all workings anew (`bind_workings`):
+series are begun for places that have what a working wants, and what rests on something else than
+before is due from its first reading on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.named_series import Group, NamedSeries
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.workings.definitions import Working
+from rook_tally.core.workings.diagnostics import FormulaError
+from rook_tally.core.workings.symbols import Names
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.base.recompute_queue import ALWAYS_US, add_due, drop_due
+from rook_tally.store.site.configuration import WORKED_KIND, Series, Site, add_place, load_site
+
+if TYPE_CHECKING:
+    from rook_tally.core.workings.binding import Bound
+
+
+def workings(connection: Connection) -> list[Working]:
+    """All workings, in the order they were made."""
+    table = schema.working
+    rows = connection.execute(sa.select(table.c.document).order_by(table.c.position, table.c.id))
+    return [msgspec.json.decode(row.document, type=Working) for row in rows]
+
+
+def keep_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
+    """Write a working down, in place of the one with its slug or of `instead_of`.
+
+    Raises
+    ------
+    FormulaError
+        When it cannot be worked out, with the place of the mistake.
+    UsageError
+        When its name is taken or stands for a quantity.
+    """
+    from rook_tally.core.workings.dependencies import checked_order
+
+    table = schema.working
+    known = workings(connection)
+    slugs = {one.slug for one in known}
+    replaced = instead_of or working.slug
+    if working.slug in QUANTITIES or not working.slug.isidentifier():
+        raise UsageError(
+            f"{working.slug!r} cannot be a working's name in formulas",
+            remedy="choose one of letters, digits and _ that no quantity has",
+        )
+    if working.slug != replaced and working.slug in slugs:
+        raise UsageError(f"there is a working {working.slug} already", remedy="choose another name")
+    others = [one for one in known if one.slug != replaced]
+    checked_order([*others, working])
+    document = msgspec.json.encode(working).decode()
+    found = connection.execute(
+        sa.update(table)
+        .where(table.c.slug == replaced)
+        .values(slug=working.slug, document=document)
+    ).rowcount
+    if not found:
+        position = max([0, *connection.execute(sa.select(table.c.position)).scalars()]) + 1
+        connection.execute(
+            sa.insert(table).values(slug=working.slug, document=document, position=position)
+        )
+    note_change(connection, Subject.WORKINGS)
+    troubles = bind_workings(connection)
+    if working.slug in troubles:
+        raise troubles[working.slug]
+
+
+def remove_working(connection: Connection, slug: str) -> Working:
+    """Take a working away with what it gave; returns it, so that it can come back.
+
+    Raises
+    ------
+    UsageError
+        When there is none such.
+    """
+    found = next((one for one in workings(connection) if one.slug == slug), None)
+    if found is None:
+        raise UsageError(f"there is no working {slug}", remedy="see rook-tally working list")
+    table = schema.working
+    number = connection.execute(sa.select(table.c.id).where(table.c.slug == slug)).scalar_one()
+    worked = schema.worked.c
+    for series_id in (
+        connection.execute(sa.select(worked.series_id).where(worked.working_id == number))
+        .scalars()
+        .all()
+    ):
+        _end_series(connection, series_id)
+    connection.execute(sa.delete(table).where(table.c.id == number))
+    note_change(connection, Subject.SITE)
+    note_change(connection, Subject.WORKINGS)
+    bind_workings(connection)
+    return found
+
+
+def groups(connection: Connection) -> list[Group]:
+    """Named sets of places and series, by name."""
+    table = schema.place_group
+    rows = connection.execute(sa.select(table).order_by(table.c.name))
+    return [
+        Group(row.name, *(tuple(one) for one in msgspec.json.decode(row.document))) for row in rows
+    ]
+
+
+def keep_group(connection: Connection, group: Group, *, instead_of: str = "") -> None:
+    """Write a group down, in place of the one of its name or of `instead_of`.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be called so, or would take the name of another group.
+    """
+    from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, slug_of
+
+    if not slug_of(group.name) or slug_of(group.name) in BUILT_IN_GROUPS:
+        raise UsageError(f"{group.name!r} cannot be a group's name", remedy="choose another")
+    table = schema.place_group
+    if instead_of not in ("", group.name):
+        taken = sa.select(table.c.name).where(table.c.name == group.name)
+        if connection.execute(taken).first() is not None:
+            raise UsageError(
+                f"there is a group {group.name} already",
+                kept=f"{instead_of} was left as it is",
+                remedy="choose another name",
+            )
+    connection.execute(sa.delete(table).where(table.c.name.in_([group.name, instead_of])))
+    document = msgspec.json.encode((group.places, group.series)).decode()
+    connection.execute(sa.insert(table).values(name=group.name, document=document))
+    note_change(connection, Subject.SITE)
+    bind_workings(connection)
+
+
+def remove_group(connection: Connection, name: str) -> None:
+    """Take a group away; what refers to it is a gap from then on."""
+    table = schema.place_group
+    if not connection.execute(sa.delete(table).where(table.c.name == name)).rowcount:
+        raise UsageError(f"there is no group {name}", remedy="see the list again")
+    note_change(connection, Subject.SITE)
+    bind_workings(connection)
+
+
+def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) -> Names:
+    """What formulas may refer to in a site, the results of workings among it."""
+    series = [named(one) for one in site.series]
+    results = {one.quantity.slug: one.quantity for one in site.series if one.station.is_worked_out}
+    return Names(
+        series,
+        {**QUANTITIES, **results},
+        in_groups,
+        here,
+        tuple(place.name for place in site.places),
+    )
+
+
+def named(one: Series) -> NamedSeries:
+    """A series as references see it."""
+    station = one.station
+    return NamedSeries(
+        one.id,
+        one.quantity,
+        station.place.name,
+        station.place.indoors,
+        station.key,
+        one.field,
+        station.cadence_s,
+        station.is_worked_out,
+    )
+
+
+def bound_workings(connection: Connection, site: Site) -> list[tuple[Series, Bound]]:
+    """Every series of a working with how it is worked out, those that rest on others after them."""
+    bound, _ = _all_bound(workings(connection), names_of(site, groups(connection)))
+    by_key = {one.station.key: one for one in site.series if one.station.is_worked_out}
+    return [(by_key[key], one) for one in bound if (key := worked_key(one)) in by_key]
+
+
+def worked_key(bound: Bound) -> str:
+    """The key of the station that stands for a working at a place; no real station has an @."""
+    from rook_tally.core.quantities.named_series import slug_of
+
+    return f"{bound.working.slug}@{slug_of(bound.place)}"
+
+
+def _all_bound(
+    several: Sequence[Working], names: Names
+) -> tuple[list[Bound], dict[str, FormulaError]]:
+    """Workings bound in the order they rest on one another, and why others cannot be."""
+    from rook_tally.core.workings.binding import bound
+    from rook_tally.core.workings.dependencies import in_order
+
+    found: list[Bound] = []
+    troubles: dict[str, FormulaError] = {}
+    for working in in_order(several):
+        try:
+            made = bound(working, names)
+        except FormulaError as error:
+            troubles[working.slug] = error
+            continue
+        found += made
+        names = _with(names, made)
+    return found, troubles
+
+
+def _with(names: Names, made: Iterable[Bound]) -> Names:
+    """Names that know what a working gives as it is now, for those that rest on it."""
+    ours = {worked_key(one): one for one in made}
+    series, quantities = [], dict(names.quantities)
+    for one in names.series:
+        fresh = ours.get(one.station)
+        if fresh is not None:
+            one = replace(one, quantity=fresh.result.quantity, cadence_s=fresh.cadence_s)
+        series.append(one)
+    for fresh in ours.values():
+        quantities[fresh.working.slug] = fresh.result.quantity
+    return replace(names, series=series, quantities=quantities)
+
+
+def bind_workings(connection: Connection) -> dict[str, FormulaError]:
+    """Bring the series of workings up to what the site has now; returns what cannot be worked out,
+    by slug. Nothing is written where nothing changed."""
+    troubles: dict[str, FormulaError] = {}
+    # Once more when series were begun: others may rest on them.
+    for _ in range(_DEEPEST):
+        site = load_site(connection)
+        bound, troubles = _all_bound(workings(connection), names_of(site, groups(connection)))
+        if not _brought_up(connection, site, bound, troubles):
+            break
+    return troubles
+
+
+_DEEPEST = 20
+
+
+def _brought_up(
+    connection: Connection, site: Site, bound: Sequence[Bound], troubles: Mapping[str, FormulaError]
+) -> bool:
+    """Begin, alter and end series; whether series were begun."""
+    have = {one.station.key: one for one in site.series if one.station.is_worked_out}
+    numbers = {
+        row.slug: row.id
+        for row in connection.execute(sa.select(schema.working.c.slug, schema.working.c.id))
+    }
+    wanted = {worked_key(one): one for one in bound}
+    has_begun = has_altered = False
+    for key, series in have.items():
+        if key not in wanted and series.quantity.slug not in troubles:
+            _end_series(connection, series.id)
+            has_altered = True
+    for key, one in wanted.items():
+        known = have.get(key)
+        if known is None:
+            _begin_series(connection, numbers[one.working.slug], key, one)
+            has_begun = True
+        else:
+            has_altered |= _altered(connection, numbers[one.working.slug], known, one)
+    if has_begun or has_altered:
+        note_change(connection, Subject.SITE)
+        note_change(connection, Subject.WORKINGS)
+    return has_begun
+
+
+def _made_from(bound: Bound) -> str:
+    """What a series was worked out from: another text means other values."""
+    working = bound.working
+    formula = (
+        working.formula if working.score is None else msgspec.json.encode(working.score).decode()
+    )
+    inputs = sorted((one.series_id, one.held_us, one.gap_us) for one in bound.program.inputs)
+    kept_in = bound.result.units[0]
+    return repr((formula, inputs, kept_in.symbol, kept_in.factor))
+
+
+def _begin_series(connection: Connection, working_id: int, key: str, bound: Bound) -> None:
+    place_id = add_place(connection, bound.place)
+    position = connection.execute(
+        sa.select(sa.func.count()).select_from(schema.station)
+    ).scalar_one()
+    station = connection.execute(
+        sa.insert(schema.station).values(
+            key=key,
+            place_id=place_id,
+            kind=WORKED_KIND,
+            cadence_s=bound.cadence_s,
+            access_hash=None,
+            broker_hash=None,
+            position=position,
+        )
+    ).inserted_primary_key
+    assert station is not None
+    series = connection.execute(
+        sa.insert(schema.series).values(
+            station_id=station[0],
+            field=bound.working.slug,
+            quantity=bound.working.slug,
+            unit=bound.result.units[0].symbol,
+            limits=None,
+        )
+    ).inserted_primary_key
+    assert series is not None
+    connection.execute(
+        sa.insert(schema.worked).values(
+            series_id=series[0],
+            working_id=working_id,
+            place=bound.place,
+            result=msgspec.json.encode(bound.result).decode(),
+            made_from=_made_from(bound),
+        )
+    )
+    _rest_on(connection, int(series[0]), bound)
+
+
+def _rest_on(connection: Connection, series_id: int, bound: Bound) -> None:
+    """Write down what a series uses; all of it is due."""
+    table = schema.working_input
+    connection.execute(sa.delete(table).where(table.c.series_id == series_id))
+    rows = [
+        {"series_id": series_id, "input_id": one, "reach_us": bound.program.reach_us}
+        for one in bound.program.series_ids
+    ]
+    if rows:
+        connection.execute(sa.insert(table), rows)
+    drop_due(connection, series_id)
+    add_due(connection, series_id, 0, ALWAYS_US)
+
+
+def _altered(connection: Connection, working_id: int, series: Series, bound: Bound) -> bool:
+    table = schema.worked
+    row = connection.execute(
+        sa.select(table.c.result, table.c.made_from).where(table.c.series_id == series.id)
+    ).one()
+    result, made_from = msgspec.json.encode(bound.result).decode(), _made_from(bound)
+    if (row.result, row.made_from) == (result, made_from):
+        return False
+    connection.execute(
+        sa.update(table)
+        .where(table.c.series_id == series.id)
+        .values(result=result, made_from=made_from, working_id=working_id)
+    )
+    connection.execute(
+        sa.update(schema.series)
+        .where(schema.series.c.id == series.id)
+        .values(unit=bound.result.units[0].symbol)
+    )
+    connection.execute(
+        sa.update(schema.station)
+        .where(schema.station.c.id == series.station.id)
+        .values(cadence_s=bound.cadence_s)
+    )
+    if row.made_from != made_from:
+        _rest_on(connection, series.id, bound)
+    return True
+
+
+def _end_series(connection: Connection, series_id: int) -> None:
+    """Take a series of a working away with all it held; it can be worked out again."""
+    station_id = connection.execute(
+        sa.select(schema.series.c.station_id).where(schema.series.c.id == series_id)
+    ).scalar_one()
+    for table in (
+        schema.reading,
+        schema.page,
+        schema.page_hours,
+        schema.page_data,
+        schema.correction,
+        schema.overruling,
+        schema.working_input,
+        schema.due,
+        schema.worked,
+    ):
+        connection.execute(sa.delete(table).where(table.c.series_id == series_id))
+    connection.execute(sa.delete(schema.series).where(schema.series.c.id == series_id))
+    connection.execute(sa.delete(schema.station).where(schema.station.c.id == station_id))

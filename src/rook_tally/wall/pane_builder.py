@@ -1,0 +1,94 @@
+"""One pane at a moment: what all kinds of panes ask alike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from rook_tally.core.i18n import said
+from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.limit_text import limit_sentence
+from rook_tally.core.quantities.number_format import UNKNOWN
+from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.core.wall.definitions import Pane, limits_in_base
+from rook_tally.store.site import Series
+from rook_tally.wall.pane_resolver import ResolvedPane
+from rook_tally.wall.pane_views import Body, Value
+from rook_tally.wall.site_snapshot import Known
+
+
+class Told(NamedTuple):
+    """What a kind of pane says: its title and what stands beside it, and the rest."""
+
+    title: str
+    aside: str
+    body: Body
+
+
+@dataclass(frozen=True)
+class Maker:
+    """One pane at a moment; what kinds of panes ask of it alike."""
+
+    resolved: ResolvedPane
+    known: Known
+
+    @property
+    def pane(self) -> Pane:
+        """What a person said of it."""
+        return self.resolved.pane
+
+    @property
+    def series(self) -> tuple[Series, ...]:
+        """The series it shows."""
+        return self.resolved.series
+
+    def shown(self, one: Series) -> Shown:
+        """How values of a series are shown: in the pane's unit where that fits."""
+        unit = one.quantity.unit(self.pane.unit) if self.pane.unit else None
+        return one.shown if unit is None else Shown(one.quantity, unit)
+
+    def in_base(self, one: Series) -> Callable[[float], float]:
+        """From the unit the pane's own numbers are told in to the base unit."""
+        unit = one.quantity.unit(self.pane.unit) if self.pane.unit else None
+        return float if unit is None else unit.to_base
+
+    def limits(self, one: Series) -> Limits:
+        """The pane's limits where it has its own and they can be, else the series'."""
+        try:
+            return limits_in_base(self.pane, one.limits, self.in_base(one))
+        except ValueError:
+            return one.limits
+
+    def freshness(self, one: Series) -> Freshness:
+        """Whether its station is heard."""
+        return self.known.freshness(one.station)
+
+    def value(self, one: Series) -> Value:
+        """Its newest value; one that is suspect or silent has no level."""
+        reading = self.known.latest.get(one.id)
+        if reading is None:
+            return Value(UNKNOWN, "", Level.SETTLED, Freshness.SILENT)
+        fresh = self.freshness(one)
+        is_telling = reading.quality == 0 and fresh is not Freshness.SILENT
+        level = self.limits(one).level_of(reading.value) if is_telling else Level.SETTLED
+        shown = self.shown(one)
+        symbol = "" if one.quantity.scale is Scale.STATE else shown.symbol
+        return Value(shown.text(reading.value), symbol, level, fresh)
+
+    def sentence(self, one: Series) -> str:
+        """How far it is from its limit; why it is not known instead, when it is suspect."""
+        reading = self.known.latest.get(one.id)
+        if reading is None:
+            return said("nothing heard yet")
+        if reading.quality != 0:
+            return said(reading.quality.wording)
+        return limit_sentence(self.shown(one), self.limits(one), reading.value)
+
+    def own_range(self, one: Series) -> tuple[float | None, float | None]:
+        """The range a person gave, in the base unit."""
+        to_base = self.in_base(one)
+        low, high = (None if x is None else to_base(x) for x in (self.pane.low, self.pane.high))
+        return (low, high) if low is None or high is None or low < high else (None, None)

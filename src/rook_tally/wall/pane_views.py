@@ -1,0 +1,228 @@
+"""What a pane says, ready to be drawn: words, figures, levels, and proportions from 0 to 1."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.envelope import Envelope
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.core.wall.definitions import PaneKind
+
+
+@dataclass(frozen=True, slots=True)
+class Value:
+    """A value in words with its level; one that is not fresh fades."""
+
+    text: str
+    unit: str = ""
+    level: Level = Level.SETTLED
+    freshness: Freshness = Freshness.FRESH
+
+
+@dataclass(frozen=True, slots=True)
+class FigureBody:
+    """One value, how far it is from its limit."""
+
+    value: Value
+    sentence: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DialBody:
+    """A value on an arc: `at` along it, None when it is unknown; zones as parts of the arc."""
+
+    value: Value
+    at: float | None
+    zones: tuple[tuple[float, float, Level], ...]
+    low: str
+    high: str
+    sentence: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One place of several: today's span and now, as heights from 0 to 1; None where unknown.
+    `short` is its name where there is little room."""
+
+    name: str
+    short: str
+    value: Value
+    at: float | None
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnsBody:
+    """One quantity over several places."""
+
+    columns: tuple[Column, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """One series of a ribbon. Two are the same when they hold as many readings of one window."""
+
+    name: str
+    envelope: Envelope = field(compare=False)
+    held: tuple[int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Peak:
+    """The highest of a ribbon: where it stands (0 to 1, from the left and from the bottom)."""
+
+    x: float
+    y: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class RibbonBody:
+    """Series over time. `marks` are written along the time axis, `limits` at their heights."""
+
+    traces: tuple[Trace, ...]
+    low: float
+    high: float
+    bands: tuple[tuple[float, float, Level], ...]
+    limits: tuple[tuple[float, str], ...]
+    marks: tuple[tuple[float, str], ...]
+    peak: Peak | None = None
+
+
+class LampState(enum.Enum):
+    """How a lamp is drawn: filled, empty, or neither where it is not a matter of on and off."""
+
+    ON = "on"
+    OFF = "off"
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True)
+class Lamp:
+    """A switch, somebody's presence, a station: whether it is on, since when and what for."""
+
+    name: str
+    state: LampState
+    words: str
+    level: Level = Level.SETTLED
+    freshness: Freshness = Freshness.FRESH
+
+
+@dataclass(frozen=True, slots=True)
+class LampsBody:
+    """Lamps, in the order they were chosen."""
+
+    lamps: tuple[Lamp, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """What one input takes from a score: points below zero in words, `share` of the longest."""
+
+    name: str
+    text: str
+    share: float
+    level: Level
+
+
+@dataclass(frozen=True, slots=True)
+class ScoreBody:
+    """A score, what spoils it and by how much."""
+
+    value: Value
+    spoils: str
+    sentence: str
+    losses: tuple[Loss, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StandingLine:
+    """An alarm that stands."""
+
+    name: str
+    level: Level
+    age: str
+    is_seen: bool
+
+
+@dataclass(frozen=True, slots=True)
+class StandingBody:
+    """What stands, the worst first; `calm` is said when nothing does."""
+
+    lines: tuple[StandingLine, ...]
+    calm: str
+
+
+@dataclass(frozen=True, slots=True)
+class WordsBody:
+    """Own text: plain stretches and values among them."""
+
+    parts: tuple[str | Value, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TableLine:
+    """A series with its newest reading."""
+
+    name: str
+    value: Value
+    age: str
+
+
+@dataclass(frozen=True, slots=True)
+class TableBody:
+    """Newest readings."""
+
+    lines: tuple[TableLine, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class DayBody:
+    """The day's lowest and highest, and when."""
+
+    now: Value
+    low: Value
+    low_at: str
+    high: Value
+    high_at: str
+
+
+Body: TypeAlias = (
+    FigureBody
+    | DialBody
+    | ColumnsBody
+    | RibbonBody
+    | LampsBody
+    | ScoreBody
+    | StandingBody
+    | WordsBody
+    | TableBody
+    | DayBody
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """What a pane shows.
+
+    Attributes
+    ----------
+    aside : to the right of the title: place, span, unit
+    note : in one line below: the age of what is not fresh, a unit that does not fit
+    trouble : why it shows nothing
+    is_trial : whether a value of it is only tried out
+    """
+
+    kind: PaneKind
+    title: str
+    aside: str = ""
+    body: Body | None = None
+    note: str = ""
+    trouble: str = ""
+    freshness: Freshness = Freshness.FRESH
+    is_trial: bool = False
+    series_ids: frozenset[int] = field(default=frozenset(), compare=False)

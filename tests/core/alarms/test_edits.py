@@ -1,0 +1,84 @@
+"""Parts of a watch's sentence, typed over."""
+
+from __future__ import annotations
+
+import pytest
+from msgspec.structs import replace
+
+from rook_tally.core.alarms.definitions import Hours, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text
+from rook_tally.core.alarms.sentences import Part
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.registry import QUANTITIES
+
+WARM = QUANTITIES["temperature"]
+WATCH = Watch(
+    slug="hot",
+    name="Hot",
+    sort=Sort.ABOVE,
+    scope=Scope(quantity="temperature"),
+    limit=30,
+    clear=28,
+    unit="°C",
+    run=Run(station="vent", control="on"),
+)
+
+
+@pytest.mark.parametrize(
+    ("part", "text", "name", "value"),
+    [
+        (Part.LIMIT, "31", "limit", 31),
+        (Part.LIMIT, "31,5 °C", "limit", 31.5),
+        (Part.CLEAR, "−2", "clear", -2),
+        (Part.FOR, "5 min", "for_s", 300),
+        (Part.CALM, "90 s", "calm_s", 90),
+        (Part.WINDOW, "2 h", "window_s", 7200),
+        (Part.REPEAT, "20 min", "repeat_s", 1200),
+        (Part.HOURS, "22:00-06:00", "hours", Hours(begin_min=1320, end_min=360)),
+    ],
+)
+def test_a_part_is_what_was_typed(part: Part, text: str, name: str, value: object) -> None:
+    after = altered(WATCH, part, text, WARM)
+    assert getattr(after, name) == value
+    # What it says then, typed again, changes nothing.
+    assert altered(after, part, typed_text(after, part), WARM) == after
+
+
+def test_another_unit_takes_every_limit_along() -> None:
+    after = altered(WATCH, Part.LIMIT, "95 °F", WARM)
+    assert (after.limit, after.unit) == (95, "°F")
+    assert after.clear == pytest.approx(82.4)
+    rate = replace(WATCH, sort=Sort.RISING, limit=9, clear=None)
+    assert in_unit(rate, WARM, "°F").limit == pytest.approx(16.2)
+
+
+def test_the_times_of_a_control_are_typed_too() -> None:
+    after = altered(WATCH, Part.AT_MOST, "2 h", WARM)
+    assert after.run is not None
+    assert after.run.at_most_s == 7200
+    assert typed_text(after, Part.AT_MOST) == "2 h"
+    silent = replace(WATCH, sort=Sort.SILENT, silent_s=60)
+    assert altered(silent, Part.WINDOW, "30 min", None).silent_s == 1800
+
+
+@pytest.mark.parametrize(
+    ("part", "text", "why"),
+    [
+        (Part.LIMIT, "warm", "is no number"),
+        (Part.LIMIT, "30 ppm", "is no unit of Temperature"),
+        (Part.FOR, "soon", "no length of time"),
+        (Part.HOURS, "sometimes", "are no hours"),
+        (Part.LEVEL, "high", "chosen, not typed"),
+    ],
+)
+def test_what_cannot_be_meant_is_said(part: Part, text: str, why: str) -> None:
+    with pytest.raises(UsageError, match=why):
+        altered(WATCH, part, text, WARM)
+
+
+def test_days_are_written_as_people_do() -> None:
+    week = Hours(begin_min=480, end_min=1200, days=(0, 1, 2, 3, 4))
+    assert hours_of("Mon–Fri 08:00–20:00") == week
+    assert hours_of("Sat, Sun") == Hours(days=(5, 6))
+    assert hours_of("fri-mon") == Hours(days=(0, 4, 5, 6))
+    assert hours_of("always") is None

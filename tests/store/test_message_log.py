@@ -1,0 +1,45 @@
+"""The tape: bounded, newest first, and each line's fate in words."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from rook_tally.store.base import Store
+from rook_tally.store.site import TapeLine, newest_tape, prune_tape, write_tape
+from rook_tally.store.site import message_log as tape
+from tests.builders import NOON_US
+
+LINE = TapeLine(NOON_US, "a", "mqtt", "rook/a/readings", b"{}", 2, 0, 0, 0, 0, 0, "")
+
+
+@pytest.mark.parametrize(
+    ("line", "fate"),
+    [
+        (replace(LINE, kept=5), "5 kept"),
+        (replace(LINE, kept=5, suspect=1), "4 kept, 1 suspect"),
+        (replace(LINE, duplicate=5), "5 duplicate"),
+        (replace(LINE, kept=4, stray=1, why="no field x"), "4 kept, 1 stray: no field x"),
+        (replace(LINE, refused=2, why="no number"), "2 refused: no number"),
+        (replace(LINE, why="empty"), "refused: empty"),
+    ],
+)
+def test_what_became_of_it(line: TapeLine, fate: str) -> None:
+    assert line.fate == fate
+
+
+def test_newest_first_of_one_station_or_all_and_bounded(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tape, "KEPT_LINES", 4)
+    with store.write() as connection:
+        write_tape(
+            connection, [replace(LINE, station=name, kept=at) for at, name in enumerate("abababa")]
+        )
+        prune_tape(connection)
+        assert [one.kept for one in newest_tape(connection)] == [6, 5, 4, 3]
+        assert [one.kept for one in newest_tape(connection, "a")] == [6, 4]
+        assert [one.kept for one in newest_tape(connection, "a", most=1)] == [6]
+        seen = newest_tape(connection)[1].id
+        assert [one.kept for one in newest_tape(connection, after_id=seen)] == [6]

@@ -1,0 +1,141 @@
+"""What a writer knows of the last readings spares looks into the store, and changes nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
+
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.series.readings import Quality
+from rook_tally.core.series.screening import SCREENED_TAIL
+from rook_tally.intake.message import Message
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import NewReading, RecentReadings, read_raw_range
+from rook_tally.store.site import add_station, load_site
+from tests.builders import MINUTE_US, NOON_US, begin_series
+
+QUANTITIES = ("temperature", "co2", "sound_level", "humidity", "pm25")
+
+
+class Suspicious(RecentReadings):
+    """Never spares a look."""
+
+    def are_beyond_suspicion(self, *_: object) -> bool:
+        return False
+
+
+def qualities(
+    folder: Path, name: str, quantity: str, values: Sequence[float], recent: RecentReadings
+) -> list[int]:
+    """What becomes of values that come a minute apart, one message each."""
+    store = open_store(folder / f"{name}.db")
+    try:
+        with store.write() as connection:
+            add_station(connection, "a", place="Hall", kind=PLAIN, cadence_s=60)
+        directory, clocks = Directory(), Clocks()
+        directory.recent = recent
+        for at, value in enumerate(values):
+            moment = NOON_US + at * MINUTE_US
+            body = f'{{"{quantity}": {value}}}'.encode()
+            receive(store, directory, clocks, [Message("http", "", body, moment, station="a")])
+        with store.read() as connection:
+            (series,) = load_site(connection).series
+            told = read_raw_range(connection, series.id, 0, NOON_US + 10_000 * MINUTE_US)
+        return [int(one) for one in told.quality]
+    finally:
+        store.close()
+
+
+CALM = st.floats(400, 404).map(lambda value: round(value, 1))
+ODD = st.sampled_from([0.0, 400.0, 900.0, 40.0, 5000.0, -3.0, 1e6])
+
+
+@given(
+    st.sampled_from(QUANTITIES),
+    st.lists(st.one_of(CALM, CALM, CALM, ODD), min_size=SCREENED_TAIL + 2, max_size=70),
+)
+@example("co2", [500.0] * (SCREENED_TAIL + 4) + [0.0, 500.0, 500.0, 500.0])
+@example("sound_level", [50.0] * 40 + [51.0, 0.0, 51.0, 51.0, 51.0])
+@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_the_same_readings_are_suspect_with_and_without_it(
+    tmp_path_factory: pytest.TempPathFactory, quantity: str, values: list[float]
+) -> None:
+    folder = tmp_path_factory.mktemp("recent")
+    spared = qualities(folder, "spared", quantity, values, RecentReadings())
+    looked = qualities(folder, "looked", quantity, values, Suspicious())
+    assert spared == looked
+
+
+def _reading(series_id: int, at: int, value: float, quality: Quality = Quality.GOOD) -> NewReading:
+    return NewReading(series_id, NOON_US + at * MINUTE_US, value, quality)
+
+
+def _heard(store: Store, count: int, quantity: str = "temperature") -> tuple[RecentReadings, int]:
+    """Recent readings that know so many quiet ones, and how many there are."""
+    series = begin_series(store, quantity)
+    recent = RecentReadings()
+    for at in range(count):
+        before = NOON_US + (at - 1) * MINUTE_US if at else None
+        value = 20 + at % 3 / 10
+        recent.are_beyond_suspicion(series, [_reading(series.id, at, value)], before)
+    return recent, count
+
+
+@pytest.mark.parametrize(
+    ("value", "quality", "is_quiet"),
+    [
+        (20.4, Quality.GOOD, True),
+        (25.0, Quality.GOOD, False),  # a jump
+        (0.0, Quality.GOOD, False),
+        (20.4, Quality.UNBELIEVABLE, False),
+    ],
+)
+def test_what_is_beyond_suspicion(
+    store: Store, value: float, quality: Quality, is_quiet: bool
+) -> None:
+    recent, count = _heard(store, 2 * SCREENED_TAIL)
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+    newest = [_reading(series.id, count, value, quality)]
+    before = NOON_US + (count - 1) * MINUTE_US
+    assert recent.are_beyond_suspicion(series, newest, before) is is_quiet
+
+
+def test_too_little_is_known_at_first_and_after_somebody_else_wrote(store: Store) -> None:
+    recent, count = _heard(store, SCREENED_TAIL - 2)
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+    before = NOON_US + (count - 1) * MINUTE_US
+    assert not recent.are_beyond_suspicion(series, [_reading(series.id, count, 20.1)], before)
+    recent, count = _heard_of(series.id, store, 2 * SCREENED_TAIL)
+    # A newest row that is not ours: another collector was here.
+    stranger = NOON_US + (count + 5) * MINUTE_US
+    later = [_reading(series.id, count + 6, 20.1)]
+    assert not recent.are_beyond_suspicion(series, later, stranger)
+
+
+def _heard_of(series_id: int, store: Store, count: int) -> tuple[RecentReadings, int]:
+    with store.read() as connection:
+        series = next(one for one in load_site(connection).series if one.id == series_id)
+    recent = RecentReadings()
+    for at in range(count):
+        before = NOON_US + (at - 1) * MINUTE_US if at else None
+        recent.are_beyond_suspicion(series, [_reading(series_id, at, 20 + at % 3 / 10)], before)
+    return recent, count
+
+
+def test_a_failed_batch_is_forgotten(store: Store) -> None:
+    recent, count = _heard(store, 2 * SCREENED_TAIL)
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+    recent.forget()
+    before = NOON_US + (count - 1) * MINUTE_US
+    assert not recent.are_beyond_suspicion(series, [_reading(series.id, count, 20.1)], before)
