@@ -32,12 +32,15 @@ def test_what_became_of_it(line: TapeLine, fate: str) -> None:
 def test_newest_first_of_one_station_or_all_and_bounded(
     store: Store, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """A long one is shortened in pieces, between which others write."""
     monkeypatch.setattr(tape, "KEPT_LINES", 4)
+    monkeypatch.setattr(tape, "_PRUNED_AT_ONCE", 1)
     with store.write() as connection:
         write_tape(
             connection, [replace(LINE, station=name, kept=at) for at, name in enumerate("abababa")]
         )
-        prune_tape(connection)
+        assert [prune_tape(connection) for _ in range(3)] == [True, False, False]
+        assert len(newest_tape(connection)) == 4
         assert [one.kept for one in newest_tape(connection)] == [6, 5, 4, 3]
         assert [one.kept for one in newest_tape(connection, "a")] == [6, 4]
         assert [one.kept for one in newest_tape(connection, "a", most=1)] == [6]

@@ -48,7 +48,10 @@ async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
 def _prune(store: Store, now_us: int) -> None:
     with store.write() as connection:
         prune_strays(connection, now_us=now_us if may_remove(connection, now_us=now_us) else None)
-        prune_tape(connection)
+    is_long = True
+    while is_long:
+        with store.write() as connection:
+            is_long = prune_tape(connection)
 
 
 async def keep_log_short(store: Store) -> None:

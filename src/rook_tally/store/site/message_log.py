@@ -15,6 +15,7 @@ from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.raw_sql import executed_many
 
 KEPT_LINES = 20_000
+_PRUNED_AT_ONCE = 5_000
 SHOWN_BYTES = 2_000
 """So much of a body is kept on the tape; a reading or a stray loses nothing by it."""
 
@@ -127,11 +128,20 @@ def newest_tape(
     return [_line(row) for row in connection.execute(wanted)]
 
 
-def prune_tape(connection: Connection) -> None:
-    """Drop all but the newest lines."""
+def prune_tape(connection: Connection) -> bool:
+    """Drop some of the oldest lines; True while more than the newest `KEPT_LINES` are there.
+
+    Not all at once: after a burst they are hundreds of thousands, and everybody who writes waits.
+    """
     table = schema.tape
-    newest = connection.execute(sa.select(sa.func.max(table.c.id))).scalar() or 0
-    connection.execute(sa.delete(table).where(table.c.id <= newest - KEPT_LINES))
+    oldest, newest = connection.execute(
+        sa.select(sa.func.min(table.c.id), sa.func.max(table.c.id))
+    ).one()
+    if newest is None or newest - oldest < KEPT_LINES:
+        return False
+    until = min(newest - KEPT_LINES, oldest + _PRUNED_AT_ONCE)
+    connection.execute(sa.delete(table).where(table.c.id <= until))
+    return bool(until < newest - KEPT_LINES)
 
 
 def _line(row: sa.Row[Any]) -> TapeLine:
