@@ -4,17 +4,17 @@
   <context>
     <name>rook-tally</name>
     <message>
-      <location filename="core/limit_words.py" />
+      <location filename="core/quantities/limit_text.py" />
       <source>{0} above the lower limit of {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core/limit_words.py" />
+      <location filename="core/quantities/limit_text.py" />
       <source>just at the limit of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core/limit_words.py" />
+      <location filename="core/quantities/limit_text.py" />
       <source>{0} below the limit of {1}</source>
       <translation type="unfinished" />
     </message>
@@ -24,218 +24,923 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/app/action_list.py" />
+      <source>Find a place, station, series, remark or command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>What stands: acknowledge it, shelve it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>This sheet of keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Undo</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Do again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Theme: the desktop's, light, night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Site settings: name, time zone, daily copies, access keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Read a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Full screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Close the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Back to now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Go to a time you type</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>To the time rail: arrows move the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Add a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>The picked station's connection sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Adopt the first stray sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>{0} view</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>The last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>Leave the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>The figures of the window are on the clipboard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Save the readings shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Save the picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>There is no lane to save.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Files are read with: rook-tally import FILE --station KEY</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>copied {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>not copied yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} standing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>Site settings (Ctrl+,)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} past a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0}, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>all settled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>Rook Tally</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>name this site …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} of {1} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/strip_export.py" />
+      <source>The picture is in {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/strip_export.py" />
+      <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/toast.py" />
+      <source>what was done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>{0}: {1}; {2} of {3} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>{0} standing: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>{0} past a limit, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>Show the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>What stands…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Wall</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>acknowledging {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>shelving {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>taking {0} off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>ringing {0} as a trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>for an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>for four hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>until seven tomorrow</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/alarm_commands.py" />
+      <source>for a week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} “{1}” altered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} “{1}” taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>correction of {0} withdrawn</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} “{1}” written down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/finding.py" />
+      <source>outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/settings.py" />
+      <source>follow</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/settings.py" />
+      <source>light</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/settings.py" />
+      <source>night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/settings.py" />
+      <source>places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/settings.py" />
+      <source>worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>the last one on {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>the last one failed: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>The site's settings are saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>a server's store is copied by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>leave the folder empty</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>The daily copy of the store failed: {0}. It is tried again every hour.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>{0}: this duty of the collector stands still ({1}); it is tried again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>{0} at {1} is {2} instead of {3}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/store_client.py" />
+      <source>a fault of ours: {0}; the log says more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>{0}{1}. Ctrl+Z undoes it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>somebody</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>There is nothing to undo.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>There is nothing to do again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>What stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>what stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Why? For the journal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>shelve until</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Acknowledge</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Shelve</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Off the shelf</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Open its watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Nothing stands.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
       <source>The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, {2} as shown now, {3} {4} corrected.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Corrections: {0} {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>now, yesterday 14:00, 2026-08-12 …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>such as: beside the reference meter</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Correct</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>How</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>From</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Gain ×</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Offset, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Shown, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>True, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Shown then, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>True then, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Why</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>What the sensor said stays as it is; a correction lies on top.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Points</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>The mean</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Withdraw</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>Withdraw {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/dialog.py" />
+      <location filename="desk/dialogs/corrections.py" />
       <source>No correction yet.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/model.py" />
+      <location filename="desk/dialogs/corrections_model.py" />
       <source>one offset</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/model.py" />
+      <location filename="desk/dialogs/corrections_model.py" />
       <source>gain and offset</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/model.py" />
+      <location filename="desk/dialogs/corrections_model.py" />
       <source>two points: shown and true</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/correcting/model.py" />
+      <location filename="desk/dialogs/corrections_model.py" />
       <source>{0} from {1:%Y-%m-%d %H:%M} on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>{0} · at this pace {1} by {2}</source>
+      <location filename="desk/dialogs/csv_export.py" />
+      <source>Saving readings</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>too few readings in the last hour to tell a trend</source>
+      <location filename="desk/dialogs/csv_export.py" />
+      <source>Writing {0} …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>steady over the last hour</source>
+      <location filename="desk/dialogs/csv_export.py" />
+      <source>Give up</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>{0} to {1}</source>
+      <location filename="desk/dialogs/csv_export.py" />
+      <source>{0} readings are in {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>not once</source>
+      <location filename="desk/dialogs/csv_export.py" />
+      <source>Given up; nothing was written.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Heard</source>
+      <location filename="desk/dialogs/finder.py" />
+      <source>Find</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Mean today</source>
+      <location filename="desk/dialogs/finder.py" />
+      <source>A place, station, series, remark or something to do</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Past the limit</source>
+      <location filename="desk/dialogs/finder.py" />
+      <source>Found</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>of 24 h</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>file</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>{0} missed</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>time zone of its times</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>none missed</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>as their names say, or temp=temperature:°F …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Set aside</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>what its columns mean</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>as suspect</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>what stands first in its dates</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Sensor can tell</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>what the file holds</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>On today</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Choose a file and the station it belongs to. A station is added in the Stations view.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Between, today</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Choose …</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>clockwise</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>File</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Highest today</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Station</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/account.py" />
-      <source>Lowest today</source>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Time zone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Columns</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Dates begin with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Choose a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Reading …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>found out from the file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>the day: 11/05 is in May</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>the month: 11/05 is in November</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>What would it bring?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Read it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/key_list.py" />
+      <source>Keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Readings: {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Only &amp;suspect ones</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Count as good</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Count as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>Value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>As sent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>Worth</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>By whose word</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>{0}, {1} of them suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>{0}, none suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Site settings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>name of the site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>time zone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>none are made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>who needs an access key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>where passwords are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Daily copies go to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>An access key is needed by</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Passwords of mail and webhooks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>by the server's own tools</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -314,53 +1019,13 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/cell.py" />
+      <location filename="desk/ledger/cell_view.py" />
       <source>{0} stands</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/cell.py" />
+      <location filename="desk/ledger/cell_view.py" />
       <source>suspect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Look at the demo</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Connect a station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Read a file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>A made-up pottery with twelve stations and a week of history, in a window and a store of its own. Nothing of it comes into this one.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Send something to this machine; whoever speaks is shown at once, and you say what it is. No account, no cloud, nothing leaves this machine.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Readings you have as CSV become series of a station. A rehearsal first shows what would be kept, and a file that was read can be taken back.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>Nothing has been heard yet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/first_sheet.py" />
-      <source>There are three ways on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -381,6 +1046,141 @@
     <message>
       <location filename="desk/ledger/model.py" />
       <source>highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Look at the demo</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Connect a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Read a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>A made-up pottery with twelve stations and a week of history, in a window and a store of its own. Nothing of it comes into this one.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Send something to this machine; whoever speaks is shown at once, and you say what it is. No account, no cloud, nothing leaves this machine.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Readings you have as CSV become series of a station. A rehearsal first shows what would be kept, and a file that was read can be taken back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Nothing has been heard yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>There are three ways on.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>{0} · at this pace {1} by {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>too few readings in the last hour to tell a trend</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>steady over the last hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>{0} to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>not once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Mean today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Past the limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>of 24 h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>{0} missed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>none missed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Set aside</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Sensor can tell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>On today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Between, today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>clockwise</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Highest today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Lowest today</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -429,11 +1229,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
-      <source>Ledger</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/ledger/view.py" />
       <source>The lines below speak for {0}.</source>
       <translation type="unfinished" />
@@ -476,11 +1271,6 @@
     <message>
       <location filename="desk/parts/alarm_lines.py" />
       <source>off</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/parts/alarm_lines.py" />
-      <source>Acknowledge</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -534,950 +1324,128 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/readings/model.py" />
-      <source>Time</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>Value</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>As sent</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>Worth</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>By whose word</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>{0}, {1} of them suspect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/model.py" />
-      <source>{0}, none suspect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Readings: {0} {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Reading …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Only &amp;suspect ones</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>readings</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Copy</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Count as good</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/readings/table.py" />
-      <source>Count as suspect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>What stands</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>what stands</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>Why? For the journal</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>why</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>shelve until</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>Shelve</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>Off the shelf</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>Open its watch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_dialog.py" />
-      <source>Nothing stands.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>acknowledging {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>shelving {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>taking {0} off the shelf</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>ringing {0} as a trial</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>for an hour</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>for four hours</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>until seven tomorrow</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/alarm_wishes.py" />
-      <source>for a week</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/bands.py" />
-      <source>Everything here is as it was on {0}. Space returns to now.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/bands.py" />
-      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/bands.py" />
-      <source>Leave the trial</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/changes.py" />
-      <source>{0} “{1}” altered</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/changes.py" />
-      <source>{0} “{1}” taken away</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/changes.py" />
-      <source>correction of {0} withdrawn</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/changes.py" />
-      <source>{0} “{1}” written down</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Find a place, station, series, remark or command</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>What stands: acknowledge it, shelve it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>This sheet of keys</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Undo</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Do again</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Theme: the desktop's, light, night</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Site settings: name, time zone, daily copies, access keys</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Read a CSV file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Full screen</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Close the window</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Back to now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Go to a time you type</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Everything</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>To the time rail: arrows move the window</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Add a station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>The picked station's connection sheet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>Adopt the first stray sender</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>{0} view</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/command_list.py" />
-      <source>The last {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/commands.py" />
-      <source>Everywhere</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Strip</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Wall</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Workings</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Watch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Stations</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/dialogs.py" />
-      <source>The figures of the window are on the clipboard.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/dialogs.py" />
-      <source>Save the readings shown</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/dialogs.py" />
-      <source>Save the picture</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/dialogs.py" />
-      <source>There is no lane to save.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/dialogs.py" />
-      <source>Files are read with: rook-tally import FILE --station KEY</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/feed.py" />
-      <source>a fault of ours: {0}; the log says more</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finder.py" />
-      <source>Find</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finder.py" />
-      <source>A place, station, series, remark or something to do</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finder.py" />
-      <source>Found</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>place</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>series</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>remark</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>command</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>indoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/finding.py" />
-      <source>outdoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>copied {0} ago</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>not copied yet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>{0} standing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>Site settings (Ctrl+,)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>{0} past a limit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>{0}, worst {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>all settled</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>Rook Tally</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>name this site …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/head.py" />
-      <source>{0} of {1} heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>time zone of its times</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>as their names say, or temp=temperature:°F …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>what its columns mean</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>what stands first in its dates</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>what the file holds</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Choose a file and the station it belongs to. A station is added in the Stations view.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Choose …</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>File</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Time zone</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Columns</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Dates begin with</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Choose a file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>found out from the file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>the day: 11/05 is in May</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>the month: 11/05 is in November</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>What would it bring?</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/import_dialog.py" />
-      <source>Read it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/key_sheet.py" />
-      <source>Keys</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/picture.py" />
-      <source>The picture is in {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/picture.py" />
-      <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>start</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>end</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>whole</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>time rail</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>Live</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>Back to now (Space)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>How long a time is shown; a moment to go to (G)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>yesterday 14:00</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>time to go to</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>Whole archive on the rail</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>Last {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail.py" />
-      <source>Go to …	G</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/rail_model.py" />
+      <location filename="desk/rail/model.py" />
       <source>{0} min</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/rail_model.py" />
+      <location filename="desk/rail/model.py" />
       <source>{0:.0f} days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/rail_model.py" />
+      <location filename="desk/rail/model.py" />
       <source>last {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>Saving readings</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>start</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>Writing {0} …</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>end</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>Give up</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>whole</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>Close</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>time rail</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>{0} readings are in {1}.</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>Live</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/saving.py" />
-      <source>Given up; nothing was written.</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>Back to now (Space)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/settings.py" />
-      <source>follow</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>How long a time is shown; a moment to go to (G)</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/settings.py" />
-      <source>light</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>yesterday 14:00</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/settings.py" />
-      <source>night</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>time to go to</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/settings.py" />
-      <source>places</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>Whole archive on the rail</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/settings.py" />
-      <source>worst first</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>Last {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Site settings</source>
+      <location filename="desk/rail/time_rail.py" />
+      <source>Go to …	G</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>name of the site</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Connect {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>time zone</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Show</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>folder for daily copies</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>sender</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>none are made</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>program</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>who needs an access key</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>access key</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>where passwords are kept</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>First contact</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Name</source>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>shown once, when it was made; make another with New key…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Daily copies go to</source>
+      <location filename="desk/stations/first_contact.py" />
+      <source>waiting</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>An access key is needed by</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Passwords of mail and webhooks</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Folder for daily copies</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>Cancel</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_dialog.py" />
-      <source>by the server's own tools</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_settings.py" />
-      <source>the last one on {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_settings.py" />
-      <source>the last one failed: {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_settings.py" />
-      <source>The site's settings are saved</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_settings.py" />
-      <source>a server's store is copied by the server's own tools</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/site_settings.py" />
-      <source>leave the folder empty</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/state.py" />
-      <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/state.py" />
-      <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/state.py" />
-      <source>The daily copy of the store failed: {0}. It is tried again every hour.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/state.py" />
-      <source>{0}: this duty of the collector stands still ({1}); it is tried again.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/state.py" />
-      <source>{0} at {1} is {2} instead of {3}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/teller.py" />
-      <source>what was done</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/tray.py" />
-      <source>{0}: {1}; {2} of {3} heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/tray.py" />
-      <source>{0} standing: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/tray.py" />
-      <source>{0} past a limit, worst {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/tray.py" />
-      <source>Show the window</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/tray.py" />
-      <source>What stands…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/undo.py" />
-      <source>{0}{1}. Ctrl+Z undoes it.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/undo.py" />
-      <source>somebody</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/undo.py" />
-      <source>There is nothing to undo.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/undo.py" />
-      <source>There is nothing to do again.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/shell/undo.py" />
-      <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>Adopt {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>kind</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>indoors, if the place is new</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>It stands in</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>What sort it is</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>It is a station now: {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>Adopt</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>Its access key, shown this once:
-{0}
-It needs it as soon as the doors are open to the network.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>what {0} measures</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopt_dialog.py" />
-      <source>unit of {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopting.py" />
-      <source>proposing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopting.py" />
-      <source>deciding</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>asked</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/adopting.py" />
+      <location filename="desk/stations/first_contact.py" />
       <source>done</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/adopting.py" />
+      <location filename="desk/stations/first_contact.py" />
       <source>failed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/contact.py" />
-      <source>waiting</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1517,7 +1485,22 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
+      <source>indoors, if the place is new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/new_station.py" />
       <source>Its name on the wire</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/new_station.py" />
+      <source>It stands in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/new_station.py" />
+      <source>What sort it is</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1581,83 +1564,100 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>Connect {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>Show</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>sender</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>program</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>access key</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>First contact</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/sheet_dialog.py" />
-      <source>shown once, when it was made; make another with New key…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>New key for {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>{0} gets a new access key. Where it has the old one it is turned away until you give it the new one; what it has sent stays.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Make a new key</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Notes on {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>notes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Notes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Latitude, °</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Longitude, °</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/tasks.py" />
+      <location filename="desk/stations/station_actions.py" />
       <source>Not done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>Adopt {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>It is a station now: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>Adopt</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>Its access key, shown this once:
+{0}
+It needs it as soon as the doors are open to the network.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>what {0} measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>unit of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>proposing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>deciding</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>asked</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1827,21 +1827,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/strip/figures.py" />
-      <source>on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/strip/figures_table.py" />
-      <source>figures of the window</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/strip/figures_table.py" />
-      <source>{0} heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/strip/lane_head.py" />
       <source>The cross takes this lane away</source>
       <translation type="unfinished" />
@@ -1922,6 +1907,16 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/strip/statistics_table.py" />
+      <source>figures of the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/statistics_table.py" />
+      <source>{0} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/strip/view.py" />
       <source>Add a lane to begin: type a few letters at the right, or press A</source>
       <translation type="unfinished" />
@@ -1959,6 +1954,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/strip/window_panel.py" />
       <source>marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/window_statistics.py" />
+      <source>on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2122,88 +2122,88 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/awake.py" />
-      <source>the Wall is shown</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/wall/canvas.py" />
       <source>the sheet</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>{0} sheets read</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>sheet {0} kept</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>sheet {0} taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>sheet {0} is back</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>sheets put into another order</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>sheets as they were</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>page switched on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>page switched off</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>{0} has a link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>{0} is let in no longer</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/changes.py" />
+      <location filename="desk/wall/commands.py" />
       <source>{0} is let in again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/ink_charts.py" />
-      <source>This pane is too small for {0} places.</source>
+      <location filename="desk/wall/full_screen.py" />
+      <source>The Wall, {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/ink_figures.py" />
-      <source>{0} at {1}</source>
+      <location filename="desk/wall/full_screen.py" />
+      <source>as it was {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
-      <source>trial</source>
+      <location filename="desk/wall/full_screen.py" />
+      <source>stays while something stands</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/ink_lists.py" />
-      <source>{0} more: this pane is too small for them</source>
+      <location filename="desk/wall/full_screen.py" />
+      <source>stays here; Space goes on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/full_screen.py" />
+      <source>next sheet in {0:.0f} s</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2224,6 +2224,26 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/model.py" />
       <source>{0} is no number.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/painter_charts.py" />
+      <source>This pane is too small for {0} places.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/painter_figures.py" />
+      <source>{0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/painter_lists.py" />
+      <source>{0} more: this pane is too small for them</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2347,107 +2367,112 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/screen_inhibitor.py" />
+      <source>the Wall is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/series_picker.py" />
       <source>A few letters: dust glaze, temp kiln, extractor</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/series_picker.py" />
       <source>letters of a series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/series_picker.py" />
       <source>kinds of panes</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/series_picker.py" />
       <source>↑ ↓ pick a series, Tab goes to the kinds, Enter takes it</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/series_picker.py" />
       <source>A series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/picking.py" />
+      <location filename="desk/wall/series_picker.py" />
       <source>A pane</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>On a phone or a tablet</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Serve the sheets on this network, to look at only</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>devices with a link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>A device: Anna’s phone</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>name of a device</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>the new link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Devices with a link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>QR code of the link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>For {0}. It is shown this once: open it there, or read the code with its camera.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Make a link</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Revoke</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Served at {0}, port {1}. Only who has a link sees anything; nothing can be changed from there.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>Nothing is served. Links stay good until they are revoked.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>never looked</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/pocket_dialog.py" />
+      <location filename="desk/wall/share_dialog.py" />
       <source>looked {0} ago</source>
       <translation type="unfinished" />
     </message>
@@ -2514,31 +2539,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/show_dialog.py" />
       <source>Night ends</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/showing.py" />
-      <source>The Wall, {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/showing.py" />
-      <source>as it was {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/showing.py" />
-      <source>stays while something stands</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/showing.py" />
-      <source>stays here; Space goes on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/showing.py" />
-      <source>next sheet in {0:.0f} s</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2643,158 +2643,278 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/changes.py" />
-      <source>{0} changed</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>ring</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/changes.py" />
-      <source>{0} taken away</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>clear</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/changes.py" />
-      <source>{0} can be told</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>rehearsal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/changes.py" />
-      <source>{0} watches from now on</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>There is nothing of it to rehearse.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>stays above a limit</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>ring {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>stays below a limit</source>
+      <location filename="desk/watch/backtest_chart.py" />
+      <source>clear {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>is outside a range</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>rises faster than</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>falls faster than</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>is so many times its usual level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>is so many spreads from its usual level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>reaches a level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>is so</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>says nothing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>not within {0} of a remark</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>whoever is there</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/choosing.py" />
-      <source>what its limits say</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>whatever is remarked</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>nothing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>{0} without the {1} wait</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>time it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>{0} time</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>{0} times</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>Other limits on the same days</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>longest {0}, {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>standing in all</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>likely nuisances</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>times it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>{0} running</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>of {0} h</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/figures.py" />
+      <location filename="desk/watch/backtest_figures.py" />
       <source>shorter than {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>host</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>security</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>user</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>url</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>secret</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>topic</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>quiet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>digest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Mail goes to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>and comes from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Mail server</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Encryption</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>User</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Secret to sign with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Topic</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Quiet hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Once a day at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>the usual one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>22:00–06:00</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>left empty, it stays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>https://…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>wren@fennel.example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Ways of telling</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>ways of telling</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>New</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Remove</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>{0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>{0} taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>{0} can be told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>{0} watches from now on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2838,33 +2958,78 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>ring</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>stays above a limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>clear</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>stays below a limit</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>rehearsal</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is outside a range</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>There is nothing of it to rehearse.</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>rises faster than</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>ring {0}</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>falls faster than</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/rehearsal_chart.py" />
-      <source>clear {0}</source>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is so many times its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is so many spreads from its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>reaches a level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>says nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>not within {0} of a remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>whoever is there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>what its limits say</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>whatever is remarked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>nothing</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2983,171 +3148,6 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>host</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>security</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>port</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>user</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>password</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>url</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>secret</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>topic</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>quiet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>digest</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Mail goes to</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>and comes from</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Mail server</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Encryption</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Port</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>User</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Password</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Address</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Secret to sign with</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Topic</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Quiet hours</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Once a day at</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>the usual one</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>22:00–06:00</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>at once</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>left empty, it stays</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>https://…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>wren@fennel.example</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Ways of telling</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>ways of telling</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Sort</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>New</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/way_dialog.py" />
-      <source>Remove</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/workings/actions.py" />
       <source>Something new: ready-made, a formula, a score, a group</source>
       <translation type="unfinished" />
@@ -3168,48 +3168,38 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/changes.py" />
+      <location filename="desk/workings/aggregation_chart.py" />
+      <source>scores over the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/commands.py" />
       <source>{0} changed; its past is worked out again</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/changes.py" />
+      <location filename="desk/workings/commands.py" />
       <source>group {0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/changes.py" />
+      <location filename="desk/workings/commands.py" />
       <source>group {0} taken away</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/changes.py" />
+      <location filename="desk/workings/commands.py" />
       <source>{0} is worked out from now on</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/changes.py" />
+      <location filename="desk/workings/commands.py" />
       <source>group {0} made</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/workings/curve.py" />
       <source>curve of {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/drafts.py" />
-      <source>New score</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/drafts.py" />
-      <source>New group</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/drafts.py" />
-      <source>New working</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3278,43 +3268,18 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Something new</source>
+      <location filename="desk/workings/new_items.py" />
+      <source>New score</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Make it</source>
+      <location filename="desk/workings/new_items.py" />
+      <source>New group</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>make {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Write a formula</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Make a score</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Name a group of places</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Ready-made for what this site has</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/offers_page.py" />
-      <source>Everything ready-made that this site has the makings of is there.</source>
+      <location filename="desk/workings/new_items.py" />
+      <source>New working</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3513,6 +3478,46 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Something new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Make it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>make {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Write a formula</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Make a score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Name a group of places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Ready-made for what this site has</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/templates_page.py" />
+      <source>Everything ready-made that this site has the makings of is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/workings/traces.py" />
       <source>what the formula comes to</source>
       <translation type="unfinished" />
@@ -3523,61 +3528,6 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/workings/ways.py" />
-      <source>scores over the window</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Too many wrong links came from here; it is listened to again in {0} s.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>This page needs a link</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Wait a little</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Full</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Too many pages are open.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Nothing here</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>There is no such page.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>Not now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="page/server.py" />
-      <source>The store cannot be read at the moment; try again soon.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="wall/charts.py" />
       <source>today’s span and now</source>
       <translation type="unfinished" />
@@ -3585,11 +3535,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="wall/charts.py" />
       <source>{0} and {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>none</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3678,58 +3623,113 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/making.py" />
+      <location filename="wall/pane_parts.py" />
       <source>{0} is no unit of {1}; it has {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/making.py" />
+      <location filename="wall/pane_parts.py" />
       <source>{0} since the last word</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/making.py" />
+      <location filename="wall/pane_parts.py" />
       <source>nothing there tells this</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/making.py" />
+      <location filename="wall/pane_parts.py" />
       <source>its own limits do not rise from level to level; the series' hold</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>{0} names no series; write it as temperature@kiln-room</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>it shows nothing yet: pick a series</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>there is no station {0}; there are {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>a station can only be a lamp</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>{0} has another unit: give it a pane of its own</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>nothing there tells {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/resolving.py" />
+      <location filename="wall/pane_resolver.py" />
       <source>nothing tells {0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Too many wrong links came from here; it is listened to again in {0} s.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>This page needs a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Wait a little</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Full</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Too many pages are open.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Nothing here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>There is no such page.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Not now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>The store cannot be read at the moment; try again soon.</source>
       <translation type="unfinished" />
     </message>
     <message>
