@@ -24,7 +24,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Form, Message
+from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import add_station, tallies, total
 
@@ -229,11 +229,16 @@ def decode_rates() -> dict[str, tuple[float, float]]:
     ]
     table = "time,temperature,humidity,co2\n" + "1790000000,21.5,50,612\n" * 10
     pairs = "time=1790000000 temperature=21.5 humidity=50 co2=612 pm25=12.5"
-    forms: list[tuple[str, bytes, Form | None, Callable[[bytes], object]]] = [
-        ("json", json.dumps(plain).encode(), Form.JSON, msgspec.json.decode),
-        ("senml", json.dumps(records).encode(), Form.SENML_JSON, msgspec.json.decode),
-        ("cbor", cbor2.dumps(packed), Form.SENML_CBOR, cbor2.loads),
-        ("csv", table.encode(), Form.CSV, lambda b: list(csv.reader(b.decode().splitlines()))),
+    forms: list[tuple[str, bytes, BodyFormat | None, Callable[[bytes], object]]] = [
+        ("json", json.dumps(plain).encode(), BodyFormat.JSON, msgspec.json.decode),
+        ("senml", json.dumps(records).encode(), BodyFormat.SENML_JSON, msgspec.json.decode),
+        ("cbor", cbor2.dumps(packed), BodyFormat.SENML_CBOR, cbor2.loads),
+        (
+            "csv",
+            table.encode(),
+            BodyFormat.CSV,
+            lambda b: list(csv.reader(b.decode().splitlines())),
+        ),
         ("lines", pairs.encode(), None, lambda b: [p.split(b"=") for p in b.split()]),
     ]
     return {

@@ -69,7 +69,7 @@ def _edit(pipe: Any, place: Path, end_us: int) -> None:
     from rook_tally.desk.app.views import WORKINGS
     from rook_tally.desk.app.window import DeskWindow
     from rook_tally.desk.data.clock import held_clock
-    from rook_tally.desk.workings.rows import Sort
+    from rook_tally.desk.workings.rows import WorkingKind
 
     store = open_store(place)
     application = QApplication(["rook-tally"])
@@ -82,7 +82,7 @@ def _edit(pipe: Any, place: Path, end_us: int) -> None:
     window.show_view(WORKINGS)
     view = window.workings
     let_until(lambda: view.model.listing is not None)
-    view.offers_page.own[Sort.FORMULA].click()
+    view.offers_page.own[WorkingKind.FORMULA].click()
     gc.collect()
     gc.freeze()
     times = []

@@ -20,7 +20,7 @@ from rook_tally.cli.demo_site import make_demo_site, work_out_demo
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.series.readings import Quality
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import tiled
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import Latest
@@ -54,8 +54,8 @@ _TWELVE = (
 )
 
 
-def _twelve() -> Sheet:
-    sheet = Sheet(slug="twelve", name="Twelve", panes=_TWELVE)
+def _twelve() -> WallSheet:
+    sheet = WallSheet(slug="twelve", name="Twelve", panes=_TWELVE)
     return sheet.with_areas(tiled([1.0] * len(_TWELVE)))
 
 
@@ -91,7 +91,7 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     from rook_tally.desk.app.views import WALL
     from rook_tally.desk.app.window import DeskWindow
     from rook_tally.desk.data.clock import held_clock
-    from rook_tally.desk.wall.full_screen import WallShow
+    from rook_tally.desk.wall.full_screen import FullScreenWall
 
     store = open_store(place)
     application = QApplication(["rook-tally"])
@@ -104,7 +104,7 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     let_until(lambda: model.listing is not None)
     model.show("twelve")
     let_until(lambda: len(model.faces) == len(_TWELVE) and window.wall.is_up_to_date)
-    show = WallShow(window.theme, window.state, model, window.wall.settings)
+    show = FullScreenWall(window.theme, window.state, model, window.wall.settings)
     show.setFixedSize(*_SIZE)
     show.show()
     # What else is in the window is painted when it is looked at, not now.

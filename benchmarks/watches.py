@@ -26,10 +26,10 @@ from benchmarks.workings import core_share, site_of_fifty
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.backtest import judged, rings
-from rook_tally.core.alarms.channels import Way, WaySort
-from rook_tally.core.alarms.definitions import Guard, Scope, Sort, Watch
-from rook_tally.core.alarms.online_detector import Step, Turn, stepped
-from rook_tally.core.alarms.scope import Target, targets_of
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.scope import WatchedSeries, targets_of
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.named_series import NamedSeries
@@ -58,7 +58,7 @@ def rehearse_ms() -> tuple[float, float]:
     watch = Watch(
         slug="w",
         name="W",
-        sort=Sort.ABOVE,
+        sort=WatchKind.ABOVE,
         limit=20.5,
         clear=20.0,
         unit="°C",
@@ -91,8 +91,8 @@ def rehearse_ms() -> tuple[float, float]:
     return 1000 * statistics.median(ours), 1000 * loop
 
 
-def _stepped_through(target: Target, readings: Readings, guard: Readings) -> list[list[int]]:
-    step, found = Step(), []
+def _stepped_through(target: WatchedSeries, readings: Readings, guard: Readings) -> list[list[int]]:
+    step, found = DetectorState(), []
     limit = target.guards[0].limit
     held = dict(zip(guard.time_us[: len(readings)].tolist(), guard.value.tolist(), strict=False))
     for moment, value in zip(readings.time_us.tolist(), readings.value.tolist(), strict=True):
@@ -103,7 +103,7 @@ def _stepped_through(target: Target, readings: Readings, guard: Readings) -> lis
             target.judge.number(value),
             may_ring=held[moment] > limit,
         )
-        if turned is not None and turned[0] is Turn.RING:
+        if turned is not None and turned[0] is Transition.RING:
             found.append([turned[1], NEVER])
         elif turned is not None:
             found[-1][1] = turned[1]
@@ -128,10 +128,12 @@ def _watch_of(at: int) -> Watch:
     quantity = ("temperature", "humidity", "co2", "pm25", "sound_level")[at // 10 % 5]
     usual = {"temperature": 20, "humidity": 50, "co2": 700, "pm25": 9, "sound_level": 60}[quantity]
     scope = Scope(quantity=quantity, place=f"Room {at % 10}")
-    sort = (Sort.ABOVE, Sort.BELOW, Sort.ABOVE, Sort.OUTSIDE, Sort.RISING)[at // 50 % 5]
+    sort = (WatchKind.ABOVE, WatchKind.BELOW, WatchKind.ABOVE, WatchKind.OUTSIDE, WatchKind.RISING)[
+        at // 50 % 5
+    ]
     away = 0.05 + at % 7 / 10
     guards = (Guard(scope=Scope(quantity="humidity"), limit=10),) if at % 10 == 3 else ()
-    limit = usual - away if sort is Sort.BELOW else usual + away
+    limit = usual - away if sort is WatchKind.BELOW else usual + away
     return Watch(
         slug=f"w{at}",
         name=f"W {at}",
@@ -173,13 +175,13 @@ def ring_ms(folder: Path) -> list[float]:
         # Ten rings in five minutes are told one by one, more as one: so a way for every ten.
         for at in range(_RINGS // 10):
             url = f"http://127.0.0.1:{server.server_port}/{at}"
-            keep_way(connection, Way(name=f"hook {at}", sort=WaySort.WEBHOOK, url=url))
+            keep_way(connection, Channel(name=f"hook {at}", sort=ChannelKind.WEBHOOK, url=url))
             keep_watch(
                 connection,
                 Watch(
                     slug=f"dust-{at}",
                     name=f"Dust {at}",
-                    sort=Sort.ABOVE,
+                    sort=WatchKind.ABOVE,
                     limit=25,
                     scope=Scope(quantity="pm25", station=f"counter-{at}"),
                     tell=(f"hook {at}",),
@@ -250,7 +252,7 @@ def _make_month(place: Path) -> int:
             Watch(
                 slug="warm",
                 name="Warm",
-                sort=Sort.ABOVE,
+                sort=WatchKind.ABOVE,
                 limit=21,
                 clear=20.5,
                 unit="°C",

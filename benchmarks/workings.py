@@ -14,14 +14,14 @@ from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.named_series import NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US, time_us_from_text
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.core.workings.checking import Checked, checked
 from rook_tally.core.workings.definitions import Working
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import append_sealed, history_of, read_range
@@ -40,7 +40,7 @@ def dew_point_ms() -> tuple[float, float]:
     rng = np.random.default_rng(1)
     times = _BEGIN_US + np.arange(_PAIRS, dtype=np.int64) * 10 * SECOND_US
     warm, damp = rng.uniform(5, 30, _PAIRS), rng.uniform(20, 95, _PAIRS)
-    names = Names(
+    names = SymbolTable(
         [
             NamedSeries(at, QUANTITIES[slug], "Shop", True, "wall", slug, 10.0)
             for at, slug in ((1, "temperature"), (2, "humidity"))
@@ -50,7 +50,7 @@ def dew_point_ms() -> tuple[float, float]:
     check = checked("dew_point(temperature@shop, humidity@shop)", names)
     ours, bare = [], []
     for _ in range(_ROUNDS):
-        inputs = Inputs({1: Heard(times, warm), 2: Heard(times.copy(), damp)})
+        inputs = Inputs({1: InputSamples(times, warm), 2: InputSamples(times.copy(), damp)})
         began = time.perf_counter()
         check.program.node.at(inputs, times)
         ours.append(time.perf_counter() - began)
@@ -172,7 +172,7 @@ def site_of_fifty(path: Path, workings: int) -> Store:
 
 def core_share(store: Store) -> float:
     """Share of a core that fifty readings a second take."""
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     rng = np.random.default_rng(3)
     begin_us = _BEGIN_US + HOUR_US
 

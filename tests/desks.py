@@ -7,7 +7,7 @@ from types import TracebackType
 from typing import Self
 
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_feed import Feed, NewReadings, News, Picture
+from rook_tally.desk.data.store_feed import NewReadings, News, Picture, StoreFeed
 from rook_tally.store.base import Store
 
 
@@ -21,7 +21,7 @@ class Desk:
     def __init__(self, store: Store) -> None:
         self.news: list[News] = []
         self.state = SiteState(now_us)
-        self._feed = Feed(store, clock=now_us)
+        self._feed = StoreFeed(store, clock=now_us)
         self._feed.deliver_to(self._take)
         self._feed.start()
 

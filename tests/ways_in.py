@@ -7,10 +7,10 @@ import json
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import Quality
-from rook_tally.intake.message import Answer, Form, Message
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.readings import read_raw_range, seal_all
 from rook_tally.store.site import Series, add_series, add_station, load_site
@@ -30,7 +30,7 @@ class WayIn:
 
     def restart(self) -> None:
         """Another process takes over."""
-        self.directory, self.clocks = Directory(), Clocks()
+        self.directory, self.clocks = IntakeSession(), Clocks()
 
     def begin(self, quantity: str, station: str = "kiln", unit: str = "") -> Series:
         with self.store.write() as connection:
@@ -53,8 +53,8 @@ class WayIn:
             )
 
     def send(
-        self, body: object, at_us: int, *, station: str = "kiln", form: Form | None = None
-    ) -> Answer:
+        self, body: object, at_us: int, *, station: str = "kiln", form: BodyFormat | None = None
+    ) -> IntakeResult:
         """A message that arrives at a moment; anything but text and bytes goes as JSON."""
         if isinstance(body, str):
             body = body.encode()
@@ -66,7 +66,7 @@ class WayIn:
 
     def told(
         self, time_us: int, arrived_us: int | None = None, station: str = "kiln", /, **values: float
-    ) -> Answer:
+    ) -> IntakeResult:
         """Values of a moment, arriving then unless told otherwise."""
         at_us = time_us if arrived_us is None else arrived_us
         return self.send({**values, "time": time_us / 1e6}, at_us, station=station)

@@ -10,7 +10,7 @@ import numpy as np
 
 from benchmarks.loops.cases import Case, Columns, lists_of
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.workings.definitions import Score, ScoreInput, Way
+from rook_tally.core.workings.definitions import Aggregation, Score, ScoreInput
 from rook_tally.core.workings.scores import added_up
 
 Curve = tuple[tuple[float, float], ...]
@@ -35,7 +35,7 @@ def along(curve: Curve, value: float) -> float:
     return curve[-1][1]
 
 
-def _moment(values: tuple[float, ...], way: Way) -> dict[str, Any]:
+def _moment(values: tuple[float, ...], way: Aggregation) -> dict[str, Any]:
     subs = [along(curve, value) for curve, value in zip(_CURVES, values, strict=True)]
     present = [isfinite(one) for one in subs]
     there = sum(weight for weight, is_there in zip(_WEIGHTS, present, strict=True) if is_there)
@@ -49,7 +49,7 @@ def _moment(values: tuple[float, ...], way: Way) -> dict[str, Any]:
                 if worst < 0 or one < subs[worst]:
                     worst = at
         weighted = sum(one for one in contributions if isfinite(one))
-        score = subs[worst] if way is Way.WORST else weighted
+        score = subs[worst] if way is Aggregation.WORST else weighted
     return {
         "score": score,
         "completeness": completeness,
@@ -60,7 +60,7 @@ def _moment(values: tuple[float, ...], way: Way) -> dict[str, Any]:
     }
 
 
-def _case(columns: Columns, way: Way) -> Case:
+def _case(columns: Columns, way: Aggregation) -> Case:
     inputs = tuple(
         ScoreInput(name=f"input {at}", formula="", points=curve, weight=weight)
         for at, (curve, weight) in enumerate(zip(_CURVES, _WEIGHTS, strict=True))
@@ -91,6 +91,6 @@ def _case(columns: Columns, way: Way) -> Case:
 def cases(columns: Columns) -> dict[str, Case]:
     """Both ways of adding up."""
     return {
-        "composite_score": _case(columns, Way.WEIGHTED),
-        "composite_worst": _case(columns, Way.WORST),
+        "composite_score": _case(columns, Aggregation.WEIGHTED),
+        "composite_worst": _case(columns, Aggregation.WORST),
     }

@@ -26,19 +26,19 @@ from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.wall.full_screen import WallShow
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.wall.full_screen import FullScreenWall
+from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.alarms import purpose_of
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import (
     Door,
     DoorState,
-    RequestSort,
+    RequestKind,
     RequestState,
     answer_requests,
     ask,
@@ -138,7 +138,7 @@ def _send_the_last_minutes(store: Store) -> None:
             )
         )
     messages.append(_message("glaze-dust", MOMENT_US - 3 * SECOND_US, b'{"firmware": "2.4.1"}'))
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     for message in sorted(messages, key=lambda one: one.arrived_us):
         receive(store, directory, clocks, [message])
 
@@ -148,7 +148,7 @@ def _ask_for_controls(store: Store) -> None:
     with store.write() as connection:
         fan = ask(
             connection,
-            RequestSort.CONTROL,
+            RequestKind.CONTROL,
             "glaze-dust",
             "fan",
             "quiet",
@@ -164,7 +164,7 @@ def _ask_for_controls(store: Store) -> None:
         )
         ask(
             connection,
-            RequestSort.CONTROL,
+            RequestKind.CONTROL,
             "glaze-extractor",
             "on",
             "on",
@@ -173,7 +173,7 @@ def _ask_for_controls(store: Store) -> None:
         )
         ask(
             connection,
-            RequestSort.CONTROL,
+            RequestKind.CONTROL,
             "glaze-dust",
             "interval",
             "20",
@@ -234,7 +234,7 @@ def _take_whole_screen(window: DeskWindow, path: Path) -> None:
     model = window.wall.model
     window.show_view(WALL)
     _wait_for(lambda: window.wall.is_up_to_date and bool(model.faces), "wall")
-    show = WallShow(NIGHT, window.state, model, window.wall.settings)
+    show = FullScreenWall(NIGHT, window.state, model, window.wall.settings)
     show.resize(*SIZE)
     show.show()
     show.tick(0)
@@ -248,15 +248,15 @@ def _take_whole_screen(window: DeskWindow, path: Path) -> None:
 
 def _prepare_workings(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(WORKINGS)
-    return lambda: _picked(window, Sort.SCORE, "air_score", "Glaze booth")
+    return lambda: _picked(window, WorkingKind.SCORE, "air_score", "Glaze booth")
 
 
 def _prepare_formula(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(WORKINGS)
-    return lambda: _picked(window, Sort.FORMULA, "dew_point", "Throwing room")
+    return lambda: _picked(window, WorkingKind.FORMULA, "dew_point", "Throwing room")
 
 
-def _picked(window: DeskWindow, sort: Sort, slug: str, place: str) -> bool:
+def _picked(window: DeskWindow, sort: WorkingKind, slug: str, place: str) -> bool:
     """Whether a working is shown at a place; picks it until it is."""
     model = window.workings.model
     if model.listing is None:

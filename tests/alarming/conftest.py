@@ -7,23 +7,23 @@ import json
 import msgspec
 import pytest
 
-from rook_tally.alarming.alarm_clock import Keeper
-from rook_tally.core.alarms.channels import Way, WaySort
-from rook_tally.core.alarms.definitions import Run, Scope, Sort, Watch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.alarming.alarm_clock import AlarmClock
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import RunControl, Scope, Watch, WatchKind
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.kinds import KINDS, PLAIN
 from rook_tally.core.quantities.levels import Level
-from rook_tally.intake.message import Answer, Message
+from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.alarms import alarms, journal, keep_watch, keep_way, newest_letters
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     CONTROL_PREFIX,
     AlarmWish,
-    RequestSort,
+    RequestKind,
     RequestState,
     add_station,
     ask,
@@ -33,11 +33,11 @@ from rook_tally.store.site import (
 )
 from tests.builders import MINUTE_US, NOON_US
 
-WEB = Way(name="the web", sort=WaySort.WEBHOOK, url="http://127.0.0.1:1/")
+WEB = Channel(name="the web", sort=ChannelKind.WEBHOOK, url="http://127.0.0.1:1/")
 DUST = Watch(
     slug="glaze-dust",
     name="Glaze dust",
-    sort=Sort.ABOVE,
+    sort=WatchKind.ABOVE,
     scope=Scope(quantity="pm25", place="Glaze booth"),
     limit=25,
     clear=18,
@@ -47,7 +47,7 @@ DUST = Watch(
     level=Level.HIGH,
     tell=("the web",),
 )
-RUN = Run(station="extractor", control="on", at_least_s=900, at_most_s=3600)
+RUN = RunControl(station="extractor", control="on", at_least_s=900, at_most_s=3600)
 
 
 class Booth:
@@ -71,8 +71,8 @@ class Booth:
 
     def restart(self, minute: float = -10) -> None:
         """Another process takes over, and listens from a minute on."""
-        self.directory, self.clocks = Directory(), Clocks()
-        self.keeper = Keeper(self.store, since_us=at(minute))
+        self.directory, self.clocks = IntakeSession(), Clocks()
+        self.keeper = AlarmClock(self.store, since_us=at(minute))
 
     def keep(self, watch: Watch, minute: float = -5) -> None:
         with self.store.write() as connection:
@@ -86,7 +86,7 @@ class Booth:
         station: str = "dust",
         arrived: float | None = None,
         field: str = "pm25",
-    ) -> Answer:
+    ) -> IntakeResult:
         """A reading of a moment, arriving then unless told otherwise."""
         body = json.dumps({field: value, "time": at(minute) / 1e6}).encode()
         arrived_us = at(minute if arrived is None else arrived)
@@ -94,7 +94,7 @@ class Booth:
         (answer,) = receive(self.store, self.directory, self.clocks, [message])
         return answer
 
-    def says_all(self, rows: list[dict[str, float]], *, arrived: float) -> Answer:
+    def says_all(self, rows: list[dict[str, float]], *, arrived: float) -> IntakeResult:
         """Several moments in one message of the dust counter."""
         body = json.dumps(rows).encode()
         message = Message("http", "127.0.0.1", body, at(arrived), station="dust")
@@ -125,7 +125,7 @@ class Booth:
             (found,) = [one for (slug, _), one in alarms(connection).items() if slug == watch.slug]
         return found
 
-    def lines(self) -> list[tuple[JournalSort, float]]:
+    def lines(self) -> list[tuple[JournalKind, float]]:
         """The journal, oldest first: what, and at which minute."""
         with self.store.read() as connection:
             found = journal(connection)
@@ -138,7 +138,7 @@ class Booth:
 
     def wish(
         self,
-        sort: RequestSort,
+        sort: RequestKind,
         minute: float,
         watch: Watch = DUST,
         word: str = "",

@@ -5,12 +5,12 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from rook_tally.alarming.alarm_clock import Keeper
+from rook_tally.alarming.alarm_clock import AlarmClock
 from rook_tally.alarming.control_runs import LEFT_TO_ITSELF_S
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.channels import Way, WaySort
-from rook_tally.core.alarms.definitions import Hours, Scope, Sort, Watch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
@@ -30,7 +30,7 @@ from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.imports import bring_in
 from rook_tally.store.readings import seal_all
 from rook_tally.store.site import (
-    RequestSort,
+    RequestKind,
     RequestState,
     add_station,
     answer_requests,
@@ -45,13 +45,13 @@ from tests.alarming.conftest import DUST, RUN, Booth, at
 QUIET = Watch(
     slug="dust-quiet",
     name="Dust quiet",
-    sort=Sort.SILENT,
+    sort=WatchKind.SILENT,
     scope=Scope(station="dust"),
     silent_s=300,
     tell=("the web",),
 )
 AT_ONCE = replace(DUST, for_s=0.0, calm_s=0.0, clear=None)
-RANG, CLEARED = JournalSort.RANG, JournalSort.CLEARED
+RANG, CLEARED = JournalKind.RANG, JournalKind.CLEARED
 
 
 def test_a_silent_station_rings_when_the_time_is_up_and_clears_at_its_word(booth: Booth) -> None:
@@ -99,7 +99,7 @@ def test_nothing_but_words_rings_or_clears_silence(booth: Booth) -> None:
     for minute in range(0, 4 * day, 240):
         booth.told(minute, 5)
         booth.told(minute + 1, 5, station="shop")
-        booth.keeper = Keeper(store, since_us=at(minute))
+        booth.keeper = AlarmClock(store, since_us=at(minute))
         booth.keeper.look(at(minute + 4))
     now = 4 * day - 240 + 4
     with store.read() as connection:
@@ -151,13 +151,13 @@ def test_a_station_never_heard_counts_from_when_it_is_watched(booth: Booth) -> N
 def test_it_is_acknowledged_with_a_word(booth: Booth) -> None:
     booth.keep(AT_ONCE)
     booth.told(0, 40)
-    assert booth.wish(RequestSort.ACKNOWLEDGE, 1, word="door open") == (
+    assert booth.wish(RequestKind.ACKNOWLEDGE, 1, word="door open") == (
         RequestState.CONFIRMED,
         "1 acknowledged",
     )
     assert booth.alarm().state is AlarmState.ACKNOWLEDGED
     assert (booth.alarm().who, booth.alarm().word) == ("Wren", "door open")
-    state, why = booth.wish(RequestSort.ACKNOWLEDGE, 2)
+    state, why = booth.wish(RequestKind.ACKNOWLEDGE, 2)
     assert state is RequestState.REFUSED
     assert why.startswith("Glaze dust has nothing to acknowledge")
     booth.told(3, 5)
@@ -167,7 +167,7 @@ def test_it_is_acknowledged_with_a_word(booth: Booth) -> None:
 def test_what_is_shelved_rings_in_the_journal_only_and_comes_back(booth: Booth) -> None:
     booth.keep(AT_ONCE)
     booth.told(-1, 5)
-    assert booth.wish(RequestSort.SHELVE, 0, until=30)[0] is RequestState.CONFIRMED
+    assert booth.wish(RequestKind.SHELVE, 0, until=30)[0] is RequestState.CONFIRMED
     booth.told(1, 40)
     assert booth.letters() == []
     assert booth.alarm().state is AlarmState.SHELVED
@@ -176,14 +176,14 @@ def test_what_is_shelved_rings_in_the_journal_only_and_comes_back(booth: Booth) 
     booth.keeper.look(at(30))
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
     assert booth.letters() == ["Glaze dust: high"]
-    assert [sort for sort, _ in booth.lines()] == [JournalSort.SHELVED, RANG, JournalSort.UNSHELVED]
-    assert booth.wish(RequestSort.SHELVE, 31, until=20)[0] is RequestState.REFUSED
-    assert booth.wish(RequestSort.UNSHELVE, 31)[0] is RequestState.REFUSED
+    assert [sort for sort, _ in booth.lines()] == [JournalKind.SHELVED, RANG, JournalKind.UNSHELVED]
+    assert booth.wish(RequestKind.SHELVE, 31, until=20)[0] is RequestState.REFUSED
+    assert booth.wish(RequestKind.UNSHELVE, 31)[0] is RequestState.REFUSED
 
 
 def test_it_is_told_again_and_to_others_until_somebody_acknowledges(booth: Booth) -> None:
     with booth.store.write() as connection:
-        keep_way(connection, Way(name="the owner", sort=WaySort.WEBHOOK, url="http://b/"))
+        keep_way(connection, Channel(name="the owner", sort=ChannelKind.WEBHOOK, url="http://b/"))
     booth.keep(replace(AT_ONCE, repeat_s=1200.0, escalate_s=1800.0, escalate_to=("the owner",)))
     booth.told(0, 40)
     for minute in (10, 20, 30, 40, 41):
@@ -196,7 +196,7 @@ def test_it_is_told_again_and_to_others_until_somebody_acknowledges(booth: Booth
         ("the owner", "escalated"),
         ("the web", "again"),
     ]
-    booth.wish(RequestSort.ACKNOWLEDGE, 42)
+    booth.wish(RequestKind.ACKNOWLEDGE, 42)
     booth.keeper.look(at(90))
     assert len(booth.letters()) == 4
 
@@ -213,11 +213,11 @@ def test_a_watch_that_is_off_is_suppressed_and_says_so(booth: Booth) -> None:
 
 
 def test_quiet_hours_keep_what_is_not_severe_until_they_end(booth: Booth) -> None:
-    night = Way(
+    night = Channel(
         name="the web",
-        sort=WaySort.WEBHOOK,
+        sort=ChannelKind.WEBHOOK,
         url="http://b/",
-        quiet=Hours(begin_min=11 * 60, end_min=13 * 60),
+        quiet=HoursOfDay(begin_min=11 * 60, end_min=13 * 60),
     )
     with booth.store.write() as connection:
         keep_way(connection, night)
@@ -241,7 +241,7 @@ def test_what_was_watched_and_is_gone_ends_its_alarm(booth: Booth) -> None:
         keep_watch(connection, replace(AT_ONCE, name="Dust"), now_us=at(1))
     booth.restart()
     booth.keeper.look(at(1))
-    assert booth.lines()[-1] == (JournalSort.ENDED, 1)
+    assert booth.lines()[-1] == (JournalKind.ENDED, 1)
     with booth.store.write() as connection:
         remove_watch(connection, "glaze-dust")
 
@@ -257,7 +257,7 @@ def _asked(booth: Booth) -> list[tuple[str, float | None]]:
         return [
             (one.value, one.for_s)
             for one in reversed(newest_requests(connection))
-            if one.sort is RequestSort.CONTROL
+            if one.sort is RequestKind.CONTROL
         ]
 
 
@@ -287,10 +287,10 @@ def test_a_control_runs_until_it_is_clear_and_for_its_least_time(booth: Booth) -
     assert _run(booth) is None
     assert [sort for sort, _ in booth.lines()] == [
         RANG,
-        JournalSort.ASKED,
-        JournalSort.CONFIRMED,
+        JournalKind.ASKED,
+        JournalKind.CONFIRMED,
         CLEARED,
-        JournalSort.STOPPED,
+        JournalKind.STOPPED,
     ]
 
 
@@ -318,7 +318,7 @@ def test_a_person_who_sets_the_control_has_the_last_word(booth: Booth, by: str) 
     booth.keeper.look(at(0))
     if by == "request":
         with booth.store.write() as connection:
-            ask(connection, RequestSort.CONTROL, "extractor", "on", "off", who="Wren", now_us=at(1))
+            ask(connection, RequestKind.CONTROL, "extractor", "on", "off", who="Wren", now_us=at(1))
     else:
         _confirm(booth, 0.1)
         booth.keeper.look(at(0.2))
@@ -389,8 +389,8 @@ def test_a_control_that_is_not_confirmed_is_said_and_asked_again(booth: Booth) -
         booth.keeper.look(at(minute))
     assert [sort for sort, _ in booth.lines()] == [
         RANG,
-        JournalSort.ASKED,
-        JournalSort.NOT_CONFIRMED,
+        JournalKind.ASKED,
+        JournalKind.NOT_CONFIRMED,
     ]
     assert len(_asked(booth)) == 1
     booth.keeper.look(at(5.5))
@@ -400,13 +400,13 @@ def test_a_control_that_is_not_confirmed_is_said_and_asked_again(booth: Booth) -
 def test_a_trial_goes_through_everything_and_says_that_it_is_one(booth: Booth) -> None:
     booth.keep(replace(AT_ONCE, run=RUN))
     booth.told(0, 5)
-    assert booth.wish(RequestSort.TRIAL, 1) == (RequestState.CONFIRMED, "rung as a trial")
+    assert booth.wish(RequestKind.TRIAL, 1) == (RequestState.CONFIRMED, "rung as a trial")
     assert booth.letters() == ["Trial of Glaze dust"]
     assert _asked(booth) == [("on", 10.0)]
     booth.keeper.look(at(1.2))
     assert _asked(booth)[-1] == ("off", None)
     assert _run(booth) is None
-    assert booth.lines()[0] == (JournalSort.TRIAL, 1)
+    assert booth.lines()[0] == (JournalKind.TRIAL, 1)
 
 
 def test_a_watch_that_is_removed_leaves_its_control_stopped(booth: Booth) -> None:

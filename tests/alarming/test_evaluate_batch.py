@@ -15,9 +15,9 @@ from msgspec.structs import replace
 from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.backtest import judged, rings
-from rook_tally.core.alarms.channels import Event
-from rook_tally.core.alarms.definitions import Guard, Scope, Sort, Watch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.channels import NoticeReason
+from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import Remark
@@ -38,7 +38,7 @@ from rook_tally.store.site import add_correction, keep_remark, load_site, remark
 from rook_tally.store.workings import keep_working
 from tests.alarming.conftest import DUST, RUN, Booth, at
 
-RANG, CLEARED = JournalSort.RANG, JournalSort.CLEARED
+RANG, CLEARED = JournalKind.RANG, JournalKind.CLEARED
 
 
 def test_it_rings_after_its_delay_and_clears_after_another(booth: Booth) -> None:
@@ -90,7 +90,7 @@ def test_what_comes_too_late_is_written_down_and_wakes_nobody(booth: Booth) -> N
         booth.told(minute, 40, arrived=61)
     booth.told(4, 5, arrived=61)
     booth.told(6, 5, arrived=61)
-    assert booth.lines() == [(JournalSort.RANG_LATE, 2), (JournalSort.CLEARED_LATE, 6)]
+    assert booth.lines() == [(JournalKind.RANG_LATE, 2), (JournalKind.CLEARED_LATE, 6)]
     assert booth.letters() == []
     with booth.store.read() as connection:
         assert alarms(connection, standing=True) == {}
@@ -105,7 +105,7 @@ def test_a_ring_found_out_late_is_told_once_a_fresh_reading_shows_that_it_stands
         booth.told(minute, 40, arrived=60)
     assert booth.letters() == []
     booth.told(60, 40)
-    assert booth.lines() == [(JournalSort.RANG_LATE, 2), (RANG, 2)]
+    assert booth.lines() == [(JournalKind.RANG_LATE, 2), (RANG, 2)]
     assert booth.letters() == ["Glaze dust: high"]
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
 
@@ -186,7 +186,7 @@ def test_corrections_and_workings_are_watched_as_any_series(booth: Booth) -> Non
         Watch(
             slug="between",
             name="Between",
-            sort=Sort.ABOVE,
+            sort=WatchKind.ABOVE,
             limit=30,
             scope=Scope(quantity="dust_between"),
         )
@@ -249,7 +249,9 @@ def test_ten_thousand_rings_in_a_minute_are_told_as_one(booth: Booth) -> None:
         booth.told(step / 80, (40, 5)[step % 2])
     with booth.store.read() as connection:
         found = newest_letters(connection, most=30_000)
-    rang = [one.notice.title for one in reversed(found) if one.notice.event is not Event.CLEARED]
+    rang = [
+        one.notice.title for one in reversed(found) if one.notice.event is not NoticeReason.CLEARED
+    ]
     # Who heard of a ring by itself hears when it is over, and nobody hears of the others.
     assert len(found) == len(rang) + 10
     assert len(rang) == 11
@@ -283,14 +285,20 @@ kinds = st.sampled_from(
         replace(DUST, for_s=0.0, calm_s=0.0, clear=None),
         DUST,
         replace(DUST, for_s=180.0, calm_s=0.0),
-        replace(DUST, sort=Sort.BELOW, limit=19, clear=24),
-        replace(DUST, sort=Sort.OUTSIDE, low=10, limit=25, clear=5.0),
-        replace(DUST, sort=Sort.RISING, limit=120, clear=60, window_s=300.0, for_s=0.0),
-        replace(DUST, sort=Sort.TIMES_USUAL, limit=1.4, clear=1.1, window_s=1800.0, for_s=0.0),
+        replace(DUST, sort=WatchKind.BELOW, limit=19, clear=24),
+        replace(DUST, sort=WatchKind.OUTSIDE, low=10, limit=25, clear=5.0),
+        replace(DUST, sort=WatchKind.RISING, limit=120, clear=60, window_s=300.0, for_s=0.0),
+        replace(DUST, sort=WatchKind.TIMES_USUAL, limit=1.4, clear=1.1, window_s=1800.0, for_s=0.0),
         replace(
-            DUST, sort=Sort.UNUSUAL, limit=2, clear=1, window_s=1800.0, min_spread=2, calm_s=0.0
+            DUST,
+            sort=WatchKind.UNUSUAL,
+            limit=2,
+            clear=1,
+            window_s=1800.0,
+            min_spread=2,
+            calm_s=0.0,
         ),
-        replace(DUST, sort=Sort.LEVEL, limit=3, clear=None, unit="", for_s=60.0),
+        replace(DUST, sort=WatchKind.LEVEL, limit=3, clear=None, unit="", for_s=60.0),
         replace(DUST, guards=(Guard(scope=Scope(quantity="pm25", place="Shop"), limit=10),)),
     ]
 )

@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import QLocale
 
 from rook_tally.cli.desktop_integration import speak_as_the_person_does
-from rook_tally.cli.single_instance import OnlyWindow
+from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.quantities.number_format import figure, write_with
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
@@ -22,19 +22,23 @@ from tests.wall.studio import pane, sheet_of
 
 
 def test_only_the_first_window_of_a_store_is_opened() -> None:
-    with OnlyWindow("store") as first, OnlyWindow("store") as second, OnlyWindow("other") as other:
+    with (
+        SingleInstance("store") as first,
+        SingleInstance("store") as second,
+        SingleInstance("other") as other,
+    ):
         assert (first.is_first, second.is_first, other.is_first) == (True, False, True)
         assert not first.is_asked()
         second.ask_first()
         assert first.is_asked()
         assert not other.is_asked()
     # It is free again once its process, or the window, is gone.
-    with OnlyWindow("store") as again:
+    with SingleInstance("store") as again:
         assert again.is_first
 
 
 def test_asking_when_nobody_is_there_harms_nothing() -> None:
-    with OnlyWindow("store") as first, OnlyWindow("store") as second:
+    with SingleInstance("store") as first, SingleInstance("store") as second:
         first.__exit__(None, None, None)
         second.ask_first()
         assert not second.is_first
@@ -112,7 +116,7 @@ def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(
     words = ["--store", str(store_path), "wall", "--full-screen", "--sheet", "now"]
     with (
         CollectorProcess(store_path),
-        OnlyWindow(store.id) as desk,
+        SingleInstance(store.id) as desk,
         subprocess.Popen(
             [sys.executable, "-m", "rook_tally", *words],
             env=environment,

@@ -9,8 +9,15 @@ from pathlib import Path
 
 import pytest
 
-from rook_tally.core.alarms.channels import Way, WaySort
-from rook_tally.core.alarms.definitions import Guard, Hours, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import (
+    Guard,
+    HoursOfDay,
+    RunControl,
+    Scope,
+    Watch,
+    WatchKind,
+)
 from rook_tally.core.alarms.files import watches_from_toml, watches_to_toml
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
@@ -141,7 +148,7 @@ def test_a_file_says_all_that_a_watch_can_say() -> None:
     watch = Watch(
         slug="booth",
         name="Booth",
-        sort=Sort.RISING,
+        sort=WatchKind.RISING,
         scope=Scope(quantity="pm25", group="indoors"),
         limit=20,
         clear=5,
@@ -152,14 +159,14 @@ def test_a_file_says_all_that_a_watch_can_say() -> None:
         level=Level.HIGH,
         guards=(Guard(scope=Scope(quantity="presence"), settle_s=60),),
         remark_s=600,
-        hours=Hours(begin_min=450, end_min=1080, days=(0, 1)),
+        hours=HoursOfDay(begin_min=450, end_min=1080, days=(0, 1)),
         tell=("this desktop",),
         repeat_s=1200,
         escalate_s=3600,
         escalate_to=("a sound",),
-        run=Run(station="extractor", control="on", at_least_s=900, at_most_s=10_800),
+        run=RunControl(station="extractor", control="on", at_least_s=900, at_most_s=10_800),
     )
-    way = Way(name="hook", sort=WaySort.WEBHOOK, url="https://h/", digest_min=420)
+    way = Channel(name="hook", sort=ChannelKind.WEBHOOK, url="https://h/", digest_min=420)
     text = watches_to_toml([watch], [way])
     assert 'at_least = "15 min"' in text
     assert 'digest = "07:00"' in text

@@ -13,9 +13,9 @@ from typing import Any
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
-from rook_tally.core.alarms.channels import Way, WaySort
-from rook_tally.core.alarms.definitions import Run, Scope, Sort, Watch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import RunControl, Scope, Watch, WatchKind
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.store.alarms import control_runs, journal, keep_watch, keep_way, newest_letters
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -78,13 +78,13 @@ def web() -> Iterator[tuple[str, list[dict[str, Any]]]]:
 
 def _watch(store: Store, url: str = "http://127.0.0.1:1/", **said: Any) -> None:
     with store.write() as connection:
-        keep_way(connection, Way(name="the web", sort=WaySort.WEBHOOK, url=url))
+        keep_way(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
         keep_watch(
             connection,
             Watch(
                 slug="dust",
                 name="Dust",
-                sort=Sort.ABOVE,
+                sort=WatchKind.ABOVE,
                 limit=25,
                 tell=("the web",),
                 scope=Scope(quantity="pm25", place="Kiln room"),
@@ -94,7 +94,7 @@ def _watch(store: Store, url: str = "http://127.0.0.1:1/", **said: Any) -> None:
         )
 
 
-def _lines(store: Store) -> list[JournalSort]:
+def _lines(store: Store) -> list[JournalKind]:
     with store.read() as connection:
         return [one.sort for one in reversed(journal(connection))]
 
@@ -120,14 +120,14 @@ def test_a_control_is_run_confirmed_and_stopped(collector: CollectorProcess) -> 
     store = open_store(collector.address)
     collector.add_station("counter")
     collector.add_station("extractor", kind="switch")
-    _watch(store, run=Run(station="extractor", control="on"))
+    _watch(store, run=RunControl(station="extractor", control="on"))
     with actuator(collector, says=lambda value: value) as heard:
         collector.publish("counter", '{"pm25": 40}')
-        wait_until(lambda: JournalSort.CONFIRMED in _lines(store))
+        wait_until(lambda: JournalKind.CONFIRMED in _lines(store))
         assert heard == ["for 900", "set on"]
         collector.publish("counter", '{"pm25": 4}')
         wait_until(lambda: heard[-1] == "set off")
-    wait_until(lambda: JournalSort.STOPPED in _lines(store))
+    wait_until(lambda: JournalKind.STOPPED in _lines(store))
     store.close()
 
 
@@ -137,14 +137,14 @@ def test_a_control_that_says_otherwise_is_left_to_whoever_did_that(
     store = open_store(collector.address)
     collector.add_station("counter")
     collector.add_station("extractor", kind="switch")
-    _watch(store, run=Run(station="extractor", control="on"))
+    _watch(store, run=RunControl(station="extractor", control="on"))
     with actuator(collector, says=lambda value: value):
         collector.publish("counter", '{"pm25": 40}')
-        wait_until(lambda: JournalSort.CONFIRMED in _lines(store))
+        wait_until(lambda: JournalKind.CONFIRMED in _lines(store))
         # Somebody turns the knob on the wall.
         told = '{"value": "off", "by": "hand"}'
         publish(collector, "rook/extractor/controls/on", told, "-r")
-        wait_until(lambda: JournalSort.OVERRIDDEN in _lines(store))
+        wait_until(lambda: JournalKind.OVERRIDDEN in _lines(store))
         with store.read() as connection:
             assert [one.watch for one in control_runs(connection)] == ["dust"]
     store.close()
@@ -155,17 +155,17 @@ def test_what_could_not_be_told_waits_for_the_next_collector(collector: Collecto
     collector.add_station("counter")
     _watch(store)
     collector.publish("counter", '{"pm25": 40}')
-    wait_until(lambda: JournalSort.NOT_TOLD in _lines(store))
+    wait_until(lambda: JournalKind.NOT_TOLD in _lines(store))
     collector.kill()
     with web() as (url, events):
         with store.write() as connection:
-            keep_way(connection, Way(name="the web", sort=WaySort.WEBHOOK, url=url))
+            keep_way(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
         with CollectorProcess(collector.store):
             wait_until(lambda: len(events) == 1)
     with store.read() as connection:
         (letter,) = newest_letters(connection)
     assert events[0]["id"] == letter.notice.key
-    assert _lines(store).count(JournalSort.RANG) == 1
+    assert _lines(store).count(JournalKind.RANG) == 1
     store.close()
 
 
@@ -181,12 +181,12 @@ def test_a_control_that_answers_late_is_first_missed_and_then_believed(
     store = open_store(collector.address)
     collector.add_station("counter")
     collector.add_station("roof", kind="vent")
-    _watch(store, run=Run(station="roof", control="flap"))
+    _watch(store, run=RunControl(station="roof", control="flap"))
     collector.publish("counter", '{"pm25": 40}')
-    wait_until(lambda: JournalSort.NOT_CONFIRMED in _lines(store))
-    assert JournalSort.CONFIRMED not in _lines(store)
+    wait_until(lambda: JournalKind.NOT_CONFIRMED in _lines(store))
+    assert JournalKind.CONFIRMED not in _lines(store)
     publish(collector, "rook/roof/controls/flap", "on", "-r")
-    wait_until(lambda: JournalSort.CONFIRMED in _lines(store))
+    wait_until(lambda: JournalKind.CONFIRMED in _lines(store))
     with store.read() as connection:
         (run,) = control_runs(connection)
     assert run.was_confirmed

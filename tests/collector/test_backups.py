@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from rook_tally.collector.backups import back_up_if_due
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_datetime
 from rook_tally.store.alarms import journal
 from rook_tally.store.base import Store
@@ -31,7 +31,7 @@ def _schedule(store: Store, folder: Path) -> None:
 
 def _words(store: Store) -> list[str]:
     with store.read() as connection:
-        return [one.words for one in journal(connection, sorts=[JournalSort.DUTY])]
+        return [one.words for one in journal(connection, sorts=[JournalKind.DUTY])]
 
 
 def test_one_a_day_which_can_be_opened(store: Store, tmp_path: Path) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from rook_tally.collector.clock_watch import ClockWatch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
@@ -39,7 +39,7 @@ class Clocks:
 
 def _journalled(store: Store) -> list[str]:
     with store.read() as connection:
-        return [one.words for one in journal(connection, sorts=[JournalSort.CLOCK])]
+        return [one.words for one in journal(connection, sorts=[JournalKind.CLOCK])]
 
 
 @pytest.mark.parametrize(

@@ -12,8 +12,8 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.cli.demo_site import make_demo_site
-from rook_tally.core.alarms.definitions import Run
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.definitions import RunControl
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.demo.watches import WATCHES
 from rook_tally.store.alarms import journal, keep_watch, purpose_of, standing
 from rook_tally.store.base import Store
@@ -33,7 +33,7 @@ def pottery(store_path: Path) -> Iterator[Store]:
     now_us = time.time_ns() // 1000
     make_demo_site(store, end_us=now_us, days=0.05)
     dust = next(one for one in WATCHES if one.slug == "glaze-dust")
-    run = Run(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)
+    run = RunControl(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)
     with store.write() as connection:
         keep_watch(connection, replace(dust, for_s=0, calm_s=0, tell=(), run=run), now_us=now_us)
     with CollectorProcess(store_path) as collector:
@@ -58,7 +58,7 @@ def pottery(store_path: Path) -> Iterator[Store]:
 
 
 def test_dust_runs_the_extractor_which_clears_the_dust(pottery: Store) -> None:
-    def happened() -> list[JournalSort]:
+    def happened() -> list[JournalKind]:
         with pottery.read() as connection:
             return [one.sort for one in journal(connection, watch="glaze-dust")][::-1]
 
@@ -70,16 +70,16 @@ def test_dust_runs_the_extractor_which_clears_the_dust(pottery: Store) -> None:
         with pottery.read() as connection:
             return latest(connection)[series[station, field]].value
 
-    wait_until(lambda: JournalSort.RANG in happened(), within_s=60)
-    wait_until(lambda: JournalSort.CLEARED in happened(), within_s=60)
-    wait_until(lambda: JournalSort.STOPPED in happened(), within_s=60)
+    wait_until(lambda: JournalKind.RANG in happened(), within_s=60)
+    wait_until(lambda: JournalKind.CLEARED in happened(), within_s=60)
+    wait_until(lambda: JournalKind.STOPPED in happened(), within_s=60)
     assert value("glaze-dust", "pm25") < 18
     told = happened()
     for before, after in (
-        (JournalSort.RANG, JournalSort.ASKED),
-        (JournalSort.ASKED, JournalSort.CONFIRMED),
-        (JournalSort.CONFIRMED, JournalSort.CLEARED),
-        (JournalSort.CLEARED, JournalSort.STOPPED),
+        (JournalKind.RANG, JournalKind.ASKED),
+        (JournalKind.ASKED, JournalKind.CONFIRMED),
+        (JournalKind.CONFIRMED, JournalKind.CLEARED),
+        (JournalKind.CLEARED, JournalKind.STOPPED),
     ):
         assert told.index(before) < told.index(after)
     with pottery.read() as connection:

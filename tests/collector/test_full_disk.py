@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.store.alarms import journal
 from rook_tally.store.maintenance import open_store
@@ -107,7 +107,7 @@ def test_refused_so_that_it_can_be_sent_again_and_resumed_by_itself(
 
     def journalled() -> list[str]:
         with store.read() as connection:
-            return [one.words for one in journal(connection, sorts=[JournalSort.DUTY])]
+            return [one.words for one in journal(connection, sorts=[JournalKind.DUTY])]
 
     wait_until(journalled)
     assert any(one.startswith("could not be written for ") for one in journalled())

@@ -15,11 +15,11 @@ from paho.mqtt.enums import CallbackAPIVersion
 from benchmarks.faults.postgres import cluster
 from rook_tally.collector import mqtt_link as mqtt_module
 from rook_tally.collector.heartbeat import presence_in
-from rook_tally.collector.mqtt_link import MqttSide
+from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings.query import read_raw_range
@@ -35,11 +35,11 @@ async def _until(condition: Callable[[], object]) -> None:
 
 
 @contextlib.asynccontextmanager
-async def _side(store: Store, broker: OutsideBroker, folder: Path) -> AsyncIterator[MqttSide]:
+async def _side(store: Store, broker: OutsideBroker, folder: Path) -> AsyncIterator[MqttLink]:
     """MQTT as a collector has it, with its duties."""
     async with presence_in(store) as presence:
-        commits = CommitLoop(store)
-        side = MqttSide(presence.duties, commits, presence, broker, folder, None)
+        commits = CommitQueue(store)
+        side = MqttLink(presence.duties, commits, presence, broker, folder, None)
         await side.open(RequestRunner(store))
         duties = [asyncio.create_task(one()) for one in (presence.beat, side.keep_session)]
         try:

@@ -11,7 +11,7 @@ import pytest
 
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.core.access_policy import PasswordsAt
-from rook_tally.core.alarms.channels import Way, WaySort
+from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.password_store import PasswordStore
 from rook_tally.store.alarms import keep_way, remove_way, ways
@@ -20,9 +20,9 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.site.trust import set_passwords_at
 from tests.notify.secret_service import Keyring
 
-MAIL = Way(
+MAIL = Channel(
     name="the workshop",
-    sort=WaySort.MAIL,
+    sort=ChannelKind.MAIL,
     host="mail.fennel.example",
     user="rook",
     password="glaze & clay",
@@ -48,12 +48,12 @@ def site(store_path: Path) -> Store:
     return store
 
 
-def _keep(store: Store, way: Way) -> None:
+def _keep(store: Store, way: Channel) -> None:
     with store.write() as connection:
         keep_way(connection, way)
 
 
-def _kept(store: Store) -> Way:
+def _kept(store: Store) -> Channel:
     with store.read() as connection:
         return next(one for one in ways(connection) if one.name == MAIL.name)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from benchmarks.faults.postgres import cluster
-from rook_tally.desk.data.store_feed import News, Picture, Trouble
+from rook_tally.desk.data.store_feed import News, Picture, StoreUnavailable
 from rook_tally.store.base import Store, schema
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import load_site, set_site, tallies, total
@@ -95,9 +95,9 @@ def test_a_desk_outlives_its_server(tmp_path: Path) -> None:
         desk = Desk(store)
         wait_until(lambda: any(isinstance(one, Picture) for one in desk.news))
         server.stop()
-        wait_until(lambda: any(isinstance(one, Trouble) and one.text for one in desk.news))
+        wait_until(lambda: any(isinstance(one, StoreUnavailable) and one.text for one in desk.news))
         server.start()
-        wait_until(lambda: Trouble("") in desk.news)
+        wait_until(lambda: StoreUnavailable("") in desk.news)
         with contextlib.closing(open_store(store.address)) as again, again.write() as connection:
             set_site(connection, name="Back", zone="UTC")
         wait_until(lambda: _has_name(desk.news, "Back"))

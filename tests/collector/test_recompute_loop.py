@@ -11,7 +11,7 @@ from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.store.base import ALWAYS_US, Store, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import overrule, read_range
@@ -22,7 +22,7 @@ from tests.processes import CollectorProcess, wait_until
 DEW = Working(
     slug="dew_point",
     name="Dew point",
-    made=Made.EACH_PLACE,
+    made=Placement.EACH_PLACE,
     formula="dew_point(temperature@here, humidity@here)",
 )
 BETWEEN = Working(

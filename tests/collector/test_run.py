@@ -9,10 +9,10 @@ import pytest
 
 from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.kinds import PLAIN
-from rook_tally.intake.decode import Hints, decoded
+from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.message import Message, Problem
 from rook_tally.intake.pipeline import batch_writer as reception
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_readings, latest
 from rook_tally.store.site import add_station, newest_strays
@@ -64,13 +64,13 @@ async def test_a_fault_of_ours_in_one_message_loses_no_other(
     with store.write() as connection:
         add_station(connection, "a", place="Yard", kind=PLAIN)
 
-    def faulty(message: Message, hints: Hints) -> object:
+    def faulty(message: Message, hints: DecodeSettings) -> object:
         if b"666" in message.body:
             raise ZeroDivisionError
         return decoded(message, hints)
 
     monkeypatch.setattr(reception, "decoded", faulty)
-    commits = CommitLoop(store)
+    commits = CommitQueue(store)
     answers = await asyncio.gather(*(commits.take(_message(one)) for one in (500, 666, 700)))
     await commits.close()
     assert [one.kept for one in answers] == [1, 0, 1]
@@ -89,7 +89,7 @@ async def test_a_store_that_fails_is_told_and_works_again_later(
     def full(*_: object) -> object:
         raise StoreError("the disk is full")
 
-    commits = CommitLoop(store)
+    commits = CommitQueue(store)
     monkeypatch.setattr(reception, "append_readings", full)
     with pytest.raises(StoreError, match="the disk is full"):
         await commits.take(_message(500))

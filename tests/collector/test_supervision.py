@@ -17,8 +17,8 @@ from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector import run as collector_run
 from rook_tally.collector.run import OpenDoors
 from rook_tally.collector.supervision import STANDS_STILL_AT, Supervisor
-from rook_tally.core.alarms.journal import JournalSort
-from rook_tally.core.background import Run
+from rook_tally.core.alarms.journal import JournalKind
+from rook_tally.core.background import DutyCoroutine
 from rook_tally.core.errors import RookTallyError
 from rook_tally.intake.addresses import BuiltinBroker, Endpoint
 from rook_tally.store.alarms import journal
@@ -126,7 +126,7 @@ class FaultySupervisor(Supervisor):
         self.begun: dict[str, int] = {}
         FaultySupervisor.made = self
 
-    def begin(self, name: str, run: Run) -> asyncio.Task[None]:
+    def begin(self, name: str, run: DutyCoroutine) -> asyncio.Task[None]:
         faults = self.faults.setdefault(name, asyncio.Queue())
 
         async def faulty() -> None:
@@ -207,7 +207,7 @@ async def test_every_duty_comes_back_from_whatever_error(
 
         def journalled() -> set[str]:
             with store.read() as connection:
-                lines = journal(connection, sorts=[JournalSort.DUTY])
+                lines = journal(connection, sorts=[JournalKind.DUTY])
             return {one.name for one in lines if "ZeroDivisionError" in one.words}
 
         await _until(lambda: journalled() == DUTIES)

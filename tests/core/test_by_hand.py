@@ -8,10 +8,10 @@ import math
 import numpy as np
 import pytest
 
-from rook_tally.core.alarms.alarm_detector import Terms
-from rook_tally.core.alarms.conditions import Judge, judge_of
-from rook_tally.core.alarms.definitions import Guard, Hours, Scope, Sort, Watch
-from rook_tally.core.alarms.online_detector import Step, Turn, stepped
+from rook_tally.core.alarms.alarm_detector import AlarmThresholds
+from rook_tally.core.alarms.conditions import Condition, judge_of
+from rook_tally.core.alarms.definitions import Guard, HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.averaging import (
     Averaging,
@@ -70,7 +70,7 @@ def at(*seconds: float) -> list[int]:
     return [T + round(one * S) for one in seconds]
 
 
-def watch(sort: Sort, **said: object) -> Watch:
+def watch(sort: WatchKind, **said: object) -> Watch:
     return Watch(slug="w", name="W", sort=sort, scope=Scope(), **said)  # type: ignore[arg-type]
 
 
@@ -78,56 +78,76 @@ def watch(sort: Sort, **said: object) -> Watch:
     ("said", "wanted"),
     [
         (
-            watch(Sort.ABOVE, limit=50.0, unit="°F", clear=41.0, for_s=60.0, calm_s=30.0),
-            Judge(Sort.ABOVE, Terms(10.0, 90.0, 5.0, 60.0, 30.0), 1.0),
-        ),
-        (watch(Sort.ABOVE, limit=10.0), Judge(Sort.ABOVE, Terms(10.0, 90.0), 1.0)),
-        (
-            watch(Sort.BELOW, limit=50.0, unit="°F", clear=59.0),
-            Judge(Sort.BELOW, Terms(-10.0, 90.0, -15.0), -1.0),
+            watch(WatchKind.ABOVE, limit=50.0, unit="°F", clear=41.0, for_s=60.0, calm_s=30.0),
+            Condition(WatchKind.ABOVE, AlarmThresholds(10.0, 90.0, 5.0, 60.0, 30.0), 1.0),
         ),
         (
-            watch(Sort.OUTSIDE, low=50.0, limit=68.0, unit="°F", clear=1.8, for_s=5.0),
-            Judge(Sort.OUTSIDE, Terms(0.0, 90.0, -1.0, 5.0), low=10.0, high=20.0),
+            watch(WatchKind.ABOVE, limit=10.0),
+            Condition(WatchKind.ABOVE, AlarmThresholds(10.0, 90.0), 1.0),
         ),
         (
-            watch(Sort.OUTSIDE, low=10.0, limit=20.0),
-            Judge(Sort.OUTSIDE, Terms(0.0, 90.0), low=10.0, high=20.0),
+            watch(WatchKind.BELOW, limit=50.0, unit="°F", clear=59.0),
+            Condition(WatchKind.BELOW, AlarmThresholds(-10.0, 90.0, -15.0), -1.0),
         ),
         (
-            watch(Sort.RISING, limit=3.6, unit="°F", clear=1.8, window_s=600.0, calm_s=7.0),
-            Judge(Sort.RISING, Terms(2.0, 90.0, 1.0, 0.0, 7.0), 1.0, window_s=600.0),
+            watch(WatchKind.OUTSIDE, low=50.0, limit=68.0, unit="°F", clear=1.8, for_s=5.0),
+            Condition(
+                WatchKind.OUTSIDE, AlarmThresholds(0.0, 90.0, -1.0, 5.0), low=10.0, high=20.0
+            ),
         ),
         (
-            watch(Sort.FALLING, limit=2.0, window_s=1.0),
-            Judge(Sort.FALLING, Terms(2.0, 90.0), -1.0, window_s=1.0),
+            watch(WatchKind.OUTSIDE, low=10.0, limit=20.0),
+            Condition(WatchKind.OUTSIDE, AlarmThresholds(0.0, 90.0), low=10.0, high=20.0),
+        ),
+        (
+            watch(WatchKind.RISING, limit=3.6, unit="°F", clear=1.8, window_s=600.0, calm_s=7.0),
+            Condition(
+                WatchKind.RISING, AlarmThresholds(2.0, 90.0, 1.0, 0.0, 7.0), 1.0, window_s=600.0
+            ),
+        ),
+        (
+            watch(WatchKind.FALLING, limit=2.0, window_s=1.0),
+            Condition(WatchKind.FALLING, AlarmThresholds(2.0, 90.0), -1.0, window_s=1.0),
         ),
         (
             watch(
-                Sort.TIMES_USUAL, limit=1.5, clear=1.2, window_s=3600.0, exclude_s=60.0, for_s=1.0
+                WatchKind.TIMES_USUAL,
+                limit=1.5,
+                clear=1.2,
+                window_s=3600.0,
+                exclude_s=60.0,
+                for_s=1.0,
             ),
-            Judge(
-                Sort.TIMES_USUAL,
-                Terms(1.5, 90.0, 1.2, 1.0),
+            Condition(
+                WatchKind.TIMES_USUAL,
+                AlarmThresholds(1.5, 90.0, 1.2, 1.0),
                 window_s=3600.0,
                 min_spread=1.0,
                 exclude_s=60.0,
             ),
         ),
         (
-            watch(Sort.UNUSUAL, limit=3.0, window_s=3600.0, min_spread=1.8, unit="°F"),
-            Judge(Sort.UNUSUAL, Terms(3.0, 90.0), window_s=3600.0, min_spread=1.0),
+            watch(WatchKind.UNUSUAL, limit=3.0, window_s=3600.0, min_spread=1.8, unit="°F"),
+            Condition(
+                WatchKind.UNUSUAL, AlarmThresholds(3.0, 90.0), window_s=3600.0, min_spread=1.0
+            ),
         ),
         (
-            watch(Sort.LEVEL, limit=3.0, clear=2.0, for_s=9.0),
-            Judge(Sort.LEVEL, Terms(2.5, 90.0, 1.5, 9.0), limits=FULL),
+            watch(WatchKind.LEVEL, limit=3.0, clear=2.0, for_s=9.0),
+            Condition(WatchKind.LEVEL, AlarmThresholds(2.5, 90.0, 1.5, 9.0), limits=FULL),
         ),
-        (watch(Sort.SO, for_s=4.0), Judge(Sort.SO, Terms(0.5, 90.0, None, 4.0))),
-        (watch(Sort.SILENT, silent_s=1.0), Judge(Sort.SILENT, Terms(0.0, 90.0))),
+        (
+            watch(WatchKind.SO, for_s=4.0),
+            Condition(WatchKind.SO, AlarmThresholds(0.5, 90.0, None, 4.0)),
+        ),
+        (
+            watch(WatchKind.SILENT, silent_s=1.0),
+            Condition(WatchKind.SILENT, AlarmThresholds(0.0, 90.0)),
+        ),
     ],
     ids=lambda one: one.sort.value if isinstance(one, Watch) else "",
 )
-def test_what_a_watch_judges_by(said: Watch, wanted: Judge) -> None:
+def test_what_a_watch_judges_by(said: Watch, wanted: Condition) -> None:
     told = judge_of(said, TEMPERATURE, FULL, 90.0)
     for name in ("sort", "sign", "low", "high", "window_s", "min_spread", "exclude_s", "limits"):
         found, right = getattr(told, name), getattr(wanted, name)
@@ -141,19 +161,31 @@ def test_what_a_watch_judges_by(said: Watch, wanted: Judge) -> None:
 @pytest.mark.parametrize(
     ("said", "why"),
     [
-        (watch(Sort.OUTSIDE, low=20.0, limit=20.0), "W: the range from 20 to 20 is empty"),
-        (watch(Sort.RISING, limit=2.0), "W: how fast something moves needs a time to look over"),
-        (watch(Sort.UNUSUAL, limit=2.0), "W: what is usual needs a time to look over"),
-        (watch(Sort.UNUSUAL, limit=2.0, window_s=9.0), "W: what is usual needs a least spread, as"),
-        (watch(Sort.SILENT, silent_s=0.0), "W: silence needs a time after which it counts"),
+        (watch(WatchKind.OUTSIDE, low=20.0, limit=20.0), "W: the range from 20 to 20 is empty"),
         (
-            watch(Sort.SILENT, silent_s=9.0, guards=(Guard(scope=Scope()),)),
+            watch(WatchKind.RISING, limit=2.0),
+            "W: how fast something moves needs a time to look over",
+        ),
+        (watch(WatchKind.UNUSUAL, limit=2.0), "W: what is usual needs a time to look over"),
+        (
+            watch(WatchKind.UNUSUAL, limit=2.0, window_s=9.0),
+            "W: what is usual needs a least spread, as",
+        ),
+        (watch(WatchKind.SILENT, silent_s=0.0), "W: silence needs a time after which it counts"),
+        (
+            watch(WatchKind.SILENT, silent_s=9.0, guards=(Guard(scope=Scope()),)),
             "minds no guards, hours",
         ),
-        (watch(Sort.SILENT, silent_s=9.0, hours=Hours(begin_min=1, end_min=2)), "minds no guards"),
-        (watch(Sort.SILENT, silent_s=9.0, remark_s=5.0), "minds no guards, hours or remarks"),
-        (watch(Sort.ABOVE, limit=2.0, clear=2.5), "W: it would clear beyond the limit at which it"),
-        (watch(Sort.ABOVE, limit=2.0, unit="hPa"), "W: hPa is no unit of Temperature"),
+        (
+            watch(WatchKind.SILENT, silent_s=9.0, hours=HoursOfDay(begin_min=1, end_min=2)),
+            "minds no guards",
+        ),
+        (watch(WatchKind.SILENT, silent_s=9.0, remark_s=5.0), "minds no guards, hours or remarks"),
+        (
+            watch(WatchKind.ABOVE, limit=2.0, clear=2.5),
+            "W: it would clear beyond the limit at which it",
+        ),
+        (watch(WatchKind.ABOVE, limit=2.0, unit="hPa"), "W: hPa is no unit of Temperature"),
     ],
 )
 def test_what_no_watch_can_mean_is_said(said: Watch, why: str) -> None:
@@ -168,7 +200,7 @@ def test_numbers_of_what_is_usual() -> None:
     value = np.where(np.arange(60) == 59, 30.0, 10.0 + np.arange(60) % 2)
     readings = readings_from(times, value)
     usual = judge_of(
-        watch(Sort.TIMES_USUAL, limit=1.5, window_s=1800.0, exclude_s=120.0),
+        watch(WatchKind.TIMES_USUAL, limit=1.5, window_s=1800.0, exclude_s=120.0),
         TEMPERATURE,
         NO_LIMITS,
         90.0,
@@ -179,61 +211,68 @@ def test_numbers_of_what_is_usual() -> None:
     assert math.isnan(usual.numbers(zeros)[-1])
     assert math.isnan(usual.newest_number(times, np.zeros(60)))
     unusual = judge_of(
-        watch(Sort.UNUSUAL, limit=2.0, window_s=1800.0, min_spread=2.0),
+        watch(WatchKind.UNUSUAL, limit=2.0, window_s=1800.0, min_spread=2.0),
         TEMPERATURE,
         NO_LIMITS,
         90.0,
     )
     assert unusual.numbers(readings)[-1] == pytest.approx((30 - 10.5) / 2.0)
-    level = judge_of(watch(Sort.LEVEL, limit=3.0), TEMPERATURE, FULL, 90.0)
+    level = judge_of(watch(WatchKind.LEVEL, limit=3.0), TEMPERATURE, FULL, 90.0)
     assert level.numbers(readings_from(at(0, 1), [26.0, 36.0])).tolist() == [2.0, 4.0]
     assert level.numbers(readings).dtype == np.float64
     assert (level.on_axis(2.5), unusual.on_axis(1.0)) == ((), ())
-    outside = judge_of(watch(Sort.OUTSIDE, low=10.0, limit=20.0), TEMPERATURE, NO_LIMITS, 90.0)
+    outside = judge_of(watch(WatchKind.OUTSIDE, low=10.0, limit=20.0), TEMPERATURE, NO_LIMITS, 90.0)
     assert outside.on_axis(3.0) == (7.0, 23.0)
     assert (outside.of_axis(25.0), outside.of_axis(8.0)) == (5.0, 2.0)
 
 
 def test_a_step_keeps_what_can_still_come_to_something() -> None:
-    terms = Terms(25.0, 90.0, 18.0, 60.0, 30.0)
-    step, turned = stepped(Step(), terms, T, 26.0)
-    assert (step, turned) == (Step(T, T), None)
+    terms = AlarmThresholds(25.0, 90.0, 18.0, 60.0, 30.0)
+    step, turned = stepped(DetectorState(), terms, T, 26.0)
+    assert (step, turned) == (DetectorState(T, T), None)
     step, turned = stepped(step, terms, T + 59 * S, 26.0)
-    assert (step, turned) == (Step(T + 59 * S, T), None)
+    assert (step, turned) == (DetectorState(T + 59 * S, T), None)
     step, turned = stepped(step, terms, T + 60 * S, 26.0)
-    assert (step, turned) == (Step(T + 60 * S, rang_us=T + 60 * S), (Turn.RING, T + 60 * S))
+    assert (step, turned) == (
+        DetectorState(T + 60 * S, rang_us=T + 60 * S),
+        (Transition.RING, T + 60 * S),
+    )
     # Between the limits neither delay runs; at the clearing limit it is calm.
     step, turned = stepped(step, terms, T + 70 * S, 20.0)
     assert (step.calm_us, turned) == (None, None)
     step, turned = stepped(step, terms, T + 80 * S, 18.0)
     assert (step.calm_us, turned) == (T + 80 * S, None)
     step, turned = stepped(step, terms, T + 110 * S, 18.0)
-    assert (step, turned) == (Step(T + 110 * S), (Turn.CLEAR, T + 110 * S))
+    assert (step, turned) == (DetectorState(T + 110 * S), (Transition.CLEAR, T + 110 * S))
     # A gap throws a running delay away, exactly its length does not; a guard makes calm.
     for pause, beyond in ((90, T), (90.000001, T + round(90.000001 * S))):
-        begun, _ = stepped(Step(), terms, T, 26.0)
-        begun, _ = stepped(begun, Terms(25.0, 90.0, 18.0, 600.0), T + round(pause * S), 26.0)
+        begun, _ = stepped(DetectorState(), terms, T, 26.0)
+        begun, _ = stepped(
+            begun, AlarmThresholds(25.0, 90.0, 18.0, 600.0), T + round(pause * S), 26.0
+        )
         assert begun.beyond_us == beyond
-    begun, _ = stepped(Step(T, T), terms, T + S, 26.0, may_ring=False)
+    begun, _ = stepped(DetectorState(T, T), terms, T + S, 26.0, may_ring=False)
     assert (begun.beyond_us, begun.calm_us, begun.is_ringing) == (None, None, False)
-    ringing, _ = stepped(Step(T, rang_us=T), terms, T + S, 26.0, may_ring=False)
+    ringing, _ = stepped(DetectorState(T, rang_us=T), terms, T + S, 26.0, may_ring=False)
     assert ringing.calm_us == T + S
-    back, _ = stepped(Step(T, T), terms, T - S, 26.0)
+    back, _ = stepped(DetectorState(T, T), terms, T - S, 26.0)
     assert back.beyond_us == T - S
-    assert Step(1, 2, 3, 4).is_as_good_as(Step(9, 2, 3, 4))
+    assert DetectorState(1, 2, 3, 4).is_as_good_as(DetectorState(9, 2, 3, 4))
     assert not any(
-        Step(1, 2, 3, 4).is_as_good_as(one)
-        for one in (Step(1, 9, 3, 4), Step(1, 2, 9, 4), Step(1, 2, 3, 9))
+        DetectorState(1, 2, 3, 4).is_as_good_as(one)
+        for one in (DetectorState(1, 9, 3, 4), DetectorState(1, 2, 9, 4), DetectorState(1, 2, 3, 9))
     )
-    at_once, turned = stepped(Step(), Terms(25.0, 90.0), T, 26.0)
-    assert (at_once.rang_us, turned) == (T, (Turn.RING, T))
+    at_once, turned = stepped(DetectorState(), AlarmThresholds(25.0, 90.0), T, 26.0)
+    assert (at_once.rang_us, turned) == (T, (Transition.RING, T))
     # Without a clearing limit of its own it clears at the limit itself.
-    assert stepped(at_once, Terms(25.0, 90.0), T + S, 25.0)[1] == (Turn.CLEAR, T + S)
-    # A ring ahead of the reading that clears it ends no earlier than it began.
-    assert stepped(Step(T, rang_us=T + 9 * S), Terms(25.0, 90.0), T + S, 1.0)[1] == (
-        Turn.CLEAR,
-        T + 9 * S,
+    assert stepped(at_once, AlarmThresholds(25.0, 90.0), T + S, 25.0)[1] == (
+        Transition.CLEAR,
+        T + S,
     )
+    # A ring ahead of the reading that clears it ends no earlier than it began.
+    assert stepped(DetectorState(T, rang_us=T + 9 * S), AlarmThresholds(25.0, 90.0), T + S, 1.0)[
+        1
+    ] == (Transition.CLEAR, T + 9 * S)
 
 
 def test_runs_gaps_and_rows() -> None:

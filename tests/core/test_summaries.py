@@ -11,7 +11,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from rook_tally.core.alarms.conditions import judge_of
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.quantities.averaging import Averaging, change, lies_on_arc
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -283,14 +283,14 @@ def test_a_corrected_envelope_holds_the_corrected_readings(
 
 
 WATCHES = [
-    {"sort": Sort.ABOVE, "limit": 25.0},
-    {"sort": Sort.BELOW, "limit": 25.0},
-    {"sort": Sort.OUTSIDE, "low": 10.0, "limit": 25.0, "clear": 2.0},
-    {"sort": Sort.RISING, "limit": 5.0, "window_s": 600.0},
-    {"sort": Sort.FALLING, "limit": 5.0, "window_s": 600.0, "clear": 1.0},
-    {"sort": Sort.TIMES_USUAL, "limit": 1.5, "window_s": 3600.0, "exclude_s": 300.0},
-    {"sort": Sort.UNUSUAL, "limit": 2.0, "window_s": 3600.0, "min_spread": 0.5},
-    {"sort": Sort.LEVEL, "limit": 3.0, "clear": 2.0},
+    {"sort": WatchKind.ABOVE, "limit": 25.0},
+    {"sort": WatchKind.BELOW, "limit": 25.0},
+    {"sort": WatchKind.OUTSIDE, "low": 10.0, "limit": 25.0, "clear": 2.0},
+    {"sort": WatchKind.RISING, "limit": 5.0, "window_s": 600.0},
+    {"sort": WatchKind.FALLING, "limit": 5.0, "window_s": 600.0, "clear": 1.0},
+    {"sort": WatchKind.TIMES_USUAL, "limit": 1.5, "window_s": 3600.0, "exclude_s": 300.0},
+    {"sort": WatchKind.UNUSUAL, "limit": 2.0, "window_s": 3600.0, "min_spread": 0.5},
+    {"sort": WatchKind.LEVEL, "limit": 3.0, "clear": 2.0},
 ]
 
 
@@ -316,7 +316,7 @@ def test_the_newest_number_is_the_last_of_all_numbers(
 @pytest.mark.parametrize("unit", ["°C", "°F"])
 def test_outside_does_not_ring_exactly_at_its_limits(low: float, high: float, unit: str) -> None:
     watch = Watch(
-        slug="w", name="W", sort=Sort.OUTSIDE, scope=Scope(), unit=unit, low=low, limit=high
+        slug="w", name="W", sort=WatchKind.OUTSIDE, scope=Scope(), unit=unit, low=low, limit=high
     )
     judge = judge_of(watch, QUANTITIES["temperature"], Limits(), 180.0)
     told = QUANTITIES["temperature"].unit(unit)

@@ -9,7 +9,7 @@ import pytest
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
-from rook_tally.core.wall.definitions import PaneKind, Sheet
+from rook_tally.core.wall.definitions import PaneKind, WallSheet
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.demo.sheets import SHEETS
 from rook_tally.store.alarms import standing
@@ -21,8 +21,8 @@ from rook_tally.store.workings import groups
 from rook_tally.wall.pane_data import read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import resolved
-from rook_tally.wall.pane_views import Face, LampsBody, LampState, WordsBody
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import LampsBody, LampState, PaneView, WordsBody
+from rook_tally.wall.site_snapshot import PaneContext
 
 END_US = time_us_from_text("2026-11-23T14:32:08Z")
 
@@ -37,18 +37,18 @@ def pottery(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
     store.close()
 
 
-def faces_on(store: Store, sheet: Sheet, *, at_us: int = END_US) -> tuple[Face, ...]:
+def faces_on(store: Store, sheet: WallSheet, *, at_us: int = END_US) -> tuple[PaneView, ...]:
     with store.read() as connection:
         site = load_site(connection)
         material = read_material(connection, site, resolved(sheet, site, groups(connection)), at_us)
-        known = Known(
+        known = PaneContext(
             site, at_us, latest(connection, until_us=at_us), standing(connection), material
         )
         return tuple(faces_of(material.panes, known))
 
 
 @pytest.mark.parametrize("sheet", SHEETS, ids=[one.slug for one in SHEETS])
-def test_every_pane_has_something_to_say(pottery: Store, sheet: Sheet) -> None:
+def test_every_pane_has_something_to_say(pottery: Store, sheet: WallSheet) -> None:
     for face in faces_on(pottery, sheet):
         assert face.title or face.kind is PaneKind.WORDS
         assert not face.trouble, face

@@ -6,14 +6,14 @@ import pytest
 from PySide6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.alarms.channels import BUILT_IN, Security, Way, WaySort
-from rook_tally.core.alarms.definitions import Hours
+from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind, Security
+from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.alarms.sentences import Part
 from rook_tally.core.errors import UsageError
 from rook_tally.desk.app.views import WATCH
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.watch.channel_dialog import WayDialog
+from rook_tally.desk.watch.channel_dialog import ChannelDialog
 from rook_tally.desk.watch.channel_form import texts_of, way_from
 from rook_tally.store.alarms import ways
 from rook_tally.store.base import Store
@@ -36,38 +36,40 @@ MAIL = {
 
 
 def test_a_form_makes_a_way_and_a_way_fills_the_form() -> None:
-    way = way_from("the workshop", WaySort.MAIL, MAIL, None)
+    way = way_from("the workshop", ChannelKind.MAIL, MAIL, None)
     assert (way.to, way.port) == (("wren@fennel.example", "alder@fennel.example"), 465)
     assert way.security is Security.TLS
-    assert way.quiet == Hours(begin_min=1320, end_min=360)
+    assert way.quiet == HoursOfDay(begin_min=1320, end_min=360)
     shown = texts_of(way)
     assert shown["password"] == ""
     # What is not shown and not written again stays.
-    assert way_from("the workshop", WaySort.MAIL, shown, way) == way
-    hook = Way(name="hook", sort=WaySort.WEBHOOK, url="https://h/", secret="s", digest_min=420)
+    assert way_from("the workshop", ChannelKind.MAIL, shown, way) == way
+    hook = Channel(
+        name="hook", sort=ChannelKind.WEBHOOK, url="https://h/", secret="s", digest_min=420
+    )
     assert texts_of(hook)["digest"] == "07:00"
-    assert way_from("hook", WaySort.WEBHOOK, texts_of(hook), hook) == hook
+    assert way_from("hook", ChannelKind.WEBHOOK, texts_of(hook), hook) == hook
 
 
 @pytest.mark.parametrize(
     ("sort", "changed", "why"),
     [
-        (WaySort.MAIL, {"to": ""}, "needs a server, a sender"),
-        (WaySort.MAIL, {"to": "wren"}, "is no mail address"),
-        (WaySort.MAIL, {"port": "many"}, "is no port"),
-        (WaySort.MAIL, {"digest": "noon"}, "no time of day"),
-        (WaySort.MAIL, {"quiet": "when I sleep"}, "are no hours"),
-        (WaySort.WEBHOOK, {"url": "fennel"}, "no address of a webhook"),
-        (WaySort.MQTT, {"topic": "a/#"}, "no topic to send to"),
+        (ChannelKind.MAIL, {"to": ""}, "needs a server, a sender"),
+        (ChannelKind.MAIL, {"to": "wren"}, "is no mail address"),
+        (ChannelKind.MAIL, {"port": "many"}, "is no port"),
+        (ChannelKind.MAIL, {"digest": "noon"}, "no time of day"),
+        (ChannelKind.MAIL, {"quiet": "when I sleep"}, "are no hours"),
+        (ChannelKind.WEBHOOK, {"url": "fennel"}, "no address of a webhook"),
+        (ChannelKind.MQTT, {"topic": "a/#"}, "no topic to send to"),
     ],
 )
 def test_a_form_that_cannot_be_meant_says_why(
-    sort: WaySort, changed: dict[str, str], why: str
+    sort: ChannelKind, changed: dict[str, str], why: str
 ) -> None:
     with pytest.raises(UsageError, match=why):
         way_from("a way", sort, {**MAIL, **changed}, None)
     with pytest.raises(UsageError, match="needs a name"):
-        way_from(" ", WaySort.MAIL, MAIL, None)
+        way_from(" ", ChannelKind.MAIL, MAIL, None)
 
 
 @pytest.fixture
@@ -81,7 +83,7 @@ def window(store: Store, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
     return made
 
 
-def _write(dialog: WayDialog, name: str, text: str) -> None:
+def _write(dialog: ChannelDialog, name: str, text: str) -> None:
     field = dialog.fields[name]
     assert isinstance(field, QLineEdit)
     field.setText(text)
@@ -91,7 +93,7 @@ def test_a_way_is_set_up_used_and_taken_away(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
     window.watch.sentence.ways_wanted.emit()
-    dialog = opened(qtbot, window, WayDialog)
+    dialog = opened(qtbot, window, ChannelDialog)
     assert dialog.list.count() == len(BUILT_IN) + 1
     dialog.name.setText("the workshop")
     dialog.keep.click()
@@ -127,7 +129,7 @@ def test_what_is_built_in_can_be_made_quiet_and_not_removed(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
     window.watch.show_ways()
-    dialog = opened(qtbot, window, WayDialog)
+    dialog = opened(qtbot, window, ChannelDialog)
     dialog.list.setCurrentRow(0)
     assert dialog.name.text() == "this desktop"
     assert not dialog.remove.isEnabled()
@@ -135,8 +137,8 @@ def test_what_is_built_in_can_be_made_quiet_and_not_removed(
     _write(dialog, "quiet", "22:00–06:00")
     dialog.keep.click()
 
-    def kept() -> Hours | None:
+    def kept() -> HoursOfDay | None:
         with store.read() as connection:
             return ways(connection)[0].quiet
 
-    qtbot.waitUntil(lambda: kept() == Hours(begin_min=1320, end_min=360), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: kept() == HoursOfDay(begin_min=1320, end_min=360), timeout=PATIENCE_MS)

@@ -13,11 +13,11 @@ from rook_tally.core.theme import LIGHT
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import NewAlarms, read_picture
 from rook_tally.desk.dialogs.alarms import AlarmDialog
-from rook_tally.store.alarms import Standing
+from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.base import Store
 from tests.builders import NOON_US
 
-DUST = Standing("dust", "Glaze dust", 1, AlarmState.UNACKNOWLEDGED, Level.HIGH, NOON_US)
+DUST = ActiveAlarm("dust", "Glaze dust", 1, AlarmState.UNACKNOWLEDGED, Level.HIGH, NOON_US)
 KILN = replace(DUST, watch="kiln", name="Kiln overrun", series_id=2)
 
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.series.corrections import Correction
@@ -38,7 +38,7 @@ from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, to_strip, until_shown
 
-IN_FAHRENHEIT = Shown(QUANTITIES["temperature"], FAHRENHEIT)
+IN_FAHRENHEIT = DisplayUnit(QUANTITIES["temperature"], FAHRENHEIT)
 sane = st.floats(-200, 200)
 
 

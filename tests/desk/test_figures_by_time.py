@@ -12,8 +12,8 @@ from rook_tally.core.series.readings import readings_from
 from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.ledger.series_summary import AccountQuestion, Fact
-from rook_tally.desk.strip.queries import LanesQuestion
+from rook_tally.desk.ledger.series_summary import SeriesSummaryQuery, SummaryLine
+from rook_tally.desk.strip.queries import LanesQuery
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_history, latest
 from rook_tally.store.site import Series, set_site
@@ -28,7 +28,7 @@ S = 1_000_000
 
 def totals(store: Store, series: Series) -> SpanStatistics:
     with store.read() as connection:
-        answer = LanesQuestion((series,), DAY, DAY + DAY_US, 600).answered(connection)
+        answer = LanesQuery((series,), DAY, DAY + DAY_US, 600).answered(connection)
     return answer[series.id].totals
 
 
@@ -76,10 +76,10 @@ def test_wind_about_north_is_north_and_its_arc_twenty_degrees(store: Store, seal
     assert told.std == pytest.approx(10, rel=0.02)
 
 
-def _facts(store: Store, series: Series, now_us: int, zone: str) -> dict[str, Fact]:
+def _facts(store: Store, series: Series, now_us: int, zone: str) -> dict[str, SummaryLine]:
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        account = AccountQuestion(series, newest, now_us, ZoneInfo(zone)).answered(connection)
+        account = SeriesSummaryQuery(series, newest, now_us, ZoneInfo(zone)).answered(connection)
     return {one.name: one for one in account.facts}
 
 
@@ -119,7 +119,7 @@ def test_a_wind_about_north_is_told_by_its_arc_and_turns_the_shorter_way(store: 
     write(store, series, DAY + minutes * MINUTE_US, (300 + minutes / 6) % 360)
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        told = AccountQuestion(series, newest, DAY + 719 * MINUTE_US, ZoneInfo("UTC")).answered(
+        told = SeriesSummaryQuery(series, newest, DAY + 719 * MINUTE_US, ZoneInfo("UTC")).answered(
             connection
         )
     facts = {one.name: one.value for one in told.facts}

@@ -14,9 +14,9 @@ from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.finding import FoundSort, found
+from rook_tally.desk.data.finding import FoundKind, found
 from rook_tally.desk.dialogs.finder import Finder
-from rook_tally.desk.dialogs.key_list import KeySheet
+from rook_tally.desk.dialogs.key_list import KeyListDialog
 from rook_tally.desk.ledger.model import PlaceRow
 from rook_tally.store.base import Store
 from rook_tally.store.site import keep_remark
@@ -47,20 +47,20 @@ def find(qtbot: QtBot, window: DeskWindow, letters: str) -> None:
 
 
 def test_letters_find_places_stations_series_remarks_and_commands(window: DeskWindow) -> None:
-    def sorts(letters: str) -> list[tuple[FoundSort, str]]:
+    def sorts(letters: str) -> list[tuple[FoundKind, str]]:
         return [(one.sort, one.words) for one in found(letters, window.state, window.commands)]
 
     assert sorts("shop")[:3] == [
-        (FoundSort.PLACE, "Shop"),
-        (FoundSort.SERIES, "Shop CO₂"),
-        (FoundSort.STATION, "shelf"),
+        (FoundKind.PLACE, "Shop"),
+        (FoundKind.SERIES, "Shop CO₂"),
+        (FoundKind.STATION, "shelf"),
     ]
-    assert (FoundSort.REMARK, "door opened") in sorts("shop")
-    assert sorts("thr temp") == [(FoundSort.SERIES, "Throwing room Temperature")]
-    assert sorts("drop pin") == [(FoundSort.COMMAND, "Drop a pin at the cursor")]
+    assert (FoundKind.REMARK, "door opened") in sorts("shop")
+    assert sorts("thr temp") == [(FoundKind.SERIES, "Throwing room Temperature")]
+    assert sorts("drop pin") == [(FoundKind.COMMAND, "Drop a pin at the cursor")]
     assert sorts("zzz") == []
     # Nothing typed yet shows what can be done.
-    assert {sort for sort, _ in sorts("")} == {FoundSort.COMMAND}
+    assert {sort for sort, _ in sorts("")} == {FoundKind.COMMAND}
 
 
 def test_what_is_found_is_gone_to(qtbot: QtBot, window: DeskWindow) -> None:
@@ -99,7 +99,7 @@ def test_arrows_move_in_what_was_found(qtbot: QtBot, window: DeskWindow) -> None
 
 def test_the_sheet_names_every_key(qtbot: QtBot, window: DeskWindow) -> None:
     window.dialogs.show_keys()
-    sheet = opened(qtbot, window, KeySheet)
+    sheet = opened(qtbot, window, KeyListDialog)
     told = {label.text() for label in sheet.findChildren(QLabel)}
     for command in window.commands:
         assert command.words in told

@@ -8,7 +8,7 @@ import pytest
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.workings.checking import checked
-from rook_tally.desk.workings.input_cache import KeptInputs
+from rook_tally.desk.workings.input_cache import InputCache
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_history, read_range
 from rook_tally.store.site import Series, add_correction, load_site
@@ -25,7 +25,7 @@ def series(store: Store) -> Series:
     return made
 
 
-def _same(store: Store, kept: KeptInputs, series: Series, start: int, end: int) -> bool:
+def _same(store: Store, kept: InputCache, series: Series, start: int, end: int) -> bool:
     start_us, end_us = NOON_US + start * MINUTE_US, NOON_US + end * MINUTE_US
     with store.read() as connection:
         found = kept.readings(connection, series.id, start_us, end_us)
@@ -36,7 +36,7 @@ def _same(store: Store, kept: KeptInputs, series: Series, start: int, end: int) 
 
 
 def test_what_is_kept_follows_the_store(store: Store, series: Series) -> None:
-    kept = KeptInputs()
+    kept = InputCache()
     assert _same(store, kept, series, 10, 30)
     assert _same(store, kept, series, 12, 28)
     # Further on, further back, then what comes.
@@ -55,7 +55,7 @@ def test_what_is_kept_follows_the_store(store: Store, series: Series) -> None:
 
 
 def test_what_was_found_for_one_formula_is_known_for_the_next(store: Store, series: Series) -> None:
-    kept = KeptInputs()
+    kept = InputCache()
     span = (NOON_US, NOON_US + 60 * MINUTE_US)
     with store.read() as connection:
         first = kept.inputs(connection, {series.id: 1.0}, *span)
@@ -75,7 +75,7 @@ def test_windows_that_were_tried_are_forgotten_before_they_fill_the_memory(
 ) -> None:
     most = 100_000
     monkeypatch.setattr("rook_tally.desk.workings.input_cache._MOST_REMEMBERED", most)
-    kept, used = KeptInputs(), []
+    kept, used = InputCache(), []
     end_us = NOON_US + 60 * MINUTE_US
     with store.read() as connection:
         names = names_of(load_site(connection), [])
@@ -92,7 +92,7 @@ def test_windows_that_were_tried_are_forgotten_before_they_fill_the_memory(
 
 
 def test_no_more_is_kept_than_is_useful(store: Store) -> None:
-    kept = KeptInputs()
+    kept = InputCache()
     with store.read() as connection:
         for series_id in range(1000, 1060):
             kept.readings(connection, series_id, NOON_US, NOON_US + 1)

@@ -11,7 +11,13 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.series.readings import Quality
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_feed import Copies, NewDoors, NewReadings, Trouble, read_picture
+from rook_tally.desk.data.store_feed import (
+    Copies,
+    NewDoors,
+    NewReadings,
+    StoreUnavailable,
+    read_picture,
+)
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
 from rook_tally.store.base import Store
 from rook_tally.store.readings import Latest, NewReading, append_readings
@@ -265,7 +271,7 @@ def test_the_notice_says_what_is_wrong_with_the_doors(store: Store) -> None:
     )
     state.take(NewDoors([Collector("a", "shed", 1, ())]))
     assert state.notice() == ""
-    state.take(Trouble("the store cannot be used"))
+    state.take(StoreUnavailable("the store cannot be used"))
     assert state.notice() == "the store cannot be used"
 
 

@@ -13,10 +13,10 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.remarks import Remark
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.commands import KeepRemark, RemoveRemark
-from rook_tally.desk.data.past_snapshot import MomentQuestion
-from rook_tally.desk.data.store_client import Reader, Reply
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.commands import RemoveRemark, SaveRemark
+from rook_tally.desk.data.past_snapshot import SnapshotQuery
+from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site, remarks
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -44,15 +44,15 @@ class Replies:
 
 
 @pytest.fixture
-def question(store: Store) -> MomentQuestion:
+def question(store: Store) -> SnapshotQuery:
     append(store, begin_series(store), *((NOON_US - at * MINUTE_US, 20.0 + at) for at in range(60)))
     with store.read() as connection:
-        return MomentQuestion(load_site(connection), NOON_US)
+        return SnapshotQuery(load_site(connection), NOON_US)
 
 
-def test_it_answers_and_changes_as_the_thread_does(store: Store, question: MomentQuestion) -> None:
+def test_it_answers_and_changes_as_the_thread_does(store: Store, question: SnapshotQuery) -> None:
     replies = Replies()
-    reader = Reader(store, on_reply=replies.take)
+    reader = StoreClient(store, on_reply=replies.take)
     try:
         reader.ask(question)
         by_thread = replies.next()
@@ -62,9 +62,9 @@ def test_it_answers_and_changes_as_the_thread_does(store: Store, question: Momen
         apart = replies.next()
         assert apart.question is question
         assert apart.answer.shown.latest == by_thread.answer.shown.latest
-        reader.change(KeepRemark(Remark("door opened", NOON_US)))
+        reader.change(SaveRemark(Remark("door opened", NOON_US)))
         done = replies.next().answer
-        assert isinstance(done, Done)
+        assert isinstance(done, UndoableResult)
         reader.change(RemoveRemark(12345))
         refused = replies.next()
         assert (refused.answer, "not there any more" in refused.error) == (None, True)
@@ -86,10 +86,10 @@ class Faulty:
 
 @pytest.mark.parametrize("is_apart", [False, True])
 def test_a_fault_of_ours_in_one_answer_leaves_all_others(
-    store: Store, question: MomentQuestion, is_apart: bool
+    store: Store, question: SnapshotQuery, is_apart: bool
 ) -> None:
     replies = Replies()
-    reader = Reader(store, on_reply=replies.take)
+    reader = StoreClient(store, on_reply=replies.take)
     try:
         if is_apart:
             reader.work_apart()
@@ -103,9 +103,9 @@ def test_a_fault_of_ours_in_one_answer_leaves_all_others(
         reader.stop()
 
 
-def test_killed_it_is_replaced_by_the_thread(store: Store, question: MomentQuestion) -> None:
+def test_killed_it_is_replaced_by_the_thread(store: Store, question: SnapshotQuery) -> None:
     replies = Replies()
-    reader = Reader(store, on_reply=replies.take)
+    reader = StoreClient(store, on_reply=replies.take)
     try:
         reader.work_apart()
         wait_until(lambda: reader.is_apart)
@@ -114,21 +114,21 @@ def test_killed_it_is_replaced_by_the_thread(store: Store, question: MomentQuest
         reader.ask(question)
         assert replies.next().answer.at_us == NOON_US
         assert not reader.is_apart
-        reader.change(KeepRemark(Remark("power cut", NOON_US)))
-        assert isinstance(replies.next().answer, Done)
+        reader.change(SaveRemark(Remark("power cut", NOON_US)))
+        assert isinstance(replies.next().answer, UndoableResult)
     finally:
         reader.stop()
 
 
-def test_a_change_lost_with_it_is_not_made_twice(store: Store, question: MomentQuestion) -> None:
+def test_a_change_lost_with_it_is_not_made_twice(store: Store, question: SnapshotQuery) -> None:
     replies = Replies()
-    reader = Reader(store, on_reply=replies.take)
+    reader = StoreClient(store, on_reply=replies.take)
     try:
         reader.work_apart()
         wait_until(lambda: reader.is_apart)
         assert reader.pid is not None
         os.kill(reader.pid, signal.SIGKILL)
-        reader.change(KeepRemark(Remark("power cut", NOON_US)))
+        reader.change(SaveRemark(Remark("power cut", NOON_US)))
         assert "look whether the change was made" in replies.next().error
     finally:
         reader.stop()
@@ -137,7 +137,7 @@ def test_a_change_lost_with_it_is_not_made_twice(store: Store, question: MomentQ
 
 
 def test_a_window_with_it_shows_the_past(
-    qtbot: QtBot, store: Store, question: MomentQuestion, open_desk: OpenDesk
+    qtbot: QtBot, store: Store, question: SnapshotQuery, open_desk: OpenDesk
 ) -> None:
     window = open_desk(held_clock(NOON_US))
     window.reader.work_apart()

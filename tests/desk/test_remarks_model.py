@@ -9,7 +9,7 @@ from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import NewRemarks, read_picture
-from rook_tally.desk.strip.queries import LanesQuestion, Overlay, shift_us
+from rook_tally.desk.strip.queries import LanesQuery, Overlay, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel, span_of_window
 from rook_tally.store.base import Store
 from rook_tally.store.site import Series
@@ -128,7 +128,7 @@ def test_the_same_hour_of_an_earlier_day_follows_the_clock_on_the_wall(model: Re
 
 def test_a_question_reads_half_a_window_on_either_side(store: Store, series: Series) -> None:
     start_us, end_us = NOON_US - HOUR_US, NOON_US
-    question = LanesQuestion((series,), start_us, end_us, 60, (), is_near_now=True)
+    question = LanesQuery((series,), start_us, end_us, 60, (), is_near_now=True)
     assert question.wide == (start_us - HOUR_US // 2, end_us + HOUR_US // 2, 120)
     with store.read() as connection:
         trace = question.answered(connection)[series.id]

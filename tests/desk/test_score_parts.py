@@ -16,10 +16,10 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.envelope import empty_envelope, envelope_of_readings
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.theme import LIGHT
-from rook_tally.desk.workings.aggregation_chart import WaysChart, WhyBar
+from rook_tally.desk.workings.aggregation_chart import AggregationChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart, Points
 from rook_tally.desk.workings.model import WhyPart
-from rook_tally.desk.workings.queries import Usual
+from rook_tally.desk.workings.queries import Histogram
 from rook_tally.desk.workings.traces import LaneTrace, TracesChart
 from tests.builders import MINUTE_US, NOON_US
 
@@ -33,7 +33,7 @@ def curve(qtbot: QtBot) -> CurveChart:
     made = CurveChart(LIGHT)
     qtbot.addWidget(made)
     made.resize(500, 60)
-    made.show_curve(POINTS, Usual(380.0, 1400.0, np.linspace(1, 0, 60)), 740.0, "CO₂")
+    made.show_curve(POINTS, Histogram(380.0, 1400.0, np.linspace(1, 0, 60)), 740.0, "CO₂")
     made.show()
     return made
 
@@ -111,13 +111,13 @@ def test_points_are_picked_and_moved_with_keys(curve: CurveChart, qtbot: QtBot) 
 
 
 @pytest.fixture
-def ways(qtbot: QtBot) -> WaysChart:
+def ways(qtbot: QtBot) -> AggregationChart:
     """Two ways over a hundred moments, apart in the middle, a gap at the end."""
     first = np.full((1, 100), 80.0)
     other = first.copy()
     other[0, 40:60] = 20.0
     other[0, 95:] = np.nan
-    made = WaysChart(LIGHT)
+    made = AggregationChart(LIGHT)
     qtbot.addWidget(made)
     made.resize(600, 160)
     told = [
@@ -129,7 +129,7 @@ def ways(qtbot: QtBot) -> WaysChart:
     return made
 
 
-def test_the_cursor_follows_the_mouse_and_the_arrows(ways: WaysChart) -> None:
+def test_the_cursor_follows_the_mouse_and_the_arrows(ways: AggregationChart) -> None:
     moved: list[float] = []
     ways.moved.connect(moved.append)
     QTest.mousePress(ways, _LEFT, pos=QPoint(300, 80))
@@ -142,7 +142,7 @@ def test_the_cursor_follows_the_mouse_and_the_arrows(ways: WaysChart) -> None:
     assert ways.accessibleDescription() == "they part"
 
 
-def test_where_they_part_is_tinted(ways: WaysChart) -> None:
+def test_where_they_part_is_tinted(ways: AggregationChart) -> None:
     picture = ways.grab().toImage()
     ratio = picture.width() / ways.width()
 
@@ -152,7 +152,7 @@ def test_where_they_part_is_tinted(ways: WaysChart) -> None:
     assert shade(300, 40) != shade(100, 40)
 
 
-def test_hours_stand_under_them_and_none_is_cut_by_an_edge(ways: WaysChart) -> None:
+def test_hours_stand_under_them_and_none_is_cut_by_an_edge(ways: AggregationChart) -> None:
     def is_written(share: float) -> bool:
         """Whether the foot of the chart has ink around there."""
         picture = ways.grab().toImage()

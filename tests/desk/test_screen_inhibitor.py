@@ -12,7 +12,7 @@ from dbus_fast.annotations import DBusSignature
 from dbus_fast.constants import BusType
 from dbus_fast.service import ServiceInterface, dbus_method
 
-from rook_tally.desk.wall.screen_inhibitor import Awake
+from rook_tally.desk.wall.screen_inhibitor import ScreenInhibitor
 from tests.processes import wait_until
 
 DBusStr = Annotated[str, DBusSignature("s")]
@@ -37,7 +37,7 @@ async def test_the_desktop_is_asked_and_let_go(session_bus: None) -> None:
     bus = await MessageBus(bus_type=BusType.SESSION).connect()
     bus.export("/org/freedesktop/ScreenSaver", service)
     await bus.request_name("org.freedesktop.ScreenSaver")
-    awake = Awake()
+    awake = ScreenInhibitor()
     awake.begin()
     awake.begin()
     await asyncio.to_thread(wait_until, lambda: awake.is_held)
@@ -51,7 +51,7 @@ def test_a_desktop_without_that_service_goes_on(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", f"unix:path={tmp_path}/none")
-    awake = Awake()
+    awake = ScreenInhibitor()
     awake.begin()
     awake.end()
     assert not awake.is_held

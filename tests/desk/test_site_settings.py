@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.desk.data.site_settings import KeepSiteSettings, SiteQuestion, SiteSettings
+from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteSettings, SiteSettingsQuery
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.backup_schedule import (
@@ -27,7 +27,7 @@ from tests.desk.driving import PATIENCE_MS, opened
 
 def _settings(store: Store) -> SiteSettings:
     with store.read() as connection:
-        return SiteQuestion().answered(connection)
+        return SiteSettingsQuery().answered(connection)
 
 
 def test_changed_in_the_window_and_undone(
@@ -80,7 +80,7 @@ def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Pa
     (tmp_path / "file").write_text("")
     before = _settings(store)
     why = "cannot be written" if before.can_be_copied else "the server's own tools"
-    wanted = KeepSiteSettings(
+    wanted = SaveSiteSettings(
         SiteSettings(
             "Quay", "UTC", KeysWanted.BY_DOOR, PasswordsAt.DESKTOP, str(tmp_path / "file" / "in")
         )

@@ -9,25 +9,25 @@ from PySide6.QtWidgets import QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.quantities.connection_sheet import Sender
-from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kinds import KINDS, Kind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.stations.controls import control_rows
 from rook_tally.desk.stations.first_contact import StepState, contact_steps
 from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
-from rook_tally.desk.stations.take_in_state import Adoption, AdoptionStep
+from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
 from rook_tally.store.site import (
+    MessageCounts,
+    MessageLogEntry,
     Place,
     Problem,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     Station,
-    StationWord,
+    StoredAttribute,
     StrayProposal,
-    Tally,
-    TapeLine,
 )
 from tests.collector.test_controls import heard_at, publish
 from tests.desk.conftest import OpenDesk
@@ -47,7 +47,7 @@ def test_a_stray_is_adopted_in_the_window(
     qtbot.waitUntil(lambda: view.note.adopt.isVisible(), timeout=PATIENCE_MS)
     QTest.mouseClick(view.note.adopt, Qt.MouseButton.LeftButton)
     dialog = view.tasks.adopting
-    qtbot.waitUntil(lambda: dialog.adoption.step is AdoptionStep.DECIDING, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: dialog.adoption.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
     assert {one.name for one in dialog.adoption.fields} == {"temp", "zip"}
     assert not dialog.adopt.isEnabled()  # nobody has said where it stands
     dialog.place.setEditText("Slipway")
@@ -56,7 +56,7 @@ def test_a_stray_is_adopted_in_the_window(
     box.setCurrentIndex(box.findData("humidity"))
     box.activated.emit(box.currentIndex())
     QTest.mouseClick(dialog.adopt, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: dialog.adoption.step is AdoptionStep.DONE, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: dialog.adoption.step is TakeInStep.DONE, timeout=PATIENCE_MS)
     # What was waiting has become readings, and the key is shown this once.
     rows = {(row["place"], row["quantity"]): row["value"] for row in collector.latest()}
     assert rows == {("Slipway", "temperature"): 9.5, ("Slipway", "humidity"): 84.0}
@@ -142,7 +142,7 @@ def test_notes_and_a_position(
     )
 
 
-def line(**told: object) -> TapeLine:
+def line(**told: object) -> MessageLogEntry:
     known: dict[str, object] = {
         "arrived_us": 1,
         "station": "new",
@@ -157,7 +157,7 @@ def line(**told: object) -> TapeLine:
         "refused": 0,
         "why": "",
     }
-    return TapeLine(**(known | told))  # type: ignore[arg-type]
+    return MessageLogEntry(**(known | told))  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -172,7 +172,9 @@ def line(**told: object) -> TapeLine:
         ([line(station="other", kept=1)], 0, None),
     ],
 )
-def test_where_a_first_contact_fails(tape: list[TapeLine], done: int, failed: str | None) -> None:
+def test_where_a_first_contact_fails(
+    tape: list[MessageLogEntry], done: int, failed: str | None
+) -> None:
     steps = contact_steps("new", tape, is_shown=True)
     assert sum(one.state is StepState.DONE for one in steps) == done
     assert [one.name for one in steps if one.state is StepState.FAILED] == (
@@ -187,10 +189,10 @@ def station(key: str, firmware: str = "", kind: Kind = KINDS["climate"]) -> Stat
 def test_a_station_whose_firmware_is_not_its_kinds() -> None:
     fleet = [station("a", "2.1"), station("b", "2.1"), station("c", "1.9"), station("d")]
     usual = usual_firmware(fleet)
-    remarks = [station_remark(one, Tally(), None, usual, is_offline=False) for one in fleet]
+    remarks = [station_remark(one, MessageCounts(), None, usual, is_offline=False) for one in fleet]
     assert remarks == ["", "", "firmware 1.9, others have 2.1", ""]
     assert firmware_spread(fleet) == "2 × 2.1, 1 × 1.9"
-    assert station_remark(fleet[0], Tally(), None, usual, is_offline=True) == (
+    assert station_remark(fleet[0], MessageCounts(), None, usual, is_offline=True) == (
         "offline, by its own word"
     )
 
@@ -200,7 +202,7 @@ def request(state: RequestState, **told: object) -> Request:
         "id": 1,
         "asked_us": 10,
         "who": "potter",
-        "sort": RequestSort.CONTROL,
+        "sort": RequestKind.CONTROL,
         "station": "a",
         "name": "fan",
         "value": "quiet",
@@ -217,23 +219,23 @@ def request(state: RequestState, **told: object) -> Request:
     ("report", "asked", "value", "remark", "level"),
     [
         (None, None, "not known", "it has not said how it stands", Level.SETTLED),
-        (StationWord("off", 5), None, "off", "as the station reports since 5", Level.SETTLED),
+        (StoredAttribute("off", 5), None, "off", "as the station reports since 5", Level.SETTLED),
         (
-            StationWord("off", 5),
+            StoredAttribute("off", 5),
             request(RequestState.SENT),
             "quiet",
             "asked 10 · not confirmed yet",
             Level.RAISED,
         ),
         (
-            StationWord("quiet", 12),
+            StoredAttribute("quiet", 12),
             request(RequestState.CONFIRMED, answered_us=12),
             "quiet",
             "asked 10 · confirmed 12",
             Level.SETTLED,
         ),
         (
-            StationWord("off", 5),
+            StoredAttribute("off", 5),
             request(RequestState.UNCONFIRMED, answer="no word in 30 s"),
             "off",
             "asked 10 · not confirmed: no word in 30 s",
@@ -242,9 +244,9 @@ def request(state: RequestState, **told: object) -> Request:
     ],
 )
 def test_a_control_in_words(
-    report: StationWord | None, asked: Request | None, value: str, remark: str, level: Level
+    report: StoredAttribute | None, asked: Request | None, value: str, remark: str, level: Level
 ) -> None:
-    fan = Control("fan", "Fan", ControlSort.CHOICE, choices=("quiet", "off"))
+    fan = Control("fan", "Fan", ControlKind.CHOICE, choices=("quiet", "off"))
     kind = Kind("k", "k", 60.0, (), (fan,))
     (row,) = control_rows(
         station("a", kind=kind),
@@ -256,7 +258,7 @@ def test_a_control_in_words(
 
 
 def test_an_adoption_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None:
-    one = Adoption("slipway")
+    one = TakeInState("slipway")
     one.request = 7
     proposal = StrayProposal(
         False, "plain", 60.0, "Quay", {"t": ("temperature", "°C"), "x": ("", "")}, {}, {}
@@ -264,7 +266,7 @@ def test_an_adoption_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> No
     import msgspec
 
     answer = msgspec.json.encode(proposal).decode()
-    one.take_request(request(RequestState.CONFIRMED, id=7, sort=RequestSort.PROPOSE, answer=answer))
+    one.take_request(request(RequestState.CONFIRMED, id=7, sort=RequestKind.PROPOSE, answer=answer))
     assert one.is_ready
     terms = one.terms()
     assert terms.fields == {"t": ("temperature", "°C")}

@@ -22,7 +22,7 @@ from rook_tally.desk.stations.model import StationsModel
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_correction, add_station, load_site, report_clocks
 from tests.builders import MINUTE_US, NOON_US
@@ -33,7 +33,7 @@ PATIENCE_MS = 20_000
 
 
 def _send(store: Store, station: str, *bodies: object, at_us: int = NOON_US) -> None:
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     for number, body in enumerate(bodies):
         raw = body.encode() if isinstance(body, str) else json.dumps(body).encode()
         moment = at_us + number * 1_000_000

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from rook_tally.desk.data import store_feed as feed
-from rook_tally.desk.data.store_feed import Picture, Trouble
+from rook_tally.desk.data.store_feed import Picture, StoreUnavailable
 from rook_tally.store.base import Store
 from tests.builders import begin_series
 from tests.desks import Desk
@@ -26,7 +26,7 @@ def test_a_fault_of_ours_is_said_and_the_window_hears_on(
     monkeypatch.setattr(feed, "read_picture", fail_first)
     with Desk(store) as desk:
         wait_until(lambda: any(isinstance(one, Picture) for one in desk.news))
-        troubles = [one.text for one in desk.news if isinstance(one, Trouble)]
+        troubles = [one.text for one in desk.news if isinstance(one, StoreUnavailable)]
     assert [one.partition("(")[0] for one in troubles[:2]] == [
         "a fault of ours: KeyError",
         "a fault of ours: ZeroDivisionError",

@@ -18,7 +18,7 @@ from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.dialogs.csv_export import CsvSaving
+from rook_tally.desk.dialogs.csv_export import CsvExport
 from rook_tally.desk.parts.series_drag import carried_series, load_of
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.strip.queries import Overlay
@@ -199,7 +199,7 @@ def test_figures_are_copied_and_readings_saved_as_shown(
     window.strip.do(StripAction.SAVE_CSV)
     asked = opened(qtbot, window, QFileDialog)
     asked.fileSelected.emit(str(tmp_path / "shown.csv"))
-    saving = opened(qtbot, window, CsvSaving)
+    saving = opened(qtbot, window, CsvExport)
     qtbot.waitUntil(lambda: saving.stop.text() == "Close", timeout=PATIENCE_MS)
     assert "120 readings are in" in saving.told.text()
     rows = list(csv.reader((tmp_path / "shown.csv").read_text("utf-8").splitlines()))
@@ -214,7 +214,7 @@ def test_a_file_that_cannot_be_written_says_so(
 ) -> None:
     window = opened_strip(qtbot, open_desk, rooms["co2"])
     path = tmp_path / "none" / "x.csv"
-    saving = CsvSaving(store, [rooms["co2"]], NOON_US - HOUR_US, NOON_US, str(path), window)
+    saving = CsvExport(store, [rooms["co2"]], NOON_US - HOUR_US, NOON_US, str(path), window)
     qtbot.addWidget(saving)
     qtbot.waitUntil(lambda: saving.stop.text() == "Close", timeout=PATIENCE_MS)
     assert "cannot be written" in saving.told.text()

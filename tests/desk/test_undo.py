@@ -13,14 +13,14 @@ from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality
 from rook_tally.desk.data.commands import (
     Correct,
-    KeepRemark,
     Overrule,
     RemoveRemark,
+    SaveRemark,
     ShowInUnit,
     WithdrawCorrection,
 )
-from rook_tally.desk.data.store_client import Reply, StoreChange
-from rook_tally.desk.data.undo import Done, UndoHistory
+from rook_tally.desk.data.store_client import Command, Reply
+from rook_tally.desk.data.undo import UndoableResult, UndoHistory
 from rook_tally.store.base import Store
 from rook_tally.store.readings import overrulings, read_range
 from rook_tally.store.site import Series, correction_entries, load_site, remarks, shown_units
@@ -35,7 +35,7 @@ class Hands:
         self.told: list[str] = []
         self.history = UndoHistory(self, told=self.told.append)  # type: ignore[arg-type]
 
-    def change(self, wanted: StoreChange) -> None:
+    def change(self, wanted: Command) -> None:
         try:
             with self._store.write() as connection:
                 reply = Reply(wanted, wanted.made(connection))
@@ -63,7 +63,7 @@ def texts(store: Store) -> list[str]:
 
 def test_steps_are_taken_back_in_turn_and_made_again(store: Store, hands: Hands) -> None:
     for text in ("one", "two", "three"):
-        hands.change(KeepRemark(Remark(text, NOON_US)))
+        hands.change(SaveRemark(Remark(text, NOON_US)))
     assert hands.told[-1] == "Pin “three” written down. Ctrl+Z undoes it."
     hands.history.undo()
     hands.history.undo()
@@ -84,15 +84,15 @@ def test_steps_are_taken_back_in_turn_and_made_again(store: Store, hands: Hands)
 
 
 def test_a_new_step_forgets_what_was_taken_back(store: Store, hands: Hands) -> None:
-    hands.change(KeepRemark(Remark("one", NOON_US)))
+    hands.change(SaveRemark(Remark("one", NOON_US)))
     hands.history.undo()
-    hands.change(KeepRemark(Remark("other", NOON_US)))
+    hands.change(SaveRemark(Remark("other", NOON_US)))
     hands.history.redo()
     assert texts(store) == ["other"]
 
 
 def test_a_step_that_cannot_be_taken_back_says_why(store: Store, hands: Hands) -> None:
-    hands.change(KeepRemark(Remark("one", NOON_US)))
+    hands.change(SaveRemark(Remark("one", NOON_US)))
     with store.read() as connection:
         (kept,) = remarks(connection)
     # Somebody else takes it away meanwhile.
@@ -106,9 +106,9 @@ def test_a_step_that_cannot_be_taken_back_says_why(store: Store, hands: Hands) -
 def test_a_step_that_could_not_be_taken_back_can_be_once_nothing_is_in_the_way(
     store: Store, hands: Hands, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    hands.change(KeepRemark(Remark("one", NOON_US)))
+    hands.change(SaveRemark(Remark("one", NOON_US)))
 
-    def refuse(*_: object) -> Done:
+    def refuse(*_: object) -> UndoableResult:
         raise UsageError("the disk is full")
 
     with monkeypatch.context() as disk:
@@ -118,7 +118,7 @@ def test_a_step_that_could_not_be_taken_back_can_be_once_nothing_is_in_the_way(
     hands.history.undo()
     assert texts(store) == []
     with monkeypatch.context() as disk:
-        disk.setattr(KeepRemark, "made", refuse)
+        disk.setattr(SaveRemark, "made", refuse)
         hands.history.redo()
     assert texts(store) == []
     hands.history.redo()
@@ -188,6 +188,6 @@ def test_a_unit_goes_back_to_the_one_before(store: Store, hands: Hands, series: 
 
 
 def test_a_refused_change_is_said_and_is_no_step(hands: Hands) -> None:
-    hands.history.take_reply(Reply(KeepRemark(Remark("x", 1)), None, "refused"))
+    hands.history.take_reply(Reply(SaveRemark(Remark("x", 1)), None, "refused"))
     assert (hands.told, hands.history.can_undo) == (["refused"], False)
-    assert isinstance(Done("x", RemoveRemark(1)), Done)
+    assert isinstance(UndoableResult("x", RemoveRemark(1)), UndoableResult)

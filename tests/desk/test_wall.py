@@ -18,8 +18,8 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.wall.actions import WallAction
-from rook_tally.desk.wall.series_picker import PickDialog
-from rook_tally.desk.wall.share_dialog import PocketDialog
+from rook_tally.desk.wall.series_picker import SeriesPicker
+from rook_tally.desk.wall.share_dialog import ShareDialog
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import keep_sheet, page_devices, page_setting, sheets
@@ -84,7 +84,7 @@ def test_a_pane_is_made_by_a_few_letters_with_the_fitting_kind_first(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
     QTest.keyClick(window.wall.canvas, Qt.Key.Key_N)
-    dialog = opened(qtbot, window, PickDialog)
+    dialog = opened(qtbot, window, SeriesPicker)
     QTest.keyClicks(dialog.typed, "moist")
     assert dialog.series.count() == 1
     assert dialog.kinds.item(0).text() == "Dial"
@@ -197,7 +197,7 @@ def test_own_words_take_values(window: DeskWindow, qtbot: QtBot) -> None:
     wall.panel.words.setPlainText("Dust: ")
     wall.panel.words.moveCursor(wall.panel.words.textCursor().MoveOperation.End)
     wall.panel.put_in.click()
-    dialog = opened(qtbot, window, PickDialog)
+    dialog = opened(qtbot, window, SeriesPicker)
     QTest.keyClicks(dialog.typed, "pm2.5 glaze")
     QTest.keyClick(dialog.typed, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: wall.model.pane.text == "Dust: {pm25@glaze-booth}", timeout=PATIENCE_MS)
@@ -268,7 +268,7 @@ def test_a_link_is_made_shown_once_and_revoked(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
     window.wall.do(WallAction.POCKET)
-    dialog = opened(qtbot, window, PocketDialog)
+    dialog = opened(qtbot, window, ShareDialog)
     dialog.is_on.click()
     dialog.name.setText("Anna’s phone")
     dialog.make.click()

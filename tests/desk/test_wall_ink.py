@@ -13,20 +13,22 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import LIGHT
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.desk.wall.painter import Ink
+from rook_tally.desk.wall.painter import PanePainter
 from rook_tally.desk.wall.painter_frame import changed_part, draw_pane
-from rook_tally.wall.pane_views import Column, ColumnsBody, Face, Value
+from rook_tally.wall.pane_views import ColumnFigure, ColumnsBody, PaneView, ValueText
 from tests.wall.samples import LEVELLED, sample
 
 AREA = QRectF(0, 0, 640, 200)
 
 
-def _face(*texts: str) -> Face:
+def _face(*texts: str) -> PaneView:
     columns = tuple(
-        Column(f"Place {at}", f"P{at}", Value(text, "°C", Level(at % 3)), at / 9, 0.1, 0.7)
+        ColumnFigure(
+            f"Place {at}", f"P{at}", ValueText(text, "°C", Level(at % 3)), at / 9, 0.1, 0.7
+        )
         for at, text in enumerate(texts)
     )
-    return Face(PaneKind.COLUMNS, "Temperature", "°C", ColumnsBody(columns))
+    return PaneView(PaneKind.COLUMNS, "Temperature", "°C", ColumnsBody(columns))
 
 
 def _image() -> QImage:
@@ -35,7 +37,7 @@ def _image() -> QImage:
     return made
 
 
-def _inked(image: QImage, face: Face, part: QRectF) -> QImage:
+def _inked(image: QImage, face: PaneView, part: QRectF) -> QImage:
     painter = QPainter(image)
     painter.setClipRect(part.toAlignedRect())
     draw_pane(painter, LIGHT, face, AREA, 1.0)
@@ -69,23 +71,23 @@ def test_another_title_or_note_is_inked_with_all_of_it(qtbot: QtBot) -> None:
 
 
 @pytest.fixture
-def ink(qtbot: QtBot) -> Iterator[Ink]:
+def ink(qtbot: QtBot) -> Iterator[PanePainter]:
     """Ink on a picture of its own, lifted in time whatever the test finds."""
     image = _image()
     painter = QPainter(image)
-    yield Ink(painter, LIGHT, 1.0)
+    yield PanePainter(painter, LIGHT, 1.0)
     painter.end()
 
 
 @pytest.mark.parametrize("width", [400.0, 90.0, 30.0, 9.0])
-def test_letters_fit_their_room_or_are_cut_short(ink: Ink, width: float) -> None:
+def test_letters_fit_their_room_or_are_cut_short(ink: PanePainter, width: float) -> None:
     assert ink.text(QRectF(0, 0, width, 30), "Surface temperature") <= width + 1
     assert ink.text(QRectF(0, 0, 0, 30), "x") == 0.0
 
 
 @pytest.mark.parametrize("width", [300.0, 80.0, 50.0])
-def test_a_figure_fits_its_room_and_goes_before_its_unit(ink: Ink, width: float) -> None:
-    taken = ink.value(QRectF(0, 0, width, 80), Value("153.8", "°C", Level.HIGH))
+def test_a_figure_fits_its_room_and_goes_before_its_unit(ink: PanePainter, width: float) -> None:
+    taken = ink.value(QRectF(0, 0, width, 80), ValueText("153.8", "°C", Level.HIGH))
     assert taken.width() <= width + 3
 
 

@@ -8,16 +8,16 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.wall.definitions import PaneKind, Sheet
+from rook_tally.core.wall.definitions import PaneKind, WallSheet
 from rook_tally.core.wall.tiling import Side
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import StoreChange
+from rook_tally.desk.data.store_client import Command
 from rook_tally.desk.data.store_feed import read_picture
-from rook_tally.desk.wall.arranging import Arranging
-from rook_tally.desk.wall.commands import KeepSheet, RemoveSheet
+from rook_tally.desk.wall.arranging import SheetEditor
+from rook_tally.desk.wall.commands import RemoveSheet, SaveSheet
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.desk.wall.queries import SheetListingQuestion
+from rook_tally.desk.wall.queries import SheetListingQuery
 from rook_tally.desk.wall.rotation import is_night, next_sheet
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
@@ -39,15 +39,15 @@ class Hand:
         with studio.store.read() as connection:
             self.state.take(read_picture(connection, NOON_US))
         self.model = WallModel(self.state)
-        self.arranging = Arranging(self.model)
-        self.undoing: list[StoreChange] = []
+        self.arranging = SheetEditor(self.model)
+        self.undoing: list[Command] = []
         self.moved: list[set[int]] = []
         self.model.wished.append(self._make)
         self.model.faces_changed.append(self.moved.append)
         self.state.subscribe(self.model.on_changed)
         self.read()
 
-    def _make(self, change: StoreChange) -> None:
+    def _make(self, change: Command) -> None:
         with self.studio.store.write() as connection:
             done = change.made(connection)
         self.undoing.append(done.inverse)
@@ -57,7 +57,7 @@ class Hand:
     def read(self) -> None:
         """Answer what the model asks."""
         with self.studio.store.read() as connection:
-            self.model.take_listing(SheetListingQuestion().answered(connection))
+            self.model.take_listing(SheetListingQuery().answered(connection))
             question = self.model.question()
             if question is not None:
                 self.model.take_material(question.answered(connection))
@@ -203,7 +203,7 @@ def test_a_draft_under_way_is_not_overrun_by_what_was_kept_before(hand: Hand) ->
     """A listing that was read before a change was made must not take it back."""
     model = hand.model
     with hand.studio.store.read() as connection:
-        old = SheetListingQuestion().answered(connection)
+        old = SheetListingQuery().answered(connection)
     model.wished.clear()
     hand.arranging.move_edge(Side.RIGHT, 3)
     assert model.sheet is not None
@@ -223,11 +223,11 @@ def test_words_of_changes_and_their_way_back(hand: Hand) -> None:
         assert done.words == "sheet Now taken away"
         assert done.inverse is not None
         done.inverse.made(connection)
-        new = KeepSheet(Sheet(slug="new", name="New")).made(connection)
+        new = SaveSheet(WallSheet(slug="new", name="New")).made(connection)
     assert isinstance(new.inverse, RemoveSheet)
 
 
-SHEETS = [Sheet(slug=slug, name=slug) for slug in ("a", "b", "c")]
+SHEETS = [WallSheet(slug=slug, name=slug) for slug in ("a", "b", "c")]
 
 
 def test_sheets_turn_in_order_and_stop_where_something_stands() -> None:

@@ -11,9 +11,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.alarming.alarm_clock import Keeper
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.alarming.alarm_clock import AlarmClock
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.alarms.sentences import Part
 from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.app.tray import tray_words
@@ -24,7 +24,7 @@ from rook_tally.desk.dialogs.alarms import AlarmDialog
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.store.alarms import journal, watches
 from rook_tally.store.base import Store
-from rook_tally.store.site import RequestSort, open_requests
+from rook_tally.store.site import RequestKind, open_requests
 from tests.alarming.conftest import DUST, Booth, at
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import opened, to_strip
@@ -42,7 +42,7 @@ def booth(store: Store) -> Booth:
         Watch(
             slug="damp",
             name="Damp",
-            sort=Sort.BELOW,
+            sort=WatchKind.BELOW,
             limit=3,
             unit="µg/m³",
             scope=Scope(quantity="pm25", place="Shop"),
@@ -77,7 +77,7 @@ def test_the_view_shows_the_watch_its_rehearsal_and_the_journal(window: DeskWind
     assert view.list.model().data(view.list.currentIndex(), Qt.ItemDataRole.AccessibleTextRole) == (
         "Glaze dust, standing 3 min, PM2.5 over 25 µg/m³ at Glaze booth"
     )
-    assert [one.sort for one in view.journal_items.lines] == [JournalSort.RANG]
+    assert [one.sort for one in view.journal_items.lines] == [JournalKind.RANG]
     assert view.acknowledge.isVisible()
     assert not view.keep.isEnabled()
 
@@ -167,26 +167,26 @@ def test_a_watch_is_made_renamed_and_taken_away(
 def test_what_stands_is_acknowledged_shelved_and_tried(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:
-    keeper = Keeper(store, since_us=0)
+    keeper = AlarmClock(store, since_us=0)
 
-    def asked() -> list[RequestSort]:
+    def asked() -> list[RequestKind]:
         with store.read() as connection:
             return [one.sort for one in open_requests(connection)]
 
     window.watch.acknowledge.click()
-    qtbot.waitUntil(lambda: asked() == [RequestSort.ACKNOWLEDGE], timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: asked() == [RequestKind.ACKNOWLEDGE], timeout=PATIENCE_MS)
     keeper.look(at(8))
     qtbot.waitUntil(lambda: not window.watch.acknowledge.isVisible(), timeout=PATIENCE_MS)
     assert window.watch.stands.text().startswith("Seen by ")
     QTest.keyClick(window.watch.list, Qt.Key.Key_H)
-    qtbot.waitUntil(lambda: asked() == [RequestSort.SHELVE], timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: asked() == [RequestKind.SHELVE], timeout=PATIENCE_MS)
     keeper.look(at(8))
     qtbot.waitUntil(lambda: window.watch.shelve.text() == "Off the shelf", timeout=PATIENCE_MS)
     QTest.keyClick(window.watch.list, Qt.Key.Key_T)
-    qtbot.waitUntil(lambda: asked() == [RequestSort.TRIAL], timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: asked() == [RequestKind.TRIAL], timeout=PATIENCE_MS)
     keeper.look(at(8))
     with store.read() as connection:
-        assert journal(connection)[0].sort is JournalSort.TRIAL
+        assert journal(connection)[0].sort is JournalKind.TRIAL
 
 
 def test_the_journal_is_filtered_and_saved(
@@ -236,7 +236,7 @@ def test_alarms_show_in_head_cells_panel_tray_and_lanes(
 
     def asked() -> bool:
         with booth.store.read() as connection:
-            return any(one.sort is RequestSort.ACKNOWLEDGE for one in open_requests(connection))
+            return any(one.sort is RequestKind.ACKNOWLEDGE for one in open_requests(connection))
 
     qtbot.waitUntil(asked, timeout=PATIENCE_MS)
     window.open_in_strip([series])
@@ -259,7 +259,7 @@ def test_a_ring_that_comes_while_the_window_is_open_shows_and_clears(
         ),
         timeout=PATIENCE_MS,
     )
-    booth.wish(RequestSort.ACKNOWLEDGE, 8)
+    booth.wish(RequestKind.ACKNOWLEDGE, 8)
     qtbot.waitUntil(lambda: window.state.alarms == (), timeout=PATIENCE_MS)
     assert window.head._standing.accessibleName() != "1 standing, worst high"
 
@@ -288,17 +288,17 @@ def test_what_stands_is_seen_to_from_anywhere_with_a_word_why(
     dialog.word.setText("spraying celadon")
     dialog.acknowledge.click()
 
-    def asked() -> list[RequestSort]:
+    def asked() -> list[RequestKind]:
         with booth.store.read() as connection:
             return [one.sort for one in open_requests(connection)]
 
-    qtbot.waitUntil(lambda: asked() == [RequestSort.ACKNOWLEDGE], timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: asked() == [RequestKind.ACKNOWLEDGE], timeout=PATIENCE_MS)
     booth.keeper.look(at(8))
     qtbot.waitUntil(lambda: not dialog.acknowledge.isEnabled(), timeout=PATIENCE_MS)
     assert booth.alarm(WATCHED).word == "spraying celadon"
     dialog.until.setCurrentIndex(2)
     dialog.shelve.click()
-    qtbot.waitUntil(lambda: asked() == [RequestSort.SHELVE], timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: asked() == [RequestKind.SHELVE], timeout=PATIENCE_MS)
     booth.keeper.look(at(8))
     shelved = booth.alarm(WATCHED).shelved_until_us
     # Noon in UTC: seven the next morning.

@@ -6,8 +6,8 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.definitions import Run, Scope, Sort, Watch
-from rook_tally.core.alarms.online_detector import Step
+from rook_tally.core.alarms.definitions import RunControl, Scope, Watch, WatchKind
+from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.sentences import Part
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.kinds import KINDS, PLAIN
@@ -23,7 +23,7 @@ from tests.builders import MINUTE_US, NOON_US, append, begin_series
 DUST = Watch(
     slug="dust",
     name="Dust",
-    sort=Sort.ABOVE,
+    sort=WatchKind.ABOVE,
     scope=Scope(quantity="pm25", place="Booth"),
     limit=25,
     clear=18,
@@ -169,7 +169,7 @@ def test_parts_are_chosen(bench: Bench) -> None:
     assert bench.counts == [0, 0]
     bench.choose(Part.CONTROL, "fan")
     assert bench.model.draft is not None
-    assert bench.model.draft.run == Run(station="fan", control="on")
+    assert bench.model.draft.run == RunControl(station="fan", control="on")
     bench.choose(Part.GUARD, "Presence at Booth is on")
     assert len(bench.model.draft.guards) == 1
     bench.choose(Part.TELL, "a sound")
@@ -179,7 +179,7 @@ def test_parts_are_chosen(bench: Bench) -> None:
     bench.choose(Part.SORT, "reaches a level")
     assert [one.words for one in bench.model.choices(Part.LIMIT)][-1] == "severe"
     bench.choose(Part.QUANTITY, "Presence")
-    assert bench.model.draft.sort is Sort.SO
+    assert bench.model.draft.sort is WatchKind.SO
 
 
 def test_a_new_watch_begins_with_what_is_worst(bench: Bench) -> None:
@@ -213,7 +213,7 @@ def test_a_row_says_how_its_watch_stands(
     with bench.store.write() as connection:
         write_alarms(
             connection,
-            [Alarm("dust", bench.series.id, Step(), state, Level.HIGH, since_us=since_us)],
+            [Alarm("dust", bench.series.id, DetectorState(), state, Level.HIGH, since_us=since_us)],
         )
     bench.look()
     (row,) = bench.model.rows()

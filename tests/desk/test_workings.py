@@ -13,17 +13,17 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.named_series import Group
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, ScoreInput, Working
 from rook_tally.desk.app.views import LEDGER, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.ledger.model import SummaryRow
 from rook_tally.desk.workings.actions import WorkingsAction
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
 from rook_tally.store.workings import (
@@ -50,12 +50,12 @@ SCORE = Score(
         ScoreInput(name="Damp", formula="humidity@here", weight=40, points=((30, 0), (50, 100))),
     )
 )
-COMFORT = Working(slug="comfort", name="Comfort", made=Made.EACH_PLACE, score=SCORE)
+COMFORT = Working(slug="comfort", name="Comfort", made=Placement.EACH_PLACE, score=SCORE)
 WORST = Working(
     slug="comfort_worst",
     name="Comfort, worst of",
-    made=Made.EACH_PLACE,
-    score=Score(inputs=SCORE.inputs, way=Way.WORST, variant_of="comfort"),
+    made=Placement.EACH_PLACE,
+    score=Score(inputs=SCORE.inputs, way=Aggregation.WORST, variant_of="comfort"),
 )
 
 
@@ -69,7 +69,7 @@ def pottery(store: Store) -> Store:
 
 
 def _hour(store: Store) -> None:
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     for minute in range(-60, 1):
         at = NOON_US + minute * MINUTE_US
         for station, values in (
@@ -101,7 +101,7 @@ def window(pottery: Store, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
 
 
 def _hour_again(store: Store) -> None:
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     at = NOON_US + MINUTE_US // 2
     for station, temperature in (("kiln", 25), ("yard", 8)):
         body = json.dumps({"temperature": temperature, "humidity": 50, "time": at / 1e6}).encode()
@@ -124,7 +124,7 @@ def _until_answered(window: DeskWindow, qtbot: QtBot) -> None:
 
 def _begin_formula(window: DeskWindow) -> None:
     window.workings.do(WorkingsAction.NEW)
-    window.workings.offers_page.own[Sort.FORMULA].click()
+    window.workings.offers_page.own[WorkingKind.FORMULA].click()
 
 
 def test_a_formula_is_drawn_before_it_is_kept_and_kept_with_a_key(
@@ -184,7 +184,7 @@ def test_what_could_stand_there_is_offered_and_taken_with_enter(
 def test_a_working_is_taken_away_and_comes_back(
     window: DeskWindow, qtbot: QtBot, pottery: Store
 ) -> None:
-    window.workings.pick(Sort.FORMULA, "room")
+    window.workings.pick(WorkingKind.FORMULA, "room")
     _until_answered(window, qtbot)
     QTest.keyClick(window.workings.list, Qt.Key.Key_Delete)
     qtbot.waitUntil(lambda: window.undo.can_undo, timeout=PATIENCE_MS)
@@ -207,7 +207,8 @@ def test_a_ready_made_working_is_made_with_one_press(
     assert {"dew_point", "vapour_deficit", "absolute_humidity"} <= set(page.buttons)
     page.buttons["dew_point"].click()
     qtbot.waitUntil(
-        lambda: window.workings.model.picked == (Sort.FORMULA, "dew_point"), timeout=PATIENCE_MS
+        lambda: window.workings.model.picked == (WorkingKind.FORMULA, "dew_point"),
+        timeout=PATIENCE_MS,
     )
     _until_answered(window, qtbot)
     shown = window.workings.formula_page.told.text()
@@ -215,7 +216,7 @@ def test_a_ready_made_working_is_made_with_one_press(
 
 
 def _to_score(window: DeskWindow, qtbot: QtBot, place: str = "Kiln room") -> None:
-    window.workings.pick(Sort.SCORE, "comfort")
+    window.workings.pick(WorkingKind.SCORE, "comfort")
     _until_answered(window, qtbot)
     window.workings.model.show_place(place)
     qtbot.waitUntil(
@@ -305,7 +306,10 @@ def test_what_rests_on_a_score_follows_its_trial_into_other_views(
         keep_working(
             connection,
             Working(
-                slug="misery", name="Misery", formula="100 - comfort@here", made=Made.EACH_PLACE
+                slug="misery",
+                name="Misery",
+                formula="100 - comfort@here",
+                made=Placement.EACH_PLACE,
             ),
         )
     _to_score(window, qtbot)
@@ -359,7 +363,7 @@ def test_another_way_of_adding_up_is_begun_with_a_key(window: DeskWindow, qtbot:
     draft = window.workings.model.draft
     assert draft is not None
     assert draft.score is not None
-    assert (draft.score.way, draft.score.variant_of) == (Way.WORST, "comfort")
+    assert (draft.score.way, draft.score.variant_of) == (Aggregation.WORST, "comfort")
     assert window.workings.model.is_new
 
 
@@ -378,7 +382,7 @@ def test_an_inputs_mistake_is_said_by_its_name(window: DeskWindow, qtbot: QtBot)
 
 def test_a_group_is_named_and_ticked(window: DeskWindow, qtbot: QtBot, pottery: Store) -> None:
     window.workings.do(WorkingsAction.NEW)
-    window.workings.offers_page.own[Sort.GROUP].click()
+    window.workings.offers_page.own[WorkingKind.GROUP].click()
     page = window.workings.group_page
     page.name.setFocus()
     page.name.selectAll()

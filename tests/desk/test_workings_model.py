@@ -11,18 +11,18 @@ import pytest
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, ScoreInput, Working
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.new_items import slug_for
 from rook_tally.desk.workings.queries import FormulaPreview, ScorePreview
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store, add_due
 from rook_tally.store.site import add_station, load_site
 from rook_tally.store.workings import keep_group, keep_working
@@ -40,12 +40,12 @@ SCORE = Score(
     )
 )
 WORKINGS = (
-    Working(slug="comfort", name="Comfort", made=Made.EACH_PLACE, score=SCORE),
+    Working(slug="comfort", name="Comfort", made=Placement.EACH_PLACE, score=SCORE),
     Working(
         slug="comfort_worst",
         name="Comfort, worst of",
-        made=Made.EACH_PLACE,
-        score=Score(inputs=SCORE.inputs, way=Way.WORST, variant_of="comfort"),
+        made=Placement.EACH_PLACE,
+        score=Score(inputs=SCORE.inputs, way=Aggregation.WORST, variant_of="comfort"),
     ),
     Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - temperature@yard"),
     Working(slug="twice", name="Twice", formula="2 * warmer@kiln-room"),
@@ -84,7 +84,7 @@ def bench(store: Store) -> Bench:
     with store.write() as connection:
         add_station(connection, "kiln", place="Kiln room", kind=PLAIN, cadence_s=60)
         add_station(connection, "yard", place="Yard", kind=PLAIN, indoors=False, cadence_s=60)
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
 
     def told(station: str, minute: int, **values: float) -> None:
         at = NOON_US + minute * MINUTE_US
@@ -108,11 +108,11 @@ def bench(store: Store) -> Bench:
 def test_the_list_says_where_things_are_made_and_what_they_come_to(bench: Bench) -> None:
     rows = {row.key: row for row in bench.model.rows()}
     assert [row.sort for row in bench.model.rows()] == [
-        Sort.SCORE,
-        Sort.SCORE,
-        Sort.FORMULA,
-        Sort.FORMULA,
-        Sort.GROUP,
+        WorkingKind.SCORE,
+        WorkingKind.SCORE,
+        WorkingKind.FORMULA,
+        WorkingKind.FORMULA,
+        WorkingKind.GROUP,
     ]
     assert (rows["comfort"].where, rows["comfort"].value) == ("wherever it can be: 2", "70 · 0")
     assert (rows["warmer"].where, rows["warmer"].value) == ("Kiln room", "17.0 K")
@@ -130,14 +130,14 @@ def test_what_is_worked_out_again_says_how_far_it_is(bench: Bench) -> None:
 
 
 def test_where_something_is_used_is_said(bench: Bench) -> None:
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     assert bench.model.uses == "Used on the Ledger at Kiln room; in Twice."
-    bench.model.pick((Sort.FORMULA, "twice"))
+    bench.model.pick((WorkingKind.FORMULA, "twice"))
     assert bench.model.uses == "Used on the Ledger at Kiln room."
 
 
 def test_a_draft_is_asked_for_once_and_drawn_with_its_inputs(bench: Bench) -> None:
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     bench.answer()
     assert bench.model.is_answered
     assert bench.model.draft_question() is None
@@ -156,7 +156,7 @@ def test_a_draft_is_asked_for_once_and_drawn_with_its_inputs(bench: Bench) -> No
 
 
 def test_a_working_that_rests_on_itself_is_told_while_it_is_written(bench: Bench) -> None:
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     bench.model.alter(formula="twice@kiln-room / 2")
     bench.answer()
     assert bench.model.mistake is not None
@@ -185,14 +185,14 @@ def test_new_things_get_names_that_are_free(bench: Bench) -> None:
             connection, Working(slug="new_working", name="New working", formula="temperature@yard")
         )
     bench.refresh()
-    bench.model.begin(Sort.FORMULA)
+    bench.model.begin(WorkingKind.FORMULA)
     assert bench.model.draft is not None
     assert (bench.model.draft.name, bench.model.draft.slug) == ("New working 2", "new_working_2")
     bench.model.alter(name="Mine")
     assert bench.model.draft.slug == "mine"
-    bench.model.begin(Sort.SCORE)
+    bench.model.begin(WorkingKind.SCORE)
     assert bench.model.is_new
-    bench.model.begin(Sort.GROUP)
+    bench.model.begin(WorkingKind.GROUP)
     assert bench.model.group is not None
     assert bench.model.draft is None
 
@@ -200,7 +200,7 @@ def test_new_things_get_names_that_are_free(bench: Bench) -> None:
 def test_the_cursor_says_when_and_now_only_where_it_is_now(bench: Bench) -> None:
     state, model = bench.state, bench.model
     state.show_last(HOUR_US)
-    model.pick((Sort.SCORE, "comfort"))
+    model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     assert model.when() == "now"
     zone = state.zone
@@ -216,7 +216,7 @@ def test_the_cursor_says_when_and_now_only_where_it_is_now(bench: Bench) -> None
 
 
 def test_a_kept_working_keeps_what_formulas_call_it(bench: Bench) -> None:
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     bench.model.alter(name="Much warmer")
     assert bench.model.draft is not None
     assert bench.model.draft.slug == "warmer"
@@ -224,7 +224,7 @@ def test_a_kept_working_keeps_what_formulas_call_it(bench: Bench) -> None:
 
 def test_a_score_at_the_cursor_and_back(bench: Bench) -> None:
     bench.state.show_last(10 * MINUTE_US)
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     bench.model.show_place("Yard")
     bench.answer()
@@ -243,7 +243,7 @@ def test_a_score_at_the_cursor_and_back(bench: Bench) -> None:
 
 def test_ways_of_adding_up_stand_side_by_side(bench: Bench) -> None:
     bench.state.show_last(8 * MINUTE_US)
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     names = [name for name, _ in bench.model.ways()]
     assert names == ["weighted", "worst of"]
@@ -252,12 +252,12 @@ def test_ways_of_adding_up_stand_side_by_side(bench: Bench) -> None:
     ((start, end),) = stretches
     assert end - start > 6 * MINUTE_US
     # Made alike, they agree; the picture follows the draft before anything is asked.
-    bench.model.alter_score(way=Way.WORST)
+    bench.model.alter_score(way=Aggregation.WORST)
     assert bench.model.parted() == ("they never part by more than 15 points", [])
 
 
 def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> None:
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     series = next(
         one
@@ -269,13 +269,13 @@ def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> N
     bench.model.try_input(0, 20.0)
     assert bench.state.latest[series.id].value == pytest.approx(100)
     assert bench.state.trial_words() == "Comfort at Kiln room is 100 instead of 70"
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     assert bench.state.latest[series.id].value == pytest.approx(70)
     assert bench.state.trial == {}
 
 
 def test_what_is_missing_stays_so_in_a_trial_until_it_is_moved(bench: Bench) -> None:
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     bench.model.show_place("Yard")
     bench.answer()
@@ -289,7 +289,7 @@ def test_what_is_missing_stays_so_in_a_trial_until_it_is_moved(bench: Bench) -> 
 
 
 def test_inputs_come_and_go(bench: Bench) -> None:
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     bench.model.add_input()
     assert bench.model.draft is not None
@@ -306,17 +306,17 @@ def test_inputs_come_and_go(bench: Bench) -> None:
 
 
 def test_a_variant_knows_what_it_is_a_variant_of(bench: Bench) -> None:
-    bench.model.pick((Sort.SCORE, "comfort_worst"))
+    bench.model.pick((WorkingKind.SCORE, "comfort_worst"))
     bench.model.begin_variant()
     draft = bench.model.draft
     assert draft is not None
     assert draft.score is not None
-    assert (draft.score.way, draft.score.variant_of) == (Way.WEIGHTED, "comfort")
+    assert (draft.score.way, draft.score.variant_of) == (Aggregation.WEIGHTED, "comfort")
     assert {one.slug for one in bench.model.variants()} == {"comfort", "comfort_worst"}
 
 
 def test_the_spread_of_each_input_is_of_what_was_read(bench: Bench) -> None:
-    bench.model.pick((Sort.SCORE, "comfort"))
+    bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
     preview = bench.model.score
     assert preview is not None
@@ -328,7 +328,7 @@ def test_the_spread_of_each_input_is_of_what_was_read(bench: Bench) -> None:
 
 
 def test_somebody_elses_change_is_taken_up_unless_one_is_at_it(bench: Bench) -> None:
-    bench.model.pick((Sort.FORMULA, "warmer"))
+    bench.model.pick((WorkingKind.FORMULA, "warmer"))
     other = Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - 3 °C")
     with bench.store.write() as connection:
         keep_working(connection, other)

@@ -10,22 +10,29 @@ import pytest
 
 from rook_tally.core.quantities.kinds import KINDS, PLAIN
 from rook_tally.core.series.readings import Quality
-from rook_tally.intake.message import Answer, Form, Message, Problem
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
-from rook_tally.store.site import Tally, add_station, load_site, newest_strays, newest_tape, tallies
+from rook_tally.store.site import (
+    MessageCounts,
+    add_station,
+    load_site,
+    newest_strays,
+    newest_tape,
+    tallies,
+)
 from tests.builders import NOON_US
 
-Take = Callable[..., Answer]
+Take = Callable[..., IntakeResult]
 
 
 @pytest.fixture
 def take(store: Store) -> Take:
     """Receive one message at noon."""
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
 
     def taken(
         body: object,
@@ -33,7 +40,7 @@ def take(store: Store) -> Take:
         station: str | None = None,
         access_key: str | None = None,
         arrived_us: int = NOON_US,
-    ) -> Answer:
+    ) -> IntakeResult:
         raw = body if isinstance(body, bytes) else json.dumps(body).encode()
         message = Message(
             "http", "127.0.0.1", raw, arrived_us, station=station, access_key=access_key
@@ -125,7 +132,7 @@ def test_unknown_stations_and_fields_become_strays(take: Take, key: str, store: 
         ("slipway-9", "no station slipway-9 has been adopted"),
     ]
     assert wall is not None
-    assert counted == {wall.id: Tally(kept=1, stray=1), 0: Tally(stray=3)}
+    assert counted == {wall.id: MessageCounts(kept=1, stray=1), 0: MessageCounts(stray=3)}
 
 
 def test_bodies_that_cannot_be_read(take: Take, key: str, store: Store) -> None:
@@ -206,7 +213,7 @@ def test_the_same_again_is_a_duplicate(take: Take, key: str, store: Store) -> No
     with store.read() as connection:
         wall = load_site(connection).station("wall")
         assert wall is not None
-        assert tallies(connection)[wall.id] == Tally(kept=3, duplicate=1, revised=1, late=3)
+        assert tallies(connection)[wall.id] == MessageCounts(kept=3, duplicate=1, revised=1, late=3)
 
 
 def test_a_station_added_meanwhile_is_known_at_once(take: Take, store: Store) -> None:
@@ -219,13 +226,13 @@ def test_a_station_added_meanwhile_is_known_at_once(take: Take, store: Store) ->
 def test_the_tape_holds_what_was_read_beside_what_came(store: Store) -> None:
     with store.write() as connection:
         add_station(connection, "bin", place="Yard", kind=KINDS["climate"])
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
     packed = cbor2.dumps([{-2: "bin/", 0: "temp", 1: "Cel", 2: 21.5}, {0: "rh", 2: 41}])
     for body, form in (
-        (packed, Form.SENML_CBOR),
+        (packed, BodyFormat.SENML_CBOR),
         (b"temp=20.5\xc2\xb0C fw=2.1", None),
-        (b"2a6e=5908 rssi=-61", Form.ENVIRONMENTAL),
-        (b"{", Form.JSON),
+        (b"2a6e=5908 rssi=-61", BodyFormat.ENVIRONMENTAL),
+        (b"{", BodyFormat.JSON),
     ):
         message = Message("serial", "port", body, NOON_US, form, station="bin")
         receive(store, directory, clocks, [message])

@@ -10,7 +10,7 @@ from rook_tally.core.timestamps import MINUTE_US, SECOND_US
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import AGREEING, Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.site import clock_faults
 from tests.builders import NOON_US, add_room_air
@@ -43,7 +43,7 @@ def test_a_fault_that_grows_is_told_anew() -> None:
 
 def test_a_fault_stands_in_the_store_until_it_is_over(store: Store) -> None:
     add_room_air(store)
-    directory, clocks = Directory(), Clocks()
+    directory, clocks = IntakeSession(), Clocks()
 
     def send(count: int, ahead_us: int) -> list[float]:
         for at in range(count):

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Decoded, Form, Message
+from rook_tally.intake.message import BodyFormat, Decoded, Message
 from tests.builders import NOON_US
 
 
-def _decode(body: object, form: Form | None = None) -> Decoded:
+def _decode(body: object, form: BodyFormat | None = None) -> Decoded:
     raw = body if isinstance(body, bytes) else json.dumps(body).encode()
     return decoded(Message("http", "", raw, NOON_US, form))
 
@@ -170,7 +170,7 @@ def test_senml_names_without_a_base() -> None:
 )
 def test_a_bad_record_is_refused_and_its_neighbours_kept(record: dict[str, Any], why: str) -> None:
     pack = [{"n": "good", "v": 1}, record, {"n": "also", "v": 2}]
-    result = _decode(pack, Form.SENML_JSON)
+    result = _decode(pack, BodyFormat.SENML_JSON)
     assert [one.field for one in result.items] == ["good", "also"]
     assert why in result.refused[0].why
     assert result.refused[0].at == 1
@@ -178,9 +178,9 @@ def test_a_bad_record_is_refused_and_its_neighbours_kept(record: dict[str, Any],
 
 def test_senml_of_a_newer_version_or_no_list_is_refused_whole() -> None:
     with pytest.raises(DecodeError, match="SenML version 12"):
-        _decode([{"bver": 12, "n": "x", "v": 1}], Form.SENML_JSON)
+        _decode([{"bver": 12, "n": "x", "v": 1}], BodyFormat.SENML_JSON)
     with pytest.raises(DecodeError, match="an object, not a list of SenML records"):
-        _decode({"n": "x"}, Form.SENML_JSON)
+        _decode({"n": "x"}, BodyFormat.SENML_JSON)
 
 
 def test_the_form_is_told_by_the_looks_when_nobody_says() -> None:
@@ -202,8 +202,8 @@ json_values = st.recursive(
 )
 
 
-@given(json_values | st.binary(max_size=40), st.sampled_from([None, *Form]))
-def test_whatever_comes_is_read_or_refused_in_words(body: object, form: Form | None) -> None:
+@given(json_values | st.binary(max_size=40), st.sampled_from([None, *BodyFormat]))
+def test_whatever_comes_is_read_or_refused_in_words(body: object, form: BodyFormat | None) -> None:
     try:
         result = _decode(body, form)
     except DecodeError as error:

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.decode import NO_HINTS, _read_patiently, decoded
 from rook_tally.intake.decode import fast_path as ordinary
-from rook_tally.intake.message import Decoded, Form, Message
+from rook_tally.intake.message import BodyFormat, Decoded, Message
 
 NOON_US = 1_790_000_000_000_000
 NAMES = st.one_of(
@@ -62,19 +62,19 @@ def outcome(read: Any) -> tuple[Any, ...]:
     return (content.items, content.refused, content.said)
 
 
-def agree(body: bytes, form: Form | None) -> None:
+def agree(body: bytes, form: BodyFormat | None) -> None:
     message = Message("http", "", body, NOON_US, form)
     quick = decoded(message) if _is_read_at_once(body, form) else None
     if quick is not None:
         assert outcome(lambda: quick) == outcome(lambda: _read_patiently(message, NO_HINTS))
 
 
-def _is_read_at_once(body: bytes, form: Form | None) -> bool:
+def _is_read_at_once(body: bytes, form: BodyFormat | None) -> bool:
     at_once = {
-        Form.JSON: ordinary.from_object,
-        Form.SENML_JSON: ordinary.from_senml,
-        Form.SENML_CBOR: ordinary.from_senml_cbor,
-        Form.CSV: ordinary.from_csv,
+        BodyFormat.JSON: ordinary.from_object,
+        BodyFormat.SENML_JSON: ordinary.from_senml,
+        BodyFormat.SENML_CBOR: ordinary.from_senml_cbor,
+        BodyFormat.CSV: ordinary.from_csv,
         None: ordinary.from_anything,
     }[form]
     return at_once(body) is not None
@@ -86,7 +86,7 @@ def _is_read_at_once(body: bytes, form: Form | None) -> bool:
 def test_objects(members: dict[str, Any], time: Any) -> None:
     for told in (members, {"time": time} | members):
         body = json.dumps(told).encode()
-        agree(body, Form.JSON)
+        agree(body, BodyFormat.JSON)
         agree(body, None)
 
 
@@ -113,9 +113,9 @@ LABELS = {"bver": -1, "bn": -2, "bt": -3, "bu": -4, "n": 0, "u": 1, "v": 2, "vs"
 def test_packs(records: list[dict[str, Any]], begins_as_usual: bool) -> None:
     if begins_as_usual and records:
         records[0] = {"bn": "kiln/", "bt": 1_790_000_000, "n": "temp"} | records[0]
-    agree(json.dumps(records).encode(), Form.SENML_JSON)
+    agree(json.dumps(records).encode(), BodyFormat.SENML_JSON)
     packed = [{LABELS[label]: value for label, value in one.items()} for one in records]
-    agree(cbor2.dumps(packed), Form.SENML_CBOR)
+    agree(cbor2.dumps(packed), BodyFormat.SENML_CBOR)
 
 
 CELLS = st.one_of(
@@ -136,7 +136,7 @@ CELLS = st.one_of(
 def test_tables(names: list[str], rows: list[list[str]], time: int) -> None:
     lines = [",".join(["time", *names])]
     lines += [",".join([str(time + at), *row]) for at, row in enumerate(rows)]
-    agree("\n".join(lines).encode(), Form.CSV)
+    agree("\n".join(lines).encode(), BodyFormat.CSV)
 
 
 @given(st.lists(st.tuples(NAMES, CELLS), min_size=1, max_size=4), st.sampled_from([" ", "  ", ","]))
@@ -147,14 +147,14 @@ def test_pairs(pairs: list[tuple[str, str]], between: str) -> None:
 @pytest.mark.parametrize(
     ("body", "form"),
     [
-        (b'{"time": 1790000000, "temp": 21.5, "rh": 50}', Form.JSON),
+        (b'{"time": 1790000000, "temp": 21.5, "rh": 50}', BodyFormat.JSON),
         (
             b'[{"bn":"k/","bt":1790000000,"n":"temp","u":"Cel","v":21.5},{"n":"rh","v":5}]',
-            Form.SENML_JSON,
+            BodyFormat.SENML_JSON,
         ),
-        (b"time,temp,rh\n1790000000,21.5,50\n1790000060,21.6,51\n", Form.CSV),
+        (b"time,temp,rh\n1790000000,21.5,50\n1790000060,21.6,51\n", BodyFormat.CSV),
         (b"time=1790000000 temp=21.5 rh=50", None),
     ],
 )
-def test_what_is_ordinary_is_read_at_once(body: bytes, form: Form | None) -> None:
+def test_what_is_ordinary_is_read_at_once(body: bytes, form: BodyFormat | None) -> None:
     assert _is_read_at_once(body, form)

@@ -19,12 +19,12 @@ from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, ScoreInput, Working
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store, add_due, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest_rows, overrule, read_range, seal_all
@@ -44,7 +44,7 @@ from tests.builders import MINUTE_US, NOON_US
 DEW = Working(
     slug="dew_point",
     name="Dew point",
-    made=Made.EACH_PLACE,
+    made=Placement.EACH_PLACE,
     formula="dew_point(temperature@here, humidity@here)",
 )
 
@@ -54,7 +54,7 @@ class Pottery:
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self.directory, self.clocks = Directory(), Clocks()
+        self.directory, self.clocks = IntakeSession(), Clocks()
         with store.write() as connection:
             add_station(connection, "kiln", place="Kiln room", kind=PLAIN, cadence_s=60)
             add_station(connection, "yard", place="Yard", kind=PLAIN, indoors=False, cadence_s=60)
@@ -213,7 +213,7 @@ def test_a_changed_formula_redraws_the_past_and_a_removed_one_leaves_nothing(
         Working(
             slug="dew_point",
             name="Vapour",
-            made=Made.EACH_PLACE,
+            made=Placement.EACH_PLACE,
             formula="vapour_pressure(temperature@here, humidity@here)",
         )
     )
@@ -273,12 +273,12 @@ def test_a_score_goes_on_with_what_there_is(pottery: Pottery) -> None:
         )
     )
     pottery.keep(
-        Working(slug="comfort", name="Comfort", made=Made.EACH_PLACE, score=score),
+        Working(slug="comfort", name="Comfort", made=Placement.EACH_PLACE, score=score),
         Working(
             slug="comfort_worst",
             name="Comfort, worst of",
-            made=Made.EACH_PLACE,
-            score=Score(inputs=score.inputs, way=Way.WORST, variant_of="comfort"),
+            made=Placement.EACH_PLACE,
+            score=Score(inputs=score.inputs, way=Aggregation.WORST, variant_of="comfort"),
         ),
     )
     pottery.told("kiln", 0, temperature=25, humidity=50)

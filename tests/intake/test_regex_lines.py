@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import DecodeError, UsageError
-from rook_tally.intake.decode import Hints, decoded
+from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.regex_lines import decode, line_pattern_from, pattern_by_example
 from rook_tally.intake.message import Message
 
@@ -60,7 +60,7 @@ def test_what_is_no_pattern(text: str, why: str) -> None:
 
 
 def test_a_line_that_does_not_fit_says_so() -> None:
-    hints = Hints(pattern=line_pattern_from(r"T=(?P<temp>[-\d.]+)"))
+    hints = DecodeSettings(pattern=line_pattern_from(r"T=(?P<temp>[-\d.]+)"))
     with pytest.raises(DecodeError, match="does not fit the pattern"):
         decoded(Message("serial", "/dev/x", b"booting", 0), hints)
 
@@ -68,7 +68,7 @@ def test_a_line_that_does_not_fit_says_so() -> None:
 def test_values_below_a_topics_field() -> None:
     def read(body: bytes) -> dict[str, object]:
         message = Message("mqtt", "a/b", body, 0)
-        return {one.field: one.value for one in decoded(message, Hints("air")).items}
+        return {one.field: one.value for one in decoded(message, DecodeSettings("air")).items}
 
     assert read(b"21.5") == {"air": 21.5}
     assert read(b"on") == {"air": "on"}
@@ -82,9 +82,9 @@ def test_values_below_a_topics_field() -> None:
 
 def test_values_by_pointer() -> None:
     message = Message("poll", "http://x", b'{"air": [{"t": 20.5}], "a/b": {"m~n": 3}}', 0)
-    hints = Hints(pointers={"temp": "/air/0/t", "odd": "/a~1b/m~0n", "gone": "/air/7"})
+    hints = DecodeSettings(pointers={"temp": "/air/0/t", "odd": "/a~1b/m~0n", "gone": "/air/7"})
     read = decoded(message, hints)
     assert {one.field: one.value for one in read.items} == {"temp": 20.5, "odd": 3.0}
     assert [one.why for one in read.refused] == ["gone: nothing is at /air/7"]
     with pytest.raises(DecodeError, match="nothing is at /x"):
-        decoded(message, Hints(pointers={"x": "/x"}))
+        decoded(message, DecodeSettings(pointers={"x": "/x"}))

@@ -16,7 +16,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
 from rook_tally.intake.bounds import MOST_WAITING
 from rook_tally.intake.doors.mqtt import MqttDoor
-from rook_tally.intake.message import Answer, Message
+from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.intake.pipeline.room import Room
 from rook_tally.store.site import DoorState
 from tests.collector.test_mqtt_link import free_port, mosquitto
@@ -65,14 +65,14 @@ class _SlowReception:
         self.asked = self.taken = 0
         self.let = asyncio.Event()
 
-    async def take(self, message: Message) -> Answer:
+    async def take(self, message: Message) -> IntakeResult:
         self.asked += 1
         await self.let.wait()
         self.taken += 1
         # A breath now and then, so that acknowledgements go out while more comes in.
         if self.taken % 100 == 0:
             await asyncio.sleep(0)
-        return Answer(kept=1)
+        return IntakeResult(kept=1)
 
 
 def test_a_sender_faster_than_the_store_leaves_the_rest_at_the_broker(tmp_path: Path) -> None:

@@ -8,7 +8,7 @@ import pytest
 
 from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, SECOND_US, time_us_from_text
-from rook_tally.intake.message import Form
+from rook_tally.intake.message import BodyFormat
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.base.changes import KEPT_CHANGES, note_change, prune_changes
 from rook_tally.store.readings import append_history, overrule
@@ -23,7 +23,9 @@ def test_of_several_values_without_a_time_the_last_stands_and_the_others_are_tol
     store: Store,
 ) -> None:
     way = WayIn(store)
-    answer = way.send("temperature,humidity\n20.1,50\n20.2,51\n20.3,52\n", NOON_US, form=Form.CSV)
+    answer = way.send(
+        "temperature,humidity\n20.1,50\n20.2,51\n20.3,52\n", NOON_US, form=BodyFormat.CSV
+    )
     assert (answer.kept, len(answer.refused)) == (2, 4)
     assert "time of its own" in answer.refused[0].why
     assert [value for _, value, _ in way.kept("temperature")] == [20.3]

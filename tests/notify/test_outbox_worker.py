@@ -8,14 +8,14 @@ from contextlib import asynccontextmanager
 
 import pytest
 
-from rook_tally.core.alarms.channels import Event, Notice, Way, WaySort
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.channels import Channel, ChannelKind, Notice, NoticeReason
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.timestamps import DAY_US, MINUTE_US
 from rook_tally.notify.notifier import ActionError
-from rook_tally.notify.outbox_worker import Post
+from rook_tally.notify.outbox_worker import OutboxWorker
 from rook_tally.store.alarms import (
     PAUSES_US,
-    Letter,
+    OutboxItem,
     OutState,
     journal,
     keep_way,
@@ -26,8 +26,8 @@ from rook_tally.store.alarms import (
 from rook_tally.store.base import Store
 from tests.builders import NOON_US
 
-MAIL = Way(name="mail", sort=WaySort.MAIL, host="h", sender="a@b", to=("c@d",))
-HOOK = Way(name="hook", sort=WaySort.WEBHOOK, url="http://h/")
+MAIL = Channel(name="mail", sort=ChannelKind.MAIL, host="h", sender="a@b", to=("c@d",))
+HOOK = Channel(name="hook", sort=ChannelKind.WEBHOOK, url="http://h/")
 
 
 class Told:
@@ -35,13 +35,13 @@ class Told:
 
     def __init__(self) -> None:
         self.notices: list[Notice] = []
-        self.ways: list[Way] = []
+        self.ways: list[Channel] = []
         self.trouble = ""
         self.fault: Exception | None = None
         self.hangs = asyncio.Event()
         self.hangs.set()
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         self.notices.append(notice)
         self.ways.append(way)
         await self.hangs.wait()
@@ -66,14 +66,18 @@ class Office:
             keep_way(connection, MAIL)
             keep_way(connection, HOOK)
 
-    def another(self, with_password: Callable[[Way], Way] = lambda way: way) -> Post:
-        tellers = {WaySort.MAIL: self.mail, WaySort.WEBHOOK: self.hook}
-        return Post(self.store, tellers, clock=lambda: self.now_us, with_password=with_password)
+    def another(
+        self, with_password: Callable[[Channel], Channel] = lambda way: way
+    ) -> OutboxWorker:
+        tellers = {ChannelKind.MAIL: self.mail, ChannelKind.WEBHOOK: self.hook}
+        return OutboxWorker(
+            self.store, tellers, clock=lambda: self.now_us, with_password=with_password
+        )
 
     def put(self, way: str, key: str = "k", due_us: int | None = None) -> None:
         notice = Notice(
             key=key,
-            event=Event.RANG,
+            event=NoticeReason.RANG,
             watch="w",
             name="W",
             time_us=self.now_us,
@@ -85,7 +89,7 @@ class Office:
             put_letters(connection, [letter], now_us=self.now_us)
         self.post.wake()
 
-    def letters(self) -> list[Letter]:
+    def letters(self) -> list[OutboxItem]:
         with self.store.read() as connection:
             return newest_letters(connection)
 
@@ -98,7 +102,7 @@ class Office:
         return {one.notice.key: one.state for one in self.letters()}
 
     @asynccontextmanager
-    async def open(self, *posts: Post) -> AsyncIterator[None]:
+    async def open(self, *posts: OutboxWorker) -> AsyncIterator[None]:
         tasks = [asyncio.create_task(one.run()) for one in (self.post, *posts)]
         try:
             yield
@@ -121,7 +125,7 @@ async def test_a_letter_is_delivered_and_the_journal_says_so(office: Office) -> 
     assert [one.key for one in office.hook.notices] == ["k"]
     with office.store.read() as connection:
         (line,) = journal(connection)
-    assert (line.sort, line.words) == (JournalSort.TOLD, "done")
+    assert (line.sort, line.words) == (JournalKind.TOLD, "done")
 
 
 async def test_a_way_that_fails_is_tried_with_growing_pauses_and_given_up(office: Office) -> None:
@@ -182,7 +186,10 @@ async def test_one_that_died_with_a_letter_in_hand_is_followed_by_another(office
 
 async def test_a_digest_says_a_day_at_once(office: Office) -> None:
     with office.store.write() as connection:
-        keep_way(connection, Way(name="daily", sort=WaySort.WEBHOOK, url="http://h/", digest_min=0))
+        keep_way(
+            connection,
+            Channel(name="daily", sort=ChannelKind.WEBHOOK, url="http://h/", digest_min=0),
+        )
     for number in range(3):
         office.put("daily", f"d{number}", office.now_us + MINUTE_US)
     office.now_us += MINUTE_US
@@ -218,7 +225,7 @@ async def test_a_password_that_cannot_be_read_now_puts_a_letter_off(office: Offi
     """Told with its password once the desktop's password store can be read again."""
     readable = False
 
-    def with_password(way: Way) -> Way:
+    def with_password(way: Channel) -> Channel:
         if not readable:
             raise ActionError("the password cannot be read now")
         return way.with_secret("clay")

@@ -25,7 +25,14 @@ from dbus_fast.aio import MessageBus
 from dbus_fast.annotations import DBusSignature
 from dbus_fast.service import ServiceInterface, dbus_method, dbus_signal
 
-from rook_tally.core.alarms.channels import Event, Notice, Security, Way, WaySort, checked_way
+from rook_tally.core.alarms.channels import (
+    Channel,
+    ChannelKind,
+    Notice,
+    NoticeReason,
+    Security,
+    checked_way,
+)
 from rook_tally.core.errors import DoorError
 from rook_tally.core.quantities.levels import Level
 from rook_tally.notify.desktop import Desktop
@@ -35,11 +42,11 @@ from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.sound import Sound, Voice, write_sound
 from rook_tally.notify.webhook import Webhook
 from rook_tally.store.base import Store
-from rook_tally.store.site import RequestSort, open_requests
+from rook_tally.store.site import RequestKind, open_requests
 
 NOTICE = Notice(
     key="glaze-dust:7:1:rang:1:the web",
-    event=Event.RANG,
+    event=NoticeReason.RANG,
     watch="glaze-dust",
     name="Glaze dust",
     time_us=1_795_000_000_000_000,
@@ -77,11 +84,11 @@ async def inbox() -> AsyncIterator[tuple[Inbox, int]]:
     await server.wait_closed()
 
 
-def _mail_way(port: int, **said: Any) -> Way:
+def _mail_way(port: int, **said: Any) -> Channel:
     return checked_way(
-        Way(
+        Channel(
             name="the workshop",
-            sort=WaySort.MAIL,
+            sort=ChannelKind.MAIL,
             host="127.0.0.1",
             port=port,
             security=Security.NONE,
@@ -147,7 +154,7 @@ async def receiver(status: int = 204) -> AsyncIterator[tuple[str, list[tuple[Any
 async def test_a_webhook_gets_a_cloud_event_signed_with_its_secret() -> None:
     hook = Webhook()
     async with receiver() as (url, got):
-        way = Way(name="the web", sort=WaySort.WEBHOOK, url=url, secret="clay")
+        way = Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url, secret="clay")
         assert (await hook.tell(way, NOTICE)).endswith("answered 204")
     await hook.close()
     ((headers, body),) = got
@@ -165,9 +172,11 @@ async def test_a_webhook_that_fails_or_is_not_there_says_why() -> None:
     hook = Webhook()
     async with receiver(500) as (url, _):
         with pytest.raises(ActionError, match="answered 500"):
-            await hook.tell(Way(name="w", sort=WaySort.WEBHOOK, url=url), NOTICE)
+            await hook.tell(Channel(name="w", sort=ChannelKind.WEBHOOK, url=url), NOTICE)
     with pytest.raises(ActionError, match="could not be reached"):
-        await hook.tell(Way(name="w", sort=WaySort.WEBHOOK, url="http://127.0.0.1:1/"), NOTICE)
+        await hook.tell(
+            Channel(name="w", sort=ChannelKind.WEBHOOK, url="http://127.0.0.1:1/"), NOTICE
+        )
     await hook.close()
 
 
@@ -177,7 +186,7 @@ async def test_mqtt_says_the_same_as_webhooks_do() -> None:
     async def publish(topic: str, body: bytes) -> None:
         told.append((topic, body))
 
-    way = Way(name="m", sort=WaySort.MQTT, topic="pottery/alarms")
+    way = Channel(name="m", sort=ChannelKind.MQTT, topic="pottery/alarms")
     assert await MqttMessage(publish).tell(way, NOTICE) == "published on pottery/alarms"
     assert msgspec.json.decode(told[0][1])["data"]["title"] == "Glaze dust: high"
 
@@ -203,7 +212,7 @@ async def test_sounds_and_words_go_to_the_players_of_the_desktop(
     _program(tmp_path, "pw-play", f'cp "$1" {tmp_path}/played.wav')
     _program(tmp_path, "spd-say", f'echo "$@" > {tmp_path}/said')
     sound = Sound()
-    way = Way(name="a sound", sort=WaySort.SOUND)
+    way = Channel(name="a sound", sort=ChannelKind.SOUND)
     assert await sound.tell(way, NOTICE) == "sounded"
     await sound.close()
     with wave.open(str(tmp_path / "played.wav")) as played:
@@ -275,7 +284,7 @@ async def test_a_notification_has_buttons_and_they_ask_for_what_they_say(
     theirs.export("/org/freedesktop/Notifications", service)
     await theirs.request_name("org.freedesktop.Notifications")
     desktop = Desktop(store, clock=lambda: 1_795_000_000_000_000)
-    way = Way(name="this desktop", sort=WaySort.DESKTOP)
+    way = Channel(name="this desktop", sort=ChannelKind.DESKTOP)
     await desktop.tell(way, NOTICE)
     assert service.shown == [
         (
@@ -286,16 +295,16 @@ async def test_a_notification_has_buttons_and_they_ask_for_what_they_say(
         )
     ]
 
-    def asked() -> list[tuple[RequestSort, str, str]]:
+    def asked() -> list[tuple[RequestKind, str, str]]:
         with store.read() as connection:
             return [(one.sort, one.station, one.name) for one in open_requests(connection)]
 
-    for button, sort in (("acknowledge", RequestSort.ACKNOWLEDGE), ("shelve", RequestSort.SHELVE)):
+    for button, sort in (("acknowledge", RequestKind.ACKNOWLEDGE), ("shelve", RequestKind.SHELVE)):
         service.ActionInvoked(1, button)
         async with asyncio.timeout(10):
             while (sort, "glaze-dust", "7") not in asked():
                 await asyncio.to_thread(asked)
-    over = msgspec.structs.replace(NOTICE, event=Event.CLEARED, title="Glaze dust: over")
+    over = msgspec.structs.replace(NOTICE, event=NoticeReason.CLEARED, title="Glaze dust: over")
     await desktop.tell(way, over)
     # It takes the place of the one that rang.
     assert service.shown[-1][:2] == (1, "Glaze dust: over")
@@ -312,7 +321,7 @@ async def test_without_a_desktop_it_is_tried_again_later(
     monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", f"unix:path={tmp_path}/none")
     desktop = Desktop(store, clock=lambda: 0)
     with pytest.raises(ActionError, match="no desktop to tell"):
-        await desktop.tell(Way(name="this desktop", sort=WaySort.DESKTOP), NOTICE)
+        await desktop.tell(Channel(name="this desktop", sort=ChannelKind.DESKTOP), NOTICE)
 
 
 @pytest.fixture

@@ -10,9 +10,9 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from rook_tally.alarming.alarm_clock import Keeper
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
-from rook_tally.desk.ledger.series_summary import AccountQuestion
+from rook_tally.alarming.alarm_clock import AlarmClock
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.desk.ledger.series_summary import SeriesSummaryQuery
 from rook_tally.intake.files.file_import import imported_file
 from rook_tally.store.alarms import keep_watch
 from rook_tally.store.base import Store
@@ -42,13 +42,13 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
             Watch(
                 slug="quiet",
                 name="Quiet",
-                sort=Sort.SILENT,
+                sort=WatchKind.SILENT,
                 scope=Scope(station="shed"),
                 silent_s=600.0,
             ),
             now_us=begin,
         )
-    keeper = Keeper(store, since_us=begin)
+    keeper = AlarmClock(store, since_us=begin)
     readings: dict[int, float] = {}
     for minute in range(12 * 60):
         now = begin + minute * MINUTE
@@ -59,11 +59,11 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
         readings[said] = value
         if minute == 300:
             way.restart()
-            keeper = Keeper(store, since_us=now)
+            keeper = AlarmClock(store, since_us=now)
         keeper.look(now + 2 * S)
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        account = AccountQuestion(series, newest, now + 5 * S, AUCKLAND).answered(connection)
+        account = SeriesSummaryQuery(series, newest, now + 5 * S, AUCKLAND).answered(connection)
     facts = {one.name: one for one in account.facts}
     # What they wrote down by hand: each minute's value, and a straight line to the next.
     held = sorted(readings.items())

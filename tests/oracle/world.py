@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 from zoneinfo import ZoneInfo
 
-from rook_tally.alarming.alarm_clock import Keeper
-from rook_tally.core.alarms.definitions import Scope, Sort
+from rook_tally.alarming.alarm_clock import AlarmClock
+from rook_tally.core.alarms.definitions import Scope, WatchKind
 from rook_tally.core.alarms.definitions import Watch as RealWatch
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -18,12 +18,12 @@ from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.series.screening import screened
 from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.workings.definitions import Working
-from rook_tally.desk.ledger.series_summary import AccountQuestion
-from rook_tally.intake.message import Answer
+from rook_tally.desk.ledger.series_summary import SeriesSummaryQuery
+from rook_tally.intake.message import IntakeResult
 from rook_tally.intake.message import Message as RealMessage
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.alarms import alarms, journal, keep_watch
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.imports import bring_in, imports, take_back
@@ -59,10 +59,10 @@ from tests.oracle.model import Key, Silence, Watch
 
 ALWAYS = 1 << 60
 _TRANSITIONS = {
-    JournalSort.RANG: "rang",
-    JournalSort.RANG_LATE: "rang",
-    JournalSort.CLEARED: "cleared",
-    JournalSort.CLEARED_LATE: "cleared",
+    JournalKind.RANG: "rang",
+    JournalKind.RANG_LATE: "rang",
+    JournalKind.CLEARED: "cleared",
+    JournalKind.CLEARED_LATE: "cleared",
 }
 WORKINGS = {
     "twice": ("pm25", "pm25@kiln * 2"),
@@ -79,9 +79,9 @@ class World:
         self, store: Store, watch: Watch, silence: Silence, *, cadence_s: float, zone: str
     ) -> None:
         self.store = store
-        self.directories = [(Directory(), Clocks()), (Directory(), Clocks())]
-        self.keeper = Keeper(store, since_us=0)
-        self.answers: list[Answer] = []
+        self.directories = [(IntakeSession(), Clocks()), (IntakeSession(), Clocks())]
+        self.keeper = AlarmClock(store, since_us=0)
+        self.answers: list[IntakeResult] = []
         self.stations = 0
         self.now_us = 0
         self.withdrawn: list[tuple[Series, int]] = []
@@ -108,7 +108,7 @@ class World:
                 RealWatch(
                     slug="dust",
                     name="Dust",
-                    sort=Sort.ABOVE,
+                    sort=WatchKind.ABOVE,
                     scope=Scope(quantity="pm25", place="kiln"),
                     unit="µg/m³",
                     limit=watch.limit,
@@ -123,7 +123,7 @@ class World:
                 RealWatch(
                     slug="quiet",
                     name="Quiet",
-                    sort=Sort.SILENT,
+                    sort=WatchKind.SILENT,
                     scope=Scope(station="kiln"),
                     silent_s=silence.after_s,
                 ),
@@ -172,8 +172,8 @@ class World:
                     ]
                 thin(self.store, reporting, event.before_us, remove=True)
             case ev.Restart():
-                self.directories[0] = (Directory(), Clocks())
-                self.keeper = Keeper(self.store, since_us=0)
+                self.directories[0] = (IntakeSession(), Clocks())
+                self.keeper = AlarmClock(self.store, since_us=0)
             case ev.OtherCollector():
                 self.directories.reverse()
             case ev.Configure():
@@ -263,7 +263,7 @@ class World:
             return {}
         with self.store.read() as connection:
             zone = ZoneInfo(load_site(connection).zone)
-            told = AccountQuestion(self.series(key), newest, now, zone).answered(connection)
+            told = SeriesSummaryQuery(self.series(key), newest, now, zone).answered(connection)
         return {one.name: one.value for one in told.facts}
 
     def worked(self, slug: str) -> dict[int, float]:

@@ -17,9 +17,9 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import (
     Door,
     DoorState,
+    MessageCounts,
     Stray,
     StrayBounds,
-    Tally,
     add_place,
     add_series,
     add_station,
@@ -156,12 +156,12 @@ def test_strays_are_kept_whole_newest_first_and_bounded(store: Store) -> None:
 
 def test_tallies_add_up(store: Store) -> None:
     with store.write() as connection:
-        add_tallies(connection, {1: Tally(kept=2, stray=1), 0: Tally(stray=4)})
-        add_tallies(connection, {1: Tally(kept=3, duplicate=1)})
+        add_tallies(connection, {1: MessageCounts(kept=2, stray=1), 0: MessageCounts(stray=4)})
+        add_tallies(connection, {1: MessageCounts(kept=3, duplicate=1)})
     with store.read() as connection:
         counted = tallies(connection)
-    assert counted == {1: Tally(kept=5, duplicate=1, stray=1), 0: Tally(stray=4)}
-    assert total(counted) == Tally(kept=5, duplicate=1, stray=5)
+    assert counted == {1: MessageCounts(kept=5, duplicate=1, stray=1), 0: MessageCounts(stray=4)}
+    assert total(counted) == MessageCounts(kept=5, duplicate=1, stray=5)
 
 
 def test_a_collector_is_seen_until_it_leaves_or_its_heart_stops(store: Store) -> None:

@@ -16,7 +16,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.maintenance import copies as copies_module
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.maintenance.copies import back_up, restore
-from rook_tally.store.site.leases import Duties, Duty
+from rook_tally.store.site.leases import Leases, Role
 from tests.builders import NOON_US, append, begin_series
 
 
@@ -124,7 +124,7 @@ def test_a_store_others_could_read_is_taken_from_them(store_path: Path) -> None:
         store_path.chmod(0o644)
         store: Store = open_store(store_path)
         append(store, begin_series(store), (NOON_US, 1.0))
-        held = Duties(store, "tests").take(Duty.SEALING)
+        held = Leases(store, "tests").take(Role.SEALING)
         assert held is not None
         held.release()
         modes = {one.name: _mode(one) for one in store_path.parent.glob("site.db*")}

@@ -11,7 +11,7 @@ from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US
-from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.store.base import (
     ALWAYS_US,
@@ -348,7 +348,7 @@ def test_each_place_means_each_that_has_it_now(store: Store, pair: tuple[Series,
         Working(
             slug="dew",
             name="Dew",
-            made=Made.EACH_PLACE,
+            made=Placement.EACH_PLACE,
             group="indoors",
             formula="temperature@here + 0 K",
         ),

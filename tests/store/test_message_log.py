@@ -7,11 +7,11 @@ from dataclasses import replace
 import pytest
 
 from rook_tally.store.base import Store
-from rook_tally.store.site import TapeLine, newest_tape, prune_tape, write_tape
+from rook_tally.store.site import MessageLogEntry, newest_tape, prune_tape, write_tape
 from rook_tally.store.site import message_log as tape
 from tests.builders import NOON_US
 
-LINE = TapeLine(NOON_US, "a", "mqtt", "rook/a/readings", b"{}", 2, 0, 0, 0, 0, 0, "")
+LINE = MessageLogEntry(NOON_US, "a", "mqtt", "rook/a/readings", b"{}", 2, 0, 0, 0, 0, 0, "")
 
 
 @pytest.mark.parametrize(
@@ -25,7 +25,7 @@ LINE = TapeLine(NOON_US, "a", "mqtt", "rook/a/readings", b"{}", 2, 0, 0, 0, 0, 0
         (replace(LINE, why="empty"), "refused: empty"),
     ],
 )
-def test_what_became_of_it(line: TapeLine, fate: str) -> None:
+def test_what_became_of_it(line: MessageLogEntry, fate: str) -> None:
     assert line.fate == fate
 
 

@@ -17,8 +17,8 @@ from rook_tally.core.errors import DecodeError
 from rook_tally.core.quantities.kinds import KINDS, PLAIN
 from rook_tally.intake.bounds import LARGEST_MESSAGE, LONGEST_NAME, MOST_CLAIMED, MOST_TOLD
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Answer, Form, Message, Problem
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.intake.take_in import stray_senders, take_in_again
 from rook_tally.store.base import Store, schema
 from rook_tally.store.readings import latest, seal_all
@@ -56,7 +56,7 @@ def _nested(depth: int) -> object:
     return value
 
 
-POISON: dict[str, tuple[bytes, Form | None]] = {
+POISON: dict[str, tuple[bytes, BodyFormat | None]] = {
     "NUL in a name": (b'{"te\\u0000mp": 1}', None),
     "a lone surrogate": (b'{"\\ud800": 1, "temp": "\\udfff"}', None),
     "a bignum for a version": (b"\x81\xa1\x20\xc2\x59\x08\x00" + b"\xff" * 2048, None),
@@ -68,14 +68,17 @@ POISON: dict[str, tuple[bytes, Form | None]] = {
     "labels that are lists": (b"\x81\xa1\x82\x01\x02\x03", None),
     "a name of 400 kB": (_json({LONG: 1}), None),
     "a station of 400 kB": (_json({"station": LONG, "temperature": 1}), None),
-    "a unit of 400 kB": (_json([{"n": "t", "u": LONG, "v": 1, "bt": 1.7e9}]), Form.SENML_JSON),
+    "a unit of 400 kB": (
+        _json([{"n": "t", "u": LONG, "v": 1, "bt": 1.7e9}]),
+        BodyFormat.SENML_JSON,
+    ),
     "names within a long name": (_json({LONG[:20_000]: {f"a{n}": 1 for n in range(2_000)}}), None),
     "a long base name": (
         _json([{"bn": LONG[:20_000] + "/", "n": "a", "v": 1}, *[{"n": "a", "v": 1}] * 2_000]),
-        Form.SENML_JSON,
+        BodyFormat.SENML_JSON,
     ),
-    "a long column": ((("A" * 20_000) + "\n" + "x\n" * 10_000).encode(), Form.CSV),
-    "many columns": (("a" + ",a" * 50_000 + "\n").encode() * 2, Form.CSV),
+    "a long column": ((("A" * 20_000) + "\n" + "x\n" * 10_000).encode(), BodyFormat.CSV),
+    "many columns": (("a" + ",a" * 50_000 + "\n").encode() * 2, BodyFormat.CSV),
     "nothing but refusals": (_json({f"f{n}": "no" for n in range(50_000)}), None),
     "a thousand stations": (
         _json([{"station": f"s{n}", "temperature": 1} for n in range(1_000)]),
@@ -87,7 +90,7 @@ POISON: dict[str, tuple[bytes, Form | None]] = {
     "one word of pairs": (b"a=1 " + b"x" * 500_000, None),
     "quotes": (b'a="' * 100_000, None),
     "digits": (b'{"a": ' + b"9" * 5_000 + b"}", None),
-    "headers in Latin-1": ("temp;f\xfcllstand\n1;2\n".encode("latin-1"), Form.CSV),
+    "headers in Latin-1": ("temp;f\xfcllstand\n1;2\n".encode("latin-1"), BodyFormat.CSV),
     "too large": (b"{" + b" " * LARGEST_MESSAGE, None),
     "a time past all years": (_json({"time": "9999-12-31T23:59:59-12:00", "temperature": 1}), None),
     "controls of nobody": (_json({f"controls.c{n}": 1 for n in range(5_000)}), None),
@@ -109,8 +112,8 @@ def test_decoding_takes_little_memory(name: str) -> None:
     assert peak < 30 * len(body) + 2_000_000
 
 
-async def _taken(store: Store, *messages: Message) -> list[Answer]:
-    commits = CommitLoop(store)
+async def _taken(store: Store, *messages: Message) -> list[IntakeResult]:
+    commits = CommitQueue(store)
     answers = await asyncio.gather(*map(commits.take, messages))
     await commits.close()
     return list(answers)
@@ -210,4 +213,7 @@ async def test_controls_are_those_of_its_kind(store: Store) -> None:
 
 def test_the_largest_message_of_cbor_is_read_as_before() -> None:
     pack = [{-2: "a/", -3: 1.7e9, 0: "t0", 2: 1.5}, *({0: f"t{at}", 2: at} for at in range(999))]
-    assert decoded(Message("http", "x", cbor2.dumps(pack), NOON_US, Form.SENML_CBOR)).count == 1000
+    assert (
+        decoded(Message("http", "x", cbor2.dumps(pack), NOON_US, BodyFormat.SENML_CBOR)).count
+        == 1000
+    )

@@ -15,7 +15,7 @@ from rook_tally.core.series.screening import SCREENED_TAIL
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import NewReading, RecentReadings, read_raw_range
@@ -40,7 +40,7 @@ def qualities(
     try:
         with store.write() as connection:
             add_station(connection, "a", place="Hall", kind=PLAIN, cadence_s=60)
-        directory, clocks = Directory(), Clocks()
+        directory, clocks = IntakeSession(), Clocks()
         directory.recent = recent
         for at, value in enumerate(values):
             moment = NOON_US + at * MINUTE_US

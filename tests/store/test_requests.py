@@ -13,7 +13,7 @@ from rook_tally.store.site import (
     Announced,
     FolderSetting,
     PollSetting,
-    RequestSort,
+    RequestKind,
     RequestState,
     TopicSetting,
     add_door,
@@ -41,7 +41,7 @@ from tests.builders import NOON_US
 def asked(store: Store, value: str, *, at_us: int = NOON_US) -> int:
     with store.write() as connection:
         return ask(
-            connection, RequestSort.CONTROL, "fan", "speed", value, who="potter", now_us=at_us
+            connection, RequestKind.CONTROL, "fan", "speed", value, who="potter", now_us=at_us
         )
 
 

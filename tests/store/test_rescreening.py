@@ -17,7 +17,7 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.readings import (
     append_history,
@@ -40,7 +40,7 @@ MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 
 def _send(store: Store, quantity: str, values: list[float], order: list[int] | None = None) -> None:
     """One message a minute, each received in a transaction of its own."""
-    directory = Directory()
+    directory = IntakeSession()
     for at in order if order is not None else range(len(values)):
         moment = NOON_US + at * MINUTE_US
         body = json.dumps({"time": moment / 1e6, quantity: values[at]}).encode()
@@ -114,7 +114,7 @@ def test_what_lies_between_late_readings_and_new_ones_is_not_read(
     ]
     moment = NOON_US + (weeks + 2) * MINUTE_US
     whole = Message("mqtt", "", json.dumps(body).encode(), moment, station="a")
-    receive(store, Directory(), Clocks(), [whole])
+    receive(store, IntakeSession(), Clocks(), [whole])
     with store.read() as connection:
         kept = read_range(connection, series.id, 0, 2**62)
     assert kept.value[kept.quality == Quality.LONE_ZERO].tolist() == [0.0, 0.0]

@@ -7,7 +7,7 @@ import sqlalchemy as sa
 from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.store.base import ChangeTail, Store, Subject, schema
 from rook_tally.store.base.credentials import access_hash
 from rook_tally.store.site import (
@@ -26,12 +26,12 @@ from rook_tally.store.site import (
     sheets,
 )
 
-BOOTH = Sheet(
+BOOTH = WallSheet(
     slug="glaze-booth",
     name="Glaze booth",
     panes=(Pane(kind=PaneKind.FIGURE, at=(0, 0), size=(24, 12), shows=("pm25@glaze-booth",)),),
 )
-SHOP = Sheet(slug="shop", name="Shop")
+SHOP = WallSheet(slug="shop", name="Shop")
 
 
 def test_sheets_are_kept_in_their_order_and_come_back(store: Store) -> None:
@@ -59,8 +59,8 @@ def test_what_is_no_tiling_or_has_no_name_is_refused(store: Store) -> None:
         keep_sheet(connection, BOOTH)
         for sheet, why in (
             (gap, "nothing stands at column 23"),
-            (Sheet(slug="A b", name="x"), "cannot be"),
-            (Sheet(slug="", name=""), "cannot be"),
+            (WallSheet(slug="A b", name="x"), "cannot be"),
+            (WallSheet(slug="", name=""), "cannot be"),
         ):
             with pytest.raises(UsageError, match=why):
                 keep_sheet(connection, sheet)

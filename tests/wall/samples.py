@@ -8,25 +8,25 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.wall.pane_views import (
     Body,
-    Column,
+    ColumnFigure,
     ColumnsBody,
     DayBody,
     DialBody,
-    Face,
     FigureBody,
     Lamp,
     LampsBody,
     LampState,
     Loss,
+    PaneView,
     Peak,
     RibbonBody,
+    RibbonTrace,
     ScoreBody,
     StandingBody,
     StandingLine,
     TableBody,
     TableLine,
-    Trace,
-    Value,
+    ValueText,
     WordsBody,
 )
 
@@ -42,13 +42,13 @@ def sample(
     name: str = "Glaze booth",
     freshness: Freshness = Freshness.FRESH,
     note: str = "",
-) -> Face:
+) -> PaneView:
     """A face of a kind: one value with its level, one name wherever there are names."""
-    body = _body(kind, Value(text, "µg/m³", level, freshness), name)
-    return Face(kind, name, name, body, note, freshness=freshness)
+    body = _body(kind, ValueText(text, "µg/m³", level, freshness), name)
+    return PaneView(kind, name, name, body, note, freshness=freshness)
 
 
-def _body(kind: PaneKind, value: Value, name: str) -> Body:
+def _body(kind: PaneKind, value: ValueText, name: str) -> Body:
     match kind:
         case PaneKind.FIGURE:
             return FigureBody(value, f"33 over the limit of 25, {name}")
@@ -58,13 +58,13 @@ def _body(kind: PaneKind, value: Value, name: str) -> Body:
         case PaneKind.COLUMNS:
             return ColumnsBody(
                 (
-                    Column(name, name, value, 0.6, 0.1, 0.8),
-                    Column(name, name, Value("–"), None, None, None),
+                    ColumnFigure(name, name, value, 0.6, 0.1, 0.8),
+                    ColumnFigure(name, name, ValueText("–"), None, None, None),
                 )
             )
         case PaneKind.RIBBON:
             return RibbonBody(
-                (Trace(name, _envelope(), (0, 1, 1)),) * 2,
+                (RibbonTrace(name, _envelope(), (0, 1, 1)),) * 2,
                 0.0,
                 100.0,
                 ((0.25, 0.5, Level.RAISED),),
@@ -95,9 +95,9 @@ def _body(kind: PaneKind, value: Value, name: str) -> Body:
         case PaneKind.WORDS:
             return WordsBody((f"{name} is at ", value, "."))
         case PaneKind.TABLE:
-            return TableBody((TableLine(name, value, "now"), TableLine(name, Value("–"), "–")))
+            return TableBody((TableLine(name, value, "now"), TableLine(name, ValueText("–"), "–")))
         case PaneKind.DAY:
-            low = Value("4", value.unit)
+            low = ValueText("4", value.unit)
             return DayBody(value, low, "06:10", value, "14:19")
 
 

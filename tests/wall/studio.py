@@ -5,18 +5,18 @@ from __future__ import annotations
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import tiled
 from rook_tally.store.alarms import standing
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import Series, add_series, add_station, load_site, set_site
 from rook_tally.store.workings import groups
-from rook_tally.wall.pane_data import Material, read_material
+from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import resolved
-from rook_tally.wall.pane_views import Face
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import PaneView
+from rook_tally.wall.site_snapshot import PaneContext
 from tests.builders import MINUTE_US, NOON_US, append
 
 DUST_LIMITS = Limits(above=(15.0, 25.0, 50.0, 75.0))
@@ -90,17 +90,17 @@ class Studio:
         self.told("yard-post", "temp", 4.0)
         self.told("yard-post", "pm25", 6.0, 7.0)
 
-    def material(self, *panes: Pane, at_us: int = NOON_US) -> Material:
+    def material(self, *panes: Pane, at_us: int = NOON_US) -> PaneData:
         """What panes need."""
         with self.store.read() as connection:
             site = load_site(connection)
             told = resolved(sheet_of(*panes), site, groups(connection))
             return read_material(connection, site, told, at_us)
 
-    def known(self, material: Material, *, at_us: int = NOON_US) -> Known:
+    def known(self, material: PaneData, *, at_us: int = NOON_US) -> PaneContext:
         """The site at a moment."""
         with self.store.read() as connection:
-            return Known(
+            return PaneContext(
                 load_site(connection),
                 at_us,
                 latest(connection, until_us=at_us),
@@ -108,12 +108,12 @@ class Studio:
                 material,
             )
 
-    def faces(self, *panes: Pane, at_us: int = NOON_US) -> tuple[Face, ...]:
+    def faces(self, *panes: Pane, at_us: int = NOON_US) -> tuple[PaneView, ...]:
         """What panes show."""
         material = self.material(*panes, at_us=at_us)
         return faces_of(material.panes, self.known(material, at_us=at_us))
 
-    def face(self, kind: PaneKind, *shows: str, at_us: int = NOON_US, **values: object) -> Face:
+    def face(self, kind: PaneKind, *shows: str, at_us: int = NOON_US, **values: object) -> PaneView:
         """What one pane shows."""
         return self.faces(pane(kind, *shows, **values), at_us=at_us)[0]
 
@@ -123,6 +123,6 @@ def pane(kind: PaneKind, *shows: str, **values: object) -> Pane:
     return Pane(kind=kind, at=(0, 0), size=(24, 12), shows=shows, **values)  # type: ignore[arg-type]
 
 
-def sheet_of(*panes: Pane, slug: str = "now", name: str = "Now") -> Sheet:
+def sheet_of(*panes: Pane, slug: str = "now", name: str = "Now") -> WallSheet:
     """A sheet of some panes, laid out by itself."""
-    return Sheet(slug=slug, name=name, panes=panes).with_areas(tiled([1.0] * len(panes)))
+    return WallSheet(slug=slug, name=name, panes=panes).with_areas(tiled([1.0] * len(panes)))

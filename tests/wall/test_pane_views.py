@@ -9,7 +9,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import LevelLimits, PaneKind
 from rook_tally.store.alarms import keep_watch
-from rook_tally.store.site import RequestSort, ask
+from rook_tally.store.site import RequestKind, ask
 from rook_tally.wall.pane_views import (
     ColumnsBody,
     DayBody,
@@ -20,7 +20,7 @@ from rook_tally.wall.pane_views import (
     RibbonBody,
     StandingBody,
     TableBody,
-    Value,
+    ValueText,
     WordsBody,
 )
 from tests.alarming.conftest import DUST
@@ -34,7 +34,7 @@ COLUMNS, RIBBON, LAMPS, TABLE = (PaneKind.COLUMNS, PaneKind.RIBBON, PaneKind.LAM
 def test_a_figure_says_its_value_its_level_and_how_far_it_is_from_its_limit(studio: Studio) -> None:
     face = studio.face(FIGURE, "pm25@glaze-booth")
     assert (face.title, face.aside) == ("PM2.5", "Glaze booth")
-    assert face.body == FigureBody(Value("58", "µg/m³", Level.HIGH), "33 over the limit of 25")
+    assert face.body == FigureBody(ValueText("58", "µg/m³", Level.HIGH), "33 over the limit of 25")
     assert not face.note
 
 
@@ -49,7 +49,9 @@ def test_title_unit_and_limits_are_the_series_own_unless_somebody_says_otherwise
         above=LevelLimits(raised=90.0, severe=200.0),
     )
     assert face.title == "Kiln"
-    assert face.body == FigureBody(Value("93.2", "°F", Level.RAISED), "3.2 over the limit of 90")
+    assert face.body == FigureBody(
+        ValueText("93.2", "°F", Level.RAISED), "3.2 over the limit of 90"
+    )
 
 
 def test_what_is_late_or_silent_fades_and_says_its_age(studio: Studio) -> None:
@@ -78,7 +80,7 @@ def test_what_is_not_there_is_said_in_its_place_and_takes_nothing_from_the_other
     wrong, right = studio.faces(pane(FIGURE, shows), pane(FIGURE, "pm25@yard"))
     assert why in wrong.trouble
     assert wrong.body is None
-    assert right.body == FigureBody(Value("7", "µg/m³"), "18 below the limit of 25")
+    assert right.body == FigureBody(ValueText("7", "µg/m³"), "18 below the limit of 25")
     assert "pick a series" in studio.face(FIGURE).trouble
 
 
@@ -149,7 +151,7 @@ def test_lamps_say_since_when_and_what_for(studio: Studio) -> None:
         keep_watch(connection, replace(DUST, tell=()), now_us=NOON_US - 5 * MINUTE_US)
         ask(
             connection,
-            RequestSort.CONTROL,
+            RequestKind.CONTROL,
             "glaze-extractor",
             "on",
             "on",
@@ -185,10 +187,10 @@ def test_a_table_has_a_line_a_series_with_its_age(studio: Studio) -> None:
 def test_a_day_has_its_lowest_and_highest_and_when(studio: Studio) -> None:
     face = studio.face(DAY, "pm25@glaze-booth")
     assert face.body == DayBody(
-        Value("58", "µg/m³", Level.HIGH),
-        Value("5", "µg/m³"),
+        ValueText("58", "µg/m³", Level.HIGH),
+        ValueText("5", "µg/m³"),
         "11:58",
-        Value("71", "µg/m³", Level.HIGH),
+        ValueText("71", "µg/m³", Level.HIGH),
         "11:59",
     )
 
@@ -196,7 +198,7 @@ def test_a_day_has_its_lowest_and_highest_and_when(studio: Studio) -> None:
 def test_own_words_hold_values(studio: Studio) -> None:
     face = studio.face(WORDS, text="Dust {pm25@glaze-booth}, moon {moon@yard}.")
     assert isinstance(face.body, WordsBody)
-    assert face.body.parts == ("Dust ", Value("58", "µg/m³", Level.HIGH), ", moon ", "–", ".")
+    assert face.body.parts == ("Dust ", ValueText("58", "µg/m³", Level.HIGH), ", moon ", "–", ".")
     assert face.note.startswith("nothing measures moon")
 
 

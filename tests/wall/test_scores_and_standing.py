@@ -11,23 +11,23 @@ from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
+from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
 from rook_tally.intake.message import Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
-from rook_tally.store.alarms import Standing
+from rook_tally.intake.pipeline.resolve import IntakeSession
+from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.base import Store
 from rook_tally.store.workings import keep_working
 from rook_tally.wall.pane_parts import faces_of
-from rook_tally.wall.pane_views import Loss, ScoreBody, StandingBody, StandingLine, Value
+from rook_tally.wall.pane_views import Loss, ScoreBody, StandingBody, StandingLine, ValueText
 from tests.builders import MINUTE_US, NOON_US
 from tests.wall.studio import Studio, pane
 
 AIR = Working(
     slug="air",
     name="Air score",
-    made=Made.EACH_PLACE,
+    made=Placement.EACH_PLACE,
     score=Score(
         inputs=(
             ScoreInput(name="PM2.5", formula="pm25@here", weight=60, points=((10, 100), (60, 0))),
@@ -53,7 +53,7 @@ def says(studio: Studio, minute: float, **values: float) -> None:
     at_us = NOON_US + round(minute * MINUTE_US)
     body = json.dumps({**values, "time": at_us / 1e6}).encode()
     message = Message("http", "127.0.0.1", body, at_us, station="yard-post")
-    (answer,) = receive(studio.store, Directory(), Clocks(), [message])
+    (answer,) = receive(studio.store, IntakeSession(), Clocks(), [message])
     assert answer.kept == len(values)
 
 
@@ -111,15 +111,17 @@ def test_a_score_fades_with_its_inputs(yard: Studio) -> None:
     assert score_of(yard, 41).value.freshness is Freshness.SILENT
 
 
-DUST = Standing(
+DUST = ActiveAlarm(
     "glaze-dust", "Glaze dust", 0, AlarmState.UNACKNOWLEDGED, Level.HIGH, NOON_US - 46 * MINUTE_US
 )
-KILN = Standing(
+KILN = ActiveAlarm(
     "kiln", "Kiln overrun", 0, AlarmState.ACKNOWLEDGED, Level.RAISED, NOON_US - 15 * MINUTE_US
 )
 
 
-def standing_face(studio: Studio, *alarms: Standing, shows: tuple[str, ...] = ()) -> StandingBody:
+def standing_face(
+    studio: Studio, *alarms: ActiveAlarm, shows: tuple[str, ...] = ()
+) -> StandingBody:
     """What a pane of what stands shows, while these do."""
     material = studio.material(pane(PaneKind.STANDING, *shows))
     known = dataclasses.replace(studio.known(material), alarms=alarms)
@@ -157,4 +159,4 @@ def test_a_score_that_is_late_in_a_sheet_keeps_the_others_alive(yard: Studio) ->
     )
     assert (late.freshness, fresh.freshness) == (Freshness.SILENT, Freshness.FRESH)
     assert isinstance(late.body, ScoreBody)
-    assert late.body.value == Value(late.body.value.text, "", Level.SETTLED, Freshness.SILENT)
+    assert late.body.value == ValueText(late.body.value.text, "", Level.SETTLED, Freshness.SILENT)

@@ -9,7 +9,7 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
 from rook_tally.store.site import keep_sheet, load_site, remove_sheet, sheets
 from rook_tally.wall.pane_views import RibbonBody
-from rook_tally.web.live_sheets import SheetBoard
+from rook_tally.web.live_sheets import LiveSheets
 from rook_tally.web.rendering import page_css, page_html
 from rook_tally.web.svg import arc_path, letters_of, text_width, trace_points
 from tests.builders import MINUTE_US, NOON_US
@@ -33,15 +33,15 @@ def studio(store: Store) -> Studio:
 
 
 @pytest.fixture
-def board(studio: Studio) -> SheetBoard:
-    made = SheetBoard(studio.store)
+def board(studio: Studio) -> LiveSheets:
+    made = LiveSheets(studio.store)
     made.follow((), NOON_US)
     made.panes_of("now", NOON_US)
     return made
 
 
 def test_a_page_left_open_for_a_week_is_brought_up_all_along(
-    studio: Studio, board: SheetBoard
+    studio: Studio, board: LiveSheets
 ) -> None:
     sent = 0
     for hour in range(1, 7 * 24):
@@ -60,7 +60,7 @@ def test_a_page_left_open_for_a_week_is_brought_up_all_along(
     board.close()
 
 
-def test_nothing_is_made_for_sheets_nobody_looks_at(studio: Studio, board: SheetBoard) -> None:
+def test_nothing_is_made_for_sheets_nobody_looks_at(studio: Studio, board: LiveSheets) -> None:
     studio.told("glaze-dust", "pm25", 3.0, until_us=NOON_US + MINUTE_US)
     assert board.follow((), NOON_US + MINUTE_US) == {}
     # Who comes then sees what came meanwhile.
@@ -68,7 +68,7 @@ def test_nothing_is_made_for_sheets_nobody_looks_at(studio: Studio, board: Sheet
     board.close()
 
 
-def test_ages_grow_without_a_word_but_not_at_every_look(studio: Studio, board: SheetBoard) -> None:
+def test_ages_grow_without_a_word_but_not_at_every_look(studio: Studio, board: LiveSheets) -> None:
     quiet = board.follow({"now"}, NOON_US + 1_000_000)
     assert quiet == {}
     late = board.follow({"now"}, NOON_US + 3 * MINUTE_US)["now"]
@@ -76,14 +76,14 @@ def test_ages_grow_without_a_word_but_not_at_every_look(studio: Studio, board: S
     board.close()
 
 
-def test_a_late_reading_shows_in_the_day_it_belongs_to(studio: Studio, board: SheetBoard) -> None:
+def test_a_late_reading_shows_in_the_day_it_belongs_to(studio: Studio, board: LiveSheets) -> None:
     studio.told("glaze-dust", "pm25", 90.0, until_us=NOON_US - HOUR_US)
     moved = board.follow({"now"}, NOON_US + MINUTE_US)["now"]
     assert "highest 11:00" in moved.panes[1]
     board.close()
 
 
-def test_a_sheet_laid_out_otherwise_or_gone_is_told(studio: Studio, board: SheetBoard) -> None:
+def test_a_sheet_laid_out_otherwise_or_gone_is_told(studio: Studio, board: LiveSheets) -> None:
     with studio.store.write() as connection:
         (sheet,) = sheets(connection)
         keep_sheet(connection, sheet.with_panes(sheet.panes[::-1]).with_areas(sheet.areas))

@@ -13,7 +13,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
 from rook_tally.store.site import Site, load_site, set_site
-from rook_tally.wall.pane_views import Face
+from rook_tally.wall.pane_views import PaneView
 from rook_tally.web.rendering import closed_html, page_css, page_html, pane_html
 from tests.wall.samples import LEVELLED, sample
 from tests.wall.studio import pane, sheet_of
@@ -124,7 +124,7 @@ def test_what_is_silent_is_marked_for_the_style_sheet_to_fade(kind: PaneKind) ->
 
 
 def test_what_is_wrong_with_a_pane_stands_in_its_place() -> None:
-    read = Reading(pane_html(Face(PaneKind.DIAL, "Moon", trouble=f"nothing measures {NASTY}")))
+    read = Reading(pane_html(PaneView(PaneKind.DIAL, "Moon", trouble=f"nothing measures {NASTY}")))
     assert read.tags == ["h2", "span", "p"]
     assert f"nothing measures {NASTY}" in read.words
 

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.quantities.levels import Level
-from rook_tally.wall.pane_views import Value
+from rook_tally.wall.pane_views import ValueText
 from rook_tally.web.svg import arc_path, hand_ends, letters_of, strokes_of, text_width
 
 
@@ -52,4 +52,4 @@ def test_own_words_have_a_size_the_style_sheet_knows(letters: int) -> None:
 
 
 def test_a_value_among_own_words_counts_with_its_unit() -> None:
-    assert letters_of(("Kiln at ", Value("153.8", "°C", Level.SETTLED))) == 16
+    assert letters_of(("Kiln at ", ValueText("153.8", "°C", Level.SETTLED))) == 16

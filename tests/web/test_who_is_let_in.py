@@ -20,7 +20,7 @@ from rook_tally.store.site import (
     page_devices,
     revoke_page_device,
 )
-from rook_tally.web.live_sheets import SheetBoard
+from rook_tally.web.live_sheets import LiveSheets
 from rook_tally.web.server import COOKIE, PageServer
 from tests.builders import NOON_US
 from tests.processes import PATIENCE_S
@@ -48,15 +48,15 @@ async def test_a_device_revoked_while_its_page_is_being_opened_is_told(
     store: Store, key: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     async with _served(store) as (server, address):
-        loop, panes_of = asyncio.get_running_loop(), SheetBoard.panes_of
+        loop, panes_of = asyncio.get_running_loop(), LiveSheets.panes_of
 
-        def revoked_meanwhile(board: SheetBoard, slug: str, now_us: int) -> list[str]:
+        def revoked_meanwhile(board: LiveSheets, slug: str, now_us: int) -> list[str]:
             with store.write() as connection:
                 revoke_page_device(connection, "phone")
             asyncio.run_coroutine_threadsafe(server.take_devices(), loop).result()
             return panes_of(board, slug, now_us)
 
-        monkeypatch.setattr(SheetBoard, "panes_of", revoked_meanwhile)
+        monkeypatch.setattr(LiveSheets, "panes_of", revoked_meanwhile)
         async with (
             aiohttp.ClientSession(cookies={COOKIE: key}) as session,
             session.get(f"{address}/live/now") as answer,

@@ -10,14 +10,14 @@ import msgspec
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
-from rook_tally.alarming.alarm_recorder import Bell, FloodGate, Surroundings
+from rook_tally.alarming.alarm_recorder import AlarmRecorder, NoticeContext, NotificationThrottle
 from rook_tally.alarming.control_runs import keep_running, try_control
 from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
-from rook_tally.core.alarms.channels import Event
-from rook_tally.core.alarms.definitions import Sort, Watch
-from rook_tally.core.alarms.journal import Entry, JournalSort
-from rook_tally.core.alarms.online_detector import Step, Turn
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.channels import NoticeReason
+from rook_tally.core.alarms.definitions import Watch, WatchKind
+from rook_tally.core.alarms.journal import Entry, JournalKind
+from rook_tally.core.alarms.online_detector import DetectorState, Transition
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm, acknowledged, moved, shelved
 from rook_tally.core.errors import UsageError
 from rook_tally.core.series.gaps import microseconds
@@ -35,7 +35,7 @@ from rook_tally.store.base import Store, Subject, newest_changes, newest_seq
 from rook_tally.store.site import (
     AlarmWish,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     answer_requests,
     last_heard,
@@ -45,12 +45,12 @@ from rook_tally.store.site import (
 
 _CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS, Subject.WATCHES})
 WISHES = frozenset(
-    {RequestSort.ACKNOWLEDGE, RequestSort.SHELVE, RequestSort.UNSHELVE, RequestSort.TRIAL}
+    {RequestKind.ACKNOWLEDGE, RequestKind.SHELVE, RequestKind.UNSHELVE, RequestKind.TRIAL}
 )
 _LATEST_SHELF_US = 365 * 86_400 * 1_000_000
 
 
-class Keeper:
+class AlarmClock:
     """Sees to what time and people do to alarms. Used by one thread."""
 
     def __init__(self, store: Store, *, since_us: int) -> None:
@@ -59,14 +59,14 @@ class Keeper:
         self._since_us = since_us
         self._looked_us = -1
         self._was_back = False
-        self._gate = FloodGate()
+        self._gate = NotificationThrottle()
         self._seen_seq = -1
         self._watches: Sequence[Watch] = ()
-        self._targets: dict[tuple[str, int], Target] = {}
+        self._targets: dict[tuple[str, int], WatchedSeries] = {}
         self._stations: dict[str, int] = {}
         self._heard_us: dict[int, int] = {}
         self._armed_us: dict[str, int] = {}
-        self._around = Surroundings("", ZoneInfo("UTC"), {})
+        self._around = NoticeContext("", ZoneInfo("UTC"), {})
         self.troubles: dict[str, str] = {}
 
     def look(self, now_us: int) -> None:
@@ -91,7 +91,7 @@ class Keeper:
         if not is_due and not wishes:
             return
         with self._store.write() as connection:
-            bell = Bell(self._around, self._gate, now_us)
+            bell = AlarmRecorder(self._around, self._gate, now_us)
             known = alarms(connection)
             self._drop_what_is_gone(connection, known, now_us)
             for wish in wishes:
@@ -118,7 +118,7 @@ class Keeper:
         self._stations = {one.station.key: one.station.id for one in site.series}
         self._stations |= {one.key: one.id for one in site.stations}
         self._armed_us = armed_since(connection)
-        self._around = Surroundings(
+        self._around = NoticeContext(
             site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
         )
 
@@ -142,7 +142,7 @@ class Keeper:
         return any(
             self._turned(target, known.get(key, Alarm(*key)), now_us)[1]
             for key, target in self._targets.items()
-            if target.watch.sort is Sort.SILENT
+            if target.watch.sort is WatchKind.SILENT
         )
 
     def _drop_what_is_gone(
@@ -159,7 +159,7 @@ class Keeper:
                     [
                         Entry(
                             now_us,
-                            JournalSort.ENDED,
+                            JournalKind.ENDED,
                             alarm.watch,
                             names.get(alarm.watch, alarm.watch),
                             series_id=alarm.series_id,
@@ -172,8 +172,8 @@ class Keeper:
     # Silence
 
     def _turned(
-        self, target: Target, alarm: Alarm, now_us: int
-    ) -> tuple[Step, list[tuple[Turn, int]]]:
+        self, target: WatchedSeries, alarm: Alarm, now_us: int
+    ) -> tuple[DetectorState, list[tuple[Transition, int]]]:
         """How a watch for silence stands now, and what came about since it was last looked at.
 
         By when its station was heard, and by nothing else; never heard counts from when somebody
@@ -181,44 +181,50 @@ class Keeper:
         """
         heard_us = self._heard_us.get(self._stations.get(target.series.station, -1))
         armed_us = self._armed_us.get(target.watch.slug, now_us)
-        step, turns = alarm.step, list[tuple[Turn, int]]()
+        step, turns = alarm.step, list[tuple[Transition, int]]()
         # Another word than the one it had rung after, whatever the clock said at it.
         if step.rang_us is not None and heard_us is not None and heard_us != step.last_us:
-            turns.append((Turn.CLEAR, max(heard_us, step.rang_us)))
-            step = Step()
+            turns.append((Transition.CLEAR, max(heard_us, step.rang_us)))
+            step = DetectorState()
         moments = (self._since_us, armed_us, -1 if heard_us is None else heard_us)
         since_us = max((one for one in moments if one <= now_us), default=now_us)
         rings_us = since_us + microseconds(target.watch.silent_s)
         if step.rang_us is None and now_us > rings_us:
-            step = Step(last_us=armed_us if heard_us is None else heard_us, rang_us=rings_us)
-            turns.append((Turn.RING, rings_us))
+            step = DetectorState(
+                last_us=armed_us if heard_us is None else heard_us, rang_us=rings_us
+            )
+            turns.append((Transition.RING, rings_us))
         return step, turns
 
-    def _listen(self, known: dict[tuple[str, int], Alarm], bell: Bell, now_us: int) -> None:
+    def _listen(
+        self, known: dict[tuple[str, int], Alarm], bell: AlarmRecorder, now_us: int
+    ) -> None:
         for key, target in self._targets.items():
-            if target.watch.sort is not Sort.SILENT:
+            if target.watch.sort is not WatchKind.SILENT:
                 continue
             alarm = known.get(key, Alarm(*key))
             step, turns = self._turned(target, alarm, now_us)
             for turn, moment in turns:
-                if turn is Turn.RING:
+                if turn is Transition.RING:
                     alarm = replace(alarm, step=step)
                     alarm = bell.rang(alarm, target, moment, None)
                 else:
-                    alarm = replace(alarm, step=Step(step.last_us))
+                    alarm = replace(alarm, step=DetectorState(step.last_us))
                     alarm = bell.cleared(alarm, target, moment)
             if turns:
                 known[key] = bell.know(replace(alarm, step=step))
 
     # Time passing
 
-    def _passed(self, alarm: Alarm, target: Target, bell: Bell, now_us: int) -> Alarm:
+    def _passed(
+        self, alarm: Alarm, target: WatchedSeries, bell: AlarmRecorder, now_us: int
+    ) -> Alarm:
         """What is due of an alarm: it comes off its shelf, is told again, or is set aside with its
         watch."""
         if alarm.state is AlarmState.SUPPRESSED and target.watch.is_on:
             return self._back(alarm, target, AlarmEvent.UNSUPPRESS, bell, now_us)
         if alarm.state is not AlarmState.SUPPRESSED and not target.watch.is_on:
-            bell.say(target, JournalSort.SUPPRESSED, now_us, "the watch is off")
+            bell.say(target, JournalKind.SUPPRESSED, now_us, "the watch is off")
             return bell.know(moved(alarm, AlarmEvent.SUPPRESS))
         if alarm.shelved_until_us is not None and alarm.shelved_until_us <= now_us:
             return self._back(alarm, target, AlarmEvent.UNSHELVE, bell, now_us)
@@ -231,15 +237,15 @@ class Keeper:
     def _back(
         self,
         alarm: Alarm,
-        target: Target,
+        target: WatchedSeries,
         event: AlarmEvent,
-        bell: Bell,
+        bell: AlarmRecorder,
         now_us: int,
         who: str = "",
     ) -> Alarm:
         """An alarm that is no longer set aside; it calls if it still rings."""
         is_shelf = event is AlarmEvent.UNSHELVE
-        sort = JournalSort.UNSHELVED if is_shelf else JournalSort.UNSUPPRESSED
+        sort = JournalKind.UNSHELVED if is_shelf else JournalKind.UNSUPPRESSED
         bell.say(target, sort, now_us, who=who)
         alarm = moved(alarm, event)
         if alarm.state is AlarmState.UNACKNOWLEDGED:
@@ -253,7 +259,7 @@ class Keeper:
         connection: Connection,
         wish: Request,
         known: dict[tuple[str, int], Alarm],
-        bell: Bell,
+        bell: AlarmRecorder,
         now_us: int,
     ) -> None:
         """Do what somebody wants of a watch's alarms, and say what came of it."""
@@ -269,31 +275,31 @@ class Keeper:
         connection: Connection,
         wish: Request,
         known: dict[tuple[str, int], Alarm],
-        bell: Bell,
+        bell: AlarmRecorder,
         now_us: int,
     ) -> str:
         said = msgspec.json.decode(wish.value or "{}", type=AlarmWish)
         watch = next((one for one in self._watches if one.slug == wish.station), None)
         if watch is None:
             raise UsageError(f"there is no watch {wish.station}", remedy="see the list again")
-        if wish.sort is RequestSort.TRIAL:
+        if wish.sort is RequestKind.TRIAL:
             return self._try(connection, watch, wish.who, bell, now_us)
         wanted = {
             key: target
             for key, target in self._targets.items()
             if key[0] == watch.slug and wish.name in ("", str(key[1]))
         }
-        if wish.sort is RequestSort.ACKNOWLEDGE:
+        if wish.sort is RequestKind.ACKNOWLEDGE:
             done = [key for key in wanted if key in known and known[key].is_calling]
             for key in done:
                 known[key] = bell.know(acknowledged(known[key], wish.who, said.word))
-                bell.say(wanted[key], JournalSort.ACKNOWLEDGED, now_us, said.word, wish.who)
+                bell.say(wanted[key], JournalKind.ACKNOWLEDGED, now_us, said.word, wish.who)
             if not done:
                 raise UsageError(
                     f"{watch.name} has nothing to acknowledge", kept="all is as it was"
                 )
             return f"{len(done)} acknowledged"
-        if wish.sort is RequestSort.UNSHELVE:
+        if wish.sort is RequestKind.UNSHELVE:
             done = [
                 key for key in wanted if key in known and known[key].state is AlarmState.SHELVED
             ]
@@ -310,10 +316,12 @@ class Keeper:
         for key, target in wanted.items():
             alarm = shelved(known.get(key, Alarm(*key)), until_us, wish.who, said.word)
             known[key] = bell.know(alarm)
-            bell.say(target, JournalSort.SHELVED, now_us, said.word, wish.who)
+            bell.say(target, JournalKind.SHELVED, now_us, said.word, wish.who)
         return f"{len(wanted)} shelved"
 
-    def _try(self, connection: Connection, watch: Watch, who: str, bell: Bell, now_us: int) -> str:
+    def _try(
+        self, connection: Connection, watch: Watch, who: str, bell: AlarmRecorder, now_us: int
+    ) -> str:
         """Let a watch ring through everything it rings through, marked as a trial."""
         target = next((one for (slug, _), one in self._targets.items() if slug == watch.slug), None)
         if target is None:
@@ -321,9 +329,9 @@ class Keeper:
                 f"{watch.name} watches nothing that is there", remedy="choose what it watches"
             )
         mute = Alarm(watch.slug, target.series.id, level=watch.level)
-        bell.tell(target, mute, Event.TRIAL, watch.tell, at_us=now_us)
+        bell.tell(target, mute, NoticeReason.TRIAL, watch.tell, at_us=now_us)
         if watch.escalate_s:
-            bell.tell(target, mute, Event.TRIAL, watch.escalate_to, at_us=now_us)
-        bell.say(target, JournalSort.TRIAL, now_us, "rung as a trial", who)
+            bell.tell(target, mute, NoticeReason.TRIAL, watch.escalate_to, at_us=now_us)
+        bell.say(target, JournalKind.TRIAL, now_us, "rung as a trial", who)
         try_control(connection, watch, now_us=now_us)
         return "rung as a trial"

@@ -1,6 +1,6 @@
 """What follows when an alarm rings or clears: its state, the journal, who is told.
 
-A `Bell` gathers all of that over one transaction and writes it at once. Rings that come by the
+A `AlarmRecorder` gathers all of that over one transaction and writes it at once. Rings that come by the
 dozen are gathered into one notice a way, which counts on as long as more of them come.
 """
 
@@ -16,14 +16,14 @@ from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.alarm_states import AlarmEvent
-from rook_tally.core.alarms.channels import Event, Notice, Way
-from rook_tally.core.alarms.definitions import Sort, Watch
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.channels import Channel, Notice, NoticeReason
+from rook_tally.core.alarms.definitions import Watch, WatchKind
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.schedules import is_within_hours, local_us
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.sentences import lasting_words, short_words, span_words
 from rook_tally.core.alarms.transitions import Alarm, moved, with_clear, with_ring
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.gaps import microseconds
@@ -62,7 +62,7 @@ class _Flood:
         more = len(self.names) - _NAMED
         return Notice(
             key=self.key,
-            event=Event.MANY,
+            event=NoticeReason.MANY,
             watch="",
             name="Many at once",
             time_us=now_us,
@@ -72,7 +72,7 @@ class _Flood:
         )
 
 
-class FloodGate:
+class NotificationThrottle:
     """Who was told how often lately, by way; kept by one writer."""
 
     def __init__(self) -> None:
@@ -97,18 +97,18 @@ class FloodGate:
 
 
 @dataclass(frozen=True, slots=True)
-class Surroundings:
+class NoticeContext:
     """What a bell has to know of the site."""
 
     site: str
     zone: tzinfo
-    ways: Mapping[str, Way]
+    ways: Mapping[str, Channel]
 
 
-class Bell:
+class AlarmRecorder:
     """Gathers what follows from alarms in one transaction."""
 
-    def __init__(self, around: Surroundings, gate: FloodGate, now_us: int) -> None:
+    def __init__(self, around: NoticeContext, gate: NotificationThrottle, now_us: int) -> None:
         self._around, self._gate, self._now_us = around, gate, now_us
         self._alarms: dict[tuple[str, int], Alarm] = {}
         self._entries: list[Entry] = []
@@ -123,8 +123,8 @@ class Bell:
 
     def say(
         self,
-        target: Target,
-        sort: JournalSort,
+        target: WatchedSeries,
+        sort: JournalKind,
         at_us: int,
         words: str = "",
         who: str = "",
@@ -145,7 +145,7 @@ class Bell:
             )
         )
 
-    def rang(self, alarm: Alarm, target: Target, at_us: int, value: float | None) -> Alarm:
+    def rang(self, alarm: Alarm, target: WatchedSeries, at_us: int, value: float | None) -> Alarm:
         """A watch has rung at a moment, by a value in the base unit (None for silence)."""
         level = level_of(target, value)
         if not alarm.is_untold:
@@ -161,18 +161,20 @@ class Bell:
             told=(),
         )
         alarm = moved(alarm, AlarmEvent.RING)
-        self.say(target, JournalSort.RANG, at_us, self._value_words(target, value), level=level)
+        self.say(target, JournalKind.RANG, at_us, self._value_words(target, value), level=level)
         if not alarm.is_quiet:
             alarm = self._due(alarm, target.watch)
-            told = self.tell(target, alarm, Event.RANG, target.watch.tell)
+            told = self.tell(target, alarm, NoticeReason.RANG, target.watch.tell)
             alarm = replace(alarm, told=told)
         return self.know(alarm)
 
-    def rang_late(self, alarm: Alarm, target: Target, at_us: int, value: float | None) -> Alarm:
+    def rang_late(
+        self, alarm: Alarm, target: WatchedSeries, at_us: int, value: float | None
+    ) -> Alarm:
         """It turns out that a watch would have rung: written down, and nobody is woken."""
         self.say(
             target,
-            JournalSort.RANG_LATE,
+            JournalKind.RANG_LATE,
             at_us,
             self._value_words(target, value),
             level=level_of(target, value),
@@ -180,37 +182,37 @@ class Bell:
         alarm = with_ring(alarm, at_us)
         return self.know(replace(alarm, is_untold=True, since_us=at_us, value=value))
 
-    def cleared(self, alarm: Alarm, target: Target, at_us: int) -> Alarm:
+    def cleared(self, alarm: Alarm, target: WatchedSeries, at_us: int) -> Alarm:
         """What a watch rang for is over."""
         since_us = at_us if alarm.since_us is None else alarm.since_us
         alarm = with_clear(alarm, at_us)
         words = f"after {lasting_words(max(0, at_us - since_us))}"
         if alarm.is_untold:
-            self.say(target, JournalSort.CLEARED_LATE, at_us, words)
+            self.say(target, JournalKind.CLEARED_LATE, at_us, words)
             return self.know(replace(alarm, is_untold=False))
-        self.say(target, JournalSort.CLEARED, at_us, words, level=alarm.level)
+        self.say(target, JournalKind.CLEARED, at_us, words, level=alarm.level)
         was_quiet = alarm.is_quiet
         alarm = moved(alarm, AlarmEvent.CLEAR)
         if not was_quiet:
             self._over.append(alarm)
-            self.tell(target, alarm, Event.CLEARED, alarm.told, at_us=at_us)
+            self.tell(target, alarm, NoticeReason.CLEARED, alarm.told, at_us=at_us)
         return self.know(replace(alarm, told=()))
 
-    def again(self, alarm: Alarm, target: Target) -> Alarm:
+    def again(self, alarm: Alarm, target: WatchedSeries) -> Alarm:
         """Nobody has acknowledged it: it is told once more."""
-        self.tell(target, alarm, Event.AGAIN, target.watch.tell)
+        self.tell(target, alarm, NoticeReason.AGAIN, target.watch.tell)
         repeat_us = self._now_us + microseconds(target.watch.repeat_s)
         return self.know(replace(alarm, repeat_us=repeat_us))
 
-    def escalated(self, alarm: Alarm, target: Target) -> Alarm:
+    def escalated(self, alarm: Alarm, target: WatchedSeries) -> Alarm:
         """Nobody has acknowledged it: others are told."""
-        told = self.tell(target, alarm, Event.ESCALATED, target.watch.escalate_to)
+        told = self.tell(target, alarm, NoticeReason.ESCALATED, target.watch.escalate_to)
         return self.know(replace(alarm, escalate_us=None, told=(*alarm.told, *told)))
 
-    def due(self, alarm: Alarm, target: Target) -> Alarm:
+    def due(self, alarm: Alarm, target: WatchedSeries) -> Alarm:
         """It calls again, as when it rang: for one that comes back from being set aside."""
         alarm = self._due(alarm, target.watch)
-        told = self.tell(target, alarm, Event.RANG, target.watch.tell)
+        told = self.tell(target, alarm, NoticeReason.RANG, target.watch.tell)
         return self.know(replace(alarm, told=told))
 
     def _due(self, alarm: Alarm, watch: Watch) -> Alarm:
@@ -220,9 +222,9 @@ class Bell:
 
     def tell(
         self,
-        target: Target,
+        target: WatchedSeries,
         alarm: Alarm,
-        event: Event,
+        event: NoticeReason,
         names: tuple[str, ...],
         at_us: int | None = None,
     ) -> tuple[str, ...]:
@@ -236,24 +238,26 @@ class Bell:
             if way is None:
                 continue
             flood = None
-            if event is Event.RANG:
+            if event is NoticeReason.RANG:
                 flood = self._gate.flood(name, self._now_us)
             if flood is not None:
                 flood.names[target.watch.name] = flood.names.get(target.watch.name, 0) + 1
                 self._floods[name] = flood
                 continue
-            stamp = at_us if event in (Event.RANG, Event.CLEARED) else self._now_us
+            stamp = at_us if event in (NoticeReason.RANG, NoticeReason.CLEARED) else self._now_us
             key = f"{target.watch.slug}:{target.series.id}:{since_us}:{event.value}:{stamp}:{name}"
             notice = self._notice(key, target, alarm, event, at_us)
             self._letters.append((name, notice, self._due_us(way, alarm.level)))
             told.append(name)
         return tuple(told)
 
-    def _notice(self, key: str, target: Target, alarm: Alarm, event: Event, at_us: int) -> Notice:
+    def _notice(
+        self, key: str, target: WatchedSeries, alarm: Alarm, event: NoticeReason, at_us: int
+    ) -> Notice:
         watch, series = target.watch, target.series
         shown = _shown(target)
         words = self._value_words(target, alarm.value)
-        if event is Event.CLEARED:
+        if event is NoticeReason.CLEARED:
             title = f"{watch.name}: over"
             words = f"{series.place}, {_clock(at_us, self._around.zone)}"
         else:
@@ -267,12 +271,12 @@ class Bell:
                     f"since {since}",
                 )
             )
-            if event in (Event.AGAIN, Event.ESCALATED):
+            if event in (NoticeReason.AGAIN, NoticeReason.ESCALATED):
                 words += ", not acknowledged"
-            if event is Event.TRIAL:
+            if event is NoticeReason.TRIAL:
                 title = f"Trial of {watch.name}"
                 words = f"This is only a trial. {short_words(watch, series.quantity.name)}"
-        value = None if alarm.value is None or watch.sort is Sort.SILENT else alarm.value
+        value = None if alarm.value is None or watch.sort is WatchKind.SILENT else alarm.value
         return Notice(
             key=key,
             event=event,
@@ -290,13 +294,13 @@ class Bell:
             unit=shown.symbol,
         )
 
-    def _value_words(self, target: Target, value: float | None) -> str:
-        if value is None or target.watch.sort is Sort.SILENT:
+    def _value_words(self, target: WatchedSeries, value: float | None) -> str:
+        if value is None or target.watch.sort is WatchKind.SILENT:
             return ""
         shown = _shown(target)
         return f"{target.series.quantity.name} {shown.text(value)} {shown.symbol}".strip()
 
-    def _due_us(self, way: Way, level: Level) -> int:
+    def _due_us(self, way: Channel, level: Level) -> int:
         """When a way may tell: now, or after its quiet hours or at the hour of its digest."""
         if way.digest_min is not None:
             return next_clock_us(self._now_us, way.digest_min, self._around.zone)
@@ -327,7 +331,7 @@ class Bell:
                 self._entries.append(
                     Entry(
                         self._now_us,
-                        JournalSort.MANY,
+                        JournalKind.MANY,
                         "",
                         "Many at once",
                         words="what rings until "
@@ -338,7 +342,7 @@ class Bell:
         write_journal(connection, self._entries)
 
 
-def level_of(target: Target, value: float | None) -> Level:
+def level_of(target: WatchedSeries, value: float | None) -> Level:
     """How an alarm is called: as its watch says, else by the limits of what it watches."""
     if target.watch.level is not Level.SETTLED:
         return target.watch.level
@@ -347,10 +351,10 @@ def level_of(target: Target, value: float | None) -> Level:
     return max(Level.NOTICED, target.limits.level_of(value))
 
 
-def _shown(target: Target) -> Shown:
+def _shown(target: WatchedSeries) -> DisplayUnit:
     quantity: Quantity = target.series.quantity
     unit = quantity.unit(target.watch.unit) if target.watch.unit else None
-    return Shown(quantity, unit or quantity.base)
+    return DisplayUnit(quantity, unit or quantity.base)
 
 
 def _clock(time_us: int, zone: tzinfo) -> str:

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.series.gaps import microseconds
@@ -31,9 +31,9 @@ from rook_tally.store.site import (
     BY_HAND,
     BY_SUFFIX,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
-    StationWord,
+    StoredAttribute,
     ask,
     control_reports,
     load_site,
@@ -73,7 +73,7 @@ def keep_running(
 
 
 def _say(
-    watch: Watch, run: ControlRun, sort: JournalSort, words: str, now_us: int, who: str = ""
+    watch: Watch, run: ControlRun, sort: JournalKind, words: str, now_us: int, who: str = ""
 ) -> Entry:
     # Of a switch there is nothing but the station to name.
     name = "" if run.control == "on" else f"{run.control} "
@@ -87,7 +87,7 @@ def _ask(
 ) -> int:
     return ask(
         connection,
-        RequestSort.CONTROL,
+        RequestKind.CONTROL,
         run.station,
         run.control,
         value,
@@ -113,7 +113,7 @@ def _begun(connection: Connection, watch: Watch, *, now_us: int) -> list[Entry]:
     )
     number = _ask(connection, run, run.on, now_us=now_us, for_s=_own_limit_s(run, now_us))
     write_run(connection, replace(run, request_id=number))
-    return [_say(watch, run, JournalSort.ASKED, "told to run", now_us)]
+    return [_say(watch, run, JournalKind.ASKED, "told to run", now_us)]
 
 
 def _own_limit_s(run: ControlRun, now_us: int) -> float:
@@ -135,7 +135,7 @@ def _gone_on(
         who = _taken_over(connection, run, asked)
         if who:
             entries.append(
-                _say(watch, run, JournalSort.OVERRIDDEN, "set by hand, left to that", now_us, who)
+                _say(watch, run, JournalKind.OVERRIDDEN, "set by hand, left to that", now_us, who)
             )
             after = replace(after, state=RunState.OVERRIDDEN)
         else:
@@ -158,7 +158,7 @@ def _newest_request(connection: Connection, run: ControlRun) -> Request | None:
         (
             one
             for one in newest_requests(connection, run.station)
-            if one.sort is RequestSort.CONTROL and one.name == run.control
+            if one.sort is RequestKind.CONTROL and one.name == run.control
         ),
         None,
     )
@@ -180,7 +180,7 @@ def _taken_over(connection: Connection, run: ControlRun, newest: Request | None)
 
 def _words_of(
     connection: Connection, run: ControlRun
-) -> tuple[StationWord | None, StationWord | None]:
+) -> tuple[StoredAttribute | None, StoredAttribute | None]:
     """What the station last said of the control, and by whom it was set."""
     station = load_site(connection).station(run.station)
     if station is None:
@@ -203,7 +203,7 @@ def _stands(
         _say(
             watch,
             run,
-            JournalSort.NOT_CONFIRMED,
+            JournalKind.NOT_CONFIRMED,
             f"stands at {word.value} by itself; told to run again",
             now_us,
         )
@@ -219,12 +219,12 @@ def _heard_of(
     if asked.state is RequestState.CONFIRMED and not run.was_confirmed:
         at_us = asked.answered_us or now_us
         return replace(run, was_confirmed=True), [
-            _say(watch, run, JournalSort.CONFIRMED, "confirmed running", at_us)
+            _say(watch, run, JournalKind.CONFIRMED, "confirmed running", at_us)
         ]
     if asked.state is RequestState.UNCONFIRMED and not run.was_missed:
         # Said once, and asked again when its time comes.
         return replace(run, was_missed=True, was_confirmed=False), [
-            _say(watch, run, JournalSort.NOT_CONFIRMED, f"not confirmed: {asked.answer}", now_us)
+            _say(watch, run, JournalKind.NOT_CONFIRMED, f"not confirmed: {asked.answer}", now_us)
         ]
     return run, []
 
@@ -238,10 +238,10 @@ def _ended_or_renewed(
         ran = f"after {lasting_words(now_us - run.began_us)}"
         if is_over:
             end_run(connection, run)
-            return None, [_say(watch, run, JournalSort.STOPPED, f"told to stop {ran}", now_us)]
+            return None, [_say(watch, run, JournalKind.STOPPED, f"told to stop {ran}", now_us)]
         longest = f"told to stop {ran}, the longest it may run"
         return replace(run, state=RunState.SPENT), [
-            _say(watch, run, JournalSort.STOPPED, longest, now_us)
+            _say(watch, run, JournalKind.STOPPED, longest, now_us)
         ]
     if now_us - run.renewed_us < RENEW_US:
         return run, []

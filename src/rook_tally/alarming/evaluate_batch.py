@@ -9,15 +9,20 @@ import numpy as np
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
-from rook_tally.alarming.alarm_recorder import Bell, FloodGate, Surroundings, level_of
+from rook_tally.alarming.alarm_recorder import (
+    AlarmRecorder,
+    NoticeContext,
+    NotificationThrottle,
+    level_of,
+)
 from rook_tally.alarming.recent_window import SLACK_US, Tail
 from rook_tally.alarming.replay import Numbered, replayed
 from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.backtest import judged, leave_to_ring, rings
-from rook_tally.core.alarms.definitions import Sort
-from rook_tally.core.alarms.journal import JournalSort
-from rook_tally.core.alarms.online_detector import Turn, stepped
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.definitions import WatchKind
+from rook_tally.core.alarms.journal import JournalKind
+from rook_tally.core.alarms.online_detector import Transition, stepped
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction, corrected_values
@@ -47,7 +52,7 @@ class LiveWatches:
     """
 
     def __init__(self) -> None:
-        self._targets: list[Target] = []
+        self._targets: list[WatchedSeries] = []
         self._at: dict[int, list[int]] = {}
         self._alarms: dict[tuple[str, int], Alarm] = {}
         self._tails: dict[int, Tail] = {}
@@ -57,8 +62,8 @@ class LiveWatches:
         self._guarded: dict[int, list[int]] = {}
         self._corrections: Mapping[int, list[Correction]] = {}
         self._remarks: Sequence[Remark] = ()
-        self._around = Surroundings("", ZoneInfo("UTC"), {})
-        self._gate = FloodGate()
+        self._around = NoticeContext("", ZoneInfo("UTC"), {})
+        self._gate = NotificationThrottle()
         self._new_us: dict[int, int] = {}
         self._seen_seq = self._site_seq = -1
 
@@ -92,13 +97,13 @@ class LiveWatches:
         found, _ = all_targets(connection, site)
         # Silence is a matter of time passing: whoever keeps the time sees to it.
         self._targets = [
-            one for one in found if one.watch.sort is not Sort.SILENT and one.watch.is_on
+            one for one in found if one.watch.sort is not WatchKind.SILENT and one.watch.is_on
         ]
         worked = {one.id: one.station.id for one in site.series if one.station.is_worked_out}
         self._silent_workings = {
             one.series.id: worked[one.series.id]
             for one in found
-            if one.watch.sort is Sort.SILENT and one.series.id in worked
+            if one.watch.sort is WatchKind.SILENT and one.series.id in worked
         }
         self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, {}
         for at, target in enumerate(self._targets):
@@ -113,7 +118,7 @@ class LiveWatches:
         self._corrections = corrections_of(connection, watched) if watched else {}
         self._alarms = {}
         self._remarks = remarks(connection)
-        self._around = Surroundings(
+        self._around = NoticeContext(
             site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
         )
         self._seen_seq = newest_seq(connection)
@@ -156,7 +161,7 @@ class LiveWatches:
             if arrived_us == NOT_NEWS:
                 moments = [one.time_us for several in told.values() for one in several]
                 now_us = max(moments, default=0)
-            bell = Bell(self._around, self._gate, now_us)
+            bell = AlarmRecorder(self._around, self._gate, now_us)
             self._new_us = {
                 series_id: min(one.time_us for one in readings)
                 for series_id, readings in told.items()
@@ -229,7 +234,7 @@ class LiveWatches:
             tail.fill(readings.time_us[good], readings.value[good], from_us)
         return tail
 
-    def _alarm(self, connection: Connection, target: Target) -> Alarm:
+    def _alarm(self, connection: Connection, target: WatchedSeries) -> Alarm:
         key = target.watch.slug, target.series.id
         alarm = self._alarms.get(key)
         if alarm is None:
@@ -244,7 +249,7 @@ class LiveWatches:
             alarm = self._alarms[key]
         return alarm
 
-    def _caught_up(self, connection: Connection, target: Target, alarm: Alarm) -> Alarm:
+    def _caught_up(self, connection: Connection, target: WatchedSeries, alarm: Alarm) -> Alarm:
         """The alarm after the readings before those being judged that changed nothing worth writing
         down.
 
@@ -266,7 +271,7 @@ class LiveWatches:
         return replace(alarm, step=step)
 
     def _numbered(
-        self, connection: Connection, target: Target, since_us: int, upto_us: int
+        self, connection: Connection, target: WatchedSeries, since_us: int, upto_us: int
     ) -> list[Numbered]:
         """The good readings in [since, upto) as the watch judges them."""
         from_us = since_us - microseconds(target.judge.reach_s)
@@ -290,10 +295,10 @@ class LiveWatches:
     def _judge(
         self,
         connection: Connection,
-        target: Target,
+        target: WatchedSeries,
         readings: Sequence[NewReading],
         arrived_us: int,
-        bell: Bell,
+        bell: AlarmRecorder,
         changed_us: int,
     ) -> None:
         """Step one watch through new readings of its series, rising in time; from `changed_us` on
@@ -326,7 +331,7 @@ class LiveWatches:
                 may_ring=self._may_ring(connection, target, one.time_us),
             )
             alarm = replace(alarm, step=step)
-            if turned is not None and turned[0] is Turn.RING:
+            if turned is not None and turned[0] is Transition.RING:
                 ring = bell.rang_late if is_old else bell.rang
                 alarm = ring(alarm, target, turned[1], one.value)
             elif turned is not None:
@@ -344,7 +349,12 @@ class LiveWatches:
             self._judge_late(connection, target, late, bell)
 
     def _replayed(
-        self, connection: Connection, target: Target, alarm: Alarm, arrived_us: int, bell: Bell
+        self,
+        connection: Connection,
+        target: WatchedSeries,
+        alarm: Alarm,
+        arrived_us: int,
+        bell: AlarmRecorder,
     ) -> Alarm:
         """Step one watch again from a quarter of an hour ago, and as long before that as its delays
         take."""
@@ -364,12 +374,12 @@ class LiveWatches:
         )
 
     @staticmethod
-    def _worse(alarm: Alarm, target: Target, value: float) -> Alarm:
+    def _worse(alarm: Alarm, target: WatchedSeries, value: float) -> Alarm:
         if target.watch.level:
             return alarm
         return replace(alarm, level=target.limits.level_of(value), value=value)
 
-    def _number(self, connection: Connection, target: Target, one: NewReading) -> float:
+    def _number(self, connection: Connection, target: WatchedSeries, one: NewReading) -> float:
         judge = target.judge
         if not judge.reach_s:
             return judge.number(one.value)
@@ -379,7 +389,7 @@ class LiveWatches:
         upto = int(np.searchsorted(times, one.time_us, side="right"))
         return judge.newest_number(times[:upto], values[:upto])
 
-    def _may_ring(self, connection: Connection, target: Target, time_us: int) -> bool:
+    def _may_ring(self, connection: Connection, target: WatchedSeries, time_us: int) -> bool:
         watch = target.watch
         if not target.guards and watch.hours is None and watch.remark_s is None:
             return True
@@ -393,7 +403,11 @@ class LiveWatches:
         return may is None or bool(may[0])
 
     def _judge_late(
-        self, connection: Connection, target: Target, late: Sequence[int], bell: Bell
+        self,
+        connection: Connection,
+        target: WatchedSeries,
+        late: Sequence[int],
+        bell: AlarmRecorder,
     ) -> None:
         """Write down what readings that came too late would have rung."""
         terms = target.judge.terms
@@ -416,11 +430,11 @@ class LiveWatches:
                 connection, target.watch.slug, target.series.id, rang_us - before_us, until_us
             )
             # As of itself: what the alarm stands at now is another matter.
-            if not known & {JournalSort.RANG, JournalSort.RANG_LATE}:
+            if not known & {JournalKind.RANG, JournalKind.RANG_LATE}:
                 value = float(readings.value[np.searchsorted(readings.time_us, rang_us)])
-                bell.say(target, JournalSort.RANG_LATE, rang_us, level=level_of(target, value))
-            if cleared_us != NEVER and not known & {JournalSort.RANG, JournalSort.CLEARED_LATE}:
-                bell.say(target, JournalSort.CLEARED_LATE, cleared_us)
+                bell.say(target, JournalKind.RANG_LATE, rang_us, level=level_of(target, value))
+            if cleared_us != NEVER and not known & {JournalKind.RANG, JournalKind.CLEARED_LATE}:
+                bell.say(target, JournalKind.CLEARED_LATE, cleared_us)
 
     def forget(self) -> None:
         """What was written last is not in the store: read everything anew next time."""

@@ -11,11 +11,11 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from rook_tally.alarming.alarm_recorder import Bell, level_of
+from rook_tally.alarming.alarm_recorder import AlarmRecorder, level_of
 from rook_tally.core.alarms.alarm_detector import NEVER
-from rook_tally.core.alarms.journal import JournalSort
-from rook_tally.core.alarms.online_detector import Step, Turn, stepped
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.journal import JournalKind
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 
 Episode = tuple[int, int | None]
@@ -32,13 +32,13 @@ class Numbered(NamedTuple):
 
 
 def replayed(
-    target: Target,
+    target: WatchedSeries,
     alarm: Alarm,
     rows: Sequence[Numbered],
     *,
     from_us: int,
     is_old: Callable[[int], bool],
-    bell: Bell,
+    bell: AlarmRecorder,
 ) -> Alarm:
     """The alarm after all of its readings from a moment on, in order of their time.
 
@@ -57,7 +57,7 @@ def replayed(
         ),
         None,
     )
-    step, found = Step(rang_us=begun), list[Episode]()
+    step, found = DetectorState(rang_us=begun), list[Episode]()
     if begun is not None:
         found.append((begun, None))
     values: dict[int, float] = {}
@@ -67,7 +67,7 @@ def replayed(
         )
         if turned is None:
             continue
-        if turned[0] is Turn.RING:
+        if turned[0] is Transition.RING:
             values[turned[1]] = row.value
             found.append((turned[1], None))
         else:
@@ -116,12 +116,12 @@ def _overlap(one: Episode, other: Episode) -> bool:
 
 
 def _passed_by(
-    target: Target,
+    target: WatchedSeries,
     alarm: Alarm,
     episode: tuple[int, int],
     values: dict[int, float],
     is_old: Callable[[int], bool],
-    bell: Bell,
+    bell: AlarmRecorder,
 ) -> Alarm:
     """A ring that nobody knew of and that is over: told with its own times."""
     rang_us, cleared_us = episode
@@ -131,12 +131,12 @@ def _passed_by(
         late = is_old(rang_us)
         bell.say(
             target,
-            JournalSort.RANG_LATE if late else JournalSort.RANG,
+            JournalKind.RANG_LATE if late else JournalKind.RANG,
             rang_us,
             level=level_of(target, value),
         )
-        bell.say(target, JournalSort.CLEARED_LATE if late else JournalSort.CLEARED, cleared_us)
+        bell.say(target, JournalKind.CLEARED_LATE if late else JournalKind.CLEARED, cleared_us)
         return bell.know(replace(alarm, rings=(*alarm.rings, episode)))
-    ringing = replace(alarm, step=Step(last_us=rang_us, rang_us=rang_us))
+    ringing = replace(alarm, step=DetectorState(last_us=rang_us, rang_us=rang_us))
     alarm = bell.rang(ringing, target, rang_us, value)
-    return bell.cleared(replace(alarm, step=Step(last_us=cleared_us)), target, cleared_us)
+    return bell.cleared(replace(alarm, step=DetectorState(last_us=cleared_us)), target, cleared_us)

@@ -21,7 +21,7 @@ from rook_tally.store.alarms import journal as kept_journal
 from rook_tally.store.alarms import watches
 from rook_tally.store.base import ChangeTail, Store
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import AlarmWish, RequestSort, RequestState, ask, load_site
+from rook_tally.store.site import AlarmWish, RequestKind, RequestState, ask, load_site
 
 
 @contextmanager
@@ -77,7 +77,7 @@ def show_alarms(where: str, *, as_json: bool) -> None:
 
 
 def wish(
-    where: str, sort: RequestSort, name: str, *, word: str = "", for_s: float | None = None
+    where: str, sort: RequestKind, name: str, *, word: str = "", for_s: float | None = None
 ) -> None:
     """Ask for something of a watch's alarms, and say what came of it.
 

@@ -93,9 +93,9 @@ def watch_rehearse(
 def watch_try(context: typer.Context, name: NameArgument, store: StoreOption = None) -> None:
     """Ring a watch now, as a trial, through everything it rings through."""
     from rook_tally.cli.alarms import wish
-    from rook_tally.store.site import RequestSort
+    from rook_tally.store.site import RequestKind
 
-    wish(chosen_store(context, store), RequestSort.TRIAL, name)
+    wish(chosen_store(context, store), RequestKind.TRIAL, name)
 
 
 @watch_app.command("export")
@@ -155,9 +155,9 @@ def ack(
 ) -> None:
     """Acknowledge the alarms of a watch."""
     from rook_tally.cli.alarms import wish
-    from rook_tally.store.site import RequestSort
+    from rook_tally.store.site import RequestKind
 
-    wish(chosen_store(context, store), RequestSort.ACKNOWLEDGE, name, word=word)
+    wish(chosen_store(context, store), RequestKind.ACKNOWLEDGE, name, word=word)
 
 
 @watches_app.command("shelve")
@@ -173,10 +173,10 @@ def shelve(
     """Set the alarms of a watch aside for a while, or take them off the shelf."""
     from rook_tally.cli.alarms import wish
     from rook_tally.core.alarms.files import seconds_of
-    from rook_tally.store.site import RequestSort
+    from rook_tally.store.site import RequestKind
 
     seconds = seconds_of(for_)
-    sort = RequestSort.SHELVE if seconds > 0 else RequestSort.UNSHELVE
+    sort = RequestKind.SHELVE if seconds > 0 else RequestKind.UNSHELVE
     wish(chosen_store(context, store), sort, name, word=word, for_s=seconds)
 
 

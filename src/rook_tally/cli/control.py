@@ -17,7 +17,7 @@ from rook_tally.store.base import ChangeTail, Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import (
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     Station,
     ask,
@@ -43,7 +43,7 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
                 told = _control_named(station, name).value_from(value)
                 number = ask(
                     connection,
-                    RequestSort.CONTROL,
+                    RequestKind.CONTROL,
                     key,
                     name,
                     told,
@@ -110,7 +110,7 @@ def print_controls(where: str, key: str, *, as_json: bool) -> None:
     rows = []
     for control in station.kind.controls:
         last = next(
-            (one for one in asked if one.sort is RequestSort.CONTROL and one.name == control.name),
+            (one for one in asked if one.sort is RequestKind.CONTROL and one.name == control.name),
             None,
         )
         report = reports.get(control.name)

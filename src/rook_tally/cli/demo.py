@@ -19,7 +19,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.demo.pottery import SITE_NAME
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import Tally, load_site, tallies, total
+from rook_tally.store.site import MessageCounts, load_site, tallies, total
 
 _HEADLESS_FOR_S = 10.0
 
@@ -115,7 +115,7 @@ def _live(store: Store) -> Iterator[StationsChild]:
             yield stations
 
 
-def _print_outcome(store: Store, before: Tally, sent: int) -> None:
+def _print_outcome(store: Store, before: MessageCounts, sent: int) -> None:
     with store.read() as connection:
         after = total(tallies(connection))
         site = load_site(connection)

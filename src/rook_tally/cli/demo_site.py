@@ -9,8 +9,8 @@ from dataclasses import replace
 from zoneinfo import ZoneInfo
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.journal import Entry, JournalSort
-from rook_tally.core.alarms.online_detector import Step
+from rook_tally.core.alarms.journal import Entry, JournalKind
+from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -112,7 +112,7 @@ def _fill_journal(store: Store, start_us: int, end_us: int) -> None:
         for rang_us, cleared_us in told.pairs():
             line = Entry(
                 rang_us,
-                JournalSort.RANG,
+                JournalKind.RANG,
                 watch.slug,
                 watch.name,
                 series.place,
@@ -123,14 +123,14 @@ def _fill_journal(store: Store, start_us: int, end_us: int) -> None:
             if cleared_us is not None:
                 words = f"after {duration((cleared_us - rang_us) / 1e6)}"
                 lines.append(
-                    replace(line, time_us=cleared_us, sort=JournalSort.CLEARED, words=words)
+                    replace(line, time_us=cleared_us, sort=JournalKind.CLEARED, words=words)
                 )
         if told.pairs():
             rang_us, cleared_us = told.pairs()[-1]
             is_over = cleared_us is not None
             # Somebody has seen what is over.
             state = AlarmState.NORMAL if is_over else AlarmState.UNACKNOWLEDGED
-            step = Step(end_us, rang_us=None if is_over else rang_us)
+            step = DetectorState(end_us, rang_us=None if is_over else rang_us)
             standing.append(
                 Alarm(watch.slug, series.id, step, state, watch.level, since_us=rang_us)
             )

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rook_tally.cli.kept_collector import KeptCollector
-from rook_tally.cli.single_instance import OnlyWindow
+from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -44,7 +44,7 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
     store = open_store(where)
     child = None
     try:
-        with OnlyWindow(store.id) as only:
+        with SingleInstance(store.id) as only:
             if not only.is_first and not until_painted:
                 only.ask_first()
                 sys.stdout.write("rook-tally: its window is open already; it comes forward\n")
@@ -101,17 +101,17 @@ def show_desk(
     *,
     for_s: float | None = None,
     until_painted: bool = False,
-    only: OnlyWindow | None = None,
+    only: SingleInstance | None = None,
     wall: WallWish | None = None,
 ) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
     from rook_tally.desk.data.clock import running_clock
-    from rook_tally.desk.data.store_feed import Feed
+    from rook_tally.desk.data.store_feed import StoreFeed
 
     # The store is read in the feed's thread while Qt is being loaded in this one.
-    feed = Feed(store, clock=running_clock)
+    feed = StoreFeed(store, clock=running_clock)
     feed.start()
     _load_what_needs_no_qt()
     from PySide6.QtCore import QTimer
@@ -131,7 +131,7 @@ def show_desk(
     opened: list[DeskWindow] = []
     chosen: list[ThemeChoice] = []
 
-    def open_window(settings: DeskSettings, feed: Feed | None) -> DeskWindow:
+    def open_window(settings: DeskSettings, feed: StoreFeed | None) -> DeskWindow:
         window = DeskWindow(
             store, clock=running_clock, theme=_theme(application, settings.theme), feed=feed
         )

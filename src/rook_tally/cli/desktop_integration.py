@@ -19,7 +19,7 @@ from PySide6.QtCore import (
 )
 from PySide6.QtWidgets import QSystemTrayIcon
 
-from rook_tally.cli.single_instance import OnlyWindow
+from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.i18n import CONTEXT, speak
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.desk import languages
@@ -60,7 +60,7 @@ def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str
     return {text: other for text, other in told.items() if other}
 
 
-def attend_to(window: DeskWindow, only: OnlyWindow | None) -> None:
+def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     """Do for a window what it cannot do itself."""
     window.importer = partial(_read_file, window.store)
     window.first_step.connect(partial(_begin, window))

@@ -17,7 +17,7 @@ import typer
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
-from rook_tally.intake.decode import Hints, decoded
+from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_pointer import checked_pointer
 from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
 from rook_tally.intake.doors.port_names import serial_port_from
@@ -188,7 +188,7 @@ def add_serial_door(
         typer.echo(in_words(settings))
         for line in lines:
             body = line.encode()
-            _show(line, Message("serial", path, body, 0), Hints(pattern=chosen))
+            _show(line, Message("serial", path, body, 0), DecodeSettings(pattern=chosen))
         if not lines:
             typer.echo(f"no line of {settings.station} was seen yet", err=True)
         return
@@ -231,7 +231,7 @@ def add_poll_door(
     if only_try:
         message = asyncio.run(_asked_once(settings))
         shown = message.body[:300].decode("utf-8", "replace")
-        _show(shown, message, Hints(field=alone or None, pointers=settings.fields))
+        _show(shown, message, DecodeSettings(field=alone or None, pointers=settings.fields))
         return
     _set_up(where, settings, ("poll", lambda address: address == url))
 
@@ -303,7 +303,7 @@ def _try_topics(read: TopicPattern, broker: str, for_s: float) -> None:
         _show(
             f"{message.topic}  {told}  {body[:120].decode('utf-8', 'replace')}",
             Message("mqtt", message.topic, body, 0),
-            Hints(names.get("field")),
+            DecodeSettings(names.get("field")),
         )
 
     client = mqtt.Client(CallbackAPIVersion.VERSION2)
@@ -327,7 +327,7 @@ def _try_topics(read: TopicPattern, broker: str, for_s: float) -> None:
     typer.echo(f"{counts[True]} messages fit, {counts[False]} do not", err=True)
 
 
-def _show(raw: str, message: Message, hints: Hints) -> None:
+def _show(raw: str, message: Message, hints: DecodeSettings) -> None:
     """A message and what would be read in it."""
     typer.echo(raw)
     try:

@@ -6,7 +6,7 @@ import typer
 
 from rook_tally.cli.selectors import station_named
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.connection_sheet import Sender, Sheet, example_message
+from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender, example_message
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.intake.addresses import endpoint_from
 from rook_tally.store.maintenance import open_store
@@ -28,7 +28,9 @@ def print_sheet(
         one.name: QUANTITIES[one.quantity] for one in station.kind.fields
     }
     broker = endpoint_from(mqtt)
-    sheet = Sheet(key, station.cadence_s, http, broker.host, broker.port, example_message(fields))
+    sheet = ConnectionSheet(
+        key, station.cadence_s, http, broker.host, broker.port, example_message(fields)
+    )
     if sender is not None:
         typer.echo(sheet.program(_sender(sender), access_key), nl=False)
         return

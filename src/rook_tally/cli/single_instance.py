@@ -13,7 +13,7 @@ _WAIT_S = 2.0
 _ASK = b"show"
 
 
-class OnlyWindow:
+class SingleInstance:
     """Holds a store's window for this process, while one opens it.
 
     A name in the kernel's own space for local sockets and no file: it goes with the process,

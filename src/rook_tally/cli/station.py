@@ -17,7 +17,7 @@ from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
-    Tally,
+    MessageCounts,
     add_station,
     clock_faults,
     correction_entries,
@@ -114,7 +114,7 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
         "state": state.value,
         "age_s": None if age_s is None else round(age_s, 3),
         "clock_ahead_s": None if fault is None else fault.ahead_s,
-        "counts": asdict(tallies(connection).get(station.id, Tally())),
+        "counts": asdict(tallies(connection).get(station.id, MessageCounts())),
         "fields": [
             {
                 "field": one.field,

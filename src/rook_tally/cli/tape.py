@@ -9,7 +9,7 @@ import typer
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import ChangeTail, Store, Subject
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import TapeLine, newest_tape
+from rook_tally.store.site import MessageLogEntry, newest_tape
 
 _SHOWN = 160
 _POLL_S = 0.1
@@ -45,13 +45,13 @@ def _print_since(store: Store, station: str | None, seen: int, most: int) -> int
     return lines[0].id if lines else seen
 
 
-def _read(line: TapeLine) -> str:
+def _read(line: MessageLogEntry) -> str:
     """What was read in a message whose body does not say it by itself."""
     is_plain = line.body[:1] in (b"{", b"[")
     return f"  = {line.decoded}" if line.decoded and not is_plain else ""
 
 
-def shown_body(line: TapeLine, most: int) -> str:
+def shown_body(line: MessageLogEntry, most: int) -> str:
     """A body as one line of text; bytes that are no text are shown in hexadecimal."""
     try:
         text = " ".join(line.body.decode().split())

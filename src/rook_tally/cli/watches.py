@@ -11,8 +11,8 @@ import msgspec
 import typer
 
 from rook_tally.cli.alarms import opened
-from rook_tally.core.alarms.channels import BUILT_IN, Way, WaySort
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.files import seconds_of, watches_from_toml, watches_to_toml
 from rook_tally.core.alarms.sentences import sentence, short_words
 from rook_tally.core.errors import UsageError
@@ -157,7 +157,7 @@ def add(
         watch = Watch(
             slug=slug_of(name),
             name=name,
-            sort=Sort.ABOVE if above else Sort.BELOW,
+            sort=WatchKind.ABOVE if above else WatchKind.BELOW,
             scope=scope,
             limit=limit,
             clear=clear,
@@ -253,7 +253,7 @@ def read(where: str, file: Path) -> None:
     typer.echo(f"{len(told.watches)} watches and {len(told.ways)} ways of telling kept")
 
 
-def _with_secrets(way: Way, before: Way | None) -> Way:
+def _with_secrets(way: Channel, before: Channel | None) -> Channel:
     """A way of a file with the secrets that are kept here; files hold none of ours."""
     way = msgspec.structs.replace(way, apart="")
     if before is None or before.sort is not way.sort or way.own_secret:
@@ -269,9 +269,9 @@ def list_ways(where: str) -> None:
         known = ways(connection)
     for one in known:
         told = {
-            WaySort.MAIL: f"{', '.join(one.to)} by {one.host}",
-            WaySort.WEBHOOK: one.url,
-            WaySort.MQTT: one.topic,
+            ChannelKind.MAIL: f"{', '.join(one.to)} by {one.host}",
+            ChannelKind.WEBHOOK: one.url,
+            ChannelKind.MQTT: one.topic,
         }.get(one.sort, "")
         typer.echo(f"{one.name:<24} {one.sort.value:<10} {told}".rstrip())
 

@@ -15,7 +15,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.workings.checking import checked
-from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.parsing import duration_s
 from rook_tally.store.maintenance import open_store
@@ -89,7 +89,7 @@ def list_workings(where: str, *, as_json: bool) -> None:
 def add(where: str, name: str, formula: str, *, each_place: bool, group: str) -> None:
     """Keep a formula under a name."""
     slug = slug_of(name).replace("-", "_")
-    made = Made.EACH_PLACE if each_place else Made.ONCE
+    made = Placement.EACH_PLACE if each_place else Placement.ONCE
     working = Working(slug=slug, name=name, formula=formula, made=made, group=group)
     store = open_store(where)
     try:

@@ -7,12 +7,12 @@ from collections.abc import Callable
 
 import structlog
 
-from rook_tally.alarming.alarm_clock import Keeper
+from rook_tally.alarming.alarm_clock import AlarmClock
 from rook_tally.collector.leases import hold
 from rook_tally.core.errors import StoreError
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.site import listening_since
-from rook_tally.store.site.leases import Duties, Duty, HeldDuty
+from rook_tally.store.site.leases import Lease, Leases, Role
 
 LOOK_EVERY_S = 1.0
 _CONCERNED = frozenset({Subject.ALARMS, Subject.REQUESTS, Subject.WATCHES, Subject.SITE})
@@ -20,18 +20,18 @@ _CONCERNED = frozenset({Subject.ALARMS, Subject.REQUESTS, Subject.WATCHES, Subje
 _log = structlog.get_logger(__name__)
 
 
-class WatchKeeping:
+class AlarmLoop:
     """Looks once a second, and when an alarm, a wish or a watch changed."""
 
     def __init__(
         self,
-        duties: Duties,
+        duties: Leases,
         *,
         clock: Callable[[], int],
         clock_is_set: Callable[[], bool] = lambda: True,
     ) -> None:
         self._duties, self._clock, self._clock_is_set = duties, clock, clock_is_set
-        self._keeper: Keeper | None = None
+        self._keeper: AlarmClock | None = None
         self._moved = asyncio.Event()
 
     def take_up(self, changed: set[Subject]) -> None:
@@ -41,12 +41,12 @@ class WatchKeeping:
 
     async def run(self) -> None:
         """Look whenever that is ours to do, until cancelled."""
-        held: HeldDuty | None = None
+        held: Lease | None = None
         try:
             while True:
                 self._moved.clear()
                 try:
-                    before, held = held, await hold(self._duties, Duty.WATCHING, held)
+                    before, held = held, await hold(self._duties, Role.WATCHING, held)
                     if held is not before:
                         # What was known is another collector's by now.
                         self._keeper = None
@@ -72,5 +72,5 @@ class WatchKeeping:
         if self._keeper is None:
             with store.write() as connection:
                 since_us = listening_since(connection, now_us=now_us)
-            self._keeper = Keeper(store, since_us=since_us)
+            self._keeper = AlarmClock(store, since_us=since_us)
         self._keeper.look(now_us)

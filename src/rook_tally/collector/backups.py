@@ -13,7 +13,7 @@ import structlog
 from sqlalchemy.engine import Connection
 
 from rook_tally.collector.leases import look_while_held
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
@@ -30,7 +30,7 @@ from rook_tally.store.maintenance.backup_schedule import (
 )
 from rook_tally.store.maintenance.copies import back_up
 from rook_tally.store.site import load_site
-from rook_tally.store.site.leases import Duties, Duty
+from rook_tally.store.site.leases import Leases, Role
 
 _LOOK_S = 5.0
 _AGAIN_US = HOUR_US
@@ -39,7 +39,7 @@ _NAME = "Daily copy"
 _log = structlog.get_logger(__name__)
 
 
-async def keep_backing_up(duties: Duties, *, clock: Callable[[], int]) -> None:
+async def keep_backing_up(duties: Leases, *, clock: Callable[[], int]) -> None:
     """Take a copy a day whenever that is ours to do, until cancelled."""
 
     async def look(store: Store) -> None:
@@ -48,7 +48,7 @@ async def keep_backing_up(duties: Duties, *, clock: Callable[[], int]) -> None:
     if duties.store.path is None:
         # A server's store is copied by its own tools.
         await asyncio.Event().wait()
-    await look_while_held(duties, Duty.BACKUP, look, every_s=_LOOK_S)
+    await look_while_held(duties, Role.BACKUP, look, every_s=_LOOK_S)
 
 
 def back_up_if_due(store: Store, now_us: int) -> None:
@@ -98,7 +98,7 @@ def _failed(store: Store, last: LastBackup, why: str, now_us: int) -> None:
 
 
 def _say(connection: Connection, words: str, now_us: int) -> None:
-    write_journal(connection, [Entry(now_us, JournalSort.DUTY, "", _NAME, words=words)])
+    write_journal(connection, [Entry(now_us, JournalKind.DUTY, "", _NAME, words=words)])
 
 
 def _drop_old(stem: str, schedule: BackupSchedule) -> None:

@@ -11,11 +11,11 @@ import msgspec
 import structlog
 
 from rook_tally.collector.clock import now_us
-from rook_tally.collector.heartbeat import Presence
+from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     BluetoothSetting,
@@ -36,14 +36,14 @@ class _Door(Protocol):
     async def close(self) -> None: ...
 
 
-class DoorKeeper:
+class DoorSupervisor:
     """Opens what the store says, beside `always`: doors named on the command line."""
 
     def __init__(
         self,
         store: Store,
-        commits: CommitLoop,
-        presence: Presence,
+        commits: CommitQueue,
+        presence: Heartbeat,
         requests: RequestRunner,
         always: tuple[DoorSettings, ...] = (),
         begin: BeginDuty = begin_unwatched,

@@ -5,12 +5,12 @@ from __future__ import annotations
 import asyncio
 import time
 
-from rook_tally.collector.heartbeat import Presence
+from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.supervision import Supervisor
 from rook_tally.core.errors import StoreError
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.doors.health import CollectorHealth, StillDuty
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import last_heard
 
@@ -22,7 +22,7 @@ class HealthCheck:
     """Answers how well the collector is; many who ask at once share one look."""
 
     def __init__(
-        self, store: Store, commits: CommitLoop, presence: Presence, supervisor: Supervisor
+        self, store: Store, commits: CommitQueue, presence: Heartbeat, supervisor: Supervisor
     ) -> None:
         self._store, self._commits, self._presence = store, commits, presence
         self._supervisor = supervisor

@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.collector.clock import now_us
 from rook_tally.collector.clock_watch import ClockWatch
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.door_protocols import DoorReport
 from rook_tally.store.alarms import write_journal
@@ -35,12 +35,12 @@ from rook_tally.store.site import (
     withdraw_collector,
     withdraw_door,
 )
-from rook_tally.store.site.leases import Duties
+from rook_tally.store.site.leases import Leases
 
 _log = structlog.get_logger(__name__)
 
 
-class Presence:
+class Heartbeat:
     """Writes one collector's heartbeat, doors and failed duties into the store.
 
     What cannot be written now, because the store is away, is written with a later heartbeat.
@@ -51,7 +51,7 @@ class Presence:
         self._store = store
         self.clock = ClockWatch(store)
         self._id = collector_id
-        self.duties = Duties(store, collector_id)
+        self.duties = Leases(store, collector_id)
         self._loop = asyncio.get_running_loop()
         self._known: dict[str, Door] = {}
         self.trouble = ""
@@ -86,7 +86,7 @@ class Presence:
 
     def journal_duty(self, name: str, words: str) -> None:
         """Enter into the journal what became of a background duty."""
-        self._told.put(Entry(now_us(), JournalSort.DUTY, "", name, words=words))
+        self._told.put(Entry(now_us(), JournalKind.DUTY, "", name, words=words))
         self._write_soon()
 
     def _tell(self, name: str, address: str, state: DoorState, detail: str) -> None:
@@ -184,12 +184,12 @@ def enter(connection: Connection, collector_id: str) -> None:
 
 
 @contextlib.asynccontextmanager
-async def presence_in(store: Store) -> AsyncIterator[Presence]:
+async def presence_in(store: Store) -> AsyncIterator[Heartbeat]:
     """Enter a collector into the store for as long as the context lasts."""
     collector_id = uuid.uuid4().hex
     with store.write() as connection:
         enter(connection, collector_id)
-    presence = Presence(store, collector_id)
+    presence = Heartbeat(store, collector_id)
     try:
         yield presence
     finally:

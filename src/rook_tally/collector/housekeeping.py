@@ -17,7 +17,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
 from rook_tally.store.readings import keep_partitions, seal, stretches_due
 from rook_tally.store.site import Series, load_site, prune_strays, prune_tape
-from rook_tally.store.site.leases import Duties, Duty
+from rook_tally.store.site.leases import Leases, Role
 
 LOOK_EVERY_S = 5.0
 _FOLD_EVERY_S = 1.0
@@ -28,10 +28,10 @@ _BREATH_S = 0.05
 _log = structlog.get_logger(__name__)
 
 
-async def keep_sealing(duties: Duties, *, clock: Callable[[], int]) -> None:
+async def keep_sealing(duties: Leases, *, clock: Callable[[], int]) -> None:
     """Seal what is due whenever that is ours to do, until cancelled."""
     await look_while_held(
-        duties, Duty.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
+        duties, Role.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
     )
 
 

@@ -10,12 +10,12 @@ import structlog
 from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.core.errors import StoreError
 from rook_tally.store.base import Store
-from rook_tally.store.site.leases import Duties, Duty, HeldDuty
+from rook_tally.store.site.leases import Lease, Leases, Role
 
 _log = structlog.get_logger(__name__)
 
 
-async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | None:
+async def hold(duties: Leases, duty: Role, held: Lease | None) -> Lease | None:
     """The duty, still held or taken now; None while somebody else has it.
 
     Cancelled in the midst it is given up again: else nobody would have it.
@@ -24,7 +24,7 @@ async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | 
     if held is not None and held.was_asked_lately:
         return held
 
-    def take() -> HeldDuty | None:
+    def take() -> Lease | None:
         if held is not None:
             if held.is_still_held():
                 return held
@@ -34,7 +34,7 @@ async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | 
             _log.info(f"{duty.name.lower()}_is_ours")
         return taken
 
-    def undo(taken: HeldDuty | None) -> None:
+    def undo(taken: Lease | None) -> None:
         if taken is not None and taken is not held:
             taken.release()
 
@@ -42,12 +42,12 @@ async def hold(duties: Duties, duty: Duty, held: HeldDuty | None) -> HeldDuty | 
 
 
 async def look_while_held(
-    duties: Duties, duty: Duty, look: Callable[[Store], Awaitable[None]], *, every_s: float
+    duties: Leases, duty: Role, look: Callable[[Store], Awaitable[None]], *, every_s: float
 ) -> None:
     """Call `look` every so often while a duty is ours, until cancelled; the store's errors put it
     off to the next time. It is given the store as it may write to it: for as long as we have the
     duty."""
-    held: HeldDuty | None = None
+    held: Lease | None = None
     try:
         while True:
             try:

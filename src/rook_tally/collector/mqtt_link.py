@@ -13,7 +13,7 @@ from pathlib import Path
 import structlog
 
 from rook_tally.collector.clock import now_us
-from rook_tally.collector.heartbeat import Presence
+from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
@@ -24,7 +24,7 @@ from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroke
 from rook_tally.intake.door_protocols import DoorReport
 from rook_tally.intake.doors.broker import PrivateBroker
 from rook_tally.intake.doors.mqtt import MqttDoor, SessionUse
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.site import (
     DoorState,
@@ -34,7 +34,7 @@ from rook_tally.store.site import (
     door_settings,
     load_site,
 )
-from rook_tally.store.site.leases import Duties, Duty, HeldDuty
+from rook_tally.store.site.leases import Lease, Leases, Role
 from rook_tally.store.site.mqtt_sessions import forget_sessions_used, sessions_used
 from rook_tally.store.site.trust import keys_wanted
 
@@ -47,14 +47,14 @@ _QUIET_S = 2.0
 _log = structlog.get_logger(__name__)
 
 
-class MqttSide:
+class MqttLink:
     """The broker and our door at it; follows stations and topics as they change."""
 
     def __init__(
         self,
-        duties: Duties,
-        commits: CommitLoop,
-        presence: Presence,
+        duties: Leases,
+        commits: CommitQueue,
+        presence: Heartbeat,
         wanted: BuiltinBroker | OutsideBroker,
         folder: Path,
         tls: Certificate | None,
@@ -75,7 +75,7 @@ class MqttSide:
         self._report: DoorReport | None = None
         self._requests: RequestRunner | None = None
         self._forget_outlet: Callable[[], None] = _nothing
-        self._held: HeldDuty | None = None
+        self._held: Lease | None = None
         # When the door was open last, by the loop's clock.
         self._open_s = 0.0
         self.settings = SettingsFollower("mqtt", self._follow_settings)
@@ -105,7 +105,7 @@ class MqttSide:
         self._broker, self._report, self._requests = broker, report, requests
         self._stack.push_async_callback(self._shut_door)
         if self._own is None:
-            self._held = await asyncio.to_thread(self._duties.take, Duty.MQTT_SESSION)
+            self._held = await asyncio.to_thread(self._duties.take, Role.MQTT_SESSION)
         await self._open_door(broker, patience_s)
         return address
 
@@ -173,7 +173,7 @@ class MqttSide:
                 _log.warning("mqtt_session_given_up", unheard_s=now_s - self._open_s)
                 await self._open_anew(None)
         elif self._door.is_open:
-            held = await made_in_thread(partial(self._duties.take, Duty.MQTT_SESSION), _give_back)
+            held = await made_in_thread(partial(self._duties.take, Role.MQTT_SESSION), _give_back)
             if held is not None:
                 await self._open_anew(held)
 
@@ -181,7 +181,7 @@ class MqttSide:
         with self._store.read() as connection:
             return len(collectors(connection, now_us=now_us())) > 1
 
-    async def _open_anew(self, held: HeldDuty | None) -> None:
+    async def _open_anew(self, held: Lease | None) -> None:
         assert self._broker is not None
         if held is not self._held:
             await self._shut_door()
@@ -268,6 +268,6 @@ def _nothing() -> None:
     """Before there is a door."""
 
 
-def _give_back(taken: HeldDuty | None) -> None:
+def _give_back(taken: Lease | None) -> None:
     if taken is not None:
         taken.release()

@@ -12,7 +12,7 @@ import structlog
 from msgspec.structs import replace
 
 from rook_tally.core.access_policy import PasswordsAt
-from rook_tally.core.alarms.channels import Way
+from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.errors import StoreError
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.password_store import NoPasswordStoreError, PasswordStore
@@ -67,7 +67,7 @@ class PasswordKeeping:
         """Leave the password store."""
         self._passwords.close()
 
-    def with_password(self, way: Way) -> Way:
+    def with_password(self, way: Channel) -> Channel:
         """A way as it can be gone.
 
         Raises
@@ -115,11 +115,11 @@ class PasswordKeeping:
         self._trouble = trouble
         return is_done
 
-    def _read(self) -> tuple[Sequence[Way], PasswordsAt]:
+    def _read(self) -> tuple[Sequence[Channel], PasswordsAt]:
         with self._store.read() as connection:
             return ways(connection), passwords_at(connection)
 
-    async def _fetch(self, way: Way) -> None:
+    async def _fetch(self, way: Channel) -> None:
         secret = await self._passwords.find(self._attributes(way.apart))
         if secret is None:
             raise NoPasswordStoreError(
@@ -127,7 +127,7 @@ class PasswordKeeping:
             )
         self._at_hand[way.apart] = secret
 
-    async def _move(self, way: Way) -> None:
+    async def _move(self, way: Channel) -> None:
         name, secret = uuid.uuid4().hex, way.own_secret
         await self._passwords.keep(f"Rook Tally: {way.name}", self._attributes(name), secret)
         self._at_hand[name] = secret
@@ -137,7 +137,7 @@ class PasswordKeeping:
         else:
             await self._passwords.forget(self._attributes(name))
 
-    def _rewrite(self, before: Way, after: Way) -> bool:
+    def _rewrite(self, before: Channel, after: Channel) -> bool:
         """Put a way in the place of another, unless that was changed meanwhile."""
         with self._store.write() as connection, overwriting(connection):
             if before not in ways(connection):
@@ -145,7 +145,7 @@ class PasswordKeeping:
             keep_way(connection, after)
         return True
 
-    async def _tidy(self, known: Sequence[Way]) -> None:
+    async def _tidy(self, known: Sequence[Channel]) -> None:
         """Once after the start, when nobody can take back what was changed before: drop passwords
         that no way has any more."""
         if not any(one.apart for one in known):

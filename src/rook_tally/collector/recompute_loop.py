@@ -15,9 +15,9 @@ import structlog
 from rook_tally.collector.leases import hold
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.pipeline.live_workings import FAULTS
-from rook_tally.store.base import Due, Store, Subject, drop_due, stretches_to_work_out
+from rook_tally.store.base import RecomputeSpan, Store, Subject, drop_due, stretches_to_work_out
 from rook_tally.store.site import load_site
-from rook_tally.store.site.leases import Duties, Duty, HeldDuty
+from rook_tally.store.site.leases import Lease, Leases, Role
 from rook_tally.store.workings import bind_workings, bound_workings, work_out_due
 
 LOOK_EVERY_S = 5.0
@@ -28,10 +28,10 @@ _CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS})
 _log = structlog.get_logger(__name__)
 
 
-class Reworking:
+class RecomputeLoop:
     """Keeps the past of workings up to date; woken by what changes in the store."""
 
-    def __init__(self, duties: Duties, *, clock: Callable[[], int]) -> None:
+    def __init__(self, duties: Leases, *, clock: Callable[[], int]) -> None:
         self._duties = duties
         self._clock = clock
         self._moved = asyncio.Event()
@@ -45,12 +45,12 @@ class Reworking:
 
     async def run(self) -> None:
         """Work out what is due whenever that is ours to do, until cancelled."""
-        held: HeldDuty | None = None
+        held: Lease | None = None
         try:
             while True:
                 self._moved.clear()
                 try:
-                    held = await hold(self._duties, Duty.WORKING_OUT, held)
+                    held = await hold(self._duties, Role.WORKING_OUT, held)
                     if held is not None:
                         await self._catch_up(held.store)
                 except StoreError as error:
@@ -73,7 +73,7 @@ class Reworking:
             await asyncio.to_thread(self._work_out, store, due)
             await asyncio.sleep(_BREATH_S)
 
-    def _work_out(self, store: Store, due: Due) -> None:
+    def _work_out(self, store: Store, due: RecomputeSpan) -> None:
         with store.read() as connection:
             bound = {
                 series.id: (series, one.program)
@@ -98,6 +98,6 @@ def _bind(store: Store) -> dict[str, str]:
     return {slug: str(error) for slug, error in troubles.items()}
 
 
-def _due(store: Store) -> Due | None:
+def _due(store: Store) -> RecomputeSpan | None:
     with store.read() as connection:
         return next(iter(stretches_to_work_out(connection)), None)

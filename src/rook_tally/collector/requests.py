@@ -19,11 +19,11 @@ from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.take_in import adopt_by_terms, proposal_for
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
-    AdoptionTerms,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     Site,
+    TakeInTerms,
     answer_requests,
     load_site,
     newest_tape,
@@ -121,7 +121,7 @@ class RequestRunner:
         ]
 
     async def _carry_on(self, request: Request, confirm_s: float, door: str) -> None:
-        if request.sort is not RequestSort.CONTROL:
+        if request.sort is not RequestKind.CONTROL:
             await asyncio.to_thread(self._do_here, request)
         elif not request.tries and now_us() - request.asked_us > LAPSES_US:
             await asyncio.to_thread(self._lapse, request)
@@ -186,12 +186,12 @@ class RequestRunner:
     def _do_here(self, request: Request) -> None:
         """What needs no station: an adoption, a proposal for one."""
         try:
-            if request.sort is RequestSort.PROPOSE:
+            if request.sort is RequestKind.PROPOSE:
                 with self._store.read() as connection:
                     proposal = proposal_for(connection, request.station)
                 answer = msgspec.json.encode(proposal).decode()
             else:
-                terms = msgspec.json.decode(request.value, type=AdoptionTerms)
+                terms = msgspec.json.decode(request.value, type=TakeInTerms)
                 done = adopt_by_terms(self._store, request.station, terms)
                 waiting = f"; {done.waiting} messages still wait" if done.waiting else ""
                 answer = f"{done.kept} kept readings taken in{waiting}"

@@ -13,23 +13,23 @@ from pathlib import Path
 
 import structlog
 
-from rook_tally.collector.alarm_loop import WatchKeeping
+from rook_tally.collector.alarm_loop import AlarmLoop
 from rook_tally.collector.backups import keep_backing_up
 from rook_tally.collector.clock import now_us
-from rook_tally.collector.door_supervisor import DoorKeeper
+from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.collector.health import HealthCheck
-from rook_tally.collector.heartbeat import Presence, presence_in
+from rook_tally.collector.heartbeat import Heartbeat, presence_in
 from rook_tally.collector.housekeeping import keep_bounded, keep_log_short, keep_sealing
-from rook_tally.collector.mqtt_link import MqttSide
+from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
-from rook_tally.collector.recompute_loop import Reworking
+from rook_tally.collector.recompute_loop import RecomputeLoop
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.store_follower import follow
 from rook_tally.collector.supervision import Supervisor
-from rook_tally.collector.web_supervisor import PageKeeper
-from rook_tally.core.alarms.channels import WaySort
+from rook_tally.collector.web_supervisor import WebSupervisor
+from rook_tally.core.alarms.channels import ChannelKind
 from rook_tally.core.alarms.sentences import lasting_words
-from rook_tally.core.background import Run
+from rook_tally.core.background import DutyCoroutine
 from rook_tally.core.errors import RookTallyError
 from rook_tally.intake.addresses import (
     BuiltinBroker,
@@ -41,12 +41,12 @@ from rook_tally.intake.addresses import (
     server_tls,
 )
 from rook_tally.intake.doors.http import HttpDoor
-from rook_tally.intake.pipeline.commit_queue import CommitLoop
+from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.notify.desktop import Desktop
 from rook_tally.notify.mail import Mail
 from rook_tally.notify.mqtt_message import MqttMessage
-from rook_tally.notify.notifier import Teller
-from rook_tally.notify.outbox_worker import Post
+from rook_tally.notify.notifier import Notifier
+from rook_tally.notify.outbox_worker import OutboxWorker
 from rook_tally.notify.password_store import PasswordStore
 from rook_tally.notify.sound import Sound, Voice
 from rook_tally.notify.webhook import Webhook
@@ -106,7 +106,7 @@ async def collect(
         supervisor = supervisor_for(presence)
         stack.push_async_callback(supervisor.end)
         begin = supervisor.begin
-        commits = CommitLoop(
+        commits = CommitQueue(
             store,
             clock_is_set=lambda: presence.clock.is_set,
             begin=begin,
@@ -120,7 +120,7 @@ async def collect(
         requests = RequestRunner(store)
         mqtt = None
         if settings.broker is not None:
-            mqtt = MqttSide(
+            mqtt = MqttLink(
                 presence.duties,
                 commits,
                 presence,
@@ -143,19 +143,19 @@ async def collect(
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
-        doors = DoorKeeper(store, commits, presence, requests, settings.doors, begin)
+        doors = DoorSupervisor(store, commits, presence, requests, settings.doors, begin)
         stack.push_async_callback(doors.close)
 
-        pages = PageKeeper(store, presence, settings.tls, begin)
+        pages = WebSupervisor(store, presence, settings.tls, begin)
         stack.push_async_callback(pages.close)
-        reworking = Reworking(presence.duties, clock=now_us)
-        keeping = WatchKeeping(
+        reworking = RecomputeLoop(presence.duties, clock=now_us)
+        keeping = AlarmLoop(
             presence.duties, clock=now_us, clock_is_set=lambda: presence.clock.is_set
         )
         passwords = PasswordKeeping(
             store, PasswordStore(), say=partial(presence.journal_duty, "Passwords")
         )
-        post = Post(
+        post = OutboxWorker(
             store, _tellers(store, mqtt), clock=now_us, with_password=passwords.with_password
         )
 
@@ -177,7 +177,7 @@ async def collect(
 
         if settings.announce is not None:
             await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
-        duties: dict[str, Run] = {
+        duties: dict[str, DutyCoroutine] = {
             "heartbeat": presence.beat,
             "sealing": partial(keep_sealing, presence.duties, clock=now_us),
             "log": partial(keep_log_short, store),
@@ -213,13 +213,13 @@ async def collect(
         )
 
 
-def _say_it_was_away(presence: Presence, why: str, lasted_s: float) -> None:
+def _say_it_was_away(presence: Heartbeat, why: str, lasted_s: float) -> None:
     """Journal an outage of the store, once it can be written again."""
     words = f"could not be written for {lasting_words(round(lasted_s * 1e6))}: {why}"
     presence.journal_duty("The store", words)
 
 
-def supervisor_for(presence: Presence) -> Supervisor:
+def supervisor_for(presence: Heartbeat) -> Supervisor:
     """Looks after a collector's duties; desks and the journal learn what fails."""
     supervisor = Supervisor(
         clock=now_us,
@@ -232,14 +232,14 @@ def supervisor_for(presence: Presence) -> Supervisor:
     return supervisor
 
 
-def _tellers(store: Store, mqtt: MqttSide | None) -> dict[WaySort, Teller]:
+def _tellers(store: Store, mqtt: MqttLink | None) -> dict[ChannelKind, Notifier]:
     return {
-        WaySort.DESKTOP: Desktop(store, now_us),
-        WaySort.SOUND: Sound(),
-        WaySort.VOICE: Voice(),
-        WaySort.MAIL: Mail(),
-        WaySort.WEBHOOK: Webhook(),
-        WaySort.MQTT: MqttMessage(None if mqtt is None else mqtt.publish),
+        ChannelKind.DESKTOP: Desktop(store, now_us),
+        ChannelKind.SOUND: Sound(),
+        ChannelKind.VOICE: Voice(),
+        ChannelKind.MAIL: Mail(),
+        ChannelKind.WEBHOOK: Webhook(),
+        ChannelKind.MQTT: MqttMessage(None if mqtt is None else mqtt.publish),
     }
 
 
@@ -247,7 +247,7 @@ async def _announce(
     stack: contextlib.AsyncExitStack,
     store: Store,
     settings: CollectorSettings,
-    presence: Presence,
+    presence: Heartbeat,
     http: Endpoint,
     mqtt: str | None,
 ) -> None:

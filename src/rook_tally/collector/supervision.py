@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import structlog
 
-from rook_tally.core.background import Run
+from rook_tally.core.background import DutyCoroutine
 from rook_tally.store.site import FailedDuty
 
 STANDS_STILL_AT = 3
@@ -68,7 +68,7 @@ class Supervisor:
             if one.failures >= STANDS_STILL_AT
         )
 
-    def begin(self, name: str, run: Run) -> asyncio.Task[None]:
+    def begin(self, name: str, run: DutyCoroutine) -> asyncio.Task[None]:
         """Run a duty until its task is cancelled, or all are ended."""
         task = asyncio.create_task(self._look_after(name, run), name=name)
         self._tasks[name] = task
@@ -94,7 +94,7 @@ class Supervisor:
             if stood_still:
                 self._on_change()
 
-    async def _look_after(self, name: str, run: Run) -> None:
+    async def _look_after(self, name: str, run: DutyCoroutine) -> None:
         standing = self._standing.setdefault(name, _Standing())
         while True:
             began_s = time.monotonic()

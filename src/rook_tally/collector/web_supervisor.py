@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import structlog
 
 from rook_tally.collector.clock import now_us
-from rook_tally.collector.heartbeat import Presence
+from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError
@@ -24,13 +24,13 @@ _AGAIN_S = 5.0
 _log = structlog.get_logger(__name__)
 
 
-class PageKeeper:
+class WebSupervisor:
     """Serves the page where the store says so; what cannot be opened is tried again."""
 
     def __init__(
         self,
         store: Store,
-        presence: Presence,
+        presence: Heartbeat,
         tls: Certificate | None,
         begin: BeginDuty = begin_unwatched,
     ) -> None:

@@ -11,7 +11,7 @@ WITHIN_S = 60
 _MOST_PEERS = 10_000
 
 
-class Patience:
+class AuthThrottle:
     """Counts wrong keys by address; memory is bounded whoever tries."""
 
     def __init__(self) -> None:

@@ -6,18 +6,18 @@ import asyncio
 from collections.abc import Callable, Coroutine
 from typing import Protocol, TypeAlias
 
-Run: TypeAlias = Callable[[], Coroutine[None, None, None]]
+DutyCoroutine: TypeAlias = Callable[[], Coroutine[None, None, None]]
 """A duty: runs until it is cancelled, and can be run again from the start."""
 
 
 class BeginDuty(Protocol):
     """Begins a duty under a name for people; cancelling the task ends it."""
 
-    def __call__(self, name: str, run: Run) -> asyncio.Task[None]:
+    def __call__(self, name: str, run: DutyCoroutine) -> asyncio.Task[None]:
         """The task that runs it."""
         ...
 
 
-def begin_unwatched(name: str, run: Run) -> asyncio.Task[None]:
+def begin_unwatched(name: str, run: DutyCoroutine) -> asyncio.Task[None]:
     """A duty with nobody to look after it: what ends it stays in its task."""
     return asyncio.create_task(run(), name=name)

@@ -222,7 +222,7 @@ class Service(ServiceInterface):
         return self._device
 
 
-class Value(ServiceInterface):
+class GattValue(ServiceInterface):
     """`org.bluez.GattCharacteristic1`: one value to be read."""
 
     def __init__(self, sensor: Sensor, number: int, service: str) -> None:
@@ -312,7 +312,7 @@ class Radio:
         self._bus.export(service, Service(sensor.path))
         for at, number in enumerate(sensor.values):
             path = f"{service}/char{0x11 + 4 * at:04x}"
-            self._bus.export(path, Value(sensor, number, service))
+            self._bus.export(path, GattValue(sensor, number, service))
             self._bus.export(f"{path}/desc{0x12 + 4 * at:04x}", Measurement(sensor, path))
 
     async def close(self) -> None:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind, WallSheet
 
-SHEETS: tuple[Sheet, ...] = (
-    Sheet(
+SHEETS: tuple[WallSheet, ...] = (
+    WallSheet(
         slug="studios",
         name="Studios",
         panes=(
@@ -47,7 +47,7 @@ SHEETS: tuple[Sheet, ...] = (
             ),
         ),
     ),
-    Sheet(
+    WallSheet(
         slug="kiln",
         name="Kiln and loft",
         panes=(
@@ -89,7 +89,7 @@ SHEETS: tuple[Sheet, ...] = (
             ),
         ),
     ),
-    Sheet(
+    WallSheet(
         slug="outside",
         name="Yard and mill",
         panes=(

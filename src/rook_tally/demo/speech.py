@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import SECOND_US, rfc3339
@@ -14,7 +14,9 @@ from rook_tally.demo.pottery import DemoStation
 def plain_json_body(station: DemoStation, time_us: int, values: dict[str, float]) -> bytes:
     """One object: the time and every field."""
     states = {
-        field.name for field in station.reported if QUANTITIES[field.quantity].scale is Scale.STATE
+        field.name
+        for field in station.reported
+        if QUANTITIES[field.quantity].scale is QuantityScale.STATE
     }
     told: dict[str, object] = {"time": rfc3339(time_us)}
     told |= {name: bool(value) if name in states else value for name, value in values.items()}
@@ -27,7 +29,7 @@ def senml_body(station: DemoStation, time_us: int, values: dict[str, float]) -> 
     for field in station.reported:
         record: dict[str, object] = {"n": field.name}
         quantity = QUANTITIES[field.quantity]
-        if quantity.scale is Scale.STATE:
+        if quantity.scale is QuantityScale.STATE:
             record["vb"] = bool(values[field.name])
         else:
             unit = quantity.unit(field.unit)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from rook_tally.core.alarms.definitions import Guard, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.quantities.levels import Level
 
 WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="glaze-dust",
         name="Glaze dust",
-        sort=Sort.ABOVE,
+        sort=WatchKind.ABOVE,
         limit=25,
         clear=18,
         unit="µg/m³",
@@ -19,12 +19,14 @@ WATCHES: tuple[Watch, ...] = (
         level=Level.HIGH,
         tell=("this desktop", "a sound"),
         repeat_s=1200,
-        run=Run(station="glaze-extractor", control="on", at_least_s=180, at_most_s=3 * 3600.0),
+        run=RunControl(
+            station="glaze-extractor", control="on", at_least_s=180, at_most_s=3 * 3600.0
+        ),
     ),
     Watch(
         slug="kiln-overrun",
         name="Kiln overrun",
-        sort=Sort.ABOVE,
+        sort=WatchKind.ABOVE,
         limit=34,
         clear=32,
         unit="°C",
@@ -37,7 +39,7 @@ WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="stuffy-class",
         name="Stuffy class",
-        sort=Sort.ABOVE,
+        sort=WatchKind.ABOVE,
         limit=1000,
         clear=900,
         unit="ppm",
@@ -51,7 +53,7 @@ WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="damp-store-dry",
         name="Damp store dry",
-        sort=Sort.BELOW,
+        sort=WatchKind.BELOW,
         limit=31,
         clear=34,
         unit="%",
@@ -59,12 +61,12 @@ WATCHES: tuple[Watch, ...] = (
         for_s=60,
         calm_s=60,
         level=Level.NOTICED,
-        run=Run(station="damp-probe", control="mister", at_least_s=20, at_most_s=900),
+        run=RunControl(station="damp-probe", control="mister", at_least_s=20, at_most_s=900),
     ),
     Watch(
         slug="pug-mill-shakes",
         name="Pug mill shakes",
-        sort=Sort.TIMES_USUAL,
+        sort=WatchKind.TIMES_USUAL,
         limit=3,
         clear=2,
         scope=Scope(quantity="vibration_x", place="Pug mill"),
@@ -78,7 +80,7 @@ WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="quay-gate-silent",
         name="Quay gate silent",
-        sort=Sort.SILENT,
+        sort=WatchKind.SILENT,
         scope=Scope(station="quay-gate"),
         silent_s=1800,
         level=Level.NOTICED,
@@ -87,7 +89,7 @@ WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="mill-race-flat",
         name="Mill race flat",
-        sort=Sort.BELOW,
+        sort=WatchKind.BELOW,
         limit=11.8,
         clear=12.1,
         unit="V",
@@ -100,7 +102,7 @@ WATCHES: tuple[Watch, ...] = (
     Watch(
         slug="frost-in-the-loft",
         name="Frost in the loft",
-        sort=Sort.BELOW,
+        sort=WatchKind.BELOW,
         limit=3,
         clear=5,
         unit="°C",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.named_series import Group
-from rook_tally.core.workings.definitions import Made, Score, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, Working
 from rook_tally.core.workings.templates import AIR_SCORE
 
 GROUPS: tuple[Group, ...] = (
@@ -13,19 +13,23 @@ GROUPS: tuple[Group, ...] = (
 )
 WORKINGS: tuple[Working, ...] = (
     Working(
-        slug="air_score", name="Air score", made=Made.EACH_PLACE, group="indoors", score=AIR_SCORE
+        slug="air_score",
+        name="Air score",
+        made=Placement.EACH_PLACE,
+        group="indoors",
+        score=AIR_SCORE,
     ),
     Working(
         slug="air_score_worst",
         name="Air score, worst of",
-        made=Made.EACH_PLACE,
+        made=Placement.EACH_PLACE,
         group="indoors",
-        score=Score(inputs=AIR_SCORE.inputs, way=Way.WORST, variant_of="air_score"),
+        score=Score(inputs=AIR_SCORE.inputs, way=Aggregation.WORST, variant_of="air_score"),
     ),
     Working(
         slug="dew_point",
         name="Dew point",
-        made=Made.EACH_PLACE,
+        made=Placement.EACH_PLACE,
         formula="dew_point(temperature@here, humidity@here)",
     ),
     Working(

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.timestamps import MINUTE_US, time_us_from_text
-from rook_tally.intake.message import Refusal
+from rook_tally.intake.message import RejectedValue
 
 MOST_AHEAD_US = 2 * MINUTE_US
 """A time further ahead of its arrival is not believed."""
@@ -80,31 +80,33 @@ def plain_text(text: str, longest: int) -> str:
     )
 
 
-class Refusals:
+class RejectedValues:
     """Values that were refused: the first told one by one, of the rest how many there are."""
 
     def __init__(self) -> None:
-        self._told: list[Refusal] = []
+        self._told: list[RejectedValue] = []
         self._more = 0
 
     def add(self, at: int, field: str, why: str) -> None:
         """Refuse a value."""
         if len(self._told) < MOST_TOLD:
-            self._told.append(Refusal(at, shortened(field, LONGEST_NAME), shortened(why, 300)))
+            self._told.append(
+                RejectedValue(at, shortened(field, LONGEST_NAME), shortened(why, 300))
+            )
         else:
             self._more += 1
 
-    def __iter__(self) -> Iterator[Refusal]:
+    def __iter__(self) -> Iterator[RejectedValue]:
         return iter(self.told())
 
     def __len__(self) -> int:
         return len(self._told) + self._more
 
-    def told(self) -> tuple[Refusal, ...]:
+    def told(self) -> tuple[RejectedValue, ...]:
         """What the sender is told."""
         if not self._more:
             return tuple(self._told)
-        rest = Refusal(-1, "", f"and {self._more} more", count=self._more)
+        rest = RejectedValue(-1, "", f"and {self._more} more", count=self._more)
         return (*self._told, rest)
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from rook_tally.intake.message import Answer, Message
+from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.store.site import DoorState
 
 
 class Reception(Protocol):
     """Takes messages in for the doors."""
 
-    async def take(self, message: Message) -> Answer:
+    async def take(self, message: Message) -> IntakeResult:
         """Hand a message in; returns once what became of it is committed.
 
         Raises

@@ -12,7 +12,7 @@ import msgspec
 from rook_tally.store.site import Problem as Problem
 
 
-class Form(enum.Enum):
+class BodyFormat(enum.Enum):
     """The written forms a message can have."""
 
     JSON = "application/json"
@@ -49,13 +49,13 @@ class Message:
     address: str
     body: bytes
     arrived_us: int
-    form: Form | None = None
+    form: BodyFormat | None = None
     station: str | None = None
     access_key: str | None = None
     field: str | None = None
 
 
-class Item(msgspec.Struct, frozen=True, gc=False):
+class DecodedValue(msgspec.Struct, frozen=True, gc=False):
     """One value out of a message, as its sender wrote it.
 
     `at` is its place in the message, counted from 0. `station` None means the message's own.
@@ -72,7 +72,7 @@ class Item(msgspec.Struct, frozen=True, gc=False):
 
 
 @dataclass(frozen=True, slots=True)
-class Refusal:
+class RejectedValue:
     """A value that was not kept, where it stood and why; or `count` of them together."""
 
     at: int
@@ -82,7 +82,7 @@ class Refusal:
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class StationAttribute:
     """What a station says of itself: `name` is `firmware`, `status` or `controls.NAME`."""
 
     at: int
@@ -100,9 +100,9 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
     has a place of its own in the message, `row_width` how many share one.
     """
 
-    listed: tuple[Item, ...] = ()
-    refused: tuple[Refusal, ...] = ()
-    said: tuple[Said, ...] = ()
+    listed: tuple[DecodedValue, ...] = ()
+    refused: tuple[RejectedValue, ...] = ()
+    said: tuple[StationAttribute, ...] = ()
     fields: Sequence[str] = ()
     values: Sequence[float] = ()
     units: Sequence[str | None] | None = None
@@ -113,7 +113,7 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
     row_width: int = 0
 
     @property
-    def items(self) -> tuple[Item, ...]:
+    def items(self) -> tuple[DecodedValue, ...]:
         """The values, one by one."""
         if not self.fields:
             return self.listed
@@ -124,7 +124,9 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
             ats = (at // self.row_width for at in range(len(self.fields)))
         units = repeat(None) if self.units is None else self.units
         times = repeat(self.time_us) if self.times is None else self.times
-        return tuple(map(Item, ats, self.fields, self.values, repeat(self.station), units, times))
+        return tuple(
+            map(DecodedValue, ats, self.fields, self.values, repeat(self.station), units, times)
+        )
 
     @property
     def count(self) -> int:
@@ -133,7 +135,7 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
 
 
 @dataclass(slots=True)
-class Answer:
+class IntakeResult:
     """What became of a message, in numbers of values.
 
     `kept` counts what is in the store now, suspect readings among them; `heard` what a station said
@@ -147,9 +149,9 @@ class Answer:
     suspect: int = 0
     stray: int = 0
     heard: int = 0
-    refused: list[Refusal] = field(default_factory=list)
-    noted: list[Refusal] = field(default_factory=list)
-    strays: list[Refusal] = field(default_factory=list)
+    refused: list[RejectedValue] = field(default_factory=list)
+    noted: list[RejectedValue] = field(default_factory=list)
+    strays: list[RejectedValue] = field(default_factory=list)
     problem: Problem | None = None
     why: str = ""
     station: str | None = None

@@ -25,17 +25,17 @@ from rook_tally.core.quantities.registry import quantity_named
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.bounds import MOST_GUESSED
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Form, Message
+from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.intake.pipeline.batch_writer import take_in_strays
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Credentials, Store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
-    AdoptionTerms,
     Series,
     Station,
     Stray,
     StrayProposal,
+    TakeInTerms,
     add_series,
     add_station,
     continue_field,
@@ -88,7 +88,7 @@ class StraySender:
 
 
 @dataclass(frozen=True, slots=True)
-class Adoption:
+class TakenIn:
     """What came of it: readings kept of what was waiting, and messages that still wait.
 
     `access_key` is that of a new station, to be shown this once.
@@ -105,13 +105,13 @@ def stray_senders(connection: Connection) -> list[StraySender]:
     for stray in newest_strays(connection, _LOOKED_AT):
         by_sender[stray.station, "" if stray.station else stray.address].append(stray)
     known = list(kinds(connection).values())
-    directory = Directory()
+    directory = IntakeSession()
     directory.refresh(connection)
     return [_sender(connection, directory, strays, known) for strays in by_sender.values()]
 
 
 def _sender(
-    connection: Connection, directory: Directory, strays: Sequence[Stray], known: Sequence[Kind]
+    connection: Connection, directory: IntakeSession, strays: Sequence[Stray], known: Sequence[Kind]
 ) -> StraySender:
     """A sender by its strays, newest first."""
     newest, oldest = strays[0], strays[-1]
@@ -149,13 +149,13 @@ def _sender(
 
 def message_of(stray: Stray) -> Message:
     """The message a stray was."""
-    form = Form(stray.form) if stray.form else None
+    form = BodyFormat(stray.form) if stray.form else None
     return Message(
         stray.door, stray.address, stray.body, stray.arrived_us, form, station=stray.station
     )
 
 
-def _values_of(directory: Directory, strays: Sequence[Stray]) -> dict[str, list[float]]:
+def _values_of(directory: IntakeSession, strays: Sequence[Stray]) -> dict[str, list[float]]:
     """Numbers by field of the newest messages that can be read; of so many fields as a station may
     have.
     """
@@ -210,7 +210,7 @@ def adopt(
     credentials: Credentials | None = None,
     mapping: Mapping[str, tuple[str, str]] | None = None,
     continues: Mapping[str, str] | None = None,
-) -> Adoption:
+) -> TakenIn:
     """Make a stray sender a station, or mend what a station's fields mean, and take in what waits.
 
     Parameters
@@ -265,13 +265,13 @@ def adopt(
             _continue(connection, station, name, old)
         waiting = strays_of(connection, key)
         kept = take_in_strays(
-            connection, Directory(), [(one.id, message_of(one)) for one in waiting]
+            connection, IntakeSession(), [(one.id, message_of(one)) for one in waiting]
         )
         left = len(strays_of(connection, key))
-    return Adoption(access_key, kept, left)
+    return TakenIn(access_key, kept, left)
 
 
-def adopt_by_terms(store: Store, key: str, terms: AdoptionTerms) -> Adoption:
+def adopt_by_terms(store: Store, key: str, terms: TakeInTerms) -> TakenIn:
     """Adopt as a desk asked; raises as `adopt` does."""
     credentials = Credentials(terms.access_hash, terms.broker_hash) if terms.access_hash else None
     return adopt(
@@ -322,7 +322,7 @@ def take_in_again(store: Store, door: str, addresses: Callable[[str], bool]) -> 
             if one.door == door and addresses(one.address)
         ]
         return take_in_strays(
-            connection, Directory(), [(one.id, message_of(one)) for one in reversed(waiting)]
+            connection, IntakeSession(), [(one.id, message_of(one)) for one in reversed(waiting)]
         )
 
 

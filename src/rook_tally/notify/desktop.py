@@ -9,13 +9,13 @@ from typing import Any
 
 import msgspec
 
-from rook_tally.core.alarms.channels import Event, Notice, Way
+from rook_tally.core.alarms.channels import Channel, Notice, NoticeReason
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.session_bus import NoBusError, RefusedError, SessionBus
 from rook_tally.store.base import Store
-from rook_tally.store.site import AlarmWish, RequestSort, ask
+from rook_tally.store.site import AlarmWish, RequestKind, ask
 
 _SERVICE = "org.freedesktop.Notifications"
 _PATH = "/org/freedesktop/Notifications"
@@ -36,12 +36,17 @@ class Desktop:
         self._numbers: dict[tuple[str, int | None], int] = {}
         self._asking: set[asyncio.Task[None]] = set()
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Show a notice."""
         from dbus_fast import Variant
 
         alarm = notice.watch, notice.series_id
-        calls = notice.event not in (Event.CLEARED, Event.DIGEST, Event.MANY, Event.TRIAL)
+        calls = notice.event not in (
+            NoticeReason.CLEARED,
+            NoticeReason.DIGEST,
+            NoticeReason.MANY,
+            NoticeReason.TRIAL,
+        )
         buttons = [_ACKNOWLEDGE, "Acknowledge", _SHELVE, "Shelve for an hour"] if calls else []
         urgency = 2 if calls and notice.level >= Level.HIGH else 1
         hints = {"urgency": Variant("y", urgency), "desktop-entry": Variant("s", "rook-tally")}
@@ -98,9 +103,9 @@ class Desktop:
 
     def _asked(self, button: str, watch: str, series_id: int | None) -> None:
         now_us = self._clock()
-        sort, wish = RequestSort.ACKNOWLEDGE, AlarmWish()
+        sort, wish = RequestKind.ACKNOWLEDGE, AlarmWish()
         if button == _SHELVE:
-            sort, wish = RequestSort.SHELVE, AlarmWish(until_us=now_us + _SHELVED_US)
+            sort, wish = RequestKind.SHELVE, AlarmWish(until_us=now_us + _SHELVED_US)
         with self._store.write() as connection:
             ask(
                 connection,

@@ -10,7 +10,7 @@ import ssl
 from email.message import EmailMessage
 from email.utils import format_datetime
 
-from rook_tally.core.alarms.channels import Notice, Security, Way
+from rook_tally.core.alarms.channels import Channel, Notice, Security
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.notify.notifier import ActionError
 
@@ -21,7 +21,7 @@ _LOGGED_IN = 235
 class Mail:
     """Sends notices by mail."""
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Hand a mail to the way's server."""
         try:
             await asyncio.to_thread(_send, way, _mail_of(way, notice))
@@ -44,7 +44,7 @@ def _why(error: Exception) -> str:
     return str(error) or type(error).__name__
 
 
-def _mail_of(way: Way, notice: Notice) -> EmailMessage:
+def _mail_of(way: Channel, notice: Notice) -> EmailMessage:
     mail = EmailMessage()
     subject = f"{notice.site}: {notice.title}" if notice.site else notice.title
     # A header is one line, whatever a name holds.
@@ -61,7 +61,7 @@ def _mail_of(way: Way, notice: Notice) -> EmailMessage:
     return mail
 
 
-def _send(way: Way, mail: EmailMessage) -> None:
+def _send(way: Channel, mail: EmailMessage) -> None:
     context = ssl.create_default_context()
     if way.security is Security.TLS:
         server: smtplib.SMTP = smtplib.SMTP_SSL(
@@ -77,7 +77,7 @@ def _send(way: Way, mail: EmailMessage) -> None:
         server.send_message(mail)
 
 
-def _log_in(server: smtplib.SMTP, way: Way) -> None:
+def _log_in(server: smtplib.SMTP, way: Channel) -> None:
     if way.user.isascii() and way.password.isascii():
         server.login(way.user, way.password)
         return

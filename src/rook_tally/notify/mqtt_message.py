@@ -6,7 +6,7 @@ from collections.abc import Awaitable, Callable
 
 import msgspec
 
-from rook_tally.core.alarms.channels import Notice, Way
+from rook_tally.core.alarms.channels import Channel, Notice
 from rook_tally.core.errors import DoorError
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.webhook import event_of
@@ -20,7 +20,7 @@ class MqttMessage:
     def __init__(self, publish: Publish | None) -> None:
         self._publish = publish
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Publish a notice on the way's topic, at QoS 1."""
         if self._publish is None:
             raise ActionError("MQTT is closed here", remedy="open it, or choose another way")

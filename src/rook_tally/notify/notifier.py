@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from rook_tally.core.alarms.channels import Notice, Way
+from rook_tally.core.alarms.channels import Channel, Notice
 from rook_tally.core.errors import RookTallyError
 
 
@@ -12,10 +12,10 @@ class ActionError(RookTallyError):
     """Somebody could not be told, or not yet."""
 
 
-class Teller(Protocol):
+class Notifier(Protocol):
     """Tells somebody by one sort of way."""
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Deliver a notice; returns what came of it, in a few words.
 
         The same notice may come twice: its key tells.

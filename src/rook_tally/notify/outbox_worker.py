@@ -12,14 +12,14 @@ from collections.abc import Callable, Mapping, Sequence
 import structlog
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.channels import Event, Notice, Way, WaySort
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.channels import Channel, ChannelKind, Notice, NoticeReason
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US
-from rook_tally.notify.notifier import ActionError, Teller
+from rook_tally.notify.notifier import ActionError, Notifier
 from rook_tally.store.alarms import (
     PAUSES_US,
-    Letter,
+    OutboxItem,
     OutState,
     claim_letter,
     letter_done,
@@ -39,16 +39,16 @@ _AT_ONCE = 200
 _log = structlog.get_logger(__name__)
 
 
-class Post:
+class OutboxWorker:
     """Carries letters; woken when some are put in."""
 
     def __init__(
         self,
         store: Store,
-        tellers: Mapping[WaySort, Teller],
+        tellers: Mapping[ChannelKind, Notifier],
         *,
         clock: Callable[[], int],
-        with_password: Callable[[Way], Way] = lambda way: way,
+        with_password: Callable[[Channel], Channel] = lambda way: way,
     ) -> None:
         self._store, self._tellers, self._clock = store, tellers, clock
         self._with_password = with_password
@@ -86,7 +86,7 @@ class Post:
         """Send the carriers out that have something due; returns when to look again, s."""
         letters, known = await asyncio.to_thread(self._read)
         now_us = self._clock()
-        waiting: dict[str, list[Letter]] = {}
+        waiting: dict[str, list[OutboxItem]] = {}
         for one in letters:
             waiting.setdefault(one.way, []).append(one)
         soonest_us = now_us + round(_LOOK_S * SECOND_US)
@@ -98,12 +98,12 @@ class Post:
                 self._carriers[name] = asyncio.create_task(self._carry(known.get(name), due))
         return max(0.02, (soonest_us - now_us) / SECOND_US)
 
-    def _read(self) -> tuple[list[Letter], dict[str, Way]]:
+    def _read(self) -> tuple[list[OutboxItem], dict[str, Channel]]:
         with self._store.read() as connection:
             letters = waiting_letters(connection)
             return letters, {one.name: one for one in ways(connection)} if letters else {}
 
-    async def _carry(self, way: Way | None, letters: Sequence[Letter]) -> None:
+    async def _carry(self, way: Channel | None, letters: Sequence[OutboxItem]) -> None:
         """Deliver one way's letters, one after another, until one cannot be."""
         try:
             if way is None:
@@ -119,13 +119,13 @@ class Post:
         # What came meanwhile is looked for at once.
         self._moved.set()
 
-    def _drop(self, letters: Sequence[Letter]) -> None:
+    def _drop(self, letters: Sequence[OutboxItem]) -> None:
         with self._store.write() as connection:
             for one in letters:
                 why = f"there is no way of telling {one.way} any more"
                 letter_done(connection, one, OutState.DROPPED, why, now_us=self._clock())
 
-    async def _deliver(self, way: Way, letters: Sequence[Letter], notice: Notice) -> bool:
+    async def _deliver(self, way: Channel, letters: Sequence[OutboxItem], notice: Notice) -> bool:
         """Try once; whether it was delivered, or somebody else has it in hand."""
         mine = await asyncio.to_thread(self._claim, letters)
         if not mine:
@@ -147,20 +147,20 @@ class Post:
         await asyncio.to_thread(self._delivered, mine, answer)
         return True
 
-    def _claim(self, letters: Sequence[Letter]) -> list[Letter]:
+    def _claim(self, letters: Sequence[OutboxItem]) -> list[OutboxItem]:
         until_us = self._clock() + _CLAIMED_US
         with self._store.write() as connection:
             return [one for one in letters if claim_letter(connection, one, until_us=until_us)]
 
-    def _delivered(self, letters: Sequence[Letter], answer: str) -> None:
+    def _delivered(self, letters: Sequence[OutboxItem], answer: str) -> None:
         now_us = self._clock()
         with self._store.write() as connection:
             for one in letters:
                 letter_done(connection, one, OutState.DONE, answer, now_us=now_us)
-            write_journal(connection, [_line(letters[0], JournalSort.TOLD, answer, now_us)])
+            write_journal(connection, [_line(letters[0], JournalKind.TOLD, answer, now_us)])
             prune_outbox(connection, now_us=now_us)
 
-    def _failed(self, letters: Sequence[Letter], why: str) -> None:
+    def _failed(self, letters: Sequence[OutboxItem], why: str) -> None:
         now_us = self._clock()
         _log.warning("not_told", way=letters[0].way, why=why)
         with self._store.write() as connection:
@@ -171,28 +171,28 @@ class Post:
                     continue
                 letter_done(connection, one, OutState.GIVEN_UP, why, now_us=now_us)
                 words = f"{one.way}: given up after {one.tries + 1} tries, {why}"
-                write_journal(connection, [_line(one, JournalSort.NOT_TOLD, words, now_us)])
+                write_journal(connection, [_line(one, JournalKind.NOT_TOLD, words, now_us)])
             if letters[0].tries == 0:
                 words = f"{letters[0].way}: {why}; it is tried again"
-                entry = _line(letters[0], JournalSort.NOT_TOLD, words, now_us)
+                entry = _line(letters[0], JournalKind.NOT_TOLD, words, now_us)
                 write_journal(connection, [entry])
 
 
-def _line(letter: Letter, sort: JournalSort, words: str, now_us: int) -> Entry:
+def _line(letter: OutboxItem, sort: JournalKind, words: str, now_us: int) -> Entry:
     notice = letter.notice
     return Entry(
         now_us, sort, notice.watch, notice.name, notice.place, notice.series_id, notice.level, words
     )
 
 
-def digest_of(letters: Sequence[Letter]) -> Notice:
+def digest_of(letters: Sequence[OutboxItem]) -> Notice:
     """What a day's letters say together."""
     first = letters[0].notice
     lines = [f"{one.notice.title}. {one.notice.text}" for one in letters]
     count = len(lines)
     return replace(
         first,
-        event=Event.DIGEST,
+        event=NoticeReason.DIGEST,
         title=f"{count} {'notice' if count == 1 else 'notices'} today",
         text="\n".join(lines),
         key=f"digest:{letters[0].way}:{letters[0].id}:{letters[-1].id}",

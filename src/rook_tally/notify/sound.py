@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from rook_tally.core.alarms.channels import Event, Notice, Way
+from rook_tally.core.alarms.channels import Channel, Notice, NoticeReason
 from rook_tally.core.quantities.levels import Level
 from rook_tally.notify.notifier import ActionError
 
@@ -28,7 +28,7 @@ class Sound:
     def __init__(self) -> None:
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Play a sound."""
         player = next((found for one in _PLAYERS if (found := shutil.which(one))), None)
         if player is None:
@@ -39,7 +39,7 @@ class Sound:
             self._folder = tempfile.TemporaryDirectory(prefix="rook-tally-")
         path = Path(self._folder.name) / f"{notice.level.name}-{notice.event.name}.wav"
         if not path.exists():
-            write_sound(path, notice.level, is_over=notice.event is Event.CLEARED)
+            write_sound(path, notice.level, is_over=notice.event is NoticeReason.CLEARED)
         await run_to_end(player, str(path))
         return "sounded"
 
@@ -52,7 +52,7 @@ class Sound:
 class Voice:
     """Speaks a notice by speech-dispatcher."""
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Say it."""
         speaker = shutil.which(_SPEAKER)
         if speaker is None:

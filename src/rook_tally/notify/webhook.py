@@ -14,7 +14,7 @@ import time
 import aiohttp
 import msgspec
 
-from rook_tally.core.alarms.channels import Notice, Way
+from rook_tally.core.alarms.channels import Channel, Notice
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.notify.notifier import ActionError
 
@@ -28,7 +28,7 @@ class Webhook:
     def __init__(self) -> None:
         self._session: aiohttp.ClientSession | None = None
 
-    async def tell(self, way: Way, notice: Notice) -> str:
+    async def tell(self, way: Channel, notice: Notice) -> str:
         """Post a notice to the way's address."""
         if self._session is None:
             self._session = aiohttp.ClientSession(timeout=aiohttp.ClientTimeout(total=_PATIENCE_S))

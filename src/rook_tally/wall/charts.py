@@ -9,19 +9,19 @@ import numpy as np
 from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import USUAL_SPAN_S, zones_of
 from rook_tally.store.site import Series
-from rook_tally.wall.pane_builder import Maker, Told
-from rook_tally.wall.pane_views import Column, ColumnsBody, Peak, RibbonBody, Trace
+from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
+from rook_tally.wall.pane_views import ColumnFigure, ColumnsBody, Peak, RibbonBody, RibbonTrace
 
 _MARKS = 5
 
 
-def columns(maker: Maker) -> Told:
+def columns(maker: PaneBuilder) -> PaneContent:
     """One quantity over several places, on one scale: today's span and now."""
     days, latest = maker.known.material.days, maker.known.latest
     first = maker.series[0]
@@ -41,7 +41,7 @@ def columns(maker: Maker) -> Told:
         return min(1.0, max(0.0, (value - low) / (high - low)))
 
     made = tuple(
-        Column(
+        ColumnFigure(
             name,
             short,
             maker.value(one),
@@ -53,7 +53,7 @@ def columns(maker: Maker) -> Told:
     )
     symbol = maker.shown(first).symbol
     aside = said("today’s span and now")
-    return Told(
+    return PaneContent(
         said(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
     )
 
@@ -73,7 +73,7 @@ def _names(series: tuple[Series, ...]) -> list[tuple[str, str]]:
     ]
 
 
-def _range(maker: Maker, one: Series, low: float, high: float) -> tuple[float, float]:
+def _range(maker: PaneBuilder, one: Series, low: float, high: float) -> tuple[float, float]:
     """The person's range, else an honest one."""
     own_low, own_high = maker.own_range(one)
     low, high = honest_range(low, high, one.quantity.accuracy)
@@ -82,7 +82,7 @@ def _range(maker: Maker, one: Series, low: float, high: float) -> tuple[float, f
     return (low, high) if low < high else (low, low + 1.0)
 
 
-def ribbon(maker: Maker) -> Told:
+def ribbon(maker: PaneBuilder) -> PaneContent:
     """Series over a span of time, on one scale."""
     first, span_s = maker.series[0], maker.pane.span_s
     envelopes = maker.known.material.envelopes
@@ -90,7 +90,7 @@ def ribbon(maker: Maker) -> Told:
         (one, envelopes[one.id, span_s]) for one in maker.series if (one.id, span_s) in envelopes
     ]
     heard = [envelope for _, envelope in told if not envelope.is_empty]
-    if first.quantity.scale is Scale.STATE:
+    if first.quantity.scale is QuantityScale.STATE:
         low, high = -0.1, 1.1
     else:
         lows = [float(np.nanmin(one.low)) for one in heard]
@@ -104,7 +104,9 @@ def ribbon(maker: Maker) -> Told:
         if limit is not None and low < limit < high
     ]
     body = RibbonBody(
-        tuple(Trace(one.station.place.name, envelope, _held(envelope)) for one, envelope in told),
+        tuple(
+            RibbonTrace(one.station.place.name, envelope, _held(envelope)) for one, envelope in told
+        ),
         low,
         high,
         zones_of(limits, low, high),
@@ -117,14 +119,14 @@ def ribbon(maker: Maker) -> Told:
     span = f"{span} · {shown.symbol}" if shown.symbol else span
     name = said(first.quantity.name)
     where = said("{0} and {1}", ", ".join(places[:-1]), places[-1]) if places[1:] else places[0]
-    return Told(f"{name}, {where}" if len(places) < 4 else name, span, body)
+    return PaneContent(f"{name}, {where}" if len(places) < 4 else name, span, body)
 
 
 def _held(envelope: Envelope) -> tuple[int, int, int]:
     return envelope.end_us, int(envelope.count.sum()), int(envelope.suspect.sum())
 
 
-def _marks(maker: Maker, span_s: float) -> tuple[tuple[float, str], ...]:
+def _marks(maker: PaneBuilder, span_s: float) -> tuple[tuple[float, str], ...]:
     material = maker.known.material
     one = material.envelopes.get((maker.series[0].id, span_s))
     end_us = material.at_us if one is None else one.end_us
@@ -134,14 +136,14 @@ def _marks(maker: Maker, span_s: float) -> tuple[tuple[float, str], ...]:
 
 
 def _peak(
-    maker: Maker, told: tuple[Series, Envelope] | None, low: float, high: float
+    maker: PaneBuilder, told: tuple[Series, Envelope] | None, low: float, high: float
 ) -> Peak | None:
     """The highest of the first series; none of a switch, or where nothing rises over the noise."""
     if told is None:
         return None
     one, envelope = told
     known = maker.known.material.peaks.get((one.id, maker.pane.span_s))
-    if known is None or envelope.is_empty or one.quantity.scale is Scale.STATE:
+    if known is None or envelope.is_empty or one.quantity.scale is QuantityScale.STATE:
         return None
     value, time_us = known
     if value - float(np.nanmin(envelope.low)) < 2 * one.quantity.accuracy:

@@ -10,34 +10,34 @@ from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.ticks import value_ticks
 from rook_tally.core.wall.definitions import zones_of
 from rook_tally.store.site import Series
-from rook_tally.wall.pane_builder import Maker, Told
-from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, Value, WordsBody
+from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
+from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, ValueText, WordsBody
 
 _DIAL_STEPS = 5
 
 
-def _titled(maker: Maker) -> tuple[str, str]:
+def _titled(maker: PaneBuilder) -> tuple[str, str]:
     one = maker.series[0]
     return said(one.quantity.name), one.station.place.name
 
 
-def figure(maker: Maker) -> Told:
+def figure(maker: PaneBuilder) -> PaneContent:
     """A value and how far it is from its limit."""
     one = maker.series[0]
-    return Told(*_titled(maker), FigureBody(maker.value(one), maker.sentence(one)))
+    return PaneContent(*_titled(maker), FigureBody(maker.value(one), maker.sentence(one)))
 
 
-def day(maker: Maker) -> Told:
+def day(maker: PaneBuilder) -> PaneContent:
     """Today's lowest and highest and when they were."""
     one = maker.series[0]
     span = maker.known.material.days.get(one.id)
-    now, nothing = maker.value(one), Value(UNKNOWN)
+    now, nothing = maker.value(one), ValueText(UNKNOWN)
     if span is None:
-        return Told(*_titled(maker), DayBody(now, nothing, "", nothing, ""))
+        return PaneContent(*_titled(maker), DayBody(now, nothing, "", nothing, ""))
 
-    def told(value: float) -> Value:
+    def told(value: float) -> ValueText:
         shown = maker.shown(one)
-        return Value(shown.text(value), shown.symbol, maker.limits(one).level_of(value))
+        return ValueText(shown.text(value), shown.symbol, maker.limits(one).level_of(value))
 
     body = DayBody(
         now,
@@ -46,16 +46,16 @@ def day(maker: Maker) -> Told:
         told(span.high),
         maker.known.clock(span.high_us),
     )
-    return Told(*_titled(maker), body)
+    return PaneContent(*_titled(maker), body)
 
 
-def words(maker: Maker) -> Told:
+def words(maker: PaneBuilder) -> PaneContent:
     """Own text with values in it."""
     parts = tuple(one if isinstance(one, str) else maker.value(one) for one in maker.resolved.texts)
-    return Told("", "", WordsBody(parts or (said("no words yet"),)))
+    return PaneContent("", "", WordsBody(parts or (said("no words yet"),)))
 
 
-def dial(maker: Maker) -> Told:
+def dial(maker: PaneBuilder) -> PaneContent:
     """A value on an arc with its limits' zones."""
     one = maker.series[0]
     low, high = _dial_range(maker, one)
@@ -72,10 +72,10 @@ def dial(maker: Maker) -> Told:
         shown.limit_text(high),
         maker.sentence(one),
     )
-    return Told(*_titled(maker), body)
+    return PaneContent(*_titled(maker), body)
 
 
-def _dial_range(maker: Maker, one: Series) -> tuple[float, float]:
+def _dial_range(maker: PaneBuilder, one: Series) -> tuple[float, float]:
     """A round range that holds the limits, today and now; a share's is the whole."""
     own_low, own_high = maker.own_range(one)
     low, high = _round_range(maker, one)
@@ -84,7 +84,7 @@ def _dial_range(maker: Maker, one: Series) -> tuple[float, float]:
     return (low, high) if low < high else (low, low + 1.0)
 
 
-def _round_range(maker: Maker, one: Series) -> tuple[float, float]:
+def _round_range(maker: PaneBuilder, one: Series) -> tuple[float, float]:
     if one.quantity.base.symbol == "%":
         return 0.0, 100.0
     held = [*_told(maker.limits(one))]

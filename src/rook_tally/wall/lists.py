@@ -6,14 +6,14 @@ import math
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.controls import SWITCH_ON, ControlSort
+from rook_tally.core.quantities.controls import SWITCH_ON, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
 from rook_tally.core.quantities.number_format import MINUS, UNKNOWN
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.store.site import Series, Station
-from rook_tally.wall.pane_builder import Maker, Told
+from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_views import (
     Lamp,
     LampsBody,
@@ -24,23 +24,23 @@ from rook_tally.wall.pane_views import (
     StandingLine,
     TableBody,
     TableLine,
-    Value,
+    ValueText,
 )
 
 # What an input takes from a score, by the level it is drawn in.
 _LOSS_LEVELS = ((25.0, Level.HIGH), (10.0, Level.RAISED), (2.0, Level.NOTICED))
 
 
-def lamps(maker: Maker) -> Told:
+def lamps(maker: PaneBuilder) -> PaneContent:
     """Switches, presence and stations: whether they are on, since when, what for."""
     made = tuple(
         _station(maker, one) if isinstance(one, Station) else _lamp(maker, one)
         for one in maker.resolved.shown
     )
-    return Told(said("Running"), "", LampsBody(made))
+    return PaneContent(said("Running"), "", LampsBody(made))
 
 
-def _station(maker: Maker, one: Station) -> Lamp:
+def _station(maker: PaneBuilder, one: Station) -> Lamp:
     fresh, heard_us = maker.known.freshness(one), maker.known.heard_us(one)
     if heard_us is None:
         return Lamp(one.key, LampState.OFF, said("never heard"), Level.SETTLED, fresh)
@@ -50,13 +50,13 @@ def _station(maker: Maker, one: Station) -> Lamp:
     return Lamp(one.key, LampState.ON, said("heard {0} ago", age), Level.SETTLED, fresh)
 
 
-def _lamp(maker: Maker, one: Series) -> Lamp:
+def _lamp(maker: PaneBuilder, one: Series) -> Lamp:
     name = _lamp_name(maker, one)
     reading = maker.known.latest.get(one.id)
     fresh = maker.freshness(one)
     if reading is None:
         return Lamp(name, LampState.NONE, said("nothing heard yet"), Level.SETTLED, fresh)
-    if one.quantity.scale is not Scale.STATE:
+    if one.quantity.scale is not QuantityScale.STATE:
         value = maker.value(one)
         return Lamp(name, LampState.NONE, f"{value.text} {value.unit}".rstrip(), value.level, fresh)
     is_on = reading.value >= 0.5
@@ -68,7 +68,7 @@ def _lamp(maker: Maker, one: Series) -> Lamp:
     return Lamp(name, LampState.ON if is_on else LampState.OFF, words, Level.SETTLED, fresh)
 
 
-def _since(maker: Maker, one: Series, *, is_on: bool) -> str:
+def _since(maker: PaneBuilder, one: Series, *, is_on: bool) -> str:
     material = maker.known.material
     since_us = material.since_us.get(one.id)
     if since_us is None:
@@ -80,7 +80,7 @@ def _since(maker: Maker, one: Series, *, is_on: bool) -> str:
     return told if not purpose else said("{0}, for {1}", told, purpose)
 
 
-def _lamp_name(maker: Maker, one: Series) -> str:
+def _lamp_name(maker: PaneBuilder, one: Series) -> str:
     """What is switched, by what its station calls it; with its place where two are called alike."""
     if one.quantity.slug == "switch":
         return _switch_name(one.station)
@@ -91,13 +91,13 @@ def _lamp_name(maker: Maker, one: Series) -> str:
 
 def _switch_name(station: Station) -> str:
     """What its one switch is called, unless that is only On; else the end of the station's key."""
-    switches = [one for one in station.kind.controls if one.sort is ControlSort.SWITCH]
+    switches = [one for one in station.kind.controls if one.sort is ControlKind.SWITCH]
     if len(switches) == 1 and switches[0].title.lower() != SWITCH_ON:
         return said(switches[0].title)
     return station.key.rpartition("-")[2].capitalize()
 
 
-def score(maker: Maker) -> Told:
+def score(maker: PaneBuilder) -> PaneContent:
     """A score, what spoils it and by how much."""
     scored = maker.series[0]
     value, reading = maker.value(scored), maker.known.latest.get(scored.id)
@@ -115,15 +115,17 @@ def score(maker: Maker) -> Told:
         sentence = _input_sentence(maker, told[0].series_id)
     elif reading is not None and math.isfinite(reading.value):
         spoils = said("nothing spoils it")
-    body = ScoreBody(Value(value.text, "", value.level, value.freshness), spoils, sentence, losses)
-    return Told(scored.station.place.name, said(scored.quantity.name).lower(), body)
+    body = ScoreBody(
+        ValueText(value.text, "", value.level, value.freshness), spoils, sentence, losses
+    )
+    return PaneContent(scored.station.place.name, said(scored.quantity.name).lower(), body)
 
 
 def _loss_level(points: float) -> Level:
     return next((level for least, level in _LOSS_LEVELS if points >= least), Level.SETTLED)
 
 
-def _input_sentence(maker: Maker, series_id: int | None) -> str:
+def _input_sentence(maker: PaneBuilder, series_id: int | None) -> str:
     one = next((s for s in maker.known.site.series if s.id == series_id), None)
     reading = None if one is None else maker.known.latest.get(one.id)
     if one is None or reading is None:
@@ -133,7 +135,7 @@ def _input_sentence(maker: Maker, series_id: int | None) -> str:
     return f"{told}, {far}" if far else told
 
 
-def standing(maker: Maker) -> Told:
+def standing(maker: PaneBuilder) -> PaneContent:
     """What stands, the worst first; of some series only, where it names them."""
     only = {one.id for one in maker.series}
     lines = tuple(
@@ -146,10 +148,10 @@ def standing(maker: Maker) -> Told:
         for one in maker.known.alarms
         if one.state is not AlarmState.SHELVED and (not only or one.series_id in only)
     )
-    return Told(said("Standing"), "", StandingBody(lines, said("nothing stands")))
+    return PaneContent(said("Standing"), "", StandingBody(lines, said("nothing stands")))
 
 
-def table(maker: Maker) -> Told:
+def table(maker: PaneBuilder) -> PaneContent:
     """Newest readings; what all lines share stands over them."""
     places = {one.station.place.name for one in maker.series}
     quantities = {one.quantity.slug for one in maker.series}
@@ -168,4 +170,4 @@ def table(maker: Maker) -> Told:
         title = places.pop()
     elif len(quantities) == 1:
         title = said(maker.series[0].quantity.name)
-    return Told(title, "", TableBody(tuple(lines)))
+    return PaneContent(title, "", TableBody(tuple(lines)))

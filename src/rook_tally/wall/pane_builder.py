@@ -7,20 +7,20 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_text import limit_sentence
 from rook_tally.core.quantities.number_format import UNKNOWN
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import Pane, limits_in_base
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_resolver import ResolvedPane
-from rook_tally.wall.pane_views import Body, Value
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import Body, ValueText
+from rook_tally.wall.site_snapshot import PaneContext
 
 
-class Told(NamedTuple):
+class PaneContent(NamedTuple):
     """What a kind of pane says: its title and what stands beside it, and the rest."""
 
     title: str
@@ -29,11 +29,11 @@ class Told(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Maker:
+class PaneBuilder:
     """One pane at a moment; what kinds of panes ask of it alike."""
 
     resolved: ResolvedPane
-    known: Known
+    known: PaneContext
 
     @property
     def pane(self) -> Pane:
@@ -45,10 +45,10 @@ class Maker:
         """The series it shows."""
         return self.resolved.series
 
-    def shown(self, one: Series) -> Shown:
+    def shown(self, one: Series) -> DisplayUnit:
         """How values of a series are shown: in the pane's unit where that fits."""
         unit = one.quantity.unit(self.pane.unit) if self.pane.unit else None
-        return one.shown if unit is None else Shown(one.quantity, unit)
+        return one.shown if unit is None else DisplayUnit(one.quantity, unit)
 
     def in_base(self, one: Series) -> Callable[[float], float]:
         """From the unit the pane's own numbers are told in to the base unit."""
@@ -66,17 +66,17 @@ class Maker:
         """Whether its station is heard."""
         return self.known.freshness(one.station)
 
-    def value(self, one: Series) -> Value:
+    def value(self, one: Series) -> ValueText:
         """Its newest value; one that is suspect or silent has no level."""
         reading = self.known.latest.get(one.id)
         if reading is None:
-            return Value(UNKNOWN, "", Level.SETTLED, Freshness.SILENT)
+            return ValueText(UNKNOWN, "", Level.SETTLED, Freshness.SILENT)
         fresh = self.freshness(one)
         is_telling = reading.quality == 0 and fresh is not Freshness.SILENT
         level = self.limits(one).level_of(reading.value) if is_telling else Level.SETTLED
         shown = self.shown(one)
-        symbol = "" if one.quantity.scale is Scale.STATE else shown.symbol
-        return Value(shown.text(reading.value), symbol, level, fresh)
+        symbol = "" if one.quantity.scale is QuantityScale.STATE else shown.symbol
+        return ValueText(shown.text(reading.value), symbol, level, fresh)
 
     def sentence(self, one: Series) -> str:
         """How far it is from its limit; why it is not known instead, when it is suspect."""

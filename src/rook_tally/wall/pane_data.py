@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.statistics import highest, lowest
@@ -26,7 +26,7 @@ from rook_tally.core.workings.evaluator import Program
 from rook_tally.core.workings.scores import ScoreProgram
 from rook_tally.store.alarms import purpose_of, watches
 from rook_tally.store.readings import Latest, envelopes, gaps_between, newest_times, read_range
-from rook_tally.store.site import RequestSort, Series, Site, Station, newest_requests
+from rook_tally.store.site import RequestKind, Series, Site, Station, newest_requests
 from rook_tally.store.workings import bound_workings, inputs_of
 from rook_tally.wall.pane_resolver import ResolvedPane
 
@@ -64,7 +64,7 @@ class InputLoss:
 
 
 @dataclass(slots=True)
-class Material:
+class PaneData:
     """The past that a sheet needs, as of a moment.
 
     Attributes
@@ -146,10 +146,10 @@ def read_material(
     at_us: int,
     *,
     columns: int = RIBBON_COLUMNS,
-) -> Material:
+) -> PaneData:
     """Everything some panes need of the past before a moment."""
     midnight_us = midnight_before(at_us, ZoneInfo(site.zone))
-    made = Material(tuple(panes), at_us, midnight_us)
+    made = PaneData(tuple(panes), at_us, midnight_us)
     told = {series.id for pane in panes for series in pane.series}
     if told:
         made.newest_us = newest_times(connection, told, until_us=at_us)
@@ -157,7 +157,11 @@ def read_material(
     made.peaks = _peaks(connection, made.envelopes)
     days = _series_of(panes, PaneKind.DAY, PaneKind.COLUMNS, PaneKind.DIAL)
     made.days = _days(connection, days, midnight_us, at_us)
-    lamps = [one for one in _series_of(panes, PaneKind.LAMPS) if one.quantity.scale is Scale.STATE]
+    lamps = [
+        one
+        for one in _series_of(panes, PaneKind.LAMPS)
+        if one.quantity.scale is QuantityScale.STATE
+    ]
     for one in lamps:
         _read_switch(connection, made, one, at_us)
     scores = {one.id for one in _series_of(panes, PaneKind.SCORE)}
@@ -225,7 +229,7 @@ def _days(
     return found
 
 
-def _read_switch(connection: Connection, made: Material, one: Series, at_us: int) -> None:
+def _read_switch(connection: Connection, made: PaneData, one: Series, at_us: int) -> None:
     """Since when a series of states has been as it is, and who switched it."""
     readings = read_range(connection, one.id, at_us - _LOOKED_BACK_US, at_us + 1)
     time_us, value = readings.time_us[readings.good], readings.value[readings.good]
@@ -246,7 +250,7 @@ def _purpose(connection: Connection, station: Station, since_us: int | None) -> 
         return ""
     late_us = since_us + round(max_gap_s(station.cadence_s) * SECOND_US)
     for request in newest_requests(connection, station.key):
-        if request.sort is RequestSort.CONTROL and request.asked_us <= late_us:
+        if request.sort is RequestKind.CONTROL and request.asked_us <= late_us:
             if request.asked_us < since_us - _SWITCHED_WITHIN_US:
                 return ""
             names = {purpose_of(watch.slug): watch.name for watch in watches(connection)}

@@ -11,12 +11,12 @@ from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind, limits_in_base
 from rook_tally.wall import charts, figures, lists
-from rook_tally.wall.pane_builder import Maker, Told
+from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_resolver import ResolvedPane
-from rook_tally.wall.pane_views import Face
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import PaneView
+from rook_tally.wall.site_snapshot import PaneContext
 
-_TELLERS: dict[PaneKind, Callable[[Maker], Told]] = {
+_TELLERS: dict[PaneKind, Callable[[PaneBuilder], PaneContent]] = {
     PaneKind.FIGURE: figures.figure,
     PaneKind.DIAL: figures.dial,
     PaneKind.DAY: figures.day,
@@ -30,17 +30,17 @@ _TELLERS: dict[PaneKind, Callable[[Maker], Told]] = {
 }
 
 
-def faces_of(panes: Sequence[ResolvedPane], known: Known) -> tuple[Face, ...]:
+def faces_of(panes: Sequence[ResolvedPane], known: PaneContext) -> tuple[PaneView, ...]:
     """What each pane shows."""
     return tuple(face_of(one, known) for one in panes)
 
 
-def face_of(resolved: ResolvedPane, known: Known) -> Face:
+def face_of(resolved: ResolvedPane, known: PaneContext) -> PaneView:
     """What a pane shows; a pane that cannot says why and takes nothing from the others."""
-    maker = Maker(resolved, known)
+    maker = PaneBuilder(resolved, known)
     pane = resolved.pane
     ids = frozenset(one.id for one in resolved.series)
-    face = Face(
+    face = PaneView(
         pane.kind,
         pane.title or said(pane.kind.value.capitalize()),
         series_ids=ids,
@@ -59,14 +59,14 @@ def face_of(resolved: ResolvedPane, known: Known) -> Face:
     )
 
 
-def _freshness(maker: Maker) -> Freshness:
+def _freshness(maker: PaneBuilder) -> Freshness:
     """A pane of one series fades with it; of several, each fades for itself."""
     if maker.pane.kind.takes_several or len(maker.series) != 1:
         return Freshness.FRESH
     return maker.freshness(maker.series[0])
 
 
-def _note(maker: Maker) -> str:
+def _note(maker: PaneBuilder) -> str:
     """What has to be said of it: what is missing, a unit that does not fit, an age."""
     if maker.resolved.trouble:
         return maker.resolved.trouble

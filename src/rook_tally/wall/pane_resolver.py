@@ -9,9 +9,9 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.quantities.number_format import UNKNOWN
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.texts import text_parts
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.syntax import Reference
 from rook_tally.store.site import Series, Site, Station
 from rook_tally.store.workings import names_of
@@ -38,14 +38,14 @@ class ResolvedPane:
         return (*(one for one in self.shown if isinstance(one, Series)), *texts)
 
 
-def resolved(sheet: Sheet, site: Site, in_groups: Sequence[Group]) -> tuple[ResolvedPane, ...]:
+def resolved(sheet: WallSheet, site: Site, in_groups: Sequence[Group]) -> tuple[ResolvedPane, ...]:
     """The panes of a sheet with what they show, in their order."""
     finder = _Finder(site, names_of(site, in_groups))
     return tuple(finder.pane(one) for one in sheet.panes)
 
 
 class _Finder:
-    def __init__(self, site: Site, names: Names) -> None:
+    def __init__(self, site: Site, names: SymbolTable) -> None:
         self._site = site
         self._names = names
         self._by_id = {one.id: one for one in site.series}

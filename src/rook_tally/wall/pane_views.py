@@ -13,7 +13,7 @@ from rook_tally.core.wall.definitions import PaneKind
 
 
 @dataclass(frozen=True, slots=True)
-class Value:
+class ValueText:
     """A value in words with its level; one that is not fresh fades."""
 
     text: str
@@ -26,7 +26,7 @@ class Value:
 class FigureBody:
     """One value, how far it is from its limit."""
 
-    value: Value
+    value: ValueText
     sentence: str = ""
 
 
@@ -34,7 +34,7 @@ class FigureBody:
 class DialBody:
     """A value on an arc: `at` along it, None when it is unknown; zones as parts of the arc."""
 
-    value: Value
+    value: ValueText
     at: float | None
     zones: tuple[tuple[float, float, Level], ...]
     low: str
@@ -43,13 +43,13 @@ class DialBody:
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class ColumnFigure:
     """One place of several: today's span and now, as heights from 0 to 1; None where unknown.
     `short` is its name where there is little room."""
 
     name: str
     short: str
-    value: Value
+    value: ValueText
     at: float | None
     low: float | None
     high: float | None
@@ -59,11 +59,11 @@ class Column:
 class ColumnsBody:
     """One quantity over several places."""
 
-    columns: tuple[Column, ...]
+    columns: tuple[ColumnFigure, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Trace:
+class RibbonTrace:
     """One series of a ribbon. Two are the same when they hold as many readings of one window."""
 
     name: str
@@ -84,7 +84,7 @@ class Peak:
 class RibbonBody:
     """Series over time. `marks` are written along the time axis, `limits` at their heights."""
 
-    traces: tuple[Trace, ...]
+    traces: tuple[RibbonTrace, ...]
     low: float
     high: float
     bands: tuple[tuple[float, float, Level], ...]
@@ -133,7 +133,7 @@ class Loss:
 class ScoreBody:
     """A score, what spoils it and by how much."""
 
-    value: Value
+    value: ValueText
     spoils: str
     sentence: str
     losses: tuple[Loss, ...]
@@ -161,7 +161,7 @@ class StandingBody:
 class WordsBody:
     """Own text: plain stretches and values among them."""
 
-    parts: tuple[str | Value, ...]
+    parts: tuple[str | ValueText, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,7 +169,7 @@ class TableLine:
     """A series with its newest reading."""
 
     name: str
-    value: Value
+    value: ValueText
     age: str
 
 
@@ -184,10 +184,10 @@ class TableBody:
 class DayBody:
     """The day's lowest and highest, and when."""
 
-    now: Value
-    low: Value
+    now: ValueText
+    low: ValueText
     low_at: str
-    high: Value
+    high: ValueText
     high_at: str
 
 
@@ -206,7 +206,7 @@ Body: TypeAlias = (
 
 
 @dataclass(frozen=True, slots=True)
-class Face:
+class PaneView:
     """What a pane shows.
 
     Attributes

@@ -9,14 +9,14 @@ from zoneinfo import ZoneInfo
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
-from rook_tally.store.alarms import Standing
+from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Site, Station
-from rook_tally.wall.pane_data import Material
+from rook_tally.wall.pane_data import PaneData
 
 
 @dataclass(frozen=True)
-class Known:
+class PaneContext:
     """A site as it stands at `now_us`.
 
     `trial` are ids of series whose newest value is only tried out.
@@ -25,8 +25,8 @@ class Known:
     site: Site
     now_us: int
     latest: Mapping[int, Latest]
-    alarms: Sequence[Standing]
-    material: Material
+    alarms: Sequence[ActiveAlarm]
+    material: PaneData
     trial: Collection[int] = ()
     _newest: dict[int, int] = field(default_factory=dict)
 

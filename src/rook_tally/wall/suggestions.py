@@ -7,8 +7,8 @@ from collections.abc import Collection, Iterator, Sequence
 
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.quantity import Scale
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.quantities.quantity import QuantityScale
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import WHOLE, Area, tiled
 from rook_tally.core.workings.definitions import Working
 from rook_tally.store.readings import Latest
@@ -36,14 +36,14 @@ def score_slugs(several: Sequence[Working]) -> frozenset[str]:
 
 def what_matters_now(
     site: Site, latest: dict[int, Latest], scores: Collection[str], *, name: str, slug: str
-) -> Sheet:
+) -> WallSheet:
     """A sheet of what is worst, what is shared by most places, what runs and what stands."""
     panes = tuple(_panes(site, latest, scores))
     if {one.kind for one in panes} == set(_PLACES):
         areas = tuple(_PLACES[one.kind] for one in panes)
     else:
         areas = tiled([float(_PLACES[one.kind].size) for one in panes])
-    return Sheet(slug=slug, name=name, panes=panes).with_areas(areas)
+    return WallSheet(slug=slug, name=name, panes=panes).with_areas(areas)
 
 
 def _panes(site: Site, latest: dict[int, Latest], scores: Collection[str]) -> Iterator[Pane]:
@@ -63,7 +63,9 @@ def _panes(site: Site, latest: dict[int, Latest], scores: Collection[str]) -> It
     if scored:
         yield pane(PaneKind.SCORE, min(scored, key=lambda one: latest[one.id].value))
     measured = [
-        one for one in heard if not one.station.is_worked_out and one.quantity.scale is Scale.NUMBER
+        one
+        for one in heard
+        if not one.station.is_worked_out and one.quantity.scale is QuantityScale.NUMBER
     ]
     ranked = sorted(measured, key=lambda one: -level(one))
     if ranked:
@@ -86,7 +88,7 @@ def _panes(site: Site, latest: dict[int, Latest], scores: Collection[str]) -> It
     ]
     if dialled:
         yield pane(PaneKind.DIAL, dialled[0])
-    switches = [one for one in heard if one.quantity.scale is Scale.STATE]
+    switches = [one for one in heard if one.quantity.scale is QuantityScale.STATE]
     if switches:
         yield pane(PaneKind.LAMPS, *switches[:_MOST_LAMPS])
     yield pane(PaneKind.STANDING)
@@ -116,7 +118,7 @@ def kinds_for(one: Series, site: Site, scores: Collection[str]) -> tuple[PaneKin
     ]
     if one.quantity.slug in scores:
         first = [PaneKind.SCORE]
-    elif one.quantity.scale is Scale.STATE:
+    elif one.quantity.scale is QuantityScale.STATE:
         first = [PaneKind.LAMPS, PaneKind.RIBBON]
         rest = [PaneKind.TABLE]
     elif one.quantity.base.symbol == "%" and one.limits.nearest(0.0) is not None:

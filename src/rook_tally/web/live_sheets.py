@@ -10,17 +10,17 @@ from dataclasses import dataclass, field
 
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US
-from rook_tally.core.wall.definitions import PaneKind, Sheet
-from rook_tally.store.alarms import Standing, standing
+from rook_tally.core.wall.definitions import PaneKind, WallSheet
+from rook_tally.store.alarms import ActiveAlarm, standing
 from rook_tally.store.base import Change, ChangeTail, Store, Subject
 from rook_tally.store.readings import Latest, latest, reading_news
 from rook_tally.store.site import Site, load_site, sheets
 from rook_tally.store.workings import groups
-from rook_tally.wall.pane_data import Material, read_material
+from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import ResolvedPane, resolved
-from rook_tally.wall.pane_views import Face
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import PaneView
+from rook_tally.wall.site_snapshot import PaneContext
 from rook_tally.web.rendering import pane_html
 
 PAGE_COLUMNS = 240
@@ -35,34 +35,34 @@ _CONFIGURED = {Subject.SITE, Subject.SERIES, Subject.WORKINGS}
 class _OpenSheet:
     """A sheet somebody looks at: what was read for it, what it shows, and that as HTML."""
 
-    sheet: Sheet
+    sheet: WallSheet
     panes: tuple[ResolvedPane, ...] = ()
-    material: Material | None = None
-    faces: tuple[Face, ...] = ()
+    material: PaneData | None = None
+    faces: tuple[PaneView, ...] = ()
     html: list[str] = field(default_factory=list)
     is_due: bool = True
 
 
 @dataclass(frozen=True, slots=True)
-class Moved:
+class SheetUpdate:
     """What is to be sent: panes by their number, or that the sheet stands otherwise now."""
 
     panes: dict[int, str]
     is_laid_out_anew: bool = False
 
 
-class SheetBoard:
+class LiveSheets:
     """What pages show. `is_open` says which sheets somebody looks at."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._tail: ChangeTail | None = None
         self.site = Site("", "UTC", (), (), ())
-        self.sheets: tuple[Sheet, ...] = ()
+        self.sheets: tuple[WallSheet, ...] = ()
         self._groups: list[Group] = []
         self._latest: dict[int, Latest] = {}
         self._newest: dict[int, int] = {}
-        self._alarms: tuple[Standing, ...] = ()
+        self._alarms: tuple[ActiveAlarm, ...] = ()
         self._open: dict[str, _OpenSheet] = {}
         self._aged_us = 0
         # Of the last look at the store.
@@ -84,7 +84,7 @@ class SheetBoard:
         self.close()
         self._open.clear()
 
-    def sheet(self, slug: str) -> Sheet | None:
+    def sheet(self, slug: str) -> WallSheet | None:
         """A sheet by its slug; the first for none."""
         found = [one for one in self.sheets if one.slug == slug or not slug]
         return found[0] if found else None
@@ -99,7 +99,7 @@ class SheetBoard:
             self._bring_up(self._open[slug], now_us)
         return list(self._open[slug].html)
 
-    def follow(self, watched: Collection[str], now_us: int) -> dict[str, Moved]:
+    def follow(self, watched: Collection[str], now_us: int) -> dict[str, SheetUpdate]:
         """Take in what changed; what the pages of the watched sheets are to be sent, by slug."""
         if self._tail is None:
             self._tail = ChangeTail(self._store)
@@ -113,7 +113,7 @@ class SheetBoard:
         is_aged = now_us - self._aged_us >= _AGES_US or now_us < self._aged_us
         if is_aged:
             self._aged_us = now_us
-        moved: dict[str, Moved] = {}
+        moved: dict[str, SheetUpdate] = {}
         for slug in watched:
             told = self._moved(slug, now_us, is_aged=is_aged)
             if told is not None:
@@ -121,22 +121,22 @@ class SheetBoard:
         self._touched.clear()
         return moved
 
-    def _moved(self, slug: str, now_us: int, *, is_aged: bool) -> Moved | None:
+    def _moved(self, slug: str, now_us: int, *, is_aged: bool) -> SheetUpdate | None:
         sheet, mine = self.sheet(slug), self._open.get(slug)
         if sheet is None:
-            return Moved({}, is_laid_out_anew=True) if mine is not None else None
+            return SheetUpdate({}, is_laid_out_anew=True) if mine is not None else None
         if mine is None:
             mine = self._open[slug] = _OpenSheet(sheet)
         if mine.sheet != sheet:
             self._open[slug] = _OpenSheet(sheet)
             self._bring_up(self._open[slug], now_us)
-            return Moved({}, is_laid_out_anew=True)
+            return SheetUpdate({}, is_laid_out_anew=True)
         material = mine.material
         is_concerned = material is None or bool(self._touched & material.series_ids)
         if not (is_aged or mine.is_due or is_concerned or self._alarms_moved):
             return None
         panes = self._bring_up(mine, now_us)
-        return Moved(panes) if panes else None
+        return SheetUpdate(panes) if panes else None
 
     def _read_all(self, now_us: int) -> None:
         with self._store.read() as connection:
@@ -180,7 +180,7 @@ class SheetBoard:
         material = one.material
         if one.is_due or material is None or self._is_outdated(one, material, now_us):
             material = self._read(one, now_us)
-        known = Known(self.site, now_us, self._latest, self._alarms, material)
+        known = PaneContext(self.site, now_us, self._latest, self._alarms, material)
         faces = faces_of(one.panes, known)
         moved = {
             at: pane_html(face)
@@ -193,7 +193,7 @@ class SheetBoard:
         one.faces = faces
         return moved
 
-    def _is_outdated(self, one: _OpenSheet, material: Material, now_us: int) -> bool:
+    def _is_outdated(self, one: _OpenSheet, material: PaneData, now_us: int) -> bool:
         """Whether the past has to be read anew: for a full column, or a score that moved."""
         if material.is_outdated(now_us):
             return True
@@ -205,7 +205,7 @@ class SheetBoard:
         }
         return bool(scores & self._touched) and now_us - material.at_us > _SCORES_AGAIN_US
 
-    def _read(self, one: _OpenSheet, now_us: int) -> Material:
+    def _read(self, one: _OpenSheet, now_us: int) -> PaneData:
         if not one.panes or one.is_due:
             one.panes = resolved(one.sheet, self.site, self._groups)
         with self._store.read() as connection:

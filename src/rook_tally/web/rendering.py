@@ -13,10 +13,10 @@ from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
-from rook_tally.core.wall.definitions import Sheet
+from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.wall.tiling import COLUMNS, ROWS
 from rook_tally.store.site import Site
-from rook_tally.wall.pane_views import Face, LampState
+from rook_tally.wall.pane_views import LampState, PaneView
 from rook_tally.web.svg import arc_path, hand_ends, letters_of, strokes_of, text_width, trace_points
 
 
@@ -44,14 +44,18 @@ def _environment() -> Environment:
     return made
 
 
-def pane_html(face: Face) -> str:
+def pane_html(face: PaneView) -> str:
     """The inside of a pane."""
     body = "" if face.body is None else type(face.body).__name__.removesuffix("Body").lower()
     return _environment().get_template("pane.html").render(face=face, body=face.body, kind=body)
 
 
 def page_html(
-    site: Site, sheets: Sequence[Sheet], sheet: Sheet | None, panes: Sequence[str], clock: str
+    site: Site,
+    sheets: Sequence[WallSheet],
+    sheet: WallSheet | None,
+    panes: Sequence[str],
+    clock: str,
 ) -> str:
     """A whole page; without a sheet it says what to do."""
     return (

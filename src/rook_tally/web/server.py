@@ -18,7 +18,7 @@ import msgspec
 import structlog
 from aiohttp import web
 
-from rook_tally.core.auth_throttle import Patience
+from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.core.hosts import host_named, is_one_of
@@ -28,7 +28,7 @@ from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store
 from rook_tally.store.base.credentials import access_hash
 from rook_tally.store.site import PageDevice, note_device_seen, page_devices
-from rook_tally.web.live_sheets import Moved, SheetBoard
+from rook_tally.web.live_sheets import LiveSheets, SheetUpdate
 from rook_tally.web.rendering import closed_html, page_css, page_html, page_js
 
 COOKIE = "rook_page"
@@ -84,10 +84,10 @@ class PageServer:
         self._begin = begin
         self._names = names
         self._socket, self._store, self._clock, self._tls = listening, store, clock, tls
-        self._board = SheetBoard(store)
+        self._board = LiveSheets(store)
         self._devices: dict[str, PageDevice] = {}
         self._seen_us: dict[int, int] = {}
-        self._patience = Patience()
+        self._patience = AuthThrottle()
         self._open: set[_OpenPage] = set()
         # The board is used by one thread at a time.
         self._turn = asyncio.Lock()
@@ -364,7 +364,7 @@ class PageServer:
                 async with asyncio.timeout(pause_s):
                     await self._stopping.wait()
 
-    def _hand_out(self, moved: dict[str, Moved]) -> None:
+    def _hand_out(self, moved: dict[str, SheetUpdate]) -> None:
         for page in self._open:
             told = moved.get(page.slug)
             if told is None:

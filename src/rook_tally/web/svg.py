@@ -9,7 +9,7 @@ import numpy as np
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope
-from rook_tally.wall.pane_views import Value
+from rook_tally.wall.pane_views import ValueText
 
 _NARROW = frozenset(".,:;|'!ilj I1\u2009")
 _WIDE = frozenset("mwMW%—–@")
@@ -20,7 +20,7 @@ def text_width(text: str) -> float:
     return sum(40.0 if c in _NARROW else 98.0 if c in _WIDE else 70.0 for c in text)
 
 
-def letters_of(parts: Sequence[str | Value]) -> int:
+def letters_of(parts: Sequence[str | ValueText]) -> int:
     """How long own words are, in eights of letters: the style sheet has a size for each."""
     letters = sum(
         len(one) if isinstance(one, str) else len(f"{one.text} {one.unit}") for one in parts

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from rook_tally.core.alarms.alarm_detector import (
     NEVER,
+    AlarmThresholds,
     Direction,
-    Terms,
     guard_gate,
     limit_watch,
     rate_per_h,
@@ -31,7 +31,7 @@ from rook_tally.core.timestamps import MINUTE_US, SECOND_US
 class LiveStep:
     """The rules, one reading after another, as anybody would first write them down."""
 
-    terms: Terms
+    terms: AlarmThresholds
     beyond_us: int | None = None
     calm_us: int | None = None
     last_us: int | None = None
@@ -76,7 +76,7 @@ ROWS = st.lists(
     max_size=60,
 )
 TERMS = st.builds(
-    Terms,
+    AlarmThresholds,
     limit=st.sampled_from([3.0, 4.0]),
     max_gap_s=st.just(180.0),
     clear_limit=st.sampled_from([None, 2.0, 3.0]),
@@ -93,7 +93,7 @@ def _arrays(rows: list[tuple[int, float, bool]]) -> tuple[Readings, BoolArray]:
 
 @given(ROWS, TERMS)
 def test_rehearsal_and_live_step_ring_alike(
-    rows: list[tuple[int, float, bool]], terms: Terms
+    rows: list[tuple[int, float, bool]], terms: AlarmThresholds
 ) -> None:
     readings, guard = _arrays(rows)
     live = LiveStep(terms)
@@ -107,11 +107,13 @@ def test_rehearsal_and_live_step_ring_alike(
 
 @given(ROWS, TERMS)
 def test_watching_below_is_watching_above_upside_down(
-    rows: list[tuple[int, float, bool]], terms: Terms
+    rows: list[tuple[int, float, bool]], terms: AlarmThresholds
 ) -> None:
     readings, guard = _arrays(rows)
     clear = None if terms.clear_limit is None else -terms.clear_limit
-    below = Terms(-terms.limit, terms.max_gap_s, clear, terms.on_delay_s, terms.off_delay_s)
+    below = AlarmThresholds(
+        -terms.limit, terms.max_gap_s, clear, terms.on_delay_s, terms.off_delay_s
+    )
     turned = Readings(readings.time_us, -readings.value, readings.quality)
     assert np.array_equal(
         limit_watch(readings, terms, guard=guard),
@@ -120,7 +122,9 @@ def test_watching_below_is_watching_above_upside_down(
 
 
 @given(ROWS, TERMS)
-def test_rings_follow_one_another(rows: list[tuple[int, float, bool]], terms: Terms) -> None:
+def test_rings_follow_one_another(
+    rows: list[tuple[int, float, bool]], terms: AlarmThresholds
+) -> None:
     readings, _ = _arrays(rows)
     found = limit_watch(readings, terms)
     # Only the last may stand, and none clears before it rings.
@@ -131,20 +135,20 @@ def test_rings_follow_one_another(rows: list[tuple[int, float, bool]], terms: Te
 def test_suspect_readings_neither_ring_nor_clear() -> None:
     times = np.arange(5) * MINUTE_US
     readings = readings_from(times, [5, 1, 5, 1, 1], [0, 1, 0, 0, 0])
-    found = limit_watch(readings, Terms(4.0, 180.0))
+    found = limit_watch(readings, AlarmThresholds(4.0, 180.0))
     assert found.tolist() == [[0, 3 * MINUTE_US]]
 
 
 def test_no_row_at_all_rings_nothing() -> None:
-    assert rings_of(np.empty(0, np.int64), np.empty(0), Terms(1.0, 180.0)).shape == (0, 2)
-    assert limit_watch(readings_from([], []), Terms(1.0, 180.0)).shape == (0, 2)
+    assert rings_of(np.empty(0, np.int64), np.empty(0), AlarmThresholds(1.0, 180.0)).shape == (0, 2)
+    assert limit_watch(readings_from([], []), AlarmThresholds(1.0, 180.0)).shape == (0, 2)
 
 
 def test_terms_that_cannot_be_meant_are_refused() -> None:
     with pytest.raises(ValueError, match="negative"):
-        Terms(1.0, 180.0, on_delay_s=-1)
+        AlarmThresholds(1.0, 180.0, on_delay_s=-1)
     with pytest.raises(ValueError, match="beyond the limit"):
-        limit_watch(readings_from([0], [1.0]), Terms(1.0, 180.0, clear_limit=2.0))
+        limit_watch(readings_from([0], [1.0]), AlarmThresholds(1.0, 180.0, clear_limit=2.0))
 
 
 @given(ROWS)
@@ -170,7 +174,7 @@ def test_either_way_rings_on_both_sides() -> None:
     times = np.arange(6) * MINUTE_US
     readings = readings_from(times, [0.0] * 6)
     number = np.array([0.0, 5.0, 0.0, np.nan, -5.0, 0.0])
-    found = rings_by_number(readings, number, Terms(4.0, 180.0), Direction.BOTH)
+    found = rings_by_number(readings, number, AlarmThresholds(4.0, 180.0), Direction.BOTH)
     assert found.tolist() == [[MINUTE_US, 2 * MINUTE_US], [4 * MINUTE_US, 5 * MINUTE_US]]
 
 

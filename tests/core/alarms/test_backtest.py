@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.backtest import (
-    Counts,
+    BacktestCounts,
     counts_of,
     judged,
     other_limits,
@@ -18,8 +18,15 @@ from rook_tally.core.alarms.backtest import (
     rings,
     silences,
 )
-from rook_tally.core.alarms.definitions import Guard, Hours, Run, Scope, Sort, Watch
-from rook_tally.core.alarms.scope import Target, at_limit, targets_of
+from rook_tally.core.alarms.definitions import (
+    Guard,
+    HoursOfDay,
+    RunControl,
+    Scope,
+    Watch,
+    WatchKind,
+)
+from rook_tally.core.alarms.scope import WatchedSeries, at_limit, targets_of
 from rook_tally.core.alarms.sentences import Part, sentence, short_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
@@ -37,7 +44,7 @@ GROUPS = (Group("Dusty work", places=("Glaze booth",)),)
 WATCH = Watch(
     slug="glaze-dust",
     name="Glaze dust",
-    sort=Sort.ABOVE,
+    sort=WatchKind.ABOVE,
     scope=Scope(quantity="pm25", place="Glaze booth"),
     limit=25,
     clear=18,
@@ -46,11 +53,11 @@ WATCH = Watch(
     calm_s=120,
     level=Level.HIGH,
     tell=("this desktop", "the workshop"),
-    run=Run(station="extractor", control="on", at_least_s=900, at_most_s=3600),
+    run=RunControl(station="extractor", control="on", at_least_s=900, at_most_s=3600),
 )
 
 
-def _target(watch: Watch = WATCH) -> Target:
+def _target(watch: Watch = WATCH) -> WatchedSeries:
     (found,) = targets_of(watch, [DUST, SHOP, SOMEBODY], GROUPS)
     return found
 
@@ -62,7 +69,9 @@ def _readings(values: Sequence[float]) -> Readings:
 DAY = _readings([5] * 10 + [30] * 5 + [20] * 3 + [10] * 10 + [40] + [5] * 31)
 
 
-def _counts(target: Target, readings: Readings = DAY, remarks: tuple[Remark, ...] = ()) -> Counts:
+def _counts(
+    target: WatchedSeries, readings: Readings = DAY, remarks: tuple[Remark, ...] = ()
+) -> BacktestCounts:
     rows = judged(target, readings, [readings_from([0], [1.0])] * len(target.guards), remarks, UTC)
     terms = target.judge.terms
     return counts_of(
@@ -95,7 +104,7 @@ def test_other_limits_are_round_and_hold_the_one_there_is() -> None:
 
 
 def test_guards_hours_and_remarks_keep_it_quiet() -> None:
-    at_night = replace(WATCH, hours=Hours(begin_min=60, end_min=120))
+    at_night = replace(WATCH, hours=HoursOfDay(begin_min=60, end_min=120))
     assert _counts(_target(at_night)).rang == 0
     minds = replace(WATCH, remark_s=600.0)
     swept = Remark("Swept the booth", 8 * MINUTE, place="Glaze booth")
@@ -136,11 +145,11 @@ def test_any_place_of_a_group_has_a_state_of_its_own() -> None:
     [
         ({"unit": "°C"}, "no unit of PM2.5"),
         ({"clear": 30.0}, "clear beyond the limit"),
-        ({"sort": Sort.RISING}, "needs a time to look over"),
-        ({"sort": Sort.OUTSIDE, "low": 25.0}, "is empty"),
+        ({"sort": WatchKind.RISING}, "needs a time to look over"),
+        ({"sort": WatchKind.OUTSIDE, "low": 25.0}, "is empty"),
         ({"for_s": -1.0}, "cannot be negative"),
-        ({"sort": Sort.UNUSUAL, "window_s": 60.0}, "least spread"),
-        ({"sort": Sort.SILENT, "hours": Hours(days=(0,))}, "minds no guards, hours"),
+        ({"sort": WatchKind.UNUSUAL, "window_s": 60.0}, "least spread"),
+        ({"sort": WatchKind.SILENT, "hours": HoursOfDay(days=(0,))}, "minds no guards, hours"),
     ],
 )
 def test_what_cannot_be_meant_is_said(changed: dict[str, object], why: str) -> None:
@@ -152,7 +161,7 @@ def test_silence_is_of_a_station_and_of_any_word() -> None:
     watch = Watch(
         slug="quiet",
         name="Quiet",
-        sort=Sort.SILENT,
+        sort=WatchKind.SILENT,
         scope=Scope(station="glaze-dust"),
         silent_s=300,
     )
@@ -162,7 +171,7 @@ def test_silence_is_of_a_station_and_of_any_word() -> None:
 
 
 def test_a_control_runs_on_where_its_least_time_reaches_the_next_ring() -> None:
-    run = Run(station="a", control="b", at_least_s=600, at_most_s=1200)
+    run = RunControl(station="a", control="b", at_least_s=600, at_most_s=1200)
     found = np.array([[0, 60], [5 * 60, 6 * 60], [60 * 60, 120 * 60]]) * 1_000_000
     # 0–15 min in one, then twenty minutes of the last hour.
     assert ran_for(found, run, start_us=0, end_us=180 * MINUTE) == 35 * MINUTE

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.definitions import Hours, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import HoursOfDay, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text
 from rook_tally.core.alarms.sentences import Part
 from rook_tally.core.errors import UsageError
@@ -15,12 +15,12 @@ WARM = QUANTITIES["temperature"]
 WATCH = Watch(
     slug="hot",
     name="Hot",
-    sort=Sort.ABOVE,
+    sort=WatchKind.ABOVE,
     scope=Scope(quantity="temperature"),
     limit=30,
     clear=28,
     unit="°C",
-    run=Run(station="vent", control="on"),
+    run=RunControl(station="vent", control="on"),
 )
 
 
@@ -34,7 +34,7 @@ WATCH = Watch(
         (Part.CALM, "90 s", "calm_s", 90),
         (Part.WINDOW, "2 h", "window_s", 7200),
         (Part.REPEAT, "20 min", "repeat_s", 1200),
-        (Part.HOURS, "22:00-06:00", "hours", Hours(begin_min=1320, end_min=360)),
+        (Part.HOURS, "22:00-06:00", "hours", HoursOfDay(begin_min=1320, end_min=360)),
     ],
 )
 def test_a_part_is_what_was_typed(part: Part, text: str, name: str, value: object) -> None:
@@ -48,7 +48,7 @@ def test_another_unit_takes_every_limit_along() -> None:
     after = altered(WATCH, Part.LIMIT, "95 °F", WARM)
     assert (after.limit, after.unit) == (95, "°F")
     assert after.clear == pytest.approx(82.4)
-    rate = replace(WATCH, sort=Sort.RISING, limit=9, clear=None)
+    rate = replace(WATCH, sort=WatchKind.RISING, limit=9, clear=None)
     assert in_unit(rate, WARM, "°F").limit == pytest.approx(16.2)
 
 
@@ -57,7 +57,7 @@ def test_the_times_of_a_control_are_typed_too() -> None:
     assert after.run is not None
     assert after.run.at_most_s == 7200
     assert typed_text(after, Part.AT_MOST) == "2 h"
-    silent = replace(WATCH, sort=Sort.SILENT, silent_s=60)
+    silent = replace(WATCH, sort=WatchKind.SILENT, silent_s=60)
     assert altered(silent, Part.WINDOW, "30 min", None).silent_s == 1800
 
 
@@ -77,8 +77,8 @@ def test_what_cannot_be_meant_is_said(part: Part, text: str, why: str) -> None:
 
 
 def test_days_are_written_as_people_do() -> None:
-    week = Hours(begin_min=480, end_min=1200, days=(0, 1, 2, 3, 4))
+    week = HoursOfDay(begin_min=480, end_min=1200, days=(0, 1, 2, 3, 4))
     assert hours_of("Mon–Fri 08:00–20:00") == week
-    assert hours_of("Sat, Sun") == Hours(days=(5, 6))
-    assert hours_of("fri-mon") == Hours(days=(0, 4, 5, 6))
+    assert hours_of("Sat, Sun") == HoursOfDay(days=(5, 6))
+    assert hours_of("fri-mon") == HoursOfDay(days=(0, 4, 5, 6))
     assert hours_of("always") is None

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.alarms.alarm_detector import NEVER, Terms, rings_of
+from rook_tally.core.alarms.alarm_detector import NEVER, AlarmThresholds, rings_of
 from rook_tally.core.alarms.conditions import judge_of
-from rook_tally.core.alarms.definitions import Hours, Scope, Sort, Watch
-from rook_tally.core.alarms.online_detector import Step, Turn, stepped
+from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
 from rook_tally.core.alarms.schedules import is_within_hours, within_hours
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.quantities.levels import Limits
@@ -28,10 +28,10 @@ moves = st.lists(st.sampled_from([0, 10, 30, 60, 90, 91, 600, -30]), min_size=1,
 numbers = st.sampled_from([0.0, 1.0, 2.0, 3.0])
 
 
-def _pairs(turns: list[tuple[Turn, int]]) -> list[list[int]]:
+def _pairs(turns: list[tuple[Transition, int]]) -> list[list[int]]:
     found: list[list[int]] = []
     for turn, moment in turns:
-        if turn is Turn.RING:
+        if turn is Transition.RING:
             found.append([moment, NEVER])
         else:
             found[-1][1] = moment
@@ -51,8 +51,8 @@ def test_stepping_rings_as_rehearsing_does(
     time_us = 1_700_000_000 * S + np.cumsum(np.array(steps, dtype=np.int64)) * S
     number = np.array([data.draw(numbers) for _ in steps])
     guard = np.array([data.draw(st.booleans()) for _ in steps])
-    terms = Terms(2.0, GAP_S, clear, on_s, off_s)
-    step, turns = Step(), []
+    terms = AlarmThresholds(2.0, GAP_S, clear, on_s, off_s)
+    step, turns = DetectorState(), []
     for moment, value, may in zip(time_us.tolist(), number.tolist(), guard.tolist(), strict=True):
         step, turned = stepped(step, terms, moment, value, may_ring=may)
         if turned is not None:
@@ -61,16 +61,16 @@ def test_stepping_rings_as_rehearsing_does(
 
 
 def test_a_step_written_down_and_read_again_goes_on_as_if_nothing_had_been() -> None:
-    terms = Terms(2.0, GAP_S, on_delay_s=60.0)
-    step, _ = stepped(Step(), terms, 0, 3.0)
+    terms = AlarmThresholds(2.0, GAP_S, on_delay_s=60.0)
+    step, _ = stepped(DetectorState(), terms, 0, 3.0)
     step, turned = stepped(step, terms, 30 * S, 3.0)
     assert turned is None
     step, turned = stepped(step, terms, 60 * S, 3.0)
-    assert turned == (Turn.RING, 60 * S)
+    assert turned == (Transition.RING, 60 * S)
     assert step.is_ringing
 
 
-def _numbers_of(sort: Sort, values: list[float], **said: float) -> list[float]:
+def _numbers_of(sort: WatchKind, values: list[float], **said: float) -> list[float]:
     watch = Watch(slug="w", name="W", sort=sort, scope=Scope(), unit="°C", **said)  # type: ignore[arg-type]
     limits = Limits(above=(20, 25, 30, 35))
     judge = judge_of(watch, QUANTITIES["temperature"], limits, GAP_S)
@@ -82,23 +82,26 @@ def _numbers_of(sort: Sort, values: list[float], **said: float) -> list[float]:
 
 
 def test_every_condition_is_a_number_over_a_limit() -> None:
-    assert _numbers_of(Sort.ABOVE, [20, 30], limit=25) == [20, 30, 25]
-    assert _numbers_of(Sort.BELOW, [20, 30], limit=25) == [-20, -30, -25]
-    assert _numbers_of(Sort.OUTSIDE, [5, 12, 30], low=10, limit=20) == [5, -2, 10, 0]
-    assert _numbers_of(Sort.LEVEL, [10, 26, 36], limit=3) == [0, 2, 4, 2.5]
-    assert _numbers_of(Sort.RISING, [0, 1, 2, 3], limit=5, window_s=180)[-2:] == pytest.approx(
+    assert _numbers_of(WatchKind.ABOVE, [20, 30], limit=25) == [20, 30, 25]
+    assert _numbers_of(WatchKind.BELOW, [20, 30], limit=25) == [-20, -30, -25]
+    assert _numbers_of(WatchKind.OUTSIDE, [5, 12, 30], low=10, limit=20) == [5, -2, 10, 0]
+    assert _numbers_of(WatchKind.LEVEL, [10, 26, 36], limit=3) == [0, 2, 4, 2.5]
+    assert _numbers_of(WatchKind.RISING, [0, 1, 2, 3], limit=5, window_s=180)[-2:] == pytest.approx(
         [60, 5]
     )
-    assert _numbers_of(Sort.FALLING, [3, 2, 1, 0], limit=5, window_s=180)[-2:] == pytest.approx(
-        [60, 5]
-    )
+    assert _numbers_of(WatchKind.FALLING, [3, 2, 1, 0], limit=5, window_s=180)[
+        -2:
+    ] == pytest.approx([60, 5])
     steady = [10.0] * 20 + [30.0]
-    assert _numbers_of(Sort.TIMES_USUAL, steady, limit=2, window_s=3600)[-2:] == [3, 2]
-    assert _numbers_of(Sort.UNUSUAL, steady, limit=2, window_s=3600, min_spread=4)[-2:] == [5, 2]
+    assert _numbers_of(WatchKind.TIMES_USUAL, steady, limit=2, window_s=3600)[-2:] == [3, 2]
+    assert _numbers_of(WatchKind.UNUSUAL, steady, limit=2, window_s=3600, min_spread=4)[-2:] == [
+        5,
+        2,
+    ]
 
 
 def test_hours_go_over_midnight_and_through_the_change_of_clocks() -> None:
-    night = Hours(begin_min=22 * 60, end_min=6 * 60, days=(4,))
+    night = HoursOfDay(begin_min=22 * 60, end_min=6 * 60, days=(4,))
     friday_23 = 1_774_652_400 * S  # 2026-03-27 23:00 in London
     assert is_within_hours(friday_23, night, LONDON)
     assert is_within_hours(friday_23 + 6 * 3600 * S, night, LONDON)  # five on Saturday
@@ -106,7 +109,7 @@ def test_hours_go_over_midnight_and_through_the_change_of_clocks() -> None:
     saturday_23 = friday_23 + 24 * 3600 * S
     assert not is_within_hours(saturday_23, night, LONDON)
     # On Sunday the 29th clocks go from one to two: five hours after midnight it is six.
-    sunday = Hours(begin_min=0, end_min=6 * 60, days=(6,))
+    sunday = HoursOfDay(begin_min=0, end_min=6 * 60, days=(6,))
     midnight = saturday_23 + 3600 * S
     moments = midnight + np.arange(0, 7) * 3600 * S
     assert within_hours(moments, sunday, LONDON).tolist() == [True] * 5 + [False] * 2

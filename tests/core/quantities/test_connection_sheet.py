@@ -8,12 +8,17 @@ import subprocess
 
 import pytest
 
-from rook_tally.core.quantities.connection_sheet import HIDDEN_KEY, Sender, Sheet, example_message
+from rook_tally.core.quantities.connection_sheet import (
+    HIDDEN_KEY,
+    ConnectionSheet,
+    Sender,
+    example_message,
+)
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.registry import QUANTITIES
 
 FIELDS = {"temp": QUANTITIES["temperature"], "on": QUANTITIES["switch"]}
-SHEET = Sheet("kiln-1", 30.0, "10.0.0.5:4711", "10.0.0.5", 4712, example_message(FIELDS))
+SHEET = ConnectionSheet("kiln-1", 30.0, "10.0.0.5:4711", "10.0.0.5", 4712, example_message(FIELDS))
 
 
 @pytest.mark.parametrize("slug", KINDS)
@@ -53,7 +58,7 @@ def test_python_is_python(sender: Sender) -> None:
 
 
 def test_names_with_quotes_and_accents_stay_whole() -> None:
-    odd = Sheet("a", 1.0, "h:1", "h", 2, {'t"x': 1.5, "Wärme": 20.0})
+    odd = ConnectionSheet("a", 1.0, "h:1", "h", 2, {'t"x': 1.5, "Wärme": 20.0})
     assert json.loads(odd.example_text) == {'t"x': 1.5, "Wärme": 20.0}
     assert '\\"t\\\\\\"x\\": %.3f' in odd.program(Sender.ARDUINO)
     assert "Wärme" in odd.program(Sender.CURL)
@@ -61,7 +66,7 @@ def test_names_with_quotes_and_accents_stay_whole() -> None:
 
 @pytest.mark.parametrize("name", ["it's", 'say "hi"', "50% rh", "back\\slash", "$HOME `x`"])
 def test_whatever_a_field_is_called_a_shell_sends_it_whole(name: str) -> None:
-    odd = Sheet("a", 1.0, "h:1", "h", 2, {name: 1.5})
+    odd = ConnectionSheet("a", 1.0, "h:1", "h", 2, {name: 1.5})
     program = odd.program(Sender.CURL).replace("curl -sS", "printf '%s\\n'")
     done = subprocess.run(["sh", "-c", program], capture_output=True, text=True, check=True)
     assert json.loads(done.stdout.splitlines()[-1]) == {name: 1.5}

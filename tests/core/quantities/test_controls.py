@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.controls import Control, ControlKind
 
-SWITCH = Control("on", "On", ControlSort.SWITCH)
-FLAP = Control("flap", "Flap", ControlSort.NUMBER, "°", 0, 90)
-FAN = Control("fan", "Fan", ControlSort.CHOICE, choices=("auto", "quiet", "off"))
-ZERO = Control("zero", "Zero", ControlSort.BUTTON)
+SWITCH = Control("on", "On", ControlKind.SWITCH)
+FLAP = Control("flap", "Flap", ControlKind.NUMBER, "°", 0, 90)
+FAN = Control("fan", "Fan", ControlKind.CHOICE, choices=("auto", "quiet", "off"))
+ZERO = Control("zero", "Zero", ControlKind.BUTTON)
 
 
 @pytest.mark.parametrize(
@@ -62,7 +62,7 @@ def test_what_cannot_be_sent_says_how_it_can(control: Control, written: str, how
     ],
 )
 def test_a_number_without_ends(low: float, high: float, words: str) -> None:
-    assert Control("n", "N", ControlSort.NUMBER, "s", low, high).allowed == words
+    assert Control("n", "N", ControlKind.NUMBER, "s", low, high).allowed == words
 
 
 @given(st.floats(0, 90))

@@ -6,15 +6,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rook_tally.core.quantities.display_unit import Shown, base_shown
+from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.registry import QUANTITIES
 
 TEMPERATURE, PRESSURE = QUANTITIES["temperature"], QUANTITIES["pressure"]
 
 
-def shown_in(slug: str, symbol: str) -> Shown:
+def shown_in(slug: str, symbol: str) -> DisplayUnit:
     quantity = QUANTITIES[slug]
-    return Shown(quantity, next(one for one in quantity.units if one.symbol == symbol))
+    return DisplayUnit(quantity, next(one for one in quantity.units if one.symbol == symbol))
 
 
 def test_a_value_and_a_difference_in_another_unit() -> None:

@@ -9,7 +9,7 @@ import pytest
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.kinds import KINDS, Kind, kind_named
 from rook_tally.core.quantities.levels import NO_LIMITS
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 
 every_quantity = pytest.mark.parametrize("quantity", QUANTITIES.values(), ids=list(QUANTITIES))
@@ -32,7 +32,7 @@ def test_row_is_whole(quantity: Quantity) -> None:
     assert re.fullmatch(r"[a-z][a-z0-9_]*", quantity.slug)
     assert low < high
     assert quantity.accuracy >= 0
-    assert (quantity.accuracy == 0) == (quantity.scale is Scale.STATE)
+    assert (quantity.accuracy == 0) == (quantity.scale is QuantityScale.STATE)
     assert all(unit.dimension is quantity.base.dimension for unit in quantity.units)
     assert (quantity.base.factor, quantity.base.offset) == (1, 0)
 

@@ -12,7 +12,7 @@ from rook_tally.core.wall.definitions import (
     LevelLimits,
     Pane,
     PaneKind,
-    Sheet,
+    WallSheet,
     limits_in_base,
     zones_of,
 )
@@ -35,12 +35,14 @@ _PANES = st.builds(
     text=st.text(max_size=30),
 )
 _SHEETS = st.lists(_PANES, min_size=1, max_size=9).map(
-    lambda panes: Sheet(slug="a", name="A", panes=tuple(panes)).with_areas(tiled([1] * len(panes)))
+    lambda panes: WallSheet(slug="a", name="A", panes=tuple(panes)).with_areas(
+        tiled([1] * len(panes))
+    )
 )
 
 
 @given(st.lists(_SHEETS, max_size=3))
-def test_what_is_written_is_read_back(sheets: list[Sheet]) -> None:
+def test_what_is_written_is_read_back(sheets: list[WallSheet]) -> None:
     assert list(sheets_from_toml(sheets_to_toml(sheets))) == sheets
 
 

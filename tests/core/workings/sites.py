@@ -9,9 +9,9 @@ import numpy as np
 from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.core.workings.dimensions import coherent_factor
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 
 _TOLD = (
     ("Kiln room", True, "kiln", ("temperature", "humidity", "co", "current")),
@@ -36,7 +36,7 @@ USUAL = {
 }
 
 
-def pottery(here: str | None = None) -> Names:
+def pottery(here: str | None = None) -> SymbolTable:
     """Fifteen series at five places, a reading a minute each; Shop has two alike."""
     series = [
         NamedSeries(number, QUANTITIES[slug], place, indoors, station, slug, 60.0)
@@ -50,17 +50,17 @@ def pottery(here: str | None = None) -> Names:
         )
     ]
     groups = (Group("Studios", places=("Throwing room", "Kiln room")),)
-    return Names(series, QUANTITIES, groups, here)
+    return SymbolTable(series, QUANTITIES, groups, here)
 
 
-def numbered(names: Names, quantity: str, station: str) -> NamedSeries:
+def numbered(names: SymbolTable, quantity: str, station: str) -> NamedSeries:
     """A series by what it tells and whose it is."""
     return next(
         one for one in names.series if (one.quantity.slug, one.station) == (quantity, station)
     )
 
 
-def heard(values: Mapping[int, Mapping[float, float]], names: Names) -> Inputs:
+def heard(values: Mapping[int, Mapping[float, float]], names: SymbolTable) -> Inputs:
     """Readings told as minute → value by series id."""
     by_id = {one.id: one for one in names.series}
     found = {}
@@ -68,16 +68,16 @@ def heard(values: Mapping[int, Mapping[float, float]], names: Names) -> Inputs:
         factor = coherent_factor(by_id[series_id].quantity.base.dimension)
         minutes = np.array(sorted(told))
         value = np.array([told[minute] for minute in sorted(told)]) * factor
-        found[series_id] = Heard((minutes * MINUTE_US).astype(np.int64), value)
+        found[series_id] = InputSamples((minutes * MINUTE_US).astype(np.int64), value)
     return Inputs(found)
 
 
-def waving(names: Names, minutes: int = 600) -> Inputs:
+def waving(names: SymbolTable, minutes: int = 600) -> Inputs:
     """Every series telling something each minute."""
     at = np.arange(minutes)
     return Inputs(
         {
-            one.id: Heard(
+            one.id: InputSamples(
                 at * MINUTE_US,
                 USUAL[one.quantity.slug]
                 * (1 + 0.1 * np.sin(at / 50 + one.id))

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.workings import alignment
-from rook_tally.core.workings.alignment import Heard, Input, Inputs, heard_of, held_us
+from rook_tally.core.workings.alignment import Input, Inputs, InputSamples, heard_of, held_us
 
 TIMES = st.lists(st.integers(0, 200), unique=True, max_size=30).map(sorted)
 
@@ -26,7 +26,7 @@ def test_a_reading_is_held_until_the_next_or_until_it_is_too_old(
     told: list[int], asked: list[int], longest: int
 ) -> None:
     times = np.array(told, dtype=np.int64)
-    inputs = Inputs({7: Heard(times, 10.0 * times.astype(np.float64))})
+    inputs = Inputs({7: InputSamples(times, 10.0 * times.astype(np.float64))})
     moments = np.array(asked, dtype=np.int64)
     found = inputs.held(Input(7, 1.0, longest, 0), moments)
     for at, value in zip(asked, found.tolist(), strict=True):
@@ -41,7 +41,7 @@ def test_a_reading_is_held_until_the_next_or_until_it_is_too_old(
 def test_moments_of_several_stand_in_order_once_each(several: list[list[int]]) -> None:
     inputs = Inputs(
         {
-            at: Heard(np.array(one, dtype=np.int64), np.zeros(len(one)))
+            at: InputSamples(np.array(one, dtype=np.int64), np.zeros(len(one)))
             for at, one in enumerate(several)
         }
     )

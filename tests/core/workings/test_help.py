@@ -7,7 +7,7 @@ import pytest
 
 from rook_tally.core.workings.binding import bound
 from rook_tally.core.workings.completion import completions
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, ScoreInput, Working
 from rook_tally.core.workings.dependencies import checked_order, in_order
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
@@ -61,7 +61,7 @@ def test_every_ready_made_working_comes_to_something(offer: object) -> None:
 
 
 def test_two_ways_of_adding_up_part_where_one_input_is_bad() -> None:
-    worst = Score(inputs=AIR_SCORE.inputs, way=Way.WORST)
+    worst = Score(inputs=AIR_SCORE.inputs, way=Aggregation.WORST)
     readings = np.array([[3.0, 3.0, 80.0, 3.0], [500.0] * 4, [90.0] * 4, [50.0] * 4])
     one, other = added_up(AIR_SCORE, readings), added_up(worst, readings)
     assert one.score.tolist() == [100, 100, 65, 100]
@@ -109,7 +109,7 @@ def test_a_score_of_a_place_goes_without_what_is_not_there() -> None:
             ScoreInput(name="Damp", formula="humidity@here", weight=1, points=((0, 0), (50, 100))),
         )
     )
-    made = bound(Working(slug="s", name="S", made=Made.EACH_PLACE, score=score), NAMES)
+    made = bound(Working(slug="s", name="S", made=Placement.EACH_PLACE, score=score), NAMES)
     assert [one.place for one in made] == ["Kiln room", "Yard", "Shop", "Throwing room"]
     _, value = made[2].program.worked_out(waving(NAMES))
     assert np.isfinite(value).all()

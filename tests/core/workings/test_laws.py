@@ -8,14 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rook_tally.core.alarms.conditions import judge_of
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.named_series import NamedSeries
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.dimensions import (
@@ -25,7 +25,7 @@ from rook_tally.core.workings.dimensions import (
     measure_of,
     scale_named,
 )
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from tests.core.workings.formulas import FORMULAS, MEASURED
 from tests.core.workings.sites import USUAL, pottery
 
@@ -44,7 +44,7 @@ def arrivals(draw: st.DrawFn) -> Inputs:
         value = USUAL[one.quantity.slug] * (1 + swing * np.sin(np.arange(len(at)) + one.id))
         if one.quantity.slug == "presence":
             value = (np.arange(len(at)) // 3 % 2).astype(np.float64)
-        found[one.id] = Heard(at, value * coherent_factor(one.quantity.base.dimension))
+        found[one.id] = InputSamples(at, value * coherent_factor(one.quantity.base.dimension))
     return Inputs(found)
 
 
@@ -59,7 +59,7 @@ def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs)
         end = start + 10 * MINUTE_US
         part = Inputs(
             {
-                series_id: Heard(
+                series_id: InputSamples(
                     one.time_us[
                         (keep := (one.time_us >= start - program.reach_us) & (one.time_us < end))
                     ],
@@ -99,7 +99,9 @@ def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs)
     for now in times[:: max(1, len(times) // 4)].tolist():
         until_now = Inputs(
             {
-                series_id: Heard(one.time_us[one.time_us <= now], one.value[one.time_us <= now])
+                series_id: InputSamples(
+                    one.time_us[one.time_us <= now], one.value[one.time_us <= now]
+                )
                 for series_id, one in inputs.heard.items()
             }
         )
@@ -130,7 +132,7 @@ def test_what_checks_evaluates_with_the_unit_promised(told: tuple[str, str], sca
             value = USUAL[one.quantity.slug] * (1 + 0.1 * np.sin(np.arange(30) + one.id))
             factor = coherent_factor(one.quantity.base.dimension)
             measure = measure_of(one.quantity.base.dimension)
-            found[one.id] = Heard(at, value * factor * (grown(measure) if is_grown else 1.0))
+            found[one.id] = InputSamples(at, value * factor * (grown(measure) if is_grown else 1.0))
         return Inputs(found)
 
     _, plain = check.program.worked_out(readings(is_grown=False))
@@ -193,7 +195,7 @@ def test_any_text_is_a_formula_or_a_mistake_with_a_place(text: str) -> None:
         return
     times = np.arange(5) * MINUTE_US
     _, value = check.program.worked_out(
-        Inputs({one.id: Heard(times, np.full(5, 1.0)) for one in NAMES.series})
+        Inputs({one.id: InputSamples(times, np.full(5, 1.0)) for one in NAMES.series})
     )
     assert np.isfinite(value[~np.isnan(value)]).all()
 
@@ -208,7 +210,7 @@ def test_what_comes_later_never_changes_what_was_said(
     at = int(times[int(share * (len(times) - 1))])
     known = Inputs(
         {
-            series_id: Heard(one.time_us[one.time_us <= at], one.value[one.time_us <= at])
+            series_id: InputSamples(one.time_us[one.time_us <= at], one.value[one.time_us <= at])
             for series_id, one in inputs.heard.items()
         }
     )
@@ -237,16 +239,20 @@ def test_a_unit_never_changes_a_decision(
     value = number / parts
     kept = float(unit.to_base(value))
     series = NamedSeries(1, quantity, "p", True, "s", quantity.slug, 60)
-    names = Names([series], dict(QUANTITIES), (), None, ("p",))
+    names = SymbolTable([series], dict(QUANTITIES), (), None, ("p",))
     heard = Inputs(
-        {1: Heard(np.array([0]), np.array([kept * coherent_factor(quantity.base.dimension)]))}
+        {
+            1: InputSamples(
+                np.array([0]), np.array([kept * coherent_factor(quantity.base.dimension)])
+            )
+        }
     )
     for sign, wanted in ((">", 0.0), (">=", 1.0), ("<", 0.0), ("<=", 1.0)):
         formula = f"{quantity.slug}@p {sign} {value!r} {unit.symbol}"
         program = checked(formula, names).program
         assert program.worked_out(heard)[1].tolist() == [wanted], formula
-    if quantity.scale is Scale.NUMBER:
-        for sort in (Sort.ABOVE, Sort.BELOW):
+    if quantity.scale is QuantityScale.NUMBER:
+        for sort in (WatchKind.ABOVE, WatchKind.BELOW):
             watch = Watch(
                 slug="w", name="W", sort=sort, scope=Scope(), unit=unit.symbol, limit=value
             )

@@ -10,7 +10,7 @@ from rook_tally.core.quantities.named_series import Group, NamedSeries, slug_of
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.parsing import parsed
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.syntax import Reference
 from tests.core.workings.sites import pottery
 
@@ -105,5 +105,5 @@ def test_a_group_may_name_single_series() -> None:
 
 
 def test_here_is_a_group_of_one_place() -> None:
-    names: Names = replace(NAMES, here="Shop")
+    names: SymbolTable = replace(NAMES, here="Shop")
     assert len(names.several(_reference("co2@here/*"))) == 2

@@ -16,12 +16,12 @@ from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.workings import function_catalogue as forms
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.dimensions import coherent_factor, scale_named
-from rook_tally.core.workings.function_catalogue import MOMENTARY, Wanted
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.function_catalogue import MOMENTARY, Parameter
+from rook_tally.core.workings.symbols import SymbolTable
 
 VECTORS = json.loads((Path(__file__).parent.parent / "formula_vectors.json").read_text())
 MINUTE = 60_000_000
@@ -45,31 +45,33 @@ _OF_UNIT = {
 _MG_OF_CO = {"co"}
 
 
-def names_of(slugs: Sequence[str]) -> Names:
+def names_of(slugs: Sequence[str]) -> SymbolTable:
     series = [
         NamedSeries(number, QUANTITIES[slug], "p", True, f"s{number}", slug, 60)
         for number, slug in enumerate(slugs, start=1)
     ]
-    return Names(series, dict(QUANTITIES), (), None, ("p",))
+    return SymbolTable(series, dict(QUANTITIES), (), None, ("p",))
 
 
-def heard(quantity: Quantity, unit: str, value: Sequence[float], time_us: Sequence[int]) -> Heard:
+def heard(
+    quantity: Quantity, unit: str, value: Sequence[float], time_us: Sequence[int]
+) -> InputSamples:
     scale = scale_named(unit) if unit != "same" else None
     factor = coherent_factor(quantity.base.dimension)
     numbers = np.asarray(value, np.float64)
     coherent = numbers * factor if scale is None else numbers * scale.factor + scale.offset
     readings = readings_from(time_us, coherent)
-    return Heard(readings.time_us, readings.value)
+    return InputSamples(readings.time_us, readings.value)
 
 
-def _asked(vector: dict[str, Any]) -> tuple[str, list[tuple[Wanted, float]]] | None:
+def _asked(vector: dict[str, Any]) -> tuple[str, list[tuple[Parameter, float]]] | None:
     """A formula that asks for a vector, and what its series read; None for one that cannot be
     written, as one that wants no number."""
     form, inputs = MOMENTARY[vector["function"]], dict(vector["inputs"])
     keywords = forms.keywords_of(form.name)
     names = list(keywords or inputs)
     parts: list[str] = []
-    series: list[tuple[Wanted, float]] = []
+    series: list[tuple[Parameter, float]] = []
     for want, name in zip(form.wants, names, strict=False):
         if name not in inputs:
             break
@@ -248,11 +250,11 @@ def test_the_charge_of_a_battery_is_the_same_live_and_over_history(window_h: int
     minutes = np.arange(12 * 1440, dtype=np.int64)
     current = np.where(minutes // 360 % 2 == 0, 4.0, -5.0)
     start = 10 * 1440
-    whole = Inputs({1: Heard(minutes * MINUTE, current)})
+    whole = Inputs({1: InputSamples(minutes * MINUTE, current)})
     _, history = program.worked_out(whole, start * MINUTE)
     for at in range(start, start + 1440, 97):
         first = max(0, at - int(program.reach_us // MINUTE))
-        held = Inputs({1: Heard(minutes[first : at + 1] * MINUTE, current[first : at + 1])})
+        held = Inputs({1: InputSamples(minutes[first : at + 1] * MINUTE, current[first : at + 1])})
         _, live = program.worked_out(held, at * MINUTE)
         assert live[-1] == pytest.approx(history[at - start])
 

@@ -21,13 +21,13 @@ from rook_tally.core.quantities.named_series import NamedSeries
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import readings_from
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.dimensions import coherent_factor, scale_named
 from rook_tally.core.workings.evaluator import Program
 from rook_tally.core.workings.function_catalogue import MOMENTARY, WINDOWS
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from tests.core.workings.test_vectors import momentary
 
 VECTORS: dict[str, dict[str, Any]] = {
@@ -168,11 +168,11 @@ def _readings(inputs: dict[str, Any]) -> list[tuple[int, float]]:
     ]
 
 
-def _series(quantity: Quantity, unit: str, rows: Sequence[tuple[int, float]]) -> Heard:
+def _series(quantity: Quantity, unit: str, rows: Sequence[tuple[int, float]]) -> InputSamples:
     scale = scale_named(unit)
     factor = coherent_factor(quantity.base.dimension) if scale is None else scale.factor
     readings = readings_from([at for at, _ in rows], np.array([one for _, one in rows]) * factor)
-    return Heard(readings.time_us, readings.value)
+    return InputSamples(readings.time_us, readings.value)
 
 
 def _expected(vector: dict[str, Any], key: str | None) -> dict[int, float | None]:
@@ -187,7 +187,7 @@ def _expected(vector: dict[str, Any], key: str | None) -> dict[int, float | None
 def _program(asked: Asked) -> Program:
     quantity = QUANTITIES[asked.slug]
     series = NamedSeries(1, quantity, "p", True, "s1", asked.slug, asked.cadence_s)
-    return checked(asked.formula, Names([series], dict(QUANTITIES), (), None, ("p",))).program
+    return checked(asked.formula, SymbolTable([series], dict(QUANTITIES), (), None, ("p",))).program
 
 
 @pytest.mark.parametrize("name", ASKED)
@@ -268,7 +268,7 @@ def test_energy_is_that_of_two_series_multiplied() -> None:
         NamedSeries(number, QUANTITIES[slug], "p", True, f"s{number}", slug, 100)
         for number, slug in ((1, "voltage"), (2, "current"))
     ]
-    names = Names(series, dict(QUANTITIES), (), None, ("p",))
+    names = SymbolTable(series, dict(QUANTITIES), (), None, ("p",))
     program = checked("energy_wh(voltage@p * current@p over 845 s)", names).program
     told = program.worked_out(Inputs({1: voltage, 2: current}))[1][-1]
     # The oracle's trapezoid over V·I; in Wh, from joules.

@@ -34,7 +34,7 @@ class Direction(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class AlarmThresholds:
     """When a watched number rings and clears.
 
     ValueError when the clearing limit lies beyond the limit or a delay is negative.
@@ -52,7 +52,7 @@ class Terms:
 
 
 def rings_of(
-    time_us: TimeArray, number: FloatArray, terms: Terms, guard: BoolArray | None = None
+    time_us: TimeArray, number: FloatArray, terms: AlarmThresholds, guard: BoolArray | None = None
 ) -> TimeArray:
     """Rings of a number that is watched for being above a limit.
 
@@ -112,7 +112,7 @@ def _rows_at(
 
 def limit_watch(
     readings: Readings,
-    terms: Terms,
+    terms: AlarmThresholds,
     direction: Direction = Direction.ABOVE,
     guard: BoolArray | None = None,
 ) -> TimeArray:
@@ -126,12 +126,14 @@ def limit_watch(
     return rings_of(readings.time_us, number, terms, guard)
 
 
-def _turned(terms: Terms, direction: Direction) -> tuple[float, Terms]:
+def _turned(terms: AlarmThresholds, direction: Direction) -> tuple[float, AlarmThresholds]:
     """The sign and terms by which watching below is watching above."""
     if direction is not Direction.BELOW:
         return 1.0, terms
     clear = None if terms.clear_limit is None else -terms.clear_limit
-    return -1.0, Terms(-terms.limit, terms.max_gap_s, clear, terms.on_delay_s, terms.off_delay_s)
+    return -1.0, AlarmThresholds(
+        -terms.limit, terms.max_gap_s, clear, terms.on_delay_s, terms.off_delay_s
+    )
 
 
 def rate_per_h(readings: Readings, *, window_s: float, max_gap_s: float) -> FloatArray:
@@ -166,7 +168,7 @@ def rate_per_h(readings: Readings, *, window_s: float, max_gap_s: float) -> Floa
 def rings_by_number(
     readings: Readings,
     number: FloatArray,
-    terms: Terms,
+    terms: AlarmThresholds,
     direction: Direction,
     guard: BoolArray | None = None,
 ) -> TimeArray:
@@ -182,7 +184,7 @@ def rings_by_number(
 
 def usual_level_watch(
     readings: Readings,
-    terms: Terms,
+    terms: AlarmThresholds,
     *,
     window_s: float,
     min_spread: float,

@@ -10,15 +10,15 @@ import numpy as np
 
 from rook_tally.core.alarms.alarm_detector import (
     NEVER,
+    AlarmThresholds,
     Direction,
-    Terms,
     guard_gate,
     rings_of,
     silence_watch,
 )
-from rook_tally.core.alarms.definitions import Run, Sort
+from rook_tally.core.alarms.definitions import RunControl, WatchKind
 from rook_tally.core.alarms.schedules import apart_from_remarks, within_hours
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.gaps import microseconds
@@ -28,7 +28,7 @@ _OTHERS = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Judged:
+class JudgedReadings:
     """Rows of one series that count, with their numbers: what rings at any limit is found in it.
 
     Attributes
@@ -43,7 +43,7 @@ class Judged:
 
 
 def leave_to_ring(
-    target: Target,
+    target: WatchedSeries,
     time_us: TimeArray,
     guards: Sequence[Readings],
     remarks: Sequence[Remark],
@@ -70,12 +70,12 @@ def leave_to_ring(
 
 
 def judged(
-    target: Target,
+    target: WatchedSeries,
     readings: Readings,
     guards: Sequence[Readings],
     remarks: Sequence[Remark],
     zone: tzinfo,
-) -> Judged:
+) -> JudgedReadings:
     """The rows of a series that count for a watch."""
     good = readings.good
     if not good.all():
@@ -86,21 +86,21 @@ def judged(
     if target.judge.reach_s:
         known = np.isfinite(number)
         time_us, number = time_us[known], number[known]
-    return Judged(time_us, number, leave_to_ring(target, time_us, guards, remarks, zone))
+    return JudgedReadings(time_us, number, leave_to_ring(target, time_us, guards, remarks, zone))
 
 
-def rings(rows: Judged, terms: Terms) -> TimeArray:
+def rings(rows: JudgedReadings, terms: AlarmThresholds) -> TimeArray:
     """When it would have rung and cleared: (K, 2) as `core.watching.rings_of`."""
     return rings_of(rows.time_us, rows.number, terms, rows.may_ring)
 
 
-def silences(target: Target, readings: Readings, *, now_us: int) -> TimeArray:
+def silences(target: WatchedSeries, readings: Readings, *, now_us: int) -> TimeArray:
     """When a watch for silence would have rung and cleared."""
     return silence_watch(readings, timeout_s=target.watch.silent_s, now_us=now_us, any_quality=True)
 
 
 @dataclass(frozen=True, slots=True)
-class Counts:
+class BacktestCounts:
     """What a rehearsal comes to, over a stretch of `span_us`.
 
     Attributes
@@ -125,14 +125,14 @@ class Counts:
 
 def counts_of(
     found: TimeArray,
-    rows: Judged,
-    terms: Terms,
-    run: Run | None,
+    rows: JudgedReadings,
+    terms: AlarmThresholds,
+    run: RunControl | None,
     *,
     start_us: int,
     end_us: int,
     nuisance_s: float,
-) -> Counts:
+) -> BacktestCounts:
     """What rings in a stretch come to; those that began before it count from its beginning."""
     inside = (found[:, 0] < end_us) & (found[:, 1] > start_us)
     begin = np.maximum(found[inside, 0], start_us)
@@ -145,7 +145,7 @@ def counts_of(
     hasty = replace(terms, on_delay_s=0.0)
     at_once = rings(rows, hasty) if terms.on_delay_s else found
     at_once = at_once[(at_once[:, 0] >= start_us) & (at_once[:, 0] < end_us)]
-    return Counts(
+    return BacktestCounts(
         span_us=end_us - start_us,
         rang=int(began_here.sum()),
         standing_us=int(lengths.sum()),
@@ -157,7 +157,7 @@ def counts_of(
     )
 
 
-def ran_for(found: TimeArray, run: Run, *, start_us: int, end_us: int) -> int:
+def ran_for(found: TimeArray, run: RunControl, *, start_us: int, end_us: int) -> int:
     """How long a control would have run in a stretch, µs: from each ring until it cleared, but so
     long at least and no longer than so long."""
     if not len(found):
@@ -173,11 +173,11 @@ def ran_for(found: TimeArray, run: Run, *, start_us: int, end_us: int) -> int:
     return int(np.maximum(end - begin, 0).sum())
 
 
-def other_limits(target: Target, number: float) -> list[float]:
+def other_limits(target: WatchedSeries, number: float) -> list[float]:
     """Round limits around one, on the readings' own axis in base units, the one itself among them;
     empty where a limit has no place on it."""
     judge = target.judge
-    if judge.sort not in (Sort.ABOVE, Sort.BELOW):
+    if judge.sort not in (WatchKind.ABOVE, WatchKind.BELOW):
         return []
     here = judge.on_axis(number)[0]
     size = max(abs(here), 10 * target.series.quantity.accuracy)

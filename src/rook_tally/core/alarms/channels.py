@@ -6,12 +6,12 @@ import enum
 
 import msgspec
 
-from rook_tally.core.alarms.definitions import Hours
+from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
 
 
-class WaySort(enum.Enum):
+class ChannelKind(enum.Enum):
     """What sort of way it is."""
 
     DESKTOP = "desktop"
@@ -30,7 +30,7 @@ class Security(enum.Enum):
     NONE = "none"
 
 
-class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class Channel(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A way of telling somebody.
 
     Attributes
@@ -45,8 +45,8 @@ class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """
 
     name: str
-    sort: WaySort
-    quiet: Hours | None = None
+    sort: ChannelKind
+    quiet: HoursOfDay | None = None
     digest_min: int | None = None
     host: str = ""
     port: int = 0
@@ -63,24 +63,24 @@ class Way(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     @property
     def own_secret(self) -> str:
         """The password or secret that stands here; empty when there is none, or it is apart."""
-        return self.password if self.sort is WaySort.MAIL else self.secret
+        return self.password if self.sort is ChannelKind.MAIL else self.secret
 
-    def with_secret(self, secret: str) -> Way:
+    def with_secret(self, secret: str) -> Channel:
         """This way with its password or secret here."""
-        name = "password" if self.sort is WaySort.MAIL else "secret"
+        name = "password" if self.sort is ChannelKind.MAIL else "secret"
         return msgspec.structs.replace(self, apart="", **{name: secret})
 
 
 BUILT_IN = (
-    Way(name="this desktop", sort=WaySort.DESKTOP),
-    Way(name="a sound", sort=WaySort.SOUND),
-    Way(name="a voice", sort=WaySort.VOICE),
+    Channel(name="this desktop", sort=ChannelKind.DESKTOP),
+    Channel(name="a sound", sort=ChannelKind.SOUND),
+    Channel(name="a voice", sort=ChannelKind.VOICE),
 )
 """What every site has without setting anything up."""
 _MAIL_PORTS = {Security.TLS: 465, Security.STARTTLS: 587, Security.NONE: 25}
 
 
-def checked_way(way: Way) -> Way:
+def checked_way(way: Channel) -> Channel:
     """A way that can be gone, its port filled in.
 
     Raises
@@ -90,7 +90,7 @@ def checked_way(way: Way) -> Way:
     """
     if not way.name.strip():
         raise UsageError("a way of telling needs a name", remedy="say whom it reaches")
-    if way.sort is WaySort.MAIL:
+    if way.sort is ChannelKind.MAIL:
         if not way.host or not way.to or not way.sender:
             raise UsageError(
                 f"{way.name}: mail needs a server, a sender and somebody it goes to",
@@ -100,7 +100,7 @@ def checked_way(way: Way) -> Way:
         if bad:
             raise UsageError(f"{way.name}: {bad[0]!r} is no mail address")
         return msgspec.structs.replace(way, port=way.port or _MAIL_PORTS[way.security])
-    if way.sort is WaySort.WEBHOOK:
+    if way.sort is ChannelKind.WEBHOOK:
         from urllib.parse import urlsplit
 
         parts = urlsplit(way.url)
@@ -109,7 +109,7 @@ def checked_way(way: Way) -> Way:
                 f"{way.name}: {way.url!r} is no address of a webhook",
                 remedy="it begins with https:// or http://",
             )
-    if way.sort is WaySort.MQTT and (not way.topic or "+" in way.topic or "#" in way.topic):
+    if way.sort is ChannelKind.MQTT and (not way.topic or "+" in way.topic or "#" in way.topic):
         raise UsageError(
             f"{way.name}: {way.topic!r} is no topic to send to",
             remedy="name one topic, without + and #",
@@ -117,7 +117,7 @@ def checked_way(way: Way) -> Way:
     return way
 
 
-class Event(enum.Enum):
+class NoticeReason(enum.Enum):
     """What a notice is about."""
 
     RANG = "rang"
@@ -136,7 +136,7 @@ class Notice(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """
 
     key: str
-    event: Event
+    event: NoticeReason
     watch: str
     name: str
     time_us: int

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.alarms.alarm_detector import Terms, rate_per_h
-from rook_tally.core.alarms.definitions import Sort, Watch
+from rook_tally.core.alarms.alarm_detector import AlarmThresholds, rate_per_h
+from rook_tally.core.alarms.definitions import Watch, WatchKind
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import NO_LIMITS, Limits
@@ -29,7 +29,7 @@ _HOUR_S = HOUR_US / 1e6
 
 
 @dataclass(frozen=True, slots=True)
-class Judge:
+class Condition:
     """How one series is judged: `number_of` its readings against `terms`.
 
     Attributes
@@ -44,8 +44,8 @@ class Judge:
         How far back a number looks; 0 when each reading stands for itself.
     """
 
-    sort: Sort
-    terms: Terms
+    sort: WatchKind
+    terms: AlarmThresholds
     sign: float = 1.0
     low: float = 0.0
     high: float = 0.0
@@ -61,19 +61,19 @@ class Judge:
 
     def number(self, value: float) -> float:
         """The number of one reading that stands for itself."""
-        if self.sort is Sort.LEVEL:
+        if self.sort is WatchKind.LEVEL:
             return float(self.limits.level_of(value))
-        if self.sort is Sort.OUTSIDE:
+        if self.sort is WatchKind.OUTSIDE:
             return max(value - self.high, self.low - value)
         return self.sign * value
 
     def numbers(self, readings: Readings) -> FloatArray:
         """The number of each of (N,) readings; NaN where there is none."""
         sort = self.sort
-        if sort in (Sort.RISING, Sort.FALLING):
+        if sort in (WatchKind.RISING, WatchKind.FALLING):
             rate = rate_per_h(readings, window_s=self.window_s, max_gap_s=self.terms.max_gap_s)
             return self.sign * rate
-        if sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+        if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
             told = usual_level(
                 readings,
                 window_s=self.window_s,
@@ -81,13 +81,13 @@ class Judge:
                 exclude_s=self.exclude_s,
                 min_count=_FEWEST_FOR_USUAL,
             )
-            if sort is Sort.UNUSUAL:
+            if sort is WatchKind.UNUSUAL:
                 return np.abs(told.z)
             with np.errstate(divide="ignore", invalid="ignore"):
                 return np.where(told.usual > 0, readings.value / told.usual, np.nan)
-        if sort is Sort.LEVEL:
+        if sort is WatchKind.LEVEL:
             return self.limits.levels_of(readings.value).astype(np.float64)
-        if sort is Sort.OUTSIDE:
+        if sort is WatchKind.OUTSIDE:
             return np.maximum(readings.value - self.high, self.low - readings.value)
         # As they are, or upside down: nothing is copied that need not be.
         return readings.value if self.sign > 0 else -readings.value
@@ -100,7 +100,7 @@ class Judge:
         if not len(time_us):
             return math.nan
         now_us = int(time_us[-1])
-        if self.sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+        if self.sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
             until_us = now_us - microseconds(self.exclude_s)
             since_us = until_us - microseconds(self.window_s)
             first, after = np.searchsorted(time_us, (since_us, until_us)).tolist()
@@ -108,7 +108,7 @@ class Judge:
             if len(window) < _FEWEST_FOR_USUAL:
                 return math.nan
             usual = float(np.median(window))
-            if self.sort is Sort.TIMES_USUAL:
+            if self.sort is WatchKind.TIMES_USUAL:
                 return float(value[-1]) / usual if usual > 0 else math.nan
             deviation = MAD_TO_SIGMA * float(np.median(np.abs(window - usual)))
             return abs(float(value[-1]) - usual) / max(deviation, self.min_spread)
@@ -119,7 +119,7 @@ class Judge:
     def on_axis(self, number: float) -> tuple[float, ...]:
         """Where a number lies on the readings' own axis: one value, or two for what has two sides;
         nothing when it has no place there."""
-        if self.sort is Sort.OUTSIDE:
+        if self.sort is WatchKind.OUTSIDE:
             return (self.low - number, self.high + number)
         return (self.sign * number,) if self.sort.has_limit else ()
 
@@ -128,7 +128,7 @@ class Judge:
         return self.number(value)
 
 
-def judge_of(watch: Watch, quantity: Quantity, limits: Limits, gap_s: float) -> Judge:
+def judge_of(watch: Watch, quantity: Quantity, limits: Limits, gap_s: float) -> Condition:
     """How a watch judges readings of a quantity.
 
     Raises
@@ -148,53 +148,55 @@ def judge_of(watch: Watch, quantity: Quantity, limits: Limits, gap_s: float) -> 
         raise UsageError(f"{watch.name}: {error}", remedy="change the watch") from error
 
 
-def _judge(watch: Watch, unit: Unit, limits: Limits, gap_s: float) -> Judge:
+def _judge(watch: Watch, unit: Unit, limits: Limits, gap_s: float) -> Condition:
     sort = watch.sort
     delays = {"on_delay_s": watch.for_s, "off_delay_s": watch.calm_s}
-    if sort in (Sort.ABOVE, Sort.BELOW):
-        sign = 1.0 if sort is Sort.ABOVE else -1.0
+    if sort in (WatchKind.ABOVE, WatchKind.BELOW):
+        sign = 1.0 if sort is WatchKind.ABOVE else -1.0
         clear = None if watch.clear is None else sign * unit.to_base(watch.clear)
-        return Judge(sort, _terms(sign * unit.to_base(watch.limit), clear, gap_s, delays), sign)
-    if sort is Sort.OUTSIDE:
+        return Condition(sort, _terms(sign * unit.to_base(watch.limit), clear, gap_s, delays), sign)
+    if sort is WatchKind.OUTSIDE:
         low, high = unit.to_base(watch.low), unit.to_base(watch.limit)
         if high <= low:
             raise ValueError(f"the range from {watch.low:g} to {watch.limit:g} is empty")
         clear = None if watch.clear is None else -watch.clear * unit.factor
         # Distances from the limits themselves: a reading exactly at one is at 0, and not beyond.
-        return Judge(sort, _terms(0.0, clear, gap_s, delays), low=low, high=high)
-    if sort in (Sort.RISING, Sort.FALLING):
+        return Condition(sort, _terms(0.0, clear, gap_s, delays), low=low, high=high)
+    if sort in (WatchKind.RISING, WatchKind.FALLING):
         if watch.window_s <= 0:
             raise ValueError("how fast something moves needs a time to look over")
         clear = None if watch.clear is None else watch.clear * unit.factor
         terms = _terms(watch.limit * unit.factor, clear, gap_s, delays)
-        sign = 1.0 if sort is Sort.RISING else -1.0
-        return Judge(sort, terms, sign, window_s=watch.window_s)
-    if sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+        sign = 1.0 if sort is WatchKind.RISING else -1.0
+        return Condition(sort, terms, sign, window_s=watch.window_s)
+    if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
         if watch.window_s <= 0:
             raise ValueError("what is usual needs a time to look over")
         spread = watch.min_spread * unit.factor
-        if spread <= 0 and sort is Sort.UNUSUAL:
+        if spread <= 0 and sort is WatchKind.UNUSUAL:
             raise ValueError("what is usual needs a least spread, as no sensor is quite still")
-        return Judge(
+        return Condition(
             sort,
             _terms(watch.limit, watch.clear, gap_s, delays),
             window_s=watch.window_s,
             min_spread=spread or 1.0,
             exclude_s=watch.exclude_s,
         )
-    if sort is Sort.LEVEL:
+    if sort is WatchKind.LEVEL:
         clear = None if watch.clear is None else watch.clear - 0.5
-        return Judge(sort, _terms(watch.limit - 0.5, clear, gap_s, delays), limits=limits)
-    if sort is Sort.SO:
-        return Judge(sort, _terms(0.5, None, gap_s, delays))
+        return Condition(sort, _terms(watch.limit - 0.5, clear, gap_s, delays), limits=limits)
+    if sort is WatchKind.SO:
+        return Condition(sort, _terms(0.5, None, gap_s, delays))
     if watch.guards or watch.hours is not None or watch.remark_s is not None:
         raise ValueError("a watch for silence minds no guards, hours or remarks")
     if watch.silent_s <= 0:
         raise ValueError("silence needs a time after which it counts")
-    return Judge(sort, Terms(0.0, gap_s))
+    return Condition(sort, AlarmThresholds(0.0, gap_s))
 
 
-def _terms(limit: float, clear: float | None, gap_s: float, delays: dict[str, float]) -> Terms:
+def _terms(
+    limit: float, clear: float | None, gap_s: float, delays: dict[str, float]
+) -> AlarmThresholds:
     if clear is not None and clear > limit:
         raise ValueError("it would clear beyond the limit at which it rings")
-    return Terms(limit, gap_s, clear, delays["on_delay_s"], delays["off_delay_s"])
+    return AlarmThresholds(limit, gap_s, clear, delays["on_delay_s"], delays["off_delay_s"])

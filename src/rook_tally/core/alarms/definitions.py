@@ -9,7 +9,7 @@ import msgspec
 from rook_tally.core.quantities.levels import Level
 
 
-class Sort(enum.Enum):
+class WatchKind(enum.Enum):
     """What sort of condition a watch waits for."""
 
     ABOVE = "above"
@@ -26,12 +26,17 @@ class Sort(enum.Enum):
     @property
     def has_limit(self) -> bool:
         """Whether it waits for a limit on the readings' own axis."""
-        return self in (Sort.ABOVE, Sort.BELOW, Sort.OUTSIDE)
+        return self in (WatchKind.ABOVE, WatchKind.BELOW, WatchKind.OUTSIDE)
 
     @property
     def looks_back(self) -> bool:
         """Whether it looks over a window of readings."""
-        return self in (Sort.RISING, Sort.FALLING, Sort.TIMES_USUAL, Sort.UNUSUAL)
+        return self in (
+            WatchKind.RISING,
+            WatchKind.FALLING,
+            WatchKind.TIMES_USUAL,
+            WatchKind.UNUSUAL,
+        )
 
 
 class Scope(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -61,7 +66,7 @@ class Guard(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     settle_s: float = 0.0
 
 
-class Hours(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class HoursOfDay(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Hours of the site's days: minutes after midnight, over midnight where `end` is not after
     `begin`; `days` are 0 for Monday to 6, empty for all."""
 
@@ -70,7 +75,7 @@ class Hours(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     days: tuple[int, ...] = ()
 
 
-class Run(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class RunControl(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A control that runs while a watch rings, and for how long in any case and at most."""
 
     station: str
@@ -112,7 +117,7 @@ class Watch(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     slug: str
     name: str
-    sort: Sort
+    sort: WatchKind
     scope: Scope
     limit: float = 0.0
     clear: float | None = None
@@ -126,11 +131,11 @@ class Watch(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     silent_s: float = 0.0
     level: Level = Level.SETTLED
     guards: tuple[Guard, ...] = ()
-    hours: Hours | None = None
+    hours: HoursOfDay | None = None
     remark_s: float | None = None
     tell: tuple[str, ...] = ()
     repeat_s: float = 0.0
     escalate_s: float = 0.0
     escalate_to: tuple[str, ...] = ()
-    run: Run | None = None
+    run: RunControl | None = None
     is_on: bool = True

@@ -6,7 +6,7 @@ import re
 
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.definitions import Hours, Sort, Watch
+from rook_tally.core.alarms.definitions import HoursOfDay, Watch, WatchKind
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.alarms.sentences import Part, amount_words, hours_words, span_words
 from rook_tally.core.errors import UsageError
@@ -33,7 +33,7 @@ def typed_text(watch: Watch, part: Part) -> str:
         value = getattr(watch, _AMOUNTS[part])
         return amount_words(watch.limit if value is None else value, _unit_of(watch))
     if part is Part.WINDOW:
-        return span_words(watch.silent_s if watch.sort is Sort.SILENT else watch.window_s)
+        return span_words(watch.silent_s if watch.sort is WatchKind.SILENT else watch.window_s)
     if part is Part.HOURS:
         return "always" if watch.hours is None else hours_words(watch.hours)
     if watch.run is not None and part is Part.AT_LEAST:
@@ -44,7 +44,7 @@ def typed_text(watch: Watch, part: Part) -> str:
 
 
 def _unit_of(watch: Watch) -> str:
-    plain = watch.sort in (Sort.TIMES_USUAL, Sort.UNUSUAL, Sort.LEVEL)
+    plain = watch.sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL, WatchKind.LEVEL)
     return "" if plain else watch.unit
 
 
@@ -64,7 +64,7 @@ def altered(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> W
         if part in _LENGTHS:
             return replace(watch, **{_LENGTHS[part]: seconds_of(text)})
         if part is Part.WINDOW:
-            name = "silent_s" if watch.sort is Sort.SILENT else "window_s"
+            name = "silent_s" if watch.sort is WatchKind.SILENT else "window_s"
             return replace(watch, **{name: seconds_of(text)})
         if part in _AMOUNTS:
             return _with_amount(watch, part, text, quantity)
@@ -101,7 +101,7 @@ def in_unit(watch: Watch, quantity: Quantity, symbol: str) -> Watch:
         return replace(watch, unit=symbol)
 
     def told(value: float) -> float:
-        if watch.sort in (Sort.RISING, Sort.FALLING):
+        if watch.sort in (WatchKind.RISING, WatchKind.FALLING):
             return round(value * old.factor / new.factor, 6)
         return round(new.from_base(old.to_base(value)), 6)
 
@@ -114,7 +114,7 @@ def in_unit(watch: Watch, quantity: Quantity, symbol: str) -> Watch:
     )
 
 
-def hours_of(text: str) -> Hours | None:
+def hours_of(text: str) -> HoursOfDay | None:
     """Hours such as `Mon–Fri 08:00–20:00`, `22:00–06:00` or `Sat, Sun`; None for always.
 
     Raises
@@ -127,10 +127,10 @@ def hours_of(text: str) -> Hours | None:
         return None
     found = _RANGE.fullmatch(word)
     if found is None:
-        return Hours(days=_days_of(word, text))
+        return HoursOfDay(days=_days_of(word, text))
     days = _days_of(found[1], text) if found[1] else ()
     begin = int(found[2]) * 60 + int(found[3])
-    return Hours(begin_min=begin, end_min=int(found[4]) * 60 + int(found[5]), days=days)
+    return HoursOfDay(begin_min=begin, end_min=int(found[4]) * 60 + int(found[5]), days=days)
 
 
 def _days_of(word: str, text: str) -> tuple[int, ...]:

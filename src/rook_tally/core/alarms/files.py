@@ -26,14 +26,14 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from rook_tally.core.alarms.channels import Way
+from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
 
 FORMAT = 1
-_T = TypeVar("_T", Watch, Way)
+_T = TypeVar("_T", Watch, Channel)
 _SPAN = re.compile(r"(\d+(?:\.\d+)?)\s*(s|min|h|d)")
 _SECONDS = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
 _CLOCK = re.compile(r"([01]?\d|2[0-4]):([0-5]\d)")
@@ -44,10 +44,10 @@ class WatchFile:
     """What a file holds."""
 
     watches: tuple[Watch, ...] = ()
-    ways: tuple[Way, ...] = ()
+    ways: tuple[Channel, ...] = ()
 
 
-def watches_to_toml(watches: Sequence[Watch], ways: Sequence[Way]) -> str:
+def watches_to_toml(watches: Sequence[Watch], ways: Sequence[Channel]) -> str:
     """Watches and ways as the text of a file."""
     import tomlkit
 
@@ -107,7 +107,7 @@ def watches_from_toml(text: str) -> WatchFile:
         )
     return WatchFile(
         tuple(_read(one, Watch) for one in document.get("watch", [])),
-        tuple(_read(one, Way) for one in document.get("way", [])),
+        tuple(_read(one, Channel) for one in document.get("way", [])),
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from rook_tally.core.quantities.levels import Level
 
 
-class JournalSort(enum.Enum):
+class JournalKind(enum.Enum):
     """What happened."""
 
     RANG = "rang"
@@ -39,7 +39,7 @@ class Entry:
     """A line of the journal: what happened to which watch, where, how bad, and in words."""
 
     time_us: int
-    sort: JournalSort
+    sort: JournalKind
     watch: str
     name: str
     place: str = ""

@@ -1,6 +1,6 @@
 """A watch judging readings one after another as they come: the live half of `core.watching`.
 
-What it knows between two readings is a `Step`, small enough to be written down with them. Fed the
+What it knows between two readings is a `DetectorState`, small enough to be written down with them. Fed the
 same readings it rings and clears at the same moments, to the microsecond, as a rehearsal over them.
 """
 
@@ -14,17 +14,17 @@ import msgspec
 from rook_tally.core.series.gaps import microseconds
 
 if TYPE_CHECKING:
-    from rook_tally.core.alarms.alarm_detector import Terms
+    from rook_tally.core.alarms.alarm_detector import AlarmThresholds
 
 
-class Turn(enum.Enum):
+class Transition(enum.Enum):
     """What a reading, or the passing of time, can bring about."""
 
     RING = "ring"
     CLEAR = "clear"
 
 
-class Step(msgspec.Struct, frozen=True, omit_defaults=True):
+class DetectorState(msgspec.Struct, frozen=True, omit_defaults=True):
     """What a watch knows of one series; moments in µs, None for no such moment.
 
     Attributes
@@ -45,7 +45,7 @@ class Step(msgspec.Struct, frozen=True, omit_defaults=True):
         """Whether it rang and has not cleared."""
         return self.rang_us is not None
 
-    def is_as_good_as(self, other: Step) -> bool:
+    def is_as_good_as(self, other: DetectorState) -> bool:
         """Whether both say the same but for the last reading: that is not worth writing down."""
         return (self.beyond_us, self.calm_us, self.rang_us) == (
             other.beyond_us,
@@ -54,13 +54,18 @@ class Step(msgspec.Struct, frozen=True, omit_defaults=True):
         )
 
 
-Turned = tuple[Turn, int] | None
+Turned = tuple[Transition, int] | None
 """What came about and when."""
 
 
 def stepped(
-    step: Step, terms: Terms, time_us: int, number: float, *, may_ring: bool = True
-) -> tuple[Step, Turned]:
+    step: DetectorState,
+    terms: AlarmThresholds,
+    time_us: int,
+    number: float,
+    *,
+    may_ring: bool = True,
+) -> tuple[DetectorState, Turned]:
     """What a watch knows after one more reading, and whether it rang or cleared at it.
 
     Parameters
@@ -79,11 +84,11 @@ def stepped(
     turned: Turned = None
     if rang_us is None:
         if beyond_us is not None and time_us - beyond_us >= microseconds(terms.on_delay_s):
-            rang_us, turned = time_us, (Turn.RING, time_us)
+            rang_us, turned = time_us, (Transition.RING, time_us)
     elif calm_us is not None and time_us - calm_us >= microseconds(terms.off_delay_s):
-        turned = (Turn.CLEAR, max(time_us, rang_us))
+        turned = (Transition.CLEAR, max(time_us, rang_us))
         rang_us = None
     # Whichever delay cannot come to anything now is not worth knowing, nor writing down.
     if rang_us is None:
-        return Step(time_us, beyond_us, None, None), turned
-    return Step(time_us, None, calm_us, rang_us), turned
+        return DetectorState(time_us, beyond_us, None, None), turned
+    return DetectorState(time_us, None, calm_us, rang_us), turned

@@ -7,7 +7,7 @@ from datetime import tzinfo
 
 import numpy as np
 
-from rook_tally.core.alarms.definitions import Hours
+from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.arrays import BoolArray, TimeArray
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.gaps import microseconds
@@ -48,7 +48,7 @@ def _offsets(moments: TimeArray, zone: tzinfo) -> TimeArray:
     return offsets
 
 
-def within_hours(time_us: TimeArray, hours: Hours, zone: tzinfo) -> BoolArray:
+def within_hours(time_us: TimeArray, hours: HoursOfDay, zone: tzinfo) -> BoolArray:
     """Which of (N,) moments lie in the hours of a week; over midnight they belong to the day on
     which they begin."""
     local = local_us(time_us, zone)
@@ -64,7 +64,7 @@ def within_hours(time_us: TimeArray, hours: Hours, zone: tzinfo) -> BoolArray:
     return inside & np.isin((begun + _THURSDAY) % 7, hours.days)
 
 
-def is_within_hours(time_us: int, hours: Hours, zone: tzinfo) -> bool:
+def is_within_hours(time_us: int, hours: HoursOfDay, zone: tzinfo) -> bool:
     """`within_hours` of one moment."""
     return bool(within_hours(np.array([time_us], dtype=np.int64), hours, zone)[0])
 

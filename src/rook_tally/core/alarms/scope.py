@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from rook_tally.core.alarms.conditions import Judge, judge_of
-from rook_tally.core.alarms.definitions import Guard, Scope, Sort, Watch
+from rook_tally.core.alarms.conditions import Condition, judge_of
+from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, Group, NamedSeries, slug_of
@@ -25,13 +25,13 @@ class BoundGuard:
 
 
 @dataclass(frozen=True, slots=True)
-class Target:
+class WatchedSeries:
     """A watch at one series, ready to judge it."""
 
     watch: Watch
     series: NamedSeries
     limits: Limits
-    judge: Judge
+    judge: Condition
     guards: tuple[BoundGuard, ...]
 
     @property
@@ -72,7 +72,7 @@ def targets_of(
     series: Sequence[NamedSeries],
     groups: Sequence[Group],
     limits: dict[int, Limits] | None = None,
-) -> list[Target]:
+) -> list[WatchedSeries]:
     """A watch at every series it is about; none when nothing (or nothing any more) is like that.
 
     Raises
@@ -81,16 +81,16 @@ def targets_of(
         When it cannot be meant: no such unit, a clearing limit beyond the limit.
     """
     mine = series_in(watch.scope, series, groups)
-    if watch.sort is Sort.SILENT:
+    if watch.sort is WatchKind.SILENT:
         mine = _one_a_station(mine)
     known = limits or {}
     found = []
     for one in mine:
-        if one.is_worked_out and watch.sort is Sort.SILENT:
+        if one.is_worked_out and watch.sort is WatchKind.SILENT:
             continue
         theirs = known.get(one.id, one.quantity.default_limits(indoors=one.indoors))
         found.append(
-            Target(
+            WatchedSeries(
                 watch,
                 one,
                 theirs,
@@ -134,7 +134,7 @@ def _at_place(scope: Scope, place: str) -> Scope:
     return Scope(quantity=scope.quantity, place=place, station=scope.station, field=scope.field)
 
 
-def at_limit(target: Target, limit: float, clear: float | None) -> Target:
+def at_limit(target: WatchedSeries, limit: float, clear: float | None) -> WatchedSeries:
     """The same watch with other limits, in the base unit; for trying them out."""
     terms = replace(target.judge.terms, limit=limit, clear_limit=clear)
     return replace(target, judge=replace(target.judge, terms=terms))

@@ -5,7 +5,14 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.alarms.definitions import Guard, Hours, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import (
+    Guard,
+    HoursOfDay,
+    RunControl,
+    Scope,
+    Watch,
+    WatchKind,
+)
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import MINUS
 from rook_tally.core.timestamps import SECOND_US
@@ -82,7 +89,7 @@ def scope_words(scope: Scope) -> str:
     return "any place"
 
 
-def hours_words(hours: Hours) -> str:
+def hours_words(hours: HoursOfDay) -> str:
     """Hours of a week."""
     days = "" if not hours.days else _days_words(hours.days) + " "
     if (hours.begin_min, hours.end_min) == (0, 24 * 60):
@@ -115,46 +122,46 @@ def guard_words(guard: Guard, name: str) -> str:
     return f"{name}{where} is {side} {amount_words(guard.limit, guard.unit)}"
 
 
-def run_words(run: Run) -> str:
+def run_words(run: RunControl) -> str:
     """What a watch runs: the control, or its station where that is all there is to switch."""
     return run.station if run.control == "on" else f"{run.control} of {run.station}"
 
 
 def _condition(watch: Watch) -> list[Piece]:
     sort, limit = watch.sort, amount_words(watch.limit, watch.unit)
-    if sort is Sort.SILENT:
+    if sort is WatchKind.SILENT:
         return [
             Piece("says nothing", Part.SORT),
             Piece("for"),
             Piece(span_words(watch.silent_s), Part.WINDOW),
         ]
-    if sort is Sort.OUTSIDE:
+    if sort is WatchKind.OUTSIDE:
         return [
             Piece("is outside", Part.SORT),
             Piece(amount_words(watch.low, ""), Part.LOW),
             Piece("to"),
             Piece(limit, Part.LIMIT),
         ]
-    if sort in (Sort.RISING, Sort.FALLING):
-        word = "rises" if sort is Sort.RISING else "falls"
+    if sort in (WatchKind.RISING, WatchKind.FALLING):
+        word = "rises" if sort is WatchKind.RISING else "falls"
         return [
             Piece(f"{word} faster than", Part.SORT),
             Piece(f"{limit}/h", Part.LIMIT),
             Piece("over"),
             Piece(span_words(watch.window_s), Part.WINDOW),
         ]
-    if sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
-        word = "times" if sort is Sort.TIMES_USUAL else "spreads from"
+    if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
+        word = "times" if sort is WatchKind.TIMES_USUAL else "spreads from"
         return [
             Piece("is over", Part.SORT),
             Piece(f"{watch.limit:g}", Part.LIMIT),
             Piece(f"{word} its usual level of"),
             Piece(span_words(watch.window_s), Part.WINDOW),
         ]
-    if sort is Sort.LEVEL:
+    if sort is WatchKind.LEVEL:
         name = Level(int(watch.limit)).wording
         return [Piece("reaches", Part.SORT), Piece(name, Part.LIMIT)]
-    if sort is Sort.SO:
+    if sort is WatchKind.SO:
         return [Piece("is so", Part.SORT)]
     return [Piece(f"stays {sort.value}", Part.SORT), Piece(limit, Part.LIMIT)]
 
@@ -168,10 +175,10 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
     guards : the names of what the guards look at
     """
     when = [Piece("When")]
-    if watch.sort is not Sort.SILENT:
+    if watch.sort is not WatchKind.SILENT:
         when += [Piece(quantity, Part.QUANTITY), Piece("at")]
     when += [Piece(scope_words(watch.scope), Part.SCOPE), *_condition(watch)]
-    if watch.sort is not Sort.SILENT:
+    if watch.sort is not WatchKind.SILENT:
         when += (
             [Piece("for"), Piece(span_words(watch.for_s), Part.FOR)]
             if watch.for_s
@@ -179,7 +186,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
         )
     lines = [when]
     called = watch.level.wording if watch.level else "what its limits say"
-    leave = [] if watch.sort is Sort.SILENT else _leave(watch, guards)
+    leave = [] if watch.sort is WatchKind.SILENT else _leave(watch, guards)
     lines.append([*leave, Piece("call it"), Piece(called, Part.LEVEL)])
     lines.append(_telling(watch))
     lines.append(_running(watch))
@@ -218,7 +225,7 @@ def _telling(watch: Watch) -> list[Piece]:
 
 
 def _running(watch: Watch) -> list[Piece]:
-    last = [Piece("Run" if watch.run else "Switch")]
+    last = [Piece("RunControl" if watch.run else "Switch")]
     last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))
     last.append(Piece("until it" if watch.run else "; it clears when it"))
     last += _clearing(watch)
@@ -234,20 +241,24 @@ def _running(watch: Watch) -> list[Piece]:
 
 def _clearing(watch: Watch) -> list[Piece]:
     calm = Piece(f"for {span_words(watch.calm_s)}" if watch.calm_s else "at once", Part.CALM)
-    if watch.sort is Sort.SILENT:
+    if watch.sort is WatchKind.SILENT:
         return [Piece("speaks again")]
-    if watch.sort is Sort.SO:
+    if watch.sort is WatchKind.SO:
         return [Piece("is no longer so"), calm]
     clear = watch.limit if watch.clear is None else watch.clear
     words = {
-        Sort.ABOVE: "is under",
-        Sort.BELOW: "is over",
-        Sort.LEVEL: "is below level",
-        Sort.OUTSIDE: "is inside by",
+        WatchKind.ABOVE: "is under",
+        WatchKind.BELOW: "is over",
+        WatchKind.LEVEL: "is below level",
+        WatchKind.OUTSIDE: "is inside by",
     }.get(watch.sort, "is under")
-    if watch.sort is Sort.OUTSIDE and watch.clear is None:
+    if watch.sort is WatchKind.OUTSIDE and watch.clear is None:
         clear = 0.0
-    unit = "" if watch.sort in (Sort.LEVEL, Sort.TIMES_USUAL, Sort.UNUSUAL) else watch.unit
+    unit = (
+        ""
+        if watch.sort in (WatchKind.LEVEL, WatchKind.TIMES_USUAL, WatchKind.UNUSUAL)
+        else watch.unit
+    )
     return [Piece(words), Piece(amount_words(clear, unit), Part.CLEAR), calm]
 
 
@@ -258,18 +269,18 @@ def _listed(names: tuple[str, ...]) -> str:
 def short_words(watch: Watch, quantity: str) -> str:
     """A watch in a few words for a list: `PM2.5 over 25 µg/m³ at Glaze booth`."""
     where, limit = scope_words(watch.scope), amount_words(watch.limit, watch.unit)
-    if watch.sort is Sort.SILENT:
+    if watch.sort is WatchKind.SILENT:
         return f"no word from {where} for {span_words(watch.silent_s)}"
     told = {
-        Sort.ABOVE: f"over {limit}",
-        Sort.BELOW: f"under {limit}",
-        Sort.OUTSIDE: f"outside {amount_words(watch.low, '')} to {limit}",
-        Sort.RISING: f"rising over {limit}/h",
-        Sort.FALLING: f"falling over {limit}/h",
-        Sort.TIMES_USUAL: f"over {watch.limit:g} × its usual",
-        Sort.UNUSUAL: f"{watch.limit:g} spreads from its usual",
-        Sort.SO: "is so",
+        WatchKind.ABOVE: f"over {limit}",
+        WatchKind.BELOW: f"under {limit}",
+        WatchKind.OUTSIDE: f"outside {amount_words(watch.low, '')} to {limit}",
+        WatchKind.RISING: f"rising over {limit}/h",
+        WatchKind.FALLING: f"falling over {limit}/h",
+        WatchKind.TIMES_USUAL: f"over {watch.limit:g} × its usual",
+        WatchKind.UNUSUAL: f"{watch.limit:g} spreads from its usual",
+        WatchKind.SO: "is so",
     }.get(watch.sort, "")
-    if watch.sort is Sort.LEVEL:
+    if watch.sort is WatchKind.LEVEL:
         told = Level(int(watch.limit)).wording
     return f"{quantity} {told} at {where}"

@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState, alarm_next
-from rook_tally.core.alarms.online_detector import Step
+from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.quantities.levels import Level
 
 
@@ -31,7 +31,7 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
 
     watch: str
     series_id: int
-    step: Step = Step()
+    step: DetectorState = DetectorState()
     state: AlarmState = AlarmState.NORMAL
     level: Level = Level.SETTLED
     value: float | None = None

@@ -15,7 +15,7 @@ from rook_tally.core.arrays import FloatArray, IntArray
 from rook_tally.core.formulas.elementwise import elementwise, every, power, where, within
 
 
-class Over(enum.Enum):
+class SaturatedOver(enum.Enum):
     """What saturated air stands over."""
 
     WATER = "water"
@@ -49,7 +49,7 @@ def saturation_vapour_pressure(temperature_c: FloatArray, over: str = "water") -
     J. Appl. Meteor. 35:601–609 (AERK, AERKi). ValueError for another `over`.
     """
     t = temperature_c
-    if Over(over) is Over.WATER:
+    if SaturatedOver(over) is SaturatedOver.WATER:
         return where(within(t, *_T), _es(t))
     return where(within(t, -80, 0), 6.1121 * np.exp(22.587 * t / (273.86 + t)))
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elementwise import (
-    Given,
+    FormulaArgument,
     elementwise,
     every,
     floats,
@@ -69,7 +69,7 @@ def aqi_us_epa(concentration_ugm3: FloatArray, pollutant: str = "pm25") -> Float
     return where(concentration_ugm3 >= 0, rounded_half_up(index + 1e-9))
 
 
-def nowcast_pm(hourly_ugm3: Given, pollutant: str = "pm25") -> float:
+def nowcast_pm(hourly_ugm3: FormulaArgument, pollutant: str = "pm25") -> float:
     """US EPA NowCast of hourly means, oldest first, NaN for a missing hour; µg/m³.
 
     Σwⁱcᵢ/Σwⁱ over the last 12 hours, w = max(cmin/cmax, ½), i the hours before the newest; cut to
@@ -148,8 +148,8 @@ def who_ratio(concentration: FloatArray, pollutant: str, averaging: str) -> Floa
 
 
 def gas_baseline(
-    time_s: Given,
-    resistance_ohm: Given,
+    time_s: FormulaArgument,
+    resistance_ohm: FormulaArgument,
     window_s: float = 86_400.0,
     percentile: float = 95.0,
     min_count: int = 10,

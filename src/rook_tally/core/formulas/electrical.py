@@ -8,7 +8,7 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
 from rook_tally.core.formulas.elementwise import (
-    Given,
+    FormulaArgument,
     elementwise,
     every,
     floats,
@@ -41,7 +41,9 @@ def _integral(times: FloatArray, y: FloatArray, max_gap_s: float) -> float:
     return (inner(y[:-1], step) + inner(y[1:], step)) / 2 / _HOUR_S
 
 
-def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> float:
+def charge_ah(
+    time_s: FormulaArgument, current_a: FormulaArgument, max_gap_s: float = 300.0
+) -> float:
     """Charge moved, Ah, by the trapezoid rule; gaps longer than `max_gap_s` (ours) add nothing.
 
     NaN for fewer than two valid samples, when no interval is left, and for times not rising.
@@ -50,7 +52,12 @@ def charge_ah(time_s: Given, current_a: Given, max_gap_s: float = 300.0) -> floa
     return math.nan if given is None else _integral(given[0], given[1], max_gap_s)
 
 
-def energy_wh(time_s: Given, voltage_v: Given, current_a: Given, max_gap_s: float = 300.0) -> float:
+def energy_wh(
+    time_s: FormulaArgument,
+    voltage_v: FormulaArgument,
+    current_a: FormulaArgument,
+    max_gap_s: float = 300.0,
+) -> float:
     """Energy moved, Wh: as `charge_ah` with volts times amperes of each sample."""
     given = series(time_s, voltage_v, current_a)
     if given is None:
@@ -59,7 +66,9 @@ def energy_wh(time_s: Given, voltage_v: Given, current_a: Given, max_gap_s: floa
     return _integral(times, voltage * current, max_gap_s)
 
 
-def integration_coverage(time_s: Given, value: Given, max_gap_s: float = 300.0) -> float:
+def integration_coverage(
+    time_s: FormulaArgument, value: FormulaArgument, max_gap_s: float = 300.0
+) -> float:
     """Share of the time that an integral of these samples speaks for, 0…1 (ours)."""
     given = series(time_s, value)
     if given is None or len(given[0]) < 2:
@@ -72,8 +81,8 @@ def integration_coverage(time_s: Given, value: Given, max_gap_s: float = 300.0) 
 
 
 def state_of_charge(
-    time_s: Given,
-    current_a: Given,
+    time_s: FormulaArgument,
+    current_a: FormulaArgument,
     capacity_ah: float,
     soc_start_pct: float,
     charge_efficiency: float = 1.0,

@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 from rook_tally.core.arrays import BoolArray, FloatArray, are_finite
 from rook_tally.core.formulas.chunked import BLOCK, in_blocks
 
-Given: TypeAlias = ArrayLike
+FormulaArgument: TypeAlias = ArrayLike
 """A number or an array of any shape; None in a list counts as NaN."""
 
 
@@ -86,7 +86,7 @@ def elementwise(
     return wrap
 
 
-def floats(given: Given | NDArray[Any]) -> FloatArray:
+def floats(given: FormulaArgument | NDArray[Any]) -> FloatArray:
     """Anything as float64, None as NaN."""
     return np.asarray(given, dtype=np.float64)
 
@@ -141,7 +141,7 @@ def rounded_half_up(value: FloatArray) -> FloatArray:
     return np.floor(value + 0.5)
 
 
-def series(time_s: Given, *values: Given) -> tuple[FloatArray, ...] | None:
+def series(time_s: FormulaArgument, *values: FormulaArgument) -> tuple[FloatArray, ...] | None:
     """Times and values as float arrays; None unless the times rise strictly."""
     times = floats(time_s)
     # Rising from one finite number to another: so none between is anything else.

@@ -12,7 +12,7 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.elementwise import (
-    Given,
+    FormulaArgument,
     elementwise,
     every,
     floats,
@@ -30,7 +30,7 @@ _THREE_HOURS_S = 10_800.0
 
 
 @elementwise("pressure_hpa", "reference_hpa")
-def pressure_altitude(pressure_hpa: FloatArray, reference_hpa: Given = _P0) -> FloatArray:
+def pressure_altitude(pressure_hpa: FloatArray, reference_hpa: FormulaArgument = _P0) -> FloatArray:
     """Height above the level of a reference pressure, m; results −5000…11 000 m.
 
     (T0/L)·(1 − (p/p_ref)^(1/n)), the standard atmosphere turned round.
@@ -49,7 +49,7 @@ def isa_pressure(altitude_m: FloatArray) -> FloatArray:
 
 @elementwise("station_pressure_hpa", "altitude_m", "temperature_c")
 def sea_level_pressure(
-    station_pressure_hpa: FloatArray, altitude_m: Given, temperature_c: FloatArray
+    station_pressure_hpa: FloatArray, altitude_m: FormulaArgument, temperature_c: FloatArray
 ) -> FloatArray:
     """Pressure reduced to sea level, hPa: p·(1 + L·h/(T+273.15))^n.
 
@@ -61,7 +61,9 @@ def sea_level_pressure(
     return where(valid, p * power(1 + _LAPSE * h / (t + 273.15), _N))
 
 
-def pressure_tendency_3h(time_s: Given, pressure_hpa: Given, max_gap_s: float = 3600.0) -> float:
+def pressure_tendency_3h(
+    time_s: FormulaArgument, pressure_hpa: FormulaArgument, max_gap_s: float = 3600.0
+) -> float:
     """Change of pressure over the last 3 h, hPa (WMO-No. 306, SYNOP); use station pressure.
 
     The earlier value is a sample or lies between neighbours at most `max_gap_s` (ours) apart; NaN

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray
-from rook_tally.core.formulas.elementwise import Given, elementwise, floats, where
+from rook_tally.core.formulas.elementwise import FormulaArgument, elementwise, floats, where
 
 _FEW_POINTS = 12
 
@@ -120,7 +120,7 @@ def composite(
 
 
 def _given(
-    values: Given,
+    values: FormulaArgument,
     x_points: Sequence[Sequence[float]],
     score_points: Sequence[Sequence[float]],
     weights: Sequence[float],
@@ -144,7 +144,7 @@ def _given(
 
 
 def composite_score(
-    values: Given,
+    values: FormulaArgument,
     x_points: Sequence[Sequence[float]],
     score_points: Sequence[Sequence[float]],
     weights: Sequence[float],
@@ -162,7 +162,7 @@ def composite_score(
 
 
 def composite_worst(
-    values: Given,
+    values: FormulaArgument,
     x_points: Sequence[Sequence[float]],
     score_points: Sequence[Sequence[float]],
     weights: Sequence[float],

@@ -15,11 +15,11 @@ from msgspec.structs import asdict
 
 from rook_tally.core.alarms import alarm_detector as watching
 from rook_tally.core.alarms import alarm_states
-from rook_tally.core.alarms.alarm_detector import NEVER, Direction, Terms
+from rook_tally.core.alarms.alarm_detector import NEVER, AlarmThresholds, Direction
 from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.comparing import paired_comparison as comparing
-from rook_tally.core.formulas.elementwise import Given, floats
+from rook_tally.core.formulas.elementwise import FormulaArgument, floats
 from rook_tally.core.series import baselines, statistics
 from rook_tally.core.series import sensor_faults as faults
 from rook_tally.core.series.exceedances import spells as find_spells
@@ -28,7 +28,9 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.series.statistics import Window, pieces_of
 
 
-def _readings(t_us: Given, value: Given, quality: Given | None) -> Readings:
+def _readings(
+    t_us: FormulaArgument, value: FormulaArgument, quality: FormulaArgument | None
+) -> Readings:
     times = np.asarray(t_us, dtype=np.int64)
     marks = np.zeros(len(times), np.uint8) if quality is None else np.asarray(quality, np.uint8)
     return Readings(times, floats(value), marks)
@@ -39,17 +41,22 @@ def _fields(one: Any) -> dict[str, Any]:
     return {field.name: getattr(one, field.name) for field in fields(one)}
 
 
-def runs(t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None) -> Any:
+def runs(
+    t_us: FormulaArgument,
+    value: FormulaArgument,
+    max_gap_s: float,
+    quality: FormulaArgument | None = None,
+) -> Any:
     """`gaps.find_runs` as [first_us, last_us, count] each."""
     found = find_runs(_readings(t_us, value, quality), max_gap_s=max_gap_s)
     return np.stack((found.first_us, found.last_us, found.count), axis=1).tolist()
 
 
 def gaps(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     start_us: int | None = None,
     end_us: int | None = None,
 ) -> Any:
@@ -62,11 +69,11 @@ def _over_pieces(what: str, figure: Callable[..., float]) -> Callable[..., float
     """A statistic of the pieces of a window; further keywords are the statistic's own."""
 
     def asked(
-        t_us: Given,
-        value: Given,
+        t_us: FormulaArgument,
+        value: FormulaArgument,
         max_gap_s: float,
         cadence_s: float,
-        quality: Given | None = None,
+        quality: FormulaArgument | None = None,
         start_us: int | None = None,
         end_us: int | None = None,
         **options: float,
@@ -107,9 +114,9 @@ degree_hours_below = _over_pieces(
 
 
 def lowest(
-    t_us: Given,
-    value: Given,
-    quality: Given | None = None,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
+    quality: FormulaArgument | None = None,
     start_us: int | None = None,
     end_us: int | None = None,
 ) -> Any:
@@ -119,9 +126,9 @@ def lowest(
 
 
 def highest(
-    t_us: Given,
-    value: Given,
-    quality: Given | None = None,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
+    quality: FormulaArgument | None = None,
     start_us: int | None = None,
     end_us: int | None = None,
 ) -> Any:
@@ -131,10 +138,10 @@ def highest(
 
 
 def percentiles(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     q: Sequence[float],
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     start_us: int | None = None,
     end_us: int | None = None,
 ) -> Any:
@@ -144,13 +151,13 @@ def percentiles(
 
 
 def completeness(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     start_us: int,
     end_us: int,
     max_gap_s: float,
     cadence_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
 ) -> Any:
     """`statistics.completeness` as a dictionary."""
     return _fields(
@@ -165,10 +172,10 @@ def completeness(
 
 
 def rolling_median_baseline(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     window_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     mode: str = "centred",
     min_count: int = 3,
 ) -> Any:
@@ -178,20 +185,24 @@ def rolling_median_baseline(
     )
 
 
-def robust_z(value: Given, quality: Given | None = None, baseline: Given | None = None) -> Any:
+def robust_z(
+    value: FormulaArgument,
+    quality: FormulaArgument | None = None,
+    baseline: FormulaArgument | None = None,
+) -> Any:
     """`baselines.robust_z`; times do not matter to it."""
     readings = _readings(np.arange(len(floats(value))), value, quality)
     return baselines.robust_z(readings, None if baseline is None else floats(baseline))
 
 
 def spells(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     threshold: float,
     max_gap_s: float,
     cadence_s: float,
-    quality: Given | None = None,
-    baseline: Given | None = None,
+    quality: FormulaArgument | None = None,
+    baseline: FormulaArgument | None = None,
     **options: Any,
 ) -> Any:
     """`spells.spells` as dictionaries."""
@@ -219,18 +230,22 @@ def spells(
 
 
 def hampel(
-    t_us: Given, value: Given, max_gap_s: float, quality: Given | None = None, **options: Any
+    t_us: FormulaArgument,
+    value: FormulaArgument,
+    max_gap_s: float,
+    quality: FormulaArgument | None = None,
+    **options: Any,
 ) -> Any:
     """`faults.hampel`."""
     return faults.hampel(_readings(t_us, value, quality), max_gap_s=max_gap_s, **options)
 
 
 def lone_zero(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     min_neighbour: float,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     eps: float = 0.0,
 ) -> Any:
     """`faults.lone_zero`."""
@@ -240,12 +255,12 @@ def lone_zero(
 
 
 def stuck(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     min_count: int,
     min_duration_s: float,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     eps: float = 0.0,
 ) -> Any:
     """`faults.stuck` as dictionaries."""
@@ -260,13 +275,13 @@ def stuck(
 
 
 def align_nearest(
-    t_a_us: Given,
-    value_a: Given,
-    t_b_us: Given,
-    value_b: Given,
+    t_a_us: FormulaArgument,
+    value_a: FormulaArgument,
+    t_b_us: FormulaArgument,
+    value_b: FormulaArgument,
     tolerance_s: float,
-    quality_a: Given | None = None,
-    quality_b: Given | None = None,
+    quality_a: FormulaArgument | None = None,
+    quality_b: FormulaArgument | None = None,
 ) -> Any:
     """`comparing.align_nearest` as a dictionary."""
     return _fields(
@@ -279,12 +294,12 @@ def align_nearest(
 
 
 def lag_s(
-    t_a_us: Given,
-    value_a: Given,
-    t_b_us: Given,
-    value_b: Given,
-    quality_a: Given | None = None,
-    quality_b: Given | None = None,
+    t_a_us: FormulaArgument,
+    value_a: FormulaArgument,
+    t_b_us: FormulaArgument,
+    value_b: FormulaArgument,
+    quality_a: FormulaArgument | None = None,
+    quality_b: FormulaArgument | None = None,
     **options: Any,
 ) -> Any:
     """`comparing.lag_s` as a dictionary."""
@@ -292,48 +307,52 @@ def lag_s(
     return _fields(comparing.lag_s(a, b, **options))
 
 
-def bias(a: Given, b: Given) -> float:
+def bias(a: FormulaArgument, b: FormulaArgument) -> float:
     """`comparing.bias`."""
     return comparing.bias(floats(a), floats(b))
 
 
-def mae(a: Given, b: Given) -> float:
+def mae(a: FormulaArgument, b: FormulaArgument) -> float:
     """`comparing.mae`."""
     return comparing.mae(floats(a), floats(b))
 
 
-def rmse(a: Given, b: Given) -> float:
+def rmse(a: FormulaArgument, b: FormulaArgument) -> float:
     """`comparing.rmse`."""
     return comparing.rmse(floats(a), floats(b))
 
 
-def pearson_r(a: Given, b: Given) -> float:
+def pearson_r(a: FormulaArgument, b: FormulaArgument) -> float:
     """`comparing.pearson_r`."""
     return comparing.pearson_r(floats(a), floats(b))
 
 
-def spearman_r(a: Given, b: Given) -> float:
+def spearman_r(a: FormulaArgument, b: FormulaArgument) -> float:
     """`comparing.spearman_r`."""
     return comparing.spearman_r(floats(a), floats(b))
 
 
-def limits_of_agreement(a: Given, b: Given, z: float = 1.96) -> Any:
+def limits_of_agreement(a: FormulaArgument, b: FormulaArgument, z: float = 1.96) -> Any:
     """`comparing.limits_of_agreement` as a dictionary."""
     return _fields(comparing.limits_of_agreement(floats(a), floats(b), z))
 
 
-def deming(a: Given, b: Given, variance_ratio: float = 1.0) -> Any:
+def deming(a: FormulaArgument, b: FormulaArgument, variance_ratio: float = 1.0) -> Any:
     """`comparing.deming` as a dictionary."""
     return _fields(comparing.deming(floats(a), floats(b), variance_ratio))
 
 
-def theil_sen(a: Given, b: Given, max_n: int = 2000) -> Any:
+def theil_sen(a: FormulaArgument, b: FormulaArgument, max_n: int = 2000) -> Any:
     """`comparing.theil_sen` as a dictionary."""
     return _fields(comparing.theil_sen(floats(a), floats(b), max_n))
 
 
 def drift_per_month(
-    t_us: Given, a: Given, b: Given, min_span_days: float = 7.0, max_n: int = 2000
+    t_us: FormulaArgument,
+    a: FormulaArgument,
+    b: FormulaArgument,
+    min_span_days: float = 7.0,
+    max_n: int = 2000,
 ) -> Any:
     """`comparing.drift_per_month` as a dictionary."""
     times = np.asarray(t_us, dtype=np.int64)
@@ -347,21 +366,21 @@ def _pairs(rings: TimeArray) -> list[list[int | None]]:
     return [[ring, None if clear == NEVER else clear] for ring, clear in rings.tolist()]
 
 
-def _guard(guard: Given | None) -> Any:
+def _guard(guard: FormulaArgument | None) -> Any:
     return None if guard is None else np.asarray(guard, dtype=np.bool_)
 
 
 def limit_watch(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     limit: float,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     direction: str = "above",
     clear_limit: float | None = None,
     on_delay_s: float = 0.0,
     off_delay_s: float = 0.0,
-    guard: Given | None = None,
+    guard: FormulaArgument | None = None,
 ) -> Any:
     """`watching.limit_watch` as [ring_us, clear_us or None] each."""
     side = Direction(direction)
@@ -370,12 +389,16 @@ def limit_watch(
     )
     if beyond:
         raise ValueError(f"clearing limit {clear_limit} is beyond the limit {limit}")
-    terms = Terms(limit, max_gap_s, clear_limit, on_delay_s, off_delay_s)
+    terms = AlarmThresholds(limit, max_gap_s, clear_limit, on_delay_s, off_delay_s)
     return _pairs(watching.limit_watch(_readings(t_us, value, quality), terms, side, _guard(guard)))
 
 
 def rate_per_h(
-    t_us: Given, value: Given, window_s: float, max_gap_s: float, quality: Given | None = None
+    t_us: FormulaArgument,
+    value: FormulaArgument,
+    window_s: float,
+    max_gap_s: float,
+    quality: FormulaArgument | None = None,
 ) -> Any:
     """`watching.rate_per_h`."""
     readings = _readings(t_us, value, quality)
@@ -383,33 +406,33 @@ def rate_per_h(
 
 
 def rate_watch(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     limit_per_h: float,
     window_s: float,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     direction: str = "rise",
     clear_per_h: float | None = None,
     on_delay_s: float = 0.0,
     off_delay_s: float = 0.0,
-    guard: Given | None = None,
+    guard: FormulaArgument | None = None,
 ) -> Any:
     """Rings of how fast readings rise or fall; [ring_us, clear_us or None] each."""
     if direction not in _RISE:
         raise ValueError(f"direction is rise, fall or both, got {direction!r}")
     readings = _readings(t_us, value, quality)
     rate = watching.rate_per_h(readings, window_s=window_s, max_gap_s=max_gap_s)
-    terms = Terms(limit_per_h, max_gap_s, clear_per_h, on_delay_s, off_delay_s)
+    terms = AlarmThresholds(limit_per_h, max_gap_s, clear_per_h, on_delay_s, off_delay_s)
     return _pairs(watching.rings_by_number(readings, rate, terms, _RISE[direction], _guard(guard)))
 
 
 def usual_level(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     window_s: float,
     min_spread: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     **options: Any,
 ) -> Any:
     """`baselines.usual_level` as a dictionary."""
@@ -421,25 +444,25 @@ def usual_level(
 
 
 def usual_level_watch(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     window_s: float,
     min_spread: float,
     z_limit: float,
     max_gap_s: float,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     clear_z: float | None = None,
     direction: str = "above",
     on_delay_s: float = 0.0,
     off_delay_s: float = 0.0,
-    guard: Given | None = None,
+    guard: FormulaArgument | None = None,
     **options: Any,
 ) -> Any:
     """`watching.usual_level_watch` as [ring_us, clear_us or None] each."""
     return _pairs(
         watching.usual_level_watch(
             _readings(t_us, value, quality),
-            Terms(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
+            AlarmThresholds(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
             window_s=window_s,
             min_spread=min_spread,
             direction=Direction(direction),
@@ -450,11 +473,11 @@ def usual_level_watch(
 
 
 def silence_watch(
-    t_us: Given,
-    value: Given,
+    t_us: FormulaArgument,
+    value: FormulaArgument,
     timeout_s: float,
     now_us: int,
-    quality: Given | None = None,
+    quality: FormulaArgument | None = None,
     start_us: int | None = None,
     any_quality: bool = False,
 ) -> Any:
@@ -471,12 +494,12 @@ def silence_watch(
 
 
 def guard_gate(
-    t_us: Given,
-    guard_t_us: Given,
-    guard_value: Given,
+    t_us: FormulaArgument,
+    guard_t_us: FormulaArgument,
+    guard_value: FormulaArgument,
     guard_limit: float,
     guard_max_age_s: float,
-    guard_quality: Given | None = None,
+    guard_quality: FormulaArgument | None = None,
     guard_direction: str = "above",
     settle_s: float = 0.0,
     unknown: str = "allow",

@@ -7,12 +7,12 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, finite_of, inner, quantiles_of
-from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import FormulaArgument, elementwise, every, floats, where
 
 _LN_10_TENTH = math.log(10) / 10
 
 
-def leq(levels_db: Given, durations_s: Given | None = None) -> float:
+def leq(levels_db: FormulaArgument, durations_s: FormulaArgument | None = None) -> float:
     """Equivalent continuous level 10·lg(Σdᵢ·10^(Lᵢ/10)/Σdᵢ), dB (ISO 1996-1:2016).
 
     Equal durations when left out; those not above 0 are dropped; NaN without a level.
@@ -41,7 +41,7 @@ def _equivalent(levels: FloatArray, durations: FloatArray | None) -> float:
     return highest + 10 * math.log10(energy)
 
 
-def exceedance_level(levels_db: Given, exceeded_pct: float) -> float:
+def exceedance_level(levels_db: FormulaArgument, exceeded_pct: float) -> float:
     """Level exceeded for a share of the time (10 for L10), dB; equally spaced samples.
 
     The (100−N)th percentile, Hyndman & Fan 1996 type 7 (ours); ISO 1996-1:2016.

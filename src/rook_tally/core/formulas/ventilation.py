@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
-from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import FormulaArgument, elementwise, every, floats, where
 
 _HOUR_S = 3600.0
 _GRID = 241
@@ -17,8 +17,8 @@ _FEWEST_FOR_A_CURVE = 5
 
 
 def air_changes_per_hour(
-    time_s: Given,
-    co2_ppm: Given,
+    time_s: FormulaArgument,
+    co2_ppm: FormulaArgument,
     outdoor_ppm: float = 420.0,
     min_excess_ppm: float = 50.0,
     confidence: float = 0.95,
@@ -66,7 +66,11 @@ def ln_excess(
 
 
 def minutes_until_limit_linear(
-    time_s: Given, values: Given, limit: float, direction: str = "up", max_minutes: float = 1440.0
+    time_s: FormulaArgument,
+    values: FormulaArgument,
+    limit: float,
+    direction: str = "up",
+    max_minutes: float = 1440.0,
 ) -> float:
     """Minutes until a straight line through the samples meets a limit; 0 when it is past it.
 
@@ -138,7 +142,10 @@ def minutes_until_limit_exponential(
 
 
 def exponential_approach_fit(
-    time_s: Given, values: Given, rate_min_per_h: float = 0.05, rate_max_per_h: float = 20.0
+    time_s: FormulaArgument,
+    values: FormulaArgument,
+    rate_min_per_h: float = 0.05,
+    rate_max_per_h: float = 20.0,
 ) -> dict[str, float]:
     """The steady value and rate of a + b·e^(−kt) through the samples, and its value at the last.
 

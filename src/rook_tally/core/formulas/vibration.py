@@ -7,15 +7,15 @@ import math
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, finite_of, inner
-from rook_tally.core.formulas.elementwise import Given, elementwise, every, floats, where
+from rook_tally.core.formulas.elementwise import FormulaArgument, elementwise, every, floats, where
 
 
-def _moving(samples: Given, remove_mean: bool) -> FloatArray:
+def _moving(samples: FormulaArgument, remove_mean: bool) -> FloatArray:
     given = finite_of(floats(samples))
     return given - given.mean() if remove_mean and len(given) else given
 
 
-def vibration_rms(samples: Given, remove_mean: bool = True) -> float:
+def vibration_rms(samples: FormulaArgument, remove_mean: bool = True) -> float:
     """Root mean square, unit of the samples (ISO 2041:2018); NaN for fewer than two samples.
 
     Taking the mean away first (ours) removes gravity and offset.
@@ -24,13 +24,13 @@ def vibration_rms(samples: Given, remove_mean: bool = True) -> float:
     return math.sqrt(inner(moving, moving) / len(moving)) if len(moving) >= 2 else math.nan
 
 
-def vibration_peak(samples: Given, remove_mean: bool = True) -> float:
+def vibration_peak(samples: FormulaArgument, remove_mean: bool = True) -> float:
     """Largest size, unit of the samples (ISO 2041:2018); NaN for fewer than two samples."""
     moving = _moving(samples, remove_mean)
     return float(np.abs(moving).max()) if len(moving) >= 2 else math.nan
 
 
-def crest_factor(samples: Given, remove_mean: bool = True) -> float:
+def crest_factor(samples: FormulaArgument, remove_mean: bool = True) -> float:
     """Peak over root mean square (ISO 2041:2018); NaN where nothing moves."""
     given = finite_of(floats(samples))
     rms = vibration_rms(given, remove_mean)

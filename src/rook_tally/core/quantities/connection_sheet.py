@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import resources
 
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 
 HIDDEN_KEY = "KEY"
 
@@ -33,7 +33,7 @@ _FILES = {
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class ConnectionSheet:
     """A station's own: where it sends to, and what.
 
     `http` is host and port, `mqtt_host` and `mqtt_port` the broker's; `example` is a message it
@@ -94,7 +94,7 @@ def example_message(fields: Mapping[str, Quantity]) -> dict[str, float | bool]:
 
 
 def _example(quantity: Quantity) -> float | bool:
-    if quantity.scale is Scale.STATE:
+    if quantity.scale is QuantityScale.STATE:
         return True
     low, high = quantity.believable
     lower = [limit for limit in quantity.limits.below if limit is not None]

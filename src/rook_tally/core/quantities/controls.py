@@ -11,7 +11,7 @@ from rook_tally.core.errors import UsageError
 USUAL_CONFIRM_S = 10.0
 
 
-class ControlSort(enum.Enum):
+class ControlKind(enum.Enum):
     """What sort of thing is set."""
 
     SWITCH = "switch"
@@ -53,7 +53,7 @@ class Control:
 
     name: str
     title: str
-    sort: ControlSort
+    sort: ControlKind
     unit: str = ""
     low: float = -math.inf
     high: float = math.inf
@@ -69,15 +69,15 @@ class Control:
             When this control cannot be set so; it says how it can.
         """
         word = text.strip()
-        if self.sort is ControlSort.SWITCH:
+        if self.sort is ControlKind.SWITCH:
             told = _SWITCH_WORDS.get(word.lower())
             if told is not None:
                 return told
-        elif self.sort is ControlSort.CHOICE:
+        elif self.sort is ControlKind.CHOICE:
             for choice in self.choices:
                 if choice.lower() == word.lower():
                     return choice
-        elif self.sort is ControlSort.BUTTON:
+        elif self.sort is ControlKind.BUTTON:
             if word.lower() in ("", PRESSED):
                 return PRESSED
         else:
@@ -94,11 +94,11 @@ class Control:
     @property
     def allowed(self) -> str:
         """What it can be set to, in words."""
-        if self.sort is ControlSort.SWITCH:
+        if self.sort is ControlKind.SWITCH:
             return "on or off"
-        if self.sort is ControlSort.CHOICE:
+        if self.sort is ControlKind.CHOICE:
             return " or ".join(self.choices)
-        if self.sort is ControlSort.BUTTON:
+        if self.sort is ControlKind.BUTTON:
             return "press"
         unit = f" {self.unit}" if self.unit else ""
         if math.isinf(self.low) and math.isinf(self.high):
@@ -111,13 +111,13 @@ class Control:
 
     def is_confirmed_by(self, asked: str, reported: str) -> bool:
         """Whether what a station reports is what was asked; a number may come back rounded."""
-        if self.sort is ControlSort.BUTTON:
+        if self.sort is ControlKind.BUTTON:
             return True
         try:
             told = self.value_from(reported)
         except UsageError:
             return False
-        if self.sort is ControlSort.NUMBER:
+        if self.sort is ControlKind.NUMBER:
             wanted = float(asked)
             return abs(float(told) - wanted) <= max(1e-9, 0.005 * abs(wanted))
         return told == asked

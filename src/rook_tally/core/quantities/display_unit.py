@@ -6,12 +6,12 @@ import math
 from dataclasses import dataclass
 
 from rook_tally.core.quantities.number_format import figure
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.unit import Number, Unit
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class DisplayUnit:
     """A quantity in the unit a person picked. Everything is kept and reckoned in the base unit."""
 
     quantity: Quantity
@@ -38,7 +38,7 @@ class Shown:
 
     def text(self, base: float) -> str:
         """A value as shown: a figure, or on and off for a state."""
-        if self.quantity.scale is Scale.STATE and math.isfinite(base):
+        if self.quantity.scale is QuantityScale.STATE and math.isfinite(base):
             return "on" if base >= 0.5 else "off"
         return figure(self.value(base), self.decimals)
 
@@ -56,6 +56,6 @@ class Shown:
         return figure(value, 0 if float(value).is_integer() else max(self.decimals, 1))
 
 
-def base_shown(quantity: Quantity) -> Shown:
+def base_shown(quantity: Quantity) -> DisplayUnit:
     """A quantity in its base unit."""
-    return Shown(quantity, quantity.base)
+    return DisplayUnit(quantity, quantity.base)

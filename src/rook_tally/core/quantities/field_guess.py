@@ -10,7 +10,7 @@ from difflib import SequenceMatcher
 import numpy as np
 
 from rook_tally.core.quantities.kinds import PLAIN, Field, Kind
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 
 _NAMES: dict[str, tuple[str, ...]] = {
@@ -126,7 +126,7 @@ def _slug_named(words: str) -> str | None:
 def _fitting_unit(quantity: Quantity, told: str, values: Sequence[float]) -> str:
     if told and quantity.unit(told) is not None:
         return told
-    if quantity.scale is Scale.STATE:
+    if quantity.scale is QuantityScale.STATE:
         return quantity.base.symbol
     low, high = quantity.believable
     numbers = np.asarray(values, dtype=np.float64)

@@ -26,7 +26,7 @@ import tomllib
 from typing import Any
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, Control, ControlSort
+from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, Control, ControlKind
 from rook_tally.core.quantities.kinds import Field, Kind
 from rook_tally.core.quantities.registry import QUANTITIES
 
@@ -132,14 +132,14 @@ def _control(at: int, table: dict[str, Any]) -> Control:
         if not _CONTROL_NAME.fullmatch(name):
             raise UsageError(f"{name!r} cannot name a control", remedy="use a–z, 0–9, _ and -")
         try:
-            sort = ControlSort(_text(table, "sort"))
+            sort = ControlKind(_text(table, "sort"))
         except ValueError:
-            known = ", ".join(one.value for one in ControlSort)
+            known = ", ".join(one.value for one in ControlKind)
             raise UsageError("there is no such sort", remedy=f"sorts: {known}") from None
         choices = table.get("choices", [])
         if not isinstance(choices, list) or not all(isinstance(one, str) for one in choices):
             raise UsageError("choices are texts", remedy='such as choices = ["auto", "off"]')
-        if sort is ControlSort.CHOICE and not choices:
+        if sort is ControlKind.CHOICE and not choices:
             raise UsageError("a choice needs choices", remedy='such as choices = ["auto", "off"]')
         low, high = (_number(table, "low", -math.inf), _number(table, "high", math.inf))
         if low >= high:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.controls import Control, ControlKind
 
 ORDINARY_CADENCE_S = 60.0
 
@@ -44,9 +44,9 @@ class Kind:
         return next((control for control in self.controls if control.name == name), None)
 
 
-_INTERVAL = Control("interval", "Sampling interval", ControlSort.NUMBER, "s", 1, 3600)
-_BRIGHTNESS = Control("brightness", "Display brightness", ControlSort.NUMBER, "%", 0, 100)
-_ZERO = Control("zero", "Zero calibration", ControlSort.BUTTON, confirm_s=60.0)
+_INTERVAL = Control("interval", "Sampling interval", ControlKind.NUMBER, "s", 1, 3600)
+_BRIGHTNESS = Control("brightness", "Display brightness", ControlKind.NUMBER, "%", 0, 100)
+_ZERO = Control("zero", "Zero calibration", ControlKind.BUTTON, confirm_s=60.0)
 
 
 def _kind(
@@ -88,7 +88,7 @@ KINDS: dict[str, Kind] = {
             ("nox", "nox_index", "index"),
             controls=(
                 _INTERVAL,
-                Control("fan", "Fan", ControlSort.CHOICE, choices=("auto", "quiet", "off")),
+                Control("fan", "Fan", ControlKind.CHOICE, choices=("auto", "quiet", "off")),
             ),
         ),
         _kind(
@@ -116,7 +116,7 @@ KINDS: dict[str, Kind] = {
             ("moisture", "substrate_moisture", "%"),
             ("rh", "humidity", "%"),
             ("temp", "temperature", "°C"),
-            controls=(Control("mister", "Mister", ControlSort.SWITCH), _INTERVAL),
+            controls=(Control("mister", "Mister", ControlKind.SWITCH), _INTERVAL),
         ),
         _kind(
             "weather-post",
@@ -161,7 +161,7 @@ KINDS: dict[str, Kind] = {
             "switch",
             60,
             ("on", "switch", ""),
-            controls=(Control("on", "On", ControlSort.SWITCH),),
+            controls=(Control("on", "On", ControlKind.SWITCH),),
         ),
     )
 }

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 
 
-def limit_sentence(told: Shown, limits: Limits, value: float) -> str:
+def limit_sentence(told: DisplayUnit, limits: Limits, value: float) -> str:
     """How far from the limit (where it becomes raised): `33 over the limit of 25`, `4 above the
     lower limit of 31`; empty without one."""
     limit = limits.nearest(value)

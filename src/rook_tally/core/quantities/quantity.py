@@ -13,7 +13,7 @@ from rook_tally.core.quantities.levels import NO_LIMITS, Limits
 from rook_tally.core.quantities.unit import Unit, unit_named
 
 
-class Scale(enum.Enum):
+class QuantityScale(enum.Enum):
     """Whether a quantity is a number on a scale or one of two states (0 and 1)."""
 
     NUMBER = "number"
@@ -75,7 +75,7 @@ class Quantity:
     limits: Limits = NO_LIMITS
     limits_source: str = ""
     limits_hold: Where = Where.ANYWHERE
-    scale: Scale = Scale.NUMBER
+    scale: QuantityScale = QuantityScale.NUMBER
     short: str = ""
     is_slow: bool = False
     never_still: bool = False

@@ -11,7 +11,7 @@ from dataclasses import replace
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import Four, Limits
-from rook_tally.core.quantities.quantity import Quantity, Scale, Where
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale, Where
 from rook_tally.core.quantities.unit import (
     AMPERE,
     AMPERE_HOUR,
@@ -327,9 +327,9 @@ _ROWS: tuple[Quantity, ...] = (
         limits=_below(-85, -92, None, None),
         limits_source="ours",
     ),
-    Quantity("presence", "Presence", (STATE,), 0.0, (0, 1), 0, scale=Scale.STATE),
-    Quantity("switch", "Switch", (STATE,), 0.0, (0, 1), 0, scale=Scale.STATE),
-    Quantity("contact", "Contact", (STATE,), 0.0, (0, 1), 0, scale=Scale.STATE),
+    Quantity("presence", "Presence", (STATE,), 0.0, (0, 1), 0, scale=QuantityScale.STATE),
+    Quantity("switch", "Switch", (STATE,), 0.0, (0, 1), 0, scale=QuantityScale.STATE),
+    Quantity("contact", "Contact", (STATE,), 0.0, (0, 1), 0, scale=QuantityScale.STATE),
     Quantity("fan_speed", "Fan speed", (PER_MINUTE,), 20.0, (0, 30_000), 0),
 )
 
@@ -370,7 +370,7 @@ _NO_TRUE_ZERO = frozenset(
 
 
 def _averaging(quantity: Quantity) -> Averaging:
-    if quantity.scale is Scale.STATE or quantity.slug in _COUNTERS:
+    if quantity.scale is QuantityScale.STATE or quantity.slug in _COUNTERS:
         return Averaging.HELD
     if quantity.slug in _CIRCULAR:
         return Averaging.CIRCULAR

@@ -69,7 +69,7 @@ def robust_z(readings: Readings, baseline: FloatArray | float | None = None) -> 
 
 
 @dataclass(frozen=True, slots=True)
-class Usual:
+class Baseline:
     """What was usual before each of N readings, how widely it spread, and how far off each is."""
 
     usual: FloatArray
@@ -85,7 +85,7 @@ def usual_level(
     exclude_s: float = 0.0,
     min_count: int = 20,
     tod_half_width_s: float | None = None,
-) -> Usual:
+) -> Baseline:
     """Usual level by the good readings that arrived earlier, in order of arrival (ours).
 
     Of those with t − exclude − window ≤ t_j < t − exclude, and with `tod_half_width_s` of a like
@@ -103,7 +103,7 @@ def usual_level(
     first, after = _positions(time_us, begins, ends, arrived)
     usual, spread = usual_spread(OrderStatistics(value), first, after, min_spread, min_count)
     z = np.where(readings.good, (readings.value - usual) / spread, np.nan)
-    return Usual(usual, spread, z)
+    return Baseline(usual, spread, z)
 
 
 def usual_spread(

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, QualityArray
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.series.sensor_faults import hampel, lone_zero, stuck
 
@@ -38,7 +38,7 @@ def screened(readings: Readings, quantity: Quantity, *, max_gap_s: float) -> Qua
     quality = np.where(
         (readings.value >= low) & (readings.value <= high), Quality.GOOD, Quality.UNBELIEVABLE
     ).astype(np.uint8)
-    if quantity.scale is Scale.STATE:
+    if quantity.scale is QuantityScale.STATE:
         return quality
     if not quantity.zero_possible:
         # A zero below the range is judged as well: its reason becomes plainer.

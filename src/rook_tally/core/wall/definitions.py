@@ -92,7 +92,7 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         return msgspec.structs.replace(self, at=(area.x, area.y), size=(area.wide, area.tall))
 
 
-class Sheet(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class WallSheet(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A sheet: `slug` is what commands and addresses call it; `turns` says whether it is shown when
     sheets turn by themselves."""
 
@@ -101,11 +101,11 @@ class Sheet(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     panes: tuple[Pane, ...] = ()
     turns: bool = True
 
-    def with_panes(self, panes: tuple[Pane, ...]) -> Sheet:
+    def with_panes(self, panes: tuple[Pane, ...]) -> WallSheet:
         """The same with other panes."""
         return msgspec.structs.replace(self, panes=panes)
 
-    def with_areas(self, areas: tuple[Area, ...]) -> Sheet:
+    def with_areas(self, areas: tuple[Area, ...]) -> WallSheet:
         """The same panes, each at its area of these."""
         return self.with_panes(
             tuple(pane.placed(area) for pane, area in zip(self.panes, areas, strict=True))

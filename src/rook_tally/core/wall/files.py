@@ -24,7 +24,7 @@ import msgspec
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.errors import UsageError
-from rook_tally.core.wall.definitions import Pane, Sheet
+from rook_tally.core.wall.definitions import Pane, WallSheet
 from rook_tally.core.wall.tiling import trouble_of
 
 FORMAT = 1
@@ -32,7 +32,7 @@ _KEPT = "no sheet was changed"
 _REMEDY = "see docs/wall.md for what a file holds"
 
 
-def sheets_to_toml(sheets: Sequence[Sheet]) -> str:
+def sheets_to_toml(sheets: Sequence[WallSheet]) -> str:
     """Sheets as the text of a file."""
     import tomlkit
 
@@ -42,7 +42,7 @@ def sheets_to_toml(sheets: Sequence[Sheet]) -> str:
     return tomlkit.dumps(document)
 
 
-def _written(sheet: Sheet) -> dict[str, Any]:
+def _written(sheet: WallSheet) -> dict[str, Any]:
     told: dict[str, Any] = msgspec.to_builtins(sheet)
     panes = told.pop("panes", [])
     for pane in panes:
@@ -56,7 +56,7 @@ def _written(sheet: Sheet) -> dict[str, Any]:
     return told
 
 
-def sheets_from_toml(text: str) -> tuple[Sheet, ...]:
+def sheets_from_toml(text: str) -> tuple[WallSheet, ...]:
     """What the text of a file says.
 
     Raises
@@ -84,18 +84,18 @@ def sheets_from_toml(text: str) -> tuple[Sheet, ...]:
     return tuple(_read(one) for one in told)
 
 
-def _read(table: Any) -> Sheet:
+def _read(table: Any) -> WallSheet:
     name = (table.get("name") or table.get("slug") or "?") if isinstance(table, dict) else "?"
     if not isinstance(table, dict):
         raise UsageError("sheets are written as [[sheet]]", kept=_KEPT, remedy=_REMEDY)
     panes = table.get("pane", [])
     try:
-        _check_names(table, Sheet, "pane", "panes")
+        _check_names(table, WallSheet, "pane", "panes")
         made = []
         for at, one in enumerate(panes if isinstance(panes, list) else [panes]):
             made.append(_pane(one, at + 1))
         rest = {key: value for key, value in table.items() if key != "pane"}
-        sheet = msgspec.convert(rest | {"panes": made}, type=Sheet)
+        sheet = msgspec.convert(rest | {"panes": made}, type=WallSheet)
     except (msgspec.ValidationError, ValueError) as error:
         raise UsageError(f"{name}: {error}", kept=_KEPT, remedy=_REMEDY) from error
     trouble = trouble_of(sheet.areas)

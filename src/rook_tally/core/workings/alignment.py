@@ -43,20 +43,20 @@ class Input:
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class InputSamples:
     """The good readings of a series in coherent units: strictly rising (N,) times and values."""
 
     time_us: TimeArray
     value: FloatArray
 
 
-NOTHING_HEARD = Heard(np.empty(0, dtype=np.int64), np.empty(0))
+NOTHING_HEARD = InputSamples(np.empty(0, dtype=np.int64), np.empty(0))
 
 
-def heard_of(readings: Readings, factor: float) -> Heard:
+def heard_of(readings: Readings, factor: float) -> InputSamples:
     """Good readings in coherent units; what is suspect takes no part."""
     time_us, value = cleaned(readings)
-    return Heard(time_us, value if factor == 1.0 else value * factor)
+    return InputSamples(time_us, value if factor == 1.0 else value * factor)
 
 
 @dataclass(slots=True)
@@ -67,7 +67,7 @@ class Inputs:
     once.
     """
 
-    heard: Mapping[int, Heard]
+    heard: Mapping[int, InputSamples]
     _moments: dict[tuple[frozenset[int], int | None, int | None], TimeArray] = field(
         default_factory=dict
     )
@@ -75,7 +75,7 @@ class Inputs:
     _held: dict[tuple[int, int, int], tuple[TimeArray, FloatArray]] = field(default_factory=dict)
     _fresh: dict[tuple[int, int, int], tuple[TimeArray, BoolArray]] = field(default_factory=dict)
 
-    def of(self, series_id: int) -> Heard:
+    def of(self, series_id: int) -> InputSamples:
         """The readings of one series; none when nothing is known of it."""
         return self.heard.get(series_id, NOTHING_HEARD)
 
@@ -155,7 +155,7 @@ def _part(times: TimeArray, start_us: int | None, end_us: int | None) -> TimeArr
     return times if high - low == len(times) else times[low:high]
 
 
-def _held_on(heard: Heard, times: TimeArray, held_us: int) -> FloatArray:
+def _held_on(heard: InputSamples, times: TimeArray, held_us: int) -> FloatArray:
     """Each reading repeated until the next, or until it is too old.
 
     Repeating takes half the time of looking up; what is too old is found from the few long steps

@@ -10,14 +10,14 @@ from rook_tally.core.quantities.named_series import HERE, slug_of
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Dimension, Unit
 from rook_tally.core.workings.checking import Checked, checked_part
-from rook_tally.core.workings.definitions import KeptUnit, Made, Result, Score, Working
+from rook_tally.core.workings.definitions import KeptUnit, Placement, Result, Score, Working
 from rook_tally.core.workings.dependencies import formulas_of, references_of
-from rook_tally.core.workings.diagnostics import FormulaError, Mistake, Place, wrong
+from rook_tally.core.workings.diagnostics import Diagnostic, FormulaError, TextRange, wrong
 from rook_tally.core.workings.dimensions import NUMBER, shown_in
 from rook_tally.core.workings.evaluator import Program
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.core.workings.scores import ScoreProgram
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.syntax import Part
 
 WHOLE_SITE = "Whole site"
@@ -38,10 +38,10 @@ class Bound:
     program: Program | ScoreProgram
     result: Result
     cadence_s: float
-    notes: tuple[Mistake, ...] = ()
+    notes: tuple[Diagnostic, ...] = ()
 
 
-def bound(working: Working, names: Names) -> list[Bound]:
+def bound(working: Working, names: SymbolTable) -> list[Bound]:
     """A working bound to all places it can be made for.
 
     Raises
@@ -49,7 +49,7 @@ def bound(working: Working, names: Names) -> list[Bound]:
     FormulaError
         When it cannot be worked out anywhere, with the place of the mistake.
     """
-    if working.made is Made.ONCE:
+    if working.made is Placement.ONCE:
         return [_bound_at(working, names, working.place)]
     for part in _parts(working):
         for reference in references_of(part):
@@ -66,11 +66,11 @@ def bound(working: Working, names: Names) -> list[Bound]:
         local = replace(names, here=places[0] if places else "")
         _bound_at(working, local, places[0] if places else "")
         where = f" of {working.group}" if working.group else ""
-        raise wrong(Place(0, 1), f"no place{where} has what this wants")
+        raise wrong(TextRange(0, 1), f"no place{where} has what this wants")
     return found
 
 
-def _places(working: Working, names: Names) -> list[str]:
+def _places(working: Working, names: SymbolTable) -> list[str]:
     places = list(dict.fromkeys([*names.places, *(one.place for one in names.series)]))
     if not working.group:
         return places
@@ -89,7 +89,7 @@ def _parts(working: Working) -> list[Part]:
     return [parsed(formula) for formula in formulas_of(working)]
 
 
-def _is_there(part: Part, names: Names) -> bool:
+def _is_there(part: Part, names: SymbolTable) -> bool:
     for one in references_of(part):
         if one.place != HERE:
             continue
@@ -102,7 +102,7 @@ def _is_there(part: Part, names: Names) -> bool:
     return True
 
 
-def _has_what_it_wants(working: Working, names: Names) -> bool:
+def _has_what_it_wants(working: Working, names: SymbolTable) -> bool:
     there = [_is_there(part, names) for part in _parts(working)]
     if working.score is None:
         return all(there)
@@ -113,7 +113,7 @@ def _has_what_it_wants(working: Working, names: Names) -> bool:
     return weight > 0 and heard / weight >= working.score.least
 
 
-def _bound_at(working: Working, names: Names, place: str) -> Bound:
+def _bound_at(working: Working, names: SymbolTable, place: str) -> Bound:
     if working.score is not None:
         return _bound_score(working, working.score, names, place)
     check = checked_part(parsed(working.formula), names)
@@ -134,13 +134,13 @@ def _place_of(check: Checked) -> str:
     return WHOLE_SITE
 
 
-def _bound_score(working: Working, score: Score, names: Names, place: str) -> Bound:
+def _bound_score(working: Working, score: Score, names: SymbolTable, place: str) -> Bound:
     if not score.inputs:
-        raise wrong(Place(0, 1), "a score wants one input or more")
+        raise wrong(TextRange(0, 1), "a score wants one input or more")
     programs: list[Program | None] = []
     cadences: list[float] = []
     places: list[str] = []
-    notes: list[Mistake] = []
+    notes: list[Diagnostic] = []
     for one in score.inputs:
         part = parsed(one.formula)
         if names.here is not None and not _is_there(part, names):

@@ -15,15 +15,15 @@ from rook_tally.core.workings import dimensions as measures
 from rook_tally.core.workings import function_catalogue as forms
 from rook_tally.core.workings import syntax as tree
 from rook_tally.core.workings.alignment import Input
-from rook_tally.core.workings.diagnostics import Mistake, wrong
+from rook_tally.core.workings.diagnostics import Diagnostic, wrong
 from rook_tally.core.workings.dimensions import NUMBER, Measure, wording_of
-from rook_tally.core.workings.evaluator import Applied, Node, Together, Windowed
-from rook_tally.core.workings.function_catalogue import Form, Wanted, WindowForm
+from rook_tally.core.workings.evaluator import AggregateNode, FunctionNode, Node, WindowNode
+from rook_tally.core.workings.function_catalogue import FormulaSpec, Parameter, WindowForm
 from rook_tally.core.workings.parsing import seconds_of
-from rook_tally.core.workings.symbols import Names, did_you_mean
+from rook_tally.core.workings.symbols import SymbolTable, did_you_mean
 from rook_tally.core.workings.syntax import Part
 from rook_tally.core.workings.typing_rules import (
-    Typed,
+    TypedNode,
     given_by,
     in_units,
     unit_suggestion,
@@ -37,13 +37,13 @@ _ORDINALS = ("first", "second", "third", "fourth")
 class PartChecker(Protocol):
     """What checks the parts of a formula and remembers which series they use."""
 
-    names: Names
+    names: SymbolTable
     series: list[NamedSeries]
     references: list[tree.Reference]
-    notes: list[Mistake]
+    notes: list[Diagnostic]
     together: list[tuple[Input, ...]]
 
-    def part(self, part: Part) -> Typed:
+    def part(self, part: Part) -> TypedNode:
         """A part, whatever it is."""
 
     def input(self, one: NamedSeries, reference: tree.Reference) -> Input:
@@ -59,10 +59,10 @@ class Calls:
     def __init__(self, checker: PartChecker) -> None:
         self._checker = checker
 
-    def called(self, part: tree.Call) -> Typed:
+    def called(self, part: tree.Call) -> TypedNode:
         """A formula called by name."""
         name = part.name
-        if part.arguments and isinstance(part.arguments[0], tree.Over):
+        if part.arguments and isinstance(part.arguments[0], tree.WindowedPart):
             return self._window(part, part.arguments[0])
         window = forms.WINDOWS.get(name)
         if window is not None and window.fixed_window_us:
@@ -73,11 +73,11 @@ class Calls:
             (inner,) = self._counted(part, 1)
             root = inner.measure.raised(Fraction(1, 2))
             self._no_point(part.arguments[0], inner, "has no square root")
-            return Typed(Applied(np.sqrt, (inner.node,)), root)
+            return TypedNode(FunctionNode(np.sqrt, (inner.node,)), root)
         if name == "abs":
             (inner,) = self._counted(part, 1)
             self._no_point(part.arguments[0], inner, "has no size; take a difference")
-            return Typed(Applied(np.abs, (inner.node,)), inner.measure)
+            return TypedNode(FunctionNode(np.abs, (inner.node,)), inner.measure)
         if name == "piecewise_score":
             return self._curve(part)
         form = forms.MOMENTARY.get(name) or forms.MATHEMATICS.get(name)
@@ -96,16 +96,16 @@ class Calls:
         known = [*forms.MOMENTARY, *forms.WINDOWS, *forms.TOGETHER, *forms.MATHEMATICS, "sqrt"]
         raise wrong(part.name_at, f"no formula is called {name}", did_you_mean(name, known))
 
-    def _no_point(self, part: Part, typed: Typed, what: str) -> None:
+    def _no_point(self, part: Part, typed: TypedNode, what: str) -> None:
         if typed.measure.is_point or typed.measure.is_truth:
             raise wrong(part.at, f"{wording_of(typed.measure)} {what}")
 
-    def _counted(self, part: tree.Call, count: int) -> list[Typed]:
+    def _counted(self, part: tree.Call, count: int) -> list[TypedNode]:
         if len(part.arguments) != count:
             raise wrong(part.at, f"{part.name} wants {count} argument{'s' * (count != 1)}")
         return [self._checker.part(one) for one in part.arguments]
 
-    def _curve(self, part: tree.Call) -> Typed:
+    def _curve(self, part: tree.Call) -> TypedNode:
         from rook_tally.core.formulas.scoring import checked_curve, piecewise_score
 
         if len(part.arguments) < 5 or len(part.arguments) % 2 == 0:
@@ -125,15 +125,17 @@ class Calls:
             checked_curve(x, scores)
         except ValueError as error:
             raise wrong(part.at, str(error)) from error
-        return Typed(Applied(lambda v: piecewise_score(v, x, scores), (value.node,)), NUMBER)
+        return TypedNode(
+            FunctionNode(lambda v: piecewise_score(v, x, scores), (value.node,)), NUMBER
+        )
 
-    def _momentary(self, part: tree.Call, form: Form) -> Typed:
+    def _momentary(self, part: tree.Call, form: FormulaSpec) -> TypedNode:
         fewest = sum(not one.is_optional for one in form.wants)
         if not fewest <= len(part.arguments) <= len(form.wants):
             names = ", ".join(one.name for one in form.wants)
             raise wrong(part.at, f"{form.name} wants {names}")
         nodes: list[Node] = []
-        scales: list[measures.Scale | None] = []
+        scales: list[measures.MeasureScale | None] = []
         words: dict[str, str] = {}
         shared: Measure | None = None
         keywords = forms.keywords_of(form.name) or ()
@@ -157,9 +159,11 @@ class Calls:
         gives = measures.scale_named(form.gives) if form.gives not in ("", "same") else None
         measure = (shared or NUMBER) if form.gives == "same" else gives.measure if gives else NUMBER
         function = in_units(form.function, scales, gives, words)
-        return Typed(Applied(function, tuple(nodes)), measure)
+        return TypedNode(FunctionNode(function, tuple(nodes)), measure)
 
-    def _unfit(self, part: tree.Call, at: int, told: Part, typed: Typed, wanted: str) -> Exception:
+    def _unfit(
+        self, part: tree.Call, at: int, told: Part, typed: TypedNode, wanted: str
+    ) -> Exception:
         name = told.quantity if isinstance(told, tree.Reference) else "this"
         place = _ORDINALS[at] if at < len(_ORDINALS) else f"{at + 1}th"
         return wrong(
@@ -168,7 +172,7 @@ class Calls:
             unit_suggestion(told, None, typed.measure),
         )
 
-    def _window(self, part: tree.Call, over: tree.Over) -> Typed:
+    def _window(self, part: tree.Call, over: tree.WindowedPart) -> TypedNode:
         form = forms.WINDOWS.get(part.name)
         if form is None:
             raise wrong(
@@ -181,7 +185,7 @@ class Calls:
 
     def _windowed(
         self, part: tree.Call, form: WindowForm, window_us: int, arguments: Sequence[Part]
-    ) -> Typed:
+    ) -> TypedNode:
         fewest = 1 + sum(not one.is_optional for one in form.wants)
         if not fewest <= len(arguments) <= 1 + len(form.wants):
             further = "".join(f", {one.name}" for one in form.wants)
@@ -195,7 +199,7 @@ class Calls:
             averaging = self._checker.names.quantity(arguments[0]).averaging
         if value.measure.is_truth:
             # How long something was so: yes counts 1.
-            value = Typed(value.node, NUMBER)
+            value = TypedNode(value.node, NUMBER)
         if form.value_unit:
             scale = measures.scale_named(form.value_unit)
             assert scale is not None
@@ -206,8 +210,8 @@ class Calls:
             constants.append(self._constant(part, at, want, told, value.measure))
         measure = given_by(form.gives, value.measure)
         function = form.function
-        return Typed(
-            Windowed(
+        return TypedNode(
+            WindowNode(
                 value.node,
                 window_us,
                 max(gaps, default=_LONGEST_GAP_US),
@@ -219,7 +223,7 @@ class Calls:
         )
 
     def _constant(
-        self, part: tree.Call, at: int, want: Wanted, told: Part, value: Measure
+        self, part: tree.Call, at: int, want: Parameter, told: Part, value: Measure
     ) -> float | str:
         if want.words:
             return word_of(told, want)
@@ -237,7 +241,7 @@ class Calls:
             raise wrong(told.at, f"{want.name} lies between {low} and {high}")
         return typed.literal
 
-    def _together(self, part: tree.Call) -> Typed:
+    def _together(self, part: tree.Call) -> TypedNode:
         arguments = part.arguments
         if len(arguments) == 1 and isinstance(arguments[0], tree.Reference):
             group = arguments[0]
@@ -265,11 +269,12 @@ class Calls:
             result = function(np.where(gap, 0.0, values), np.zeros(values.shape, np.int64))
             return np.where(gap, np.nan, result)
 
-        return Typed(
-            Applied(of_columns, tuple(one.node for one in typed)), given_by(gives, typed[0].measure)
+        return TypedNode(
+            FunctionNode(of_columns, tuple(one.node for one in typed)),
+            given_by(gives, typed[0].measure),
         )
 
-    def _group(self, group: tree.Reference, name: str) -> Typed:
+    def _group(self, group: tree.Reference, name: str) -> TypedNode:
         self._checker.references.append(group)
         measure = self._checker.measure(group)
         averaging = self._checker.names.quantity(group).averaging
@@ -277,7 +282,7 @@ class Calls:
         several = self._checker.names.several(group)
         if not several:
             self._checker.notes.append(
-                Mistake(
+                Diagnostic(
                     group.at,
                     f"nothing tells {group.quantity} at {group.place} yet",
                     "there is a gap until something does",
@@ -286,4 +291,4 @@ class Calls:
         members = tuple(self._checker.input(one, group) for one in several)
         if members:
             self._checker.together.append(members)
-        return Typed(Together(members, function), given_by(gives, measure))
+        return TypedNode(AggregateNode(members, function), given_by(gives, measure))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from rook_tally.core.quantities.named_series import NamedSeries
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.unit import Dimension
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.workings import dimensions as measures
@@ -15,17 +15,24 @@ from rook_tally.core.workings import function_catalogue as forms
 from rook_tally.core.workings import syntax as tree
 from rook_tally.core.workings.alignment import Input, held_us
 from rook_tally.core.workings.call_checker import Calls
-from rook_tally.core.workings.diagnostics import Mistake, wrong
+from rook_tally.core.workings.diagnostics import Diagnostic, wrong
 from rook_tally.core.workings.dimensions import NUMBER, TRUTH, Measure, wording_of
-from rook_tally.core.workings.evaluator import Applied, Constant, Earlier, Held, Program, Unheard
+from rook_tally.core.workings.evaluator import (
+    Constant,
+    FunctionNode,
+    LaggedNode,
+    LatestValue,
+    MissingSeries,
+    Program,
+)
 from rook_tally.core.workings.parsing import parsed, seconds_of
-from rook_tally.core.workings.symbols import Names, did_you_mean
+from rook_tally.core.workings.symbols import SymbolTable, did_you_mean
 from rook_tally.core.workings.syntax import Operator, Part
 from rook_tally.core.workings.typing_rules import (
     COMBINED,
     COMPARING,
     RECKONING,
-    Typed,
+    TypedNode,
     chosen,
     unit_suggestion,
 )
@@ -52,14 +59,14 @@ class Checked:
 
     program: Program
     measure: Measure
-    shown: measures.Shown
+    shown: measures.DisplayMeasure
     series: tuple[NamedSeries, ...]
     references: tuple[tree.Reference, ...]
-    notes: tuple[Mistake, ...]
+    notes: tuple[Diagnostic, ...]
     cadence_s: float
 
 
-def checked(text: str, names: Names) -> Checked:
+def checked(text: str, names: SymbolTable) -> Checked:
     """A formula ready to be worked out.
 
     Raises
@@ -70,7 +77,7 @@ def checked(text: str, names: Names) -> Checked:
     return checked_part(parsed(text), names)
 
 
-def checked_part(part: Part, names: Names) -> Checked:
+def checked_part(part: Part, names: SymbolTable) -> Checked:
     """As `checked`, for a formula that has been read."""
     checker = Checker(names)
     asked = _unit_asked(part)
@@ -91,7 +98,7 @@ def checked_part(part: Part, names: Names) -> Checked:
     )
 
 
-def _unit_asked(part: Part) -> measures.Scale | None:
+def _unit_asked(part: Part) -> measures.MeasureScale | None:
     """The unit a whole formula is told in: as it says, else that of the formula it calls."""
     if isinstance(part, tree.Converted):
         return measures.scale_named(part.unit)
@@ -105,14 +112,14 @@ def _unit_asked(part: Part) -> measures.Scale | None:
 class Checker:
     """Goes through the parts of a formula and remembers what they use."""
 
-    names: Names
+    names: SymbolTable
     series: list[NamedSeries] = field(default_factory=list)
     references: list[tree.Reference] = field(default_factory=list)
-    notes: list[Mistake] = field(default_factory=list)
+    notes: list[Diagnostic] = field(default_factory=list)
     alone: list[Input] = field(default_factory=list)
     together: list[tuple[Input, ...]] = field(default_factory=list)
 
-    def part(self, part: Part) -> Typed:
+    def part(self, part: Part) -> TypedNode:
         """A part, whatever it is."""
         match part:
             case tree.Number():
@@ -123,24 +130,24 @@ class Checker:
                 return self._negative(part)
             case tree.Not():
                 typed = self._truth(part.part, "not")
-                return Typed(Applied(lambda value: 1.0 - value, (typed.node,)), TRUTH)
-            case tree.Pair():
+                return TypedNode(FunctionNode(lambda value: 1.0 - value, (typed.node,)), TRUTH)
+            case tree.BinaryPart():
                 return self._pair(part)
-            case tree.Choice():
+            case tree.ConditionalPart():
                 return self._choice(part)
             case tree.Converted():
                 return self._converted(part)
-            case tree.Ago():
+            case tree.LaggedPart():
                 inner = self.part(part.part)
                 ago_us = microseconds(seconds_of(part.ago))
-                return Typed(Earlier(inner.node, ago_us), inner.measure)
+                return TypedNode(LaggedNode(inner.node, ago_us), inner.measure)
             case tree.Call():
                 return Calls(self).called(part)
-            case tree.Over():
+            case tree.WindowedPart():
                 raise wrong(
                     part.at, "a stretch of time says nothing by itself", "as in mean(x over 1 h)"
                 )
-            case tree.Word():
+            case tree.OptionWord():
                 known = [*forms.MOMENTARY, *forms.WINDOWS, *forms.TOGETHER, *forms.MATHEMATICS]
                 if part.text in known:
                     raise wrong(part.at, f"{part.text} wants arguments", f"{part.text}(…)")
@@ -152,18 +159,18 @@ class Checker:
                     did_you_mean(part.text, [*known, *self.names.quantities]),
                 )
 
-    def _number(self, part: tree.Number) -> Typed:
+    def _number(self, part: tree.Number) -> TypedNode:
         if not np.isfinite(part.value):
             raise wrong(part.at, "this number is too large")
         if not part.unit:
-            return Typed(Constant(part.value), NUMBER, part.value)
+            return TypedNode(Constant(part.value), NUMBER, part.value)
         scale = measures.scale_named(part.unit)
         if scale is None:
             raise wrong(part.at, f"no unit is called {part.unit}")
         value = scale.coherent(part.value)
-        return Typed(Constant(value), scale.measure, value)
+        return TypedNode(Constant(value), scale.measure, value)
 
-    def _negative(self, part: tree.Negative) -> Typed:
+    def _negative(self, part: tree.Negative) -> TypedNode:
         # −5 °C is a temperature by itself, not one turned round.
         if isinstance(part.part, tree.Number):
             number = part.part
@@ -171,7 +178,7 @@ class Checker:
         inner = self.part(part.part)
         if inner.measure.is_point or inner.measure.is_truth:
             raise wrong(part.at, f"{wording_of(inner.measure)} has no opposite")
-        return Typed(Applied(np.negative, (inner.node,)), inner.measure)
+        return TypedNode(FunctionNode(np.negative, (inner.node,)), inner.measure)
 
     def input(self, one: NamedSeries, reference: tree.Reference) -> Input:
         """A series as an input, remembered as one that is used."""
@@ -195,13 +202,13 @@ class Checker:
     def measure(self, reference: tree.Reference) -> Measure:
         """What kind of number a reference is."""
         quantity = self.names.quantity(reference)
-        if quantity.scale is Scale.STATE:
+        if quantity.scale is QuantityScale.STATE:
             return TRUTH
         if quantity.base.dimension is Dimension.WORKED_OUT:
             return self._worked_out(quantity, reference)[0]
         return measures.measure_of(quantity.base.dimension)
 
-    def _reference(self, part: tree.Reference) -> Typed:
+    def _reference(self, part: tree.Reference) -> TypedNode:
         if part.is_group:
             raise wrong(
                 part.at, "a group has many values", f"as in mean({part.quantity}@{part.place}/*)"
@@ -212,18 +219,18 @@ class Checker:
         if one is None:
             where = f"{part.place}/{part.station}" if part.station else part.place
             self.notes.append(
-                Mistake(
+                Diagnostic(
                     part.at,
                     f"nothing tells {part.quantity} at {where} yet",
                     "there is a gap until something does",
                 )
             )
-            return Typed(Unheard(), measure)
+            return TypedNode(MissingSeries(), measure)
         given = self.input(one, part)
         self.alone.append(given)
-        return Typed(Held(given, measure.is_truth), measure)
+        return TypedNode(LatestValue(given, measure.is_truth), measure)
 
-    def _truth(self, part: Part, for_what: str) -> Typed:
+    def _truth(self, part: Part, for_what: str) -> TypedNode:
         typed = self.part(part)
         if not typed.measure.is_truth:
             raise wrong(
@@ -233,29 +240,31 @@ class Checker:
             )
         return typed
 
-    def _pair(self, part: tree.Pair) -> Typed:
+    def _pair(self, part: tree.BinaryPart) -> TypedNode:
         operator = part.operator
         if operator in tree.LOGIC:
             left, right = (self._truth(one, operator.value) for one in (part.left, part.right))
             function = np.minimum if operator is Operator.AND else np.maximum
-            return Typed(Applied(function, (left.node, right.node)), TRUTH)
+            return TypedNode(FunctionNode(function, (left.node, right.node)), TRUTH)
         left, right = self.part(part.left), self.part(part.right)
         if operator in tree.COMPARISONS:
             self._alike(part, left, right, "compared with")
-            return Typed(Applied(COMPARING[operator], (left.node, right.node)), TRUTH)
+            return TypedNode(FunctionNode(COMPARING[operator], (left.node, right.node)), TRUTH)
         for side, inner in ((left, part.left), (right, part.right)):
             if side.measure.is_truth:
                 raise wrong(inner.at, "a yes or no is no number", "if … then … else … makes it one")
         measure = COMBINED[operator](part, left, right)
         if operator is Operator.POWER:
-            return Typed(Applied(np.power, (left.node, right.node)), measure)
+            return TypedNode(FunctionNode(np.power, (left.node, right.node)), measure)
         literal = None
         if left.literal is not None and right.literal is not None:
             with np.errstate(all="ignore"):
                 literal = float(RECKONING[operator](np.float64(left.literal), right.literal))
-        return Typed(Applied(RECKONING[operator], (left.node, right.node)), measure, literal)
+        return TypedNode(
+            FunctionNode(RECKONING[operator], (left.node, right.node)), measure, literal
+        )
 
-    def _alike(self, part: tree.Pair, left: Typed, right: Typed, how: str) -> None:
+    def _alike(self, part: tree.BinaryPart, left: TypedNode, right: TypedNode, how: str) -> None:
         if left.measure == right.measure:
             return
         raise wrong(
@@ -265,7 +274,7 @@ class Checker:
             or unit_suggestion(part.left, right.measure, left.measure),
         )
 
-    def _choice(self, part: tree.Choice) -> Typed:
+    def _choice(self, part: tree.ConditionalPart) -> TypedNode:
         condition = self._truth(part.condition, "if")
         then, otherwise = self.part(part.then), self.part(part.otherwise)
         if then.measure != otherwise.measure:
@@ -276,9 +285,11 @@ class Checker:
                 unit_suggestion(part.otherwise, then.measure, otherwise.measure)
                 or "both must be of one kind",
             )
-        return Typed(Applied(chosen, (condition.node, then.node, otherwise.node)), then.measure)
+        return TypedNode(
+            FunctionNode(chosen, (condition.node, then.node, otherwise.node)), then.measure
+        )
 
-    def _converted(self, part: tree.Converted) -> Typed:
+    def _converted(self, part: tree.Converted) -> TypedNode:
         inner = self.part(part.part)
         scale = measures.scale_named(part.unit)
         if scale is None:
@@ -288,7 +299,9 @@ class Checker:
         ):
             return inner
         if inner.measure.is_number and scale.symbol == "%":
-            return Typed(Applied(lambda value: 100.0 * value, (inner.node,)), scale.measure)
+            return TypedNode(
+                FunctionNode(lambda value: 100.0 * value, (inner.node,)), scale.measure
+            )
         suggestion = ""
         if inner.measure == scale.measure.step:
             suggestion = "a difference of temperatures is in K" if scale.symbol[0] == "°" else ""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, HERE, slug_of
 from rook_tally.core.workings import function_catalogue as forms
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 
 _MOST = 40
 
@@ -22,7 +22,7 @@ class Completion:
     what: str
 
 
-def completions(text: str, cursor: int, names: Names) -> list[Completion]:
+def completions(text: str, cursor: int, names: SymbolTable) -> list[Completion]:
     """What could stand at the cursor, those that begin with what is written there first.
 
     After `@` places and groups, after a place's `/` its stations; else quantities (where told) and
@@ -50,7 +50,7 @@ def completions(text: str, cursor: int, names: Names) -> list[Completion]:
     ]
 
 
-def _of_names(names: Names) -> Iterator[tuple[str, str]]:
+def _of_names(names: SymbolTable) -> Iterator[tuple[str, str]]:
     told = dict.fromkeys(one.quantity.slug for one in names.series)
     for slug in told:
         yield f"{slug}@", names.quantities[slug].name
@@ -65,7 +65,7 @@ def _of_names(names: Names) -> Iterator[tuple[str, str]]:
     yield "if ", "if … then … else …"
 
 
-def _of_where(quantity: str, where: str, names: Names) -> Iterator[tuple[str, str]]:
+def _of_where(quantity: str, where: str, names: SymbolTable) -> Iterator[tuple[str, str]]:
     telling = [one for one in names.series if one.quantity.slug == quantity]
     place, slash, _ = where.partition("/")
     if slash:

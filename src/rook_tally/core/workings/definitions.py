@@ -7,18 +7,18 @@ import enum
 import msgspec
 
 from rook_tally.core.quantities.levels import Limits
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.unit import Dimension, Unit
 
 
-class Made(enum.Enum):
+class Placement(enum.Enum):
     """Where a working is made."""
 
     ONCE = "once"
     EACH_PLACE = "each place"
 
 
-class Way(enum.Enum):
+class Aggregation(enum.Enum):
     """How a score's inputs are added up."""
 
     WEIGHTED = "weighted"
@@ -44,7 +44,7 @@ class Score(msgspec.Struct, frozen=True, kw_only=True):
     """
 
     inputs: tuple[ScoreInput, ...]
-    way: Way = Way.WEIGHTED
+    way: Aggregation = Aggregation.WEIGHTED
     least: float = 0.5
     variant_of: str = ""
 
@@ -70,7 +70,7 @@ class Working(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     formula: str = ""
     score: Score | None = None
-    made: Made = Made.ONCE
+    made: Placement = Placement.ONCE
     place: str = ""
     group: str = ""
     limits: Limits | None = None
@@ -113,7 +113,7 @@ class Result(msgspec.Struct, frozen=True, kw_only=True):
             (float("-inf"), float("inf")),
             self.decimals,
             limits=self.limits or Limits(),
-            scale=Scale.STATE if self.is_state else Scale.NUMBER,
+            scale=QuantityScale.STATE if self.is_state else QuantityScale.NUMBER,
         )
 
     @property

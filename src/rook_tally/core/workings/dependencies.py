@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from graphlib import CycleError, TopologicalSorter
 
 from rook_tally.core.workings.definitions import Working
-from rook_tally.core.workings.diagnostics import FormulaError, Place, wrong
+from rook_tally.core.workings.diagnostics import FormulaError, TextRange, wrong
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.core.workings.syntax import Part, Reference, parts_of
 
@@ -76,7 +76,7 @@ def checked_order(workings: Sequence[Working]) -> None:
         ring = list(reversed(error.args[1]))
         last = workings[-1]
         told = " rests on ".join(by_slug[slug].name for slug in ring)
-        at = Place(0, 1)
+        at = TextRange(0, 1)
         for slug, reference in _rests_on(last).items():
             if slug in ring:
                 at = reference.at

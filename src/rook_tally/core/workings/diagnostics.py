@@ -8,7 +8,7 @@ from rook_tally.core.errors import UsageError
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class TextRange:
     """Where something stands in a formula: characters [start, end)."""
 
     start: int
@@ -16,10 +16,10 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
-class Mistake:
+class Diagnostic:
     """Something said of a part of a formula, and what could be done about it."""
 
-    at: Place
+    at: TextRange
     what: str
     suggestion: str = ""
 
@@ -33,11 +33,11 @@ class Mistake:
 class FormulaError(UsageError):
     """A formula that cannot be worked out; `mistake` says where and why."""
 
-    def __init__(self, mistake: Mistake) -> None:
+    def __init__(self, mistake: Diagnostic) -> None:
         super().__init__(mistake.what, remedy=mistake.suggestion)
         self.mistake = mistake
 
 
-def wrong(at: Place, what: str, suggestion: str = "") -> FormulaError:
+def wrong(at: TextRange, what: str, suggestion: str = "") -> FormulaError:
     """The error to raise for a part of a formula."""
-    return FormulaError(Mistake(at, what, suggestion))
+    return FormulaError(Diagnostic(at, what, suggestion))

@@ -128,7 +128,7 @@ def coherent_factor(dimension: Dimension) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class Scale:
+class MeasureScale:
     """A unit as a formula may name it: coherent value = value × factor + offset."""
 
     symbol: str
@@ -145,16 +145,16 @@ class Scale:
         return value * self.factor + self.offset
 
 
-def _named_scales() -> dict[str, Scale]:
-    scales: dict[str, Scale] = {}
+def _named_scales() -> dict[str, MeasureScale]:
+    scales: dict[str, MeasureScale] = {}
 
-    def add(scale: Scale, *names: str) -> None:
+    def add(scale: MeasureScale, *names: str) -> None:
         for name in names:
             scales.setdefault(name, scale)
 
     # A kelvin is a step of temperature, a degree Celsius a temperature.
-    add(Scale("K", TEMPERATURE.step, 1.0), "K")
-    add(Scale("dB", measure_of(_D.SOUND_LEVEL).step, 1.0), "dB")
+    add(MeasureScale("K", TEMPERATURE.step, 1.0), "K")
+    add(MeasureScale("dB", measure_of(_D.SOUND_LEVEL).step, 1.0), "dB")
     for unit in units.UNITS:
         if unit.dimension in (_D.STATE, _D.WORKED_OUT) or unit in (
             units.KELVIN,
@@ -164,28 +164,30 @@ def _named_scales() -> dict[str, Scale]:
         ):
             continue
         measure, base = _DIMENSIONS[unit.dimension]
-        scale = Scale(unit.symbol, measure, unit.factor * base, unit.offset * base, unit, base)
+        scale = MeasureScale(
+            unit.symbol, measure, unit.factor * base, unit.offset * base, unit, base
+        )
         # The inch goes by its name: `in` leads to a unit.
         names = [name for name in (unit.symbol, *unit.names) if _is_unit_name(name)]
         add(scale, *names)
     inch = units.INCH
-    add(Scale("in", measure_of(_D.DEPTH), inch.factor * 1e-3), "inch")
-    add(Scale("g/m³", _of(kg=1, m=-3), 1e-3), "g/m³", "g/m3")
-    add(Scale("g/kg", NUMBER, 1e-3), "g/kg")
-    add(Scale("km", _of(m=1), 1e3), "km")
-    add(Scale("L", _of(m=3), 1e-3), "L", "l")
-    add(Scale("m³", _of(m=3), 1.0), "m³", "m3")
-    add(Scale("kg", _of(kg=1), 1.0), "kg")
-    add(Scale("ms", TIME, 1e-3), "ms")
-    add(Scale("week", TIME, 604_800.0), "week", "weeks")
-    add(Scale("d", TIME, 86_400.0), "day", "days")
-    add(Scale("h", TIME, 3600.0), "hour", "hours")
-    add(Scale("min", TIME, 60.0), "minute", "minutes")
-    add(Scale("s", TIME, 1.0), "second", "seconds")
-    add(Scale("J", _of(kg=1, m=2, s=-2), 1.0), "J")
-    add(Scale("kA", _of(A=1), 1e3), "kA")
-    add(Scale("kV", measure_of(_D.VOLTAGE), 1e3), "kV")
-    add(Scale("µA", _of(A=1), 1e-6), "µA", "uA")
+    add(MeasureScale("in", measure_of(_D.DEPTH), inch.factor * 1e-3), "inch")
+    add(MeasureScale("g/m³", _of(kg=1, m=-3), 1e-3), "g/m³", "g/m3")
+    add(MeasureScale("g/kg", NUMBER, 1e-3), "g/kg")
+    add(MeasureScale("km", _of(m=1), 1e3), "km")
+    add(MeasureScale("L", _of(m=3), 1e-3), "L", "l")
+    add(MeasureScale("m³", _of(m=3), 1.0), "m³", "m3")
+    add(MeasureScale("kg", _of(kg=1), 1.0), "kg")
+    add(MeasureScale("ms", TIME, 1e-3), "ms")
+    add(MeasureScale("week", TIME, 604_800.0), "week", "weeks")
+    add(MeasureScale("d", TIME, 86_400.0), "day", "days")
+    add(MeasureScale("h", TIME, 3600.0), "hour", "hours")
+    add(MeasureScale("min", TIME, 60.0), "minute", "minutes")
+    add(MeasureScale("s", TIME, 1.0), "second", "seconds")
+    add(MeasureScale("J", _of(kg=1, m=2, s=-2), 1.0), "J")
+    add(MeasureScale("kA", _of(A=1), 1e3), "kA")
+    add(MeasureScale("kV", measure_of(_D.VOLTAGE), 1e3), "kV")
+    add(MeasureScale("µA", _of(A=1), 1e-6), "µA", "uA")
     return scales
 
 
@@ -203,7 +205,7 @@ UNIT_PATTERN = rf"(?:{_ATOM}|1(?=/[^\W\d]))(?:[/·]{_ATOM})*"
 
 
 @lru_cache(512)
-def scale_named(text: str) -> Scale | None:
+def scale_named(text: str) -> MeasureScale | None:
     """The unit a text names, alone or composed (`µg/m³`, `°C/h`, `1/h`); None for none."""
     whole = SCALES.get(text)
     if whole is not None:
@@ -229,11 +231,11 @@ def scale_named(text: str) -> Scale | None:
         step = one.measure.step.raised(power)
         measure = measure / step if divides else measure * step
         factor = factor / one.factor ** int(power) if divides else factor * one.factor ** int(power)
-    return Scale(text, measure, factor)
+    return MeasureScale(text, measure, factor)
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class DisplayMeasure:
     """The units a result is kept and shown in.
 
     Attributes
@@ -250,32 +252,32 @@ class Shown:
     preferred: Unit
 
 
-def shown_in(measure: Measure, asked: Scale | None) -> Shown:
+def shown_in(measure: Measure, asked: MeasureScale | None) -> DisplayMeasure:
     """Units for a result of this measure, that asked for preferred when there is one."""
     if measure.is_truth:
-        return Shown((units.STATE,), 1.0, units.STATE)
+        return DisplayMeasure((units.STATE,), 1.0, units.STATE)
     dimension = _SHOWN_AS.get(measure)
     if dimension is not None:
         of_dimension = tuple(one for one in units.UNITS if one.dimension is dimension)
         base = _DIMENSIONS[dimension][1]
         if asked is None:
-            return Shown(of_dimension, base, of_dimension[0])
+            return DisplayMeasure(of_dimension, base, of_dimension[0])
         for one in of_dimension:
             if one.symbol == asked.symbol:
-                return Shown(of_dimension, base, one)
+                return DisplayMeasure(of_dimension, base, one)
     scale = asked or _composed(measure)
     unit = Unit(scale.symbol, Dimension.WORKED_OUT)
-    return Shown((unit,), scale.factor, unit)
+    return DisplayMeasure((unit,), scale.factor, unit)
 
 
-def _composed(measure: Measure) -> Scale:
+def _composed(measure: Measure) -> MeasureScale:
     """A unit for a measure that has no name: of a named one by the hour, or of basic kinds."""
     if measure == TEMPERATURE.step:
         return SCALES["K"]
     if measure == measure_of(_D.SOUND_LEVEL).step:
         return SCALES["dB"]
     if measure == NUMBER / TIME:
-        return Scale("1/h", measure, 1 / 3600)
+        return MeasureScale("1/h", measure, 1 / 3600)
     for known, dimension in _SHOWN_AS.items():
         base = next(one for one in units.UNITS if one.dimension is dimension)
         symbol = "K" if dimension is _D.TEMPERATURE else base.symbol
@@ -283,15 +285,15 @@ def _composed(measure: Measure) -> Scale:
             continue
         factor = _DIMENSIONS[dimension][1]
         if measure == known / TIME:
-            return Scale(f"{symbol}/h", measure, factor / 3600)
+            return MeasureScale(f"{symbol}/h", measure, factor / 3600)
         if measure == known * TIME:
-            return Scale(f"{symbol}·h", measure, factor * 3600)
+            return MeasureScale(f"{symbol}·h", measure, factor * 3600)
     parts = [
         kind if power == 1 else f"{kind}{str(power).translate(_RAISED)}"
         for kind, power in zip(_KINDS, measure.powers, strict=True)
         if power
     ]
-    return Scale("·".join(parts), measure, 1.0)
+    return MeasureScale("·".join(parts), measure, 1.0)
 
 
 def wording_of(measure: Measure) -> str:

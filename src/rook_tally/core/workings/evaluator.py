@@ -53,7 +53,7 @@ class Constant:
 
 
 @dataclass(frozen=True)
-class Held:
+class LatestValue:
     """The newest reading of a series; of a state, whether it is on."""
 
     input: Input
@@ -78,7 +78,7 @@ class Held:
 
 
 @dataclass(frozen=True)
-class Unheard:
+class MissingSeries:
     """A reference that matches nothing yet: a gap at every moment."""
 
     inputs = ()
@@ -90,7 +90,7 @@ class Unheard:
 
 
 @dataclass(frozen=True)
-class Applied:
+class FunctionNode:
     """A function of other parts, element by element. What is not finite becomes a gap."""
 
     function: Callable[..., FloatArray]
@@ -116,7 +116,7 @@ class Applied:
 
 
 @dataclass(frozen=True)
-class Together:
+class AggregateNode:
     """Several series of one quantity as one: those that are fresh, whichever they are."""
 
     members: tuple[Input, ...]
@@ -158,7 +158,7 @@ def _read_at(inputs: Inputs, one: Input, times: TimeArray) -> TimeArray:
 
 
 @dataclass(frozen=True)
-class Windowed:
+class WindowNode:
     """Something of the last while of a part."""
 
     part: Node
@@ -199,7 +199,7 @@ class Windowed:
 
 
 @dataclass(frozen=True)
-class Earlier:
+class LaggedNode:
     """What a part was a while before."""
 
     part: Node

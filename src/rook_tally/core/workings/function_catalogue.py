@@ -19,7 +19,7 @@ _RANGES = {"share": (0.0, 100.0), "start": (0.0, 100.0), "efficiency": (0.0, 1.0
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class Parameter:
     """An argument of a formula: a value in a unit, or one of some words.
 
     `unit` "same" takes anything that all such arguments share.
@@ -37,7 +37,7 @@ class Wanted:
 
 
 @dataclass(frozen=True, slots=True)
-class Form:
+class FormulaSpec:
     """A formula worked out moment by moment.
 
     `gives` is the unit of its result, "same" for that of its "same" arguments.
@@ -45,16 +45,16 @@ class Form:
 
     name: str
     what: str
-    wants: tuple[Wanted, ...]
+    wants: tuple[Parameter, ...]
     gives: str
     function: Callable[..., FloatArray]
 
 
-def _wanted(told: str) -> Wanted:
+def _wanted(told: str) -> Parameter:
     """`name unit`, with ? behind an optional one and a|b for words."""
     name, _, unit = told.rstrip("?").partition(" ")
     words = tuple(unit.split("|")) if "|" in unit else ()
-    return Wanted(name, "" if words else unit, words, told.endswith("?"))
+    return Parameter(name, "" if words else unit, words, told.endswith("?"))
 
 
 _PARTICLES = "pm25|pm10"
@@ -162,8 +162,8 @@ def _who_ratio(concentration: FloatArray, pollutant: str, averaging: str) -> Flo
 
 
 _IN_OTHER_UNITS = {"who_ratio": _who_ratio}
-MOMENTARY: Mapping[str, Form] = {
-    name: Form(
+MOMENTARY: Mapping[str, FormulaSpec] = {
+    name: FormulaSpec(
         name, what, tuple(map(_wanted, wants)), gives, _IN_OTHER_UNITS.get(name, by_name[name])
     )
     for name, wants, gives, what in _MOMENTARY
@@ -171,11 +171,11 @@ MOMENTARY: Mapping[str, Form] = {
 """Formulas of the moment by name."""
 
 
-def _plain(name: str, what: str, function: Callable[[FloatArray], FloatArray]) -> Form:
-    return Form(name, what, (Wanted("value"),), "", function)
+def _plain(name: str, what: str, function: Callable[[FloatArray], FloatArray]) -> FormulaSpec:
+    return FormulaSpec(name, what, (Parameter("value"),), "", function)
 
 
-MATHEMATICS: Mapping[str, Form] = {
+MATHEMATICS: Mapping[str, FormulaSpec] = {
     one.name: one
     for one in (
         _plain("ln", "natural logarithm", np.log),
@@ -203,7 +203,7 @@ class WindowForm:
 
     name: str
     what: str
-    wants: tuple[Wanted, ...]
+    wants: tuple[Parameter, ...]
     gives: str
     function: Callable[..., FloatArray]
     value_unit: str = ""

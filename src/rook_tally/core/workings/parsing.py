@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from rook_tally.core.workings import syntax as tree
-from rook_tally.core.workings.diagnostics import Place, wrong
+from rook_tally.core.workings.diagnostics import TextRange, wrong
 from rook_tally.core.workings.dimensions import UNIT_PATTERN
 from rook_tally.core.workings.syntax import Operator, Part
 
@@ -84,7 +84,7 @@ def _reader() -> tuple[Lark, Transformer_NonRecursive[Any, Any]]:
             return part
 
         def choice(self, meta: Any, condition: Part, then: Part, other: Part) -> Part:
-            return tree.Choice(_place(meta), condition, then, other)
+            return tree.ConditionalPart(_place(meta), condition, then, other)
 
         def disjunction(self, meta: Any, *parts: Part) -> Part:
             return _joined(Operator.OR, parts)
@@ -97,7 +97,7 @@ def _reader() -> tuple[Lark, Transformer_NonRecursive[Any, Any]]:
 
         def comparison(self, meta: Any, left: Part, sign: Token, right: Part) -> Part:
             operator = Operator(_COMPARISONS.get(str(sign), str(sign)))
-            return tree.Pair(_place(meta), operator, left, right)
+            return tree.BinaryPart(_place(meta), operator, left, right)
 
         def sum(self, meta: Any, *parts: Any) -> Part:
             return _chained(parts, {"−": "-"})
@@ -109,16 +109,16 @@ def _reader() -> tuple[Lark, Transformer_NonRecursive[Any, Any]]:
             return tree.Negative(_place(meta), part)
 
         def power(self, meta: Any, base: Part, exponent: Part) -> Part:
-            return tree.Pair(_place(meta), Operator.POWER, base, exponent)
+            return tree.BinaryPart(_place(meta), Operator.POWER, base, exponent)
 
         def converted(self, meta: Any, part: Part, unit: Token) -> Part:
             return tree.Converted(_place(meta), part, str(unit), _place(unit))
 
         def ago(self, meta: Any, part: Part, ago: tree.Number) -> Part:
-            return tree.Ago(_place(meta), part, ago)
+            return tree.LaggedPart(_place(meta), part, ago)
 
         def over(self, meta: Any, part: Part, window: tree.Number) -> Part:
-            return tree.Over(_place(meta), part, window)
+            return tree.WindowedPart(_place(meta), part, window)
 
         def reference(self, meta: Any, text: Token, within: tree.Number | None = None) -> Part:
             return _reference(_place(text), str(text), within)
@@ -128,7 +128,7 @@ def _reader() -> tuple[Lark, Transformer_NonRecursive[Any, Any]]:
             return tree.Call(_place(meta), str(name), _place(name), given)
 
         def word(self, meta: Any, name: Token) -> Part:
-            return tree.Word(_place(name), str(name))
+            return tree.OptionWord(_place(name), str(name))
 
         def number(self, meta: Any, value: Token, unit: Token | None = None) -> Part:
             return tree.Number(_place(meta), float(value), str(unit or ""))
@@ -140,14 +140,14 @@ def _reader() -> tuple[Lark, Transformer_NonRecursive[Any, Any]]:
     return reader, Builder()
 
 
-def _place(where: Any) -> Place:
-    return Place(int(where.start_pos), int(where.end_pos))
+def _place(where: Any) -> TextRange:
+    return TextRange(int(where.start_pos), int(where.end_pos))
 
 
 def _joined(operator: Operator, parts: tuple[Part, ...]) -> Part:
     whole = parts[0]
     for part in parts[1:]:
-        whole = tree.Pair(Place(whole.at.start, part.at.end), operator, whole, part)
+        whole = tree.BinaryPart(TextRange(whole.at.start, part.at.end), operator, whole, part)
     return whole
 
 
@@ -155,11 +155,11 @@ def _chained(parts: tuple[Any, ...], spellings: dict[str, str]) -> Part:
     whole: Part = parts[0]
     for sign, part in zip(parts[1::2], parts[2::2], strict=True):
         operator = Operator(spellings.get(str(sign), str(sign)))
-        whole = tree.Pair(Place(whole.at.start, part.at.end), operator, whole, part)
+        whole = tree.BinaryPart(TextRange(whole.at.start, part.at.end), operator, whole, part)
     return whole
 
 
-def _reference(at: Place, text: str, within: tree.Number | None) -> tree.Reference:
+def _reference(at: TextRange, text: str, within: tree.Number | None) -> tree.Reference:
     quantity, _, where = text.partition("@")
     parts = re.findall(rf"\*|{_SLUG}", where)
     place, *rest = (part.strip('"') for part in parts)
@@ -199,8 +199,10 @@ def duration_s(text: str) -> float:
     """
     found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(\S+)\s*", text)
     if found is None:
-        raise wrong(Place(0, max(len(text), 1)), f"{text} is no stretch of time", "as in 30 min")
-    return seconds_of(tree.Number(Place(0, len(text)), float(found[1]), found[2]))
+        raise wrong(
+            TextRange(0, max(len(text), 1)), f"{text} is no stretch of time", "as in 30 min"
+        )
+    return seconds_of(tree.Number(TextRange(0, len(text)), float(found[1]), found[2]))
 
 
 _LONGEST_S = 10 * 366 * 86_400.0
@@ -219,21 +221,21 @@ def parsed(text: str) -> Part:
 
     if len(text) > LONGEST:
         raise wrong(
-            Place(LONGEST, len(text)),
+            TextRange(LONGEST, len(text)),
             f"a formula has at most {LONGEST} characters",
             "make a working of a part of it and refer to that",
         )
     if not text.strip():
-        raise wrong(Place(0, max(len(text), 1)), "there is no formula yet", _EXAMPLE)
+        raise wrong(TextRange(0, max(len(text), 1)), "there is no formula yet", _EXAMPLE)
     try:
         reader, builder = _reader()
         part: Part = builder.transform(reader.parse(text))
     except UnexpectedEOF as error:
-        raise wrong(Place(len(text), len(text) + 1), "the formula ends too early") from error
+        raise wrong(TextRange(len(text), len(text) + 1), "the formula ends too early") from error
     except UnexpectedToken as error:
         raise _unexpected(text, error) from error
     except UnexpectedCharacters as error:
-        at = Place(int(error.pos_in_stream or 0), int(error.pos_in_stream or 0) + 1)
+        at = TextRange(int(error.pos_in_stream or 0), int(error.pos_in_stream or 0) + 1)
         raise wrong(at, f"{text[at.start]} cannot stand here", _hint(text, at.start)) from error
     except VisitError as error:
         raise error.orig_exc from error
@@ -247,7 +249,7 @@ _EXAMPLE = "as in dew_point(temperature@shop, humidity@shop)"
 def _unexpected(text: str, error: Any) -> Exception:
     token = error.token
     if token.type == "$END":
-        at = Place(len(text), len(text) + 1)
+        at = TextRange(len(text), len(text) + 1)
         return wrong(at, "the formula ends too early", _expected(error.accepts or error.expected))
     at = _place(token)
     return wrong(at, f"{token} cannot stand here", _hint(text, at.start))

@@ -11,7 +11,7 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.formulas.scoring import Composite, composite, piecewise_score
 from rook_tally.core.workings.alignment import Input, Inputs
-from rook_tally.core.workings.definitions import Score, Way
+from rook_tally.core.workings.definitions import Aggregation, Score
 from rook_tally.core.workings.evaluator import Program
 
 
@@ -75,7 +75,7 @@ def added_up(score: Score, readings: FloatArray) -> Composite:
         sub_scores,
         [one.weight for one in score.inputs],
         min_completeness=score.least,
-        worst_of=score.way is Way.WORST,
+        worst_of=score.way is Aggregation.WORST,
     )
 
 

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Names:
+class SymbolTable:
     """Everything a reference may name, in display order.
 
     `here` is the place a working is being made for; None for one made for the whole site.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.workings.diagnostics import Place
+from rook_tally.core.workings.diagnostics import TextRange
 
 
 class Operator(enum.Enum):
@@ -43,16 +43,16 @@ LOGIC = frozenset({Operator.AND, Operator.OR})
 class Number:
     """A number with its unit, which may be missing."""
 
-    at: Place
+    at: TextRange
     value: float
     unit: str
 
 
 @dataclass(frozen=True, slots=True)
-class Word:
+class OptionWord:
     """A name by itself: an option of a formula, such as `ice`."""
 
-    at: Place
+    at: TextRange
     text: str
 
 
@@ -63,7 +63,7 @@ class Reference:
     `within_s` is how old its newest reading may be; None for three cadences.
     """
 
-    at: Place
+    at: TextRange
     quantity: str
     place: str
     station: str = ""
@@ -76,7 +76,7 @@ class Reference:
 class Negative:
     """− in front of a part."""
 
-    at: Place
+    at: TextRange
     part: Part
 
 
@@ -84,44 +84,44 @@ class Negative:
 class Not:
     """`not` in front of a condition."""
 
-    at: Place
+    at: TextRange
     part: Part
 
 
 @dataclass(frozen=True, slots=True)
-class Pair:
+class BinaryPart:
     """Two parts with an operator between them."""
 
-    at: Place
+    at: TextRange
     operator: Operator
     left: Part
     right: Part
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class ConditionalPart:
     """`if condition then part else part`."""
 
-    at: Place
+    at: TextRange
     condition: Part
     then: Part
     otherwise: Part
 
 
 @dataclass(frozen=True, slots=True)
-class Over:
+class WindowedPart:
     """A part over the last while, as a formula's argument: `x over 1 h`."""
 
-    at: Place
+    at: TextRange
     part: Part
     window: Number
 
 
 @dataclass(frozen=True, slots=True)
-class Ago:
+class LaggedPart:
     """What a part was a while before: `x 24 h ago`."""
 
-    at: Place
+    at: TextRange
     part: Part
     ago: Number
 
@@ -130,23 +130,35 @@ class Ago:
 class Converted:
     """A part in a unit: `x in kPa`."""
 
-    at: Place
+    at: TextRange
     part: Part
     unit: str
-    unit_at: Place
+    unit_at: TextRange
 
 
 @dataclass(frozen=True, slots=True)
 class Call:
     """A formula by name with its arguments."""
 
-    at: Place
+    at: TextRange
     name: str
-    name_at: Place
+    name_at: TextRange
     arguments: tuple[Part, ...]
 
 
-Part = Number | Word | Reference | Negative | Not | Pair | Choice | Over | Ago | Converted | Call
+Part = (
+    Number
+    | OptionWord
+    | Reference
+    | Negative
+    | Not
+    | BinaryPart
+    | ConditionalPart
+    | WindowedPart
+    | LaggedPart
+    | Converted
+    | Call
+)
 
 
 def parts_of(part: Part) -> tuple[Part, ...]:
@@ -154,13 +166,13 @@ def parts_of(part: Part) -> tuple[Part, ...]:
     match part:
         case Negative() | Not() | Converted():
             return (part.part,)
-        case Over():
+        case WindowedPart():
             return (part.part, part.window)
-        case Ago():
+        case LaggedPart():
             return (part.part, part.ago)
-        case Pair():
+        case BinaryPart():
             return (part.left, part.right)
-        case Choice():
+        case ConditionalPart():
             return (part.condition, part.then, part.otherwise)
         case Call():
             return part.arguments

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.named_series import NamedSeries, slug_of
 from rook_tally.core.workings.binding import bound
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, ScoreInput, Working
 from rook_tally.core.workings.diagnostics import FormulaError
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +25,7 @@ class Offer:
     places: tuple[str, ...]
 
 
-_HERE = Made.EACH_PLACE
+_HERE = Placement.EACH_PLACE
 _EACH: tuple[tuple[Working, str], ...] = (
     (
         Working(
@@ -201,14 +201,14 @@ _SCORES: tuple[tuple[Working, str], ...] = (
             name="Air score, worst of",
             made=_HERE,
             group="indoors",
-            score=Score(inputs=AIR_SCORE.inputs, way=Way.WORST, variant_of="air_score"),
+            score=Score(inputs=AIR_SCORE.inputs, way=Aggregation.WORST, variant_of="air_score"),
         ),
         "the same, as low as its lowest part",
     ),
 )
 
 
-def offers(names: Names, have: Sequence[Working]) -> list[Offer]:
+def offers(names: SymbolTable, have: Sequence[Working]) -> list[Offer]:
     """What could be made of a site's series and is not there yet."""
     taken = {one.slug for one in have}
     found = []
@@ -223,7 +223,7 @@ def offers(names: Names, have: Sequence[Working]) -> list[Offer]:
     return found
 
 
-def _of_groups(names: Names) -> Iterator[tuple[Working, str]]:
+def _of_groups(names: SymbolTable) -> Iterator[tuple[Working, str]]:
     """The mean of a quantity over each group that tells it at two places or more."""
     several: list[tuple[str, str, Callable[[NamedSeries], bool]]] = [
         (group.name, slug_of(group.name), lambda one, places=group.places: one.place in places)  # type: ignore[misc]

@@ -14,12 +14,12 @@ from rook_tally.core.workings import syntax as tree
 from rook_tally.core.workings.diagnostics import wrong
 from rook_tally.core.workings.dimensions import NUMBER, TIME, Measure, wording_of
 from rook_tally.core.workings.evaluator import Node
-from rook_tally.core.workings.function_catalogue import Wanted
+from rook_tally.core.workings.function_catalogue import Parameter
 from rook_tally.core.workings.syntax import Operator, Part
 
 
 @dataclass(frozen=True, slots=True)
-class Typed:
+class TypedNode:
     """A part with what kind of number it is; `literal` its value when it is written out."""
 
     node: Node
@@ -27,9 +27,9 @@ class Typed:
     literal: float | None = None
 
 
-def word_of(told: Part, want: Wanted) -> str:
+def word_of(told: Part, want: Parameter) -> str:
     """The word given for an option; FormulaError for any other."""
-    if isinstance(told, tree.Word) and told.text in want.words:
+    if isinstance(told, tree.OptionWord) and told.text in want.words:
         return told.text
     if isinstance(told, tree.Number) and f"{told.value:g}{told.unit}" in want.words:
         return f"{told.value:g}{told.unit}"
@@ -54,7 +54,7 @@ def given_by(gives: str, value: Measure) -> Measure:
     return scale.measure
 
 
-def _in_scale(value: FloatArray, scale: measures.Scale | None) -> FloatArray:
+def _in_scale(value: FloatArray, scale: measures.MeasureScale | None) -> FloatArray:
     """A coherent value in a unit; long arrays are passed through as seldom as can be."""
     if scale is None:
         return value
@@ -64,8 +64,8 @@ def _in_scale(value: FloatArray, scale: measures.Scale | None) -> FloatArray:
 
 def in_units(
     function: Callable[..., FloatArray],
-    scales: Sequence[measures.Scale | None],
-    gives: measures.Scale | None,
+    scales: Sequence[measures.MeasureScale | None],
+    gives: measures.MeasureScale | None,
     words: dict[str, str],
 ) -> Callable[..., FloatArray]:
     """A formula of ours, taking and giving coherent units."""
@@ -98,7 +98,7 @@ def unit_suggestion(part: Part, wanted: Measure | None, measure: Measure) -> str
     return f"write {part.value:g} {symbol}" if symbol else ""
 
 
-def _sum_measure(part: tree.Pair, left: Typed, right: Typed) -> Measure:
+def _sum_measure(part: tree.BinaryPart, left: TypedNode, right: TypedNode) -> Measure:
     a, b = left.measure, right.measure
     if a.step != b.step:
         raise wrong(
@@ -125,7 +125,7 @@ def _sum_measure(part: tree.Pair, left: Typed, right: Typed) -> Measure:
     return a if a.is_point else b
 
 
-def _product_measure(part: tree.Pair, left: Typed, right: Typed) -> Measure:
+def _product_measure(part: tree.BinaryPart, left: TypedNode, right: TypedNode) -> Measure:
     for typed, inner in ((left, part.left), (right, part.right)):
         if typed.measure.is_point:
             raise wrong(
@@ -140,7 +140,7 @@ def _product_measure(part: tree.Pair, left: Typed, right: Typed) -> Measure:
     return left.measure / right.measure
 
 
-def _power_measure(part: tree.Pair, left: Typed, right: Typed) -> Measure:
+def _power_measure(part: tree.BinaryPart, left: TypedNode, right: TypedNode) -> Measure:
     if not right.measure.is_number:
         raise wrong(part.right.at, "a power is a plain number")
     if left.measure.is_number:
@@ -182,7 +182,7 @@ RECKONING: dict[Operator, Callable[..., FloatArray]] = {
     Operator.TIMES: np.multiply,
     Operator.OVER: np.divide,
 }
-COMBINED: dict[Operator, Callable[[tree.Pair, Typed, Typed], Measure]] = {
+COMBINED: dict[Operator, Callable[[tree.BinaryPart, TypedNode, TypedNode], Measure]] = {
     Operator.PLUS: _sum_measure,
     Operator.MINUS: _sum_measure,
     Operator.TIMES: _product_measure,

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from rook_tally.core.i18n import said
-from rook_tally.desk.data.actions import Command, Section
+from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.strip.actions import StripAction
@@ -21,14 +21,14 @@ if TYPE_CHECKING:
 _PRESET_KEYS = ("Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "Ctrl+6")
 
 
-def commands_of(window: DeskWindow) -> list[Command]:
+def commands_of(window: DeskWindow) -> list[Action]:
     """Everything that can be done in a window. Nothing is made before it is called for."""
     return [*_everywhere(window), *_of_time(window), *_of_views(window)]
 
 
-def _everywhere(window: DeskWindow) -> Iterator[Command]:
-    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Command:
-        return Command(Section.EVERYWHERE, words, keys, call)
+def _everywhere(window: DeskWindow) -> Iterator[Action]:
+    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Action:
+        return Action(Section.EVERYWHERE, words, keys, call)
 
     for at, name in enumerate(window.view_names):
         yield command(said("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
@@ -58,12 +58,12 @@ def _everywhere(window: DeskWindow) -> Iterator[Command]:
     yield command(said("Close the window"), ("Ctrl+Q",), window.close)
 
 
-def _of_time(window: DeskWindow) -> Iterator[Command]:
-    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Command:
-        return Command(Section.TIME, words, keys, call)
+def _of_time(window: DeskWindow) -> Iterator[Action]:
+    def command(words: str, keys: tuple[str, ...], call: Callable[[], object]) -> Action:
+        return Action(Section.TIME, words, keys, call)
 
     rail = window.rail
-    yield Command(Section.TIME, said("Back to now"), ("Space",), rail.model.go_live)
+    yield Action(Section.TIME, said("Back to now"), ("Space",), rail.model.go_live)
     yield command(said("Go to a time you type"), ("G",), rail.ask_where_to)
     for keys, (words, span_us) in zip(_PRESET_KEYS, PRESETS, strict=True):
         yield command(said("The last {0}", words), (keys,), partial(rail.model.show_last, span_us))
@@ -73,7 +73,7 @@ def _of_time(window: DeskWindow) -> Iterator[Command]:
     )
 
 
-def _of_views(window: DeskWindow) -> Iterator[Command]:
+def _of_views(window: DeskWindow) -> Iterator[Action]:
     names = list(window.view_names)
 
     def ledger(action: LedgerAction) -> None:
@@ -101,15 +101,15 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         call()
 
     for one in LedgerAction:
-        yield Command(Section.LEDGER, one.words, one.keys, partial(ledger, one))
+        yield Action(Section.LEDGER, one.words, one.keys, partial(ledger, one))
     for other in StripAction:
-        yield Command(Section.STRIP, other.words, other.keys, partial(strip, other))
+        yield Action(Section.STRIP, other.words, other.keys, partial(strip, other))
     for fifth in WallAction:
-        yield Command(Section.WALL, fifth.words, fifth.keys, partial(wall, fifth))
+        yield Action(Section.WALL, fifth.words, fifth.keys, partial(wall, fifth))
     for third in WorkingsAction:
-        yield Command(Section.WORKINGS, third.words, third.keys, partial(workings, third))
+        yield Action(Section.WORKINGS, third.words, third.keys, partial(workings, third))
     for fourth in WatchAction:
-        yield Command(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
+        yield Action(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
     for words, keys, call in (
         (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
         (
@@ -119,4 +119,4 @@ def _of_views(window: DeskWindow) -> Iterator[Command]:
         ),
         (said("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
     ):
-        yield Command(Section.STATIONS, words, keys, partial(stations, call))
+        yield Action(Section.STATIONS, words, keys, partial(stations, call))

@@ -39,7 +39,7 @@ class _Band(Label):
         self.setVisible(bool(text))
 
 
-class NoticeBand(_Band):
+class NoticeBanner(_Band):
     """What is wrong."""
 
     def __init__(self, theme: Theme) -> None:
@@ -47,7 +47,7 @@ class NoticeBand(_Band):
         self.setWordWrap(True)
 
 
-class MomentBand(_Band):
+class PastBanner(_Band):
     """That the past is shown, or something tried out; a link leaves the trial."""
 
     told = Signal()

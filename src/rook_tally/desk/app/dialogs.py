@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QDialog, QFileDialog
 from rook_tally.core.i18n import said
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
-from rook_tally.desk.data.actions import Command
-from rook_tally.desk.data.commands import KeepRemark
-from rook_tally.desk.data.finding import Target
+from rook_tally.desk.data.actions import Action
+from rook_tally.desk.data.commands import SaveRemark
+from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.store_client import Reply
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import user_name
@@ -77,11 +77,11 @@ class Dialogs:
         finder.chosen.connect(self.go_to)
         self._show(finder)
 
-    def go_to(self, target: Target) -> None:
+    def go_to(self, target: FindTarget) -> None:
         """Go to what was found, or do it."""
         window = self._window
         match target:
-            case Command():
+            case Action():
                 target.call()
             case Place():
                 window.show_view(0)
@@ -110,14 +110,14 @@ class Dialogs:
 
     def show_keys(self) -> None:
         """The sheet of keys."""
-        from rook_tally.desk.dialogs.key_list import KeySheet
+        from rook_tally.desk.dialogs.key_list import KeyListDialog
 
-        self._show(KeySheet(self._window.theme, self._window.commands, self._window))
+        self._show(KeyListDialog(self._window.theme, self._window.commands, self._window))
 
     def show_readings(self, series: Series) -> None:
         """The readings of a series behind the window, or behind the Ledger's day."""
         from rook_tally.desk.dialogs.readings import ReadingsTable
-        from rook_tally.desk.dialogs.readings_model import ReadingsQuestion
+        from rook_tally.desk.dialogs.readings_model import ReadingsQuery
 
         window = self._window
         start_us, end_us = window.state.window.start_us, window.state.now_us + 1
@@ -126,7 +126,7 @@ class Dialogs:
         stretch = window.strip.model.stretch if window.view == 1 else None
         if stretch is not None:
             start_us, end_us = stretch
-        question = ReadingsQuestion(series, start_us, end_us)
+        question = ReadingsQuery(series, start_us, end_us)
         self._show(ReadingsTable(window.theme, window.state, window.reader, question, window))
 
     def correct(self, series: Series) -> None:
@@ -147,7 +147,7 @@ class Dialogs:
         shade = next_shade(window.state.remarks)
         remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
         dialog = RemarkDialog(window.theme, window.state, remark, window)
-        dialog.accepted.connect(lambda: window.reader.change(KeepRemark(dialog.remark)))
+        dialog.accepted.connect(lambda: window.reader.change(SaveRemark(dialog.remark)))
         self._show(dialog)
 
     def copy_figures(self) -> None:
@@ -160,7 +160,7 @@ class Dialogs:
 
     def save_csv(self) -> None:
         """Save the readings of the lanes over the window."""
-        from rook_tally.desk.dialogs.csv_export import CsvSaving
+        from rook_tally.desk.dialogs.csv_export import CsvExport
 
         window = self._window
         series = window.strip.model.series
@@ -174,7 +174,7 @@ class Dialogs:
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("csv")
         dialog.fileSelected.connect(
-            lambda path: self._show(CsvSaving(window.store, series, start_us, end_us, path, window))
+            lambda path: self._show(CsvExport(window.store, series, start_us, end_us, path, window))
         )
         self._show(dialog)
 

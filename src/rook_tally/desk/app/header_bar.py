@@ -140,7 +140,7 @@ class _SiteName(Label):
         self.clicked.emit()
 
 
-class Head(QWidget):
+class HeaderBar(QWidget):
     """The dark head over every view. `view_chosen` names the view by its place."""
 
     view_chosen = Signal(int)

@@ -16,7 +16,7 @@ _SHOWN_MS = 6_000
 _MARGIN = 12
 
 
-class Teller(Label):
+class Toast(Label):
     """Lies over the window's lower left corner, takes no room from the views."""
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:

@@ -13,20 +13,20 @@ from PySide6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
-from rook_tally.desk.app.banners import MomentBand, NoticeBand
-from rook_tally.desk.app.header_bar import Head
+from rook_tally.desk.app.banners import NoticeBanner, PastBanner
+from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
-from rook_tally.desk.app.toast import Teller
+from rook_tally.desk.app.toast import Toast
 from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
 from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.file_importer import FileImporter
-from rook_tally.desk.data.past_snapshot import PastMoment
+from rook_tally.desk.data.past_snapshot import SiteSnapshot
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
-from rook_tally.desk.data.store_feed import Feed
+from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.store_feed import StoreFeed
 from rook_tally.desk.data.undo import UndoHistory
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
@@ -60,7 +60,7 @@ class DeskWindow(QMainWindow):
     closing = Signal()
 
     def __init__(
-        self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: Feed | None = None
+        self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: StoreFeed | None = None
     ) -> None:
         # Before any part is made: each measures its words as it comes.
         QApplication.setFont(face(13))
@@ -78,15 +78,15 @@ class DeskWindow(QMainWindow):
         self._bridge = _Bridge()
         self._bridge.news.connect(self.state.take, Qt.ConnectionType.QueuedConnection)
         self._bridge.reply.connect(self._on_reply, Qt.ConnectionType.QueuedConnection)
-        self.reader = Reader(store, on_reply=self._bridge.reply.emit)
-        self.feed = feed if feed is not None else Feed(store, clock=clock)
-        self.head = Head(theme, self.state, VIEWS)
+        self.reader = StoreClient(store, on_reply=self._bridge.reply.emit)
+        self.feed = feed if feed is not None else StoreFeed(store, clock=clock)
+        self.head = HeaderBar(theme, self.state, VIEWS)
         self.ledger = LedgerView(theme, self.state, self.reader)
         self.wall_settings = WallSettings()
         self.rail = TimeRail(theme, RailModel(self.state))
-        self.notice = NoticeBand(theme)
-        self.banner = MomentBand(theme, self.state, self.rail.model)
-        self.teller = Teller(theme, self)
+        self.notice = NoticeBanner(theme)
+        self.banner = PastBanner(theme, self.state, self.rail.model)
+        self.teller = Toast(theme, self)
         self.undo = UndoHistory(self.reader, told=self.tell)
         self._dialogs: Any = None
         self._views = ViewStack(self, self.ledger)
@@ -318,7 +318,7 @@ class DeskWindow(QMainWindow):
         self._show_notice()
 
     def _on_reply(self, reply: Reply) -> None:
-        if isinstance(reply.answer, PastMoment):
+        if isinstance(reply.answer, SiteSnapshot):
             self.state.take_moment(reply.answer)
             self._ask_moment()
         elif isinstance(reply.answer, RailRibbon):

@@ -21,7 +21,7 @@ class Section(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Command:
+class Action:
     """Something to do: in words, by these keys, by this call."""
 
     section: Section

@@ -10,14 +10,14 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.i18n import said
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
-from rook_tally.desk.data.undo import Done, user_name
-from rook_tally.store.site import AlarmWish, RequestSort, ask
+from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.store.site import AlarmWish, RequestKind, ask
 
 _TOLD = {
-    RequestSort.ACKNOWLEDGE: "acknowledging {0}",
-    RequestSort.SHELVE: "shelving {0}",
-    RequestSort.UNSHELVE: "taking {0} off the shelf",
-    RequestSort.TRIAL: "ringing {0} as a trial",
+    RequestKind.ACKNOWLEDGE: "acknowledging {0}",
+    RequestKind.SHELVE: "shelving {0}",
+    RequestKind.UNSHELVE: "taking {0} off the shelf",
+    RequestKind.TRIAL: "ringing {0} as a trial",
 }
 
 
@@ -34,10 +34,10 @@ def shelves(now_us: int, zone: tzinfo) -> list[tuple[str, int]]:
 
 
 @dataclass(frozen=True, slots=True)
-class AskOfAlarm:
+class RequestOfAlarm:
     """Acknowledge, shelve or take off the shelf what a watch rang; of one series or of all."""
 
-    sort: RequestSort
+    sort: RequestKind
     watch: str
     name: str
     now_us: int
@@ -45,7 +45,7 @@ class AskOfAlarm:
     word: str = ""
     until_us: int | None = None
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Ask for it. What is shelved comes off its shelf when this is undone."""
         wish = msgspec.json.encode(AlarmWish(self.word, self.until_us)).decode()
         ask(
@@ -58,8 +58,8 @@ class AskOfAlarm:
             now_us=self.now_us,
         )
         back = None
-        if self.sort is RequestSort.SHELVE:
-            back = AskOfAlarm(
-                RequestSort.UNSHELVE, self.watch, self.name, self.now_us, self.series_id
+        if self.sort is RequestKind.SHELVE:
+            back = RequestOfAlarm(
+                RequestKind.UNSHELVE, self.watch, self.name, self.now_us, self.series_id
             )
-        return Done(said(_TOLD[self.sort], self.name), back)
+        return UndoableResult(said(_TOLD[self.sort], self.name), back)

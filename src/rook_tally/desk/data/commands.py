@@ -12,7 +12,7 @@ from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.readings import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.site import (
     CorrectionEntry,
@@ -29,21 +29,21 @@ from rook_tally.store.site import (
 
 
 @dataclass(frozen=True, slots=True)
-class KeepRemark:
+class SaveRemark:
     """A remark shall be written down, or altered when it has an id."""
 
     remark: Remark
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it; answers with the remark as kept."""
         before = next((one for one in remarks(connection) if one.id == self.remark.id), None)
         kept = keep_remark(connection, self.remark)
         sort = "span" if kept.is_span else "pin"
         if before is None:
-            return Done(
+            return UndoableResult(
                 said("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
             )
-        return Done(said("{0} “{1}” altered", sort, kept.text), KeepRemark(before), kept)
+        return UndoableResult(said("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,11 +52,11 @@ class RemoveRemark:
 
     remark_id: int
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
-        return Done(said("{0} “{1}” taken away", sort, gone.text), KeepRemark(gone))
+        return UndoableResult(said("{0} “{1}” taken away", sort, gone.text), SaveRemark(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +69,7 @@ class Correct:
     why: str
     now_us: int
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Enter it; one that began at the same moment is replaced, and comes back when undone."""
         begin_us = self.correction.from_us
         before = next(
@@ -90,8 +90,8 @@ class Correct:
         )
         words = f"{_name(self.series)} corrected"
         if before is None:
-            return Done(words, WithdrawCorrection(self.series, entry_id))
-        return Done(words, _correct_as(self.series, before))
+            return UndoableResult(words, WithdrawCorrection(self.series, entry_id))
+        return UndoableResult(words, _correct_as(self.series, before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +101,7 @@ class WithdrawCorrection:
     series: Series
     entry_id: int
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it out."""
         before = next(
             (
@@ -113,7 +113,7 @@ class WithdrawCorrection:
         )
         withdraw_correction(connection, self.entry_id)
         assert before is not None  # withdrawing one that is not there has raised
-        return Done(
+        return UndoableResult(
             said("correction of {0} withdrawn", _name(self.series)),
             _correct_as(self.series, before),
         )
@@ -133,7 +133,7 @@ class Overrule:
     who: str
     why: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Say so; answers with how it is taken back. Words spoken before of the very same readings
         are withdrawn, those of others stand in the way."""
         before = overrulings(connection, self.series.id)
@@ -157,7 +157,7 @@ class Overrule:
             )
         counted = "good" if self.quality is Quality.GOOD else "suspect"
         words = f"readings of {_name(self.series)} counted as {counted}"
-        return Done(words, _Restate(self.series, tuple(made), tuple(replaced)))
+        return UndoableResult(words, _Restate(self.series, tuple(made), tuple(replaced)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +168,7 @@ class _Restate:
     withdrawn: tuple[int, ...]
     spoken: tuple[Overruling, ...]
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Do so."""
         known = {one.id: one for one in overrulings(connection, self.series.id)}
         gone = tuple(known[one] for one in self.withdrawn if one in known)
@@ -187,7 +187,7 @@ class _Restate:
             for one in self.spoken
         )
         words = f"word on readings of {_name(self.series)} taken back"
-        return Done(words, _Restate(self.series, again, gone))
+        return UndoableResult(words, _Restate(self.series, again, gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,12 +197,12 @@ class ShowInUnit:
     quantity: Quantity
     unit: Unit
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Do so."""
         before = shown_units(connection).get(self.quantity.slug, self.quantity.base)
         show_in_unit(connection, self.quantity, self.unit)
         words = f"{self.quantity.name} shown in {self.unit.symbol}"
-        return Done(words, ShowInUnit(self.quantity, before))
+        return UndoableResult(words, ShowInUnit(self.quantity, before))
 
 
 def _name(series: Series) -> str:

@@ -10,7 +10,7 @@ from typing import TypeAlias
 from rook_tally.core.i18n import said
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.desk.data.actions import Command, key_words
+from rook_tally.desk.data.actions import Action, key_words
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.text_match import folded
 from rook_tally.store.site import Place, Series, Station
@@ -18,7 +18,7 @@ from rook_tally.store.site import Place, Series, Station
 MOST = 40
 
 
-class FoundSort(enum.Enum):
+class FoundKind(enum.Enum):
     """What was found, in the order they are listed."""
 
     PLACE = "place"
@@ -28,26 +28,26 @@ class FoundSort(enum.Enum):
     COMMAND = "command"
 
 
-Target: TypeAlias = Place | Station | Series | Remark | Command
+FindTarget: TypeAlias = Place | Station | Series | Remark | Action
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundItem:
     """One thing that fits: `detail` stands dim beside it, `keys` at the end of the line."""
 
-    sort: FoundSort
+    sort: FoundKind
     words: str
     detail: str
     keys: str
-    target: Target
+    target: FindTarget
 
 
-def found(letters: str, state: SiteState, commands: Sequence[Command]) -> list[Found]:
+def found(letters: str, state: SiteState, commands: Sequence[Action]) -> list[FoundItem]:
     """Whatever holds all the words typed, best first: words that begin so before those that merely
     hold it. Nothing typed lists the commands."""
     words = folded(letters).split()
     if not words:
-        return [one for one in _everything(state, commands) if one.sort is FoundSort.COMMAND][:MOST]
+        return [one for one in _everything(state, commands) if one.sort is FoundKind.COMMAND][:MOST]
     fitting = []
     for at, one in enumerate(_everything(state, commands)):
         text = folded(f"{one.words} {one.detail} {one.sort.value}")
@@ -59,29 +59,29 @@ def found(letters: str, state: SiteState, commands: Sequence[Command]) -> list[F
     return [one for _, one in sorted(fitting, key=lambda pair: pair[0])[:MOST]]
 
 
-def _everything(state: SiteState, commands: Sequence[Command]) -> Iterator[Found]:
+def _everything(state: SiteState, commands: Sequence[Action]) -> Iterator[FoundItem]:
     site = state.site
     for place in site.places:
         where = said("indoors") if place.indoors else said("outdoors")
-        yield Found(FoundSort.PLACE, place.name, where, "", place)
+        yield FoundItem(FoundKind.PLACE, place.name, where, "", place)
     for station in site.stations:
-        yield Found(FoundSort.STATION, station.key, station.place.name, "", station)
+        yield FoundItem(FoundKind.STATION, station.key, station.place.name, "", station)
     for one in site.series:
         name = f"{one.station.place.name} {one.quantity.name}"
-        yield Found(FoundSort.SERIES, name, one.station.key, "", one)
+        yield FoundItem(FoundKind.SERIES, name, one.station.key, "", one)
     for remark in reversed(state.remarks):
         moment = datetime_from_time_us(remark.start_us).astimezone(state.zone)
         about = f", {remark.place}" if remark.place else ""
-        yield Found(
-            FoundSort.REMARK,
+        yield FoundItem(
+            FoundKind.REMARK,
             remark.text,
             f"{moment:%a} {moment.day} {moment:%b %H:%M}{about}",
             "",
             remark,
         )
     for command in commands:
-        yield Found(
-            FoundSort.COMMAND,
+        yield FoundItem(
+            FoundKind.COMMAND,
             command.words,
             said(command.section.value),
             key_words(command.keys),

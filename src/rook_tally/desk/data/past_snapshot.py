@@ -9,13 +9,13 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.desk.data.store_feed import RIBBON_COLUMNS, reports_us, ribbon_window
-from rook_tally.store.alarms import Standing, standing_at
+from rook_tally.store.alarms import ActiveAlarm, standing_at
 from rook_tally.store.readings import Latest, moment_of
 from rook_tally.store.site import Site, Station
 
 
 @dataclass(slots=True)
-class Shown:
+class LatestValues:
     """Newest readings and the day before them by series id, last reports by station id."""
 
     latest: dict[int, Latest] = field(default_factory=dict)
@@ -39,23 +39,23 @@ class Shown:
 
 
 @dataclass(frozen=True, slots=True)
-class PastMoment:
+class SiteSnapshot:
     """The site at a moment."""
 
     at_us: int
-    shown: Shown
-    alarms: tuple[Standing, ...] = ()
+    shown: LatestValues
+    alarms: tuple[ActiveAlarm, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class MomentQuestion:
+class SnapshotQuery:
     """How the site stood at a moment."""
 
     site: Site
     at_us: int
     subject: str = "moment"
 
-    def answered(self, connection: Connection) -> PastMoment:
+    def answered(self, connection: Connection) -> SiteSnapshot:
         """The site at that moment; a reading later than it is not known yet."""
         told = moment_of(
             connection,
@@ -65,5 +65,5 @@ class MomentQuestion:
             columns=RIBBON_COLUMNS,
             reports_us=reports_us(self.site),
         )
-        shown = Shown(told.latest, told.ribbons, told.reports)
-        return PastMoment(self.at_us, shown, standing_at(connection, self.at_us))
+        shown = LatestValues(told.latest, told.ribbons, told.reports)
+        return SiteSnapshot(self.at_us, shown, standing_at(connection, self.at_us))

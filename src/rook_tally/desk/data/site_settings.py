@@ -10,7 +10,7 @@ from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import said
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.maintenance.backup_schedule import (
     backup_schedule,
     last_backup,
@@ -47,7 +47,7 @@ class SiteSettings:
 
 
 @dataclass(frozen=True, slots=True)
-class SiteQuestion:
+class SiteSettingsQuery:
     """How the settings are now."""
 
     subject: str = "site settings"
@@ -74,12 +74,12 @@ class SiteQuestion:
 
 
 @dataclass(frozen=True, slots=True)
-class KeepSiteSettings:
+class SaveSiteSettings:
     """The settings of the site shall be these."""
 
     wanted: SiteSettings
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write them.
 
         Raises
@@ -88,7 +88,7 @@ class KeepSiteSettings:
             When there is no such zone, or copies cannot be put where they are to go; nothing was
             changed then.
         """
-        before, wanted = SiteQuestion().answered(connection), self.wanted
+        before, wanted = SiteSettingsQuery().answered(connection), self.wanted
         folder = wanted.copies_into.strip()
         if folder != before.copies_into:
             if folder and not before.can_be_copied:
@@ -100,4 +100,6 @@ class KeepSiteSettings:
         set_site(connection, name=wanted.name, zone=wanted.zone.strip())
         set_keys_wanted(connection, wanted.keys)
         set_passwords_at(connection, wanted.passwords)
-        return Done(said("The site's settings are saved"), KeepSiteSettings(replace(before)))
+        return UndoableResult(
+            said("The site's settings are saved"), SaveSiteSettings(replace(before))
+        )

@@ -17,21 +17,21 @@ from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
-from rook_tally.desk.data.past_snapshot import MomentQuestion, PastMoment, Shown
+from rook_tally.desk.data.past_snapshot import LatestValues, SiteSnapshot, SnapshotQuery
 from rook_tally.desk.data.store_feed import (
     Copies,
+    MessagesChanged,
     NewAlarms,
     NewDoors,
     NewReadings,
     NewRemarks,
     News,
     NewSheets,
-    NewTape,
     Picture,
-    Trouble,
+    StoreUnavailable,
 )
 from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.store.alarms import Standing
+from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Collector, DoorState, Series, Site, Station
 
@@ -52,8 +52,8 @@ class SiteState:
     clock: Clock
     window: TimeWindow = field(default_factory=lambda: TimeWindow(0, DAY_US, is_live=True))
     site: Site = field(default_factory=lambda: Site("", "UTC", (), (), ()))
-    live: Shown = field(default_factory=Shown)
-    past: PastMoment | None = None
+    live: LatestValues = field(default_factory=LatestValues)
+    past: SiteSnapshot | None = None
     collectors: list[Collector] = field(default_factory=list)
     copies: Copies | None = None
     remarks: list[Remark] = field(default_factory=list)
@@ -63,7 +63,7 @@ class SiteState:
     is_loaded: bool = False
     # Values that somebody tries out, by series id: shown in place of what is so, and said to be.
     trial: dict[int, float] = field(default_factory=dict)
-    live_alarms: tuple[Standing, ...] = ()
+    live_alarms: tuple[ActiveAlarm, ...] = ()
     alarm_moves: int = 0
     # How often messages or strays have come since the desk began.
     tape_moves: int = 0
@@ -89,7 +89,7 @@ class SiteState:
         return self.clock() if self.window.is_live else min(self.window.end_us, self.clock())
 
     @property
-    def shown(self) -> Shown:
+    def shown(self) -> LatestValues:
         """Newest readings, ribbons and reports as of the moment shown. Until a moment of the past
         has been read, the one read before it stays."""
         return self.live if self.window.is_live or self.past is None else self.past.shown
@@ -107,13 +107,13 @@ class SiteState:
         }
 
     @property
-    def alarms(self) -> tuple[Standing, ...]:
+    def alarms(self) -> tuple[ActiveAlarm, ...]:
         """What stands at the moment shown, the worst first."""
         if self.window.is_live or self.past is None:
             return self.live_alarms
         return self.past.alarms
 
-    def alarms_of(self, series_id: int) -> list[Standing]:
+    def alarms_of(self, series_id: int) -> list[ActiveAlarm]:
         """What stands of one series."""
         return [one for one in self.alarms if one.series_id == series_id]
 
@@ -146,13 +146,13 @@ class SiteState:
         """Bring a live window up to now; nobody is told, as it happens all the time."""
         self.window = self.window.following(self.clock())
 
-    def moment_question(self) -> MomentQuestion | None:
+    def moment_question(self) -> SnapshotQuery | None:
         """What to ask about the moment shown; None while it is now, or known."""
         if self.window.is_live or (self.past is not None and self.past.at_us == self.now_us):
             return None
-        return MomentQuestion(self.site, self.now_us)
+        return SnapshotQuery(self.site, self.now_us)
 
-    def take_moment(self, moment: PastMoment) -> None:
+    def take_moment(self, moment: SiteSnapshot) -> None:
         """An answer about a moment of the past; dropped once now is shown again."""
         if not self.window.is_live:
             self.past = moment
@@ -193,7 +193,7 @@ class SiteState:
         match news:
             case Picture():
                 self.site, self.collectors = news.site, news.collectors
-                self.live = Shown(news.latest, news.ribbons, news.reports)
+                self.live = LatestValues(news.latest, news.ribbons, news.reports)
                 self.remarks, self.groups = news.remarks, news.groups
                 self.live_alarms = news.alarms
                 self.copies = news.copies
@@ -209,7 +209,7 @@ class SiteState:
                 if is_same and self.notice() == before:
                     return
                 changed = set()
-            case NewTape():
+            case MessagesChanged():
                 self.tape_moves += 1
                 changed = set()
             case NewRemarks():
@@ -224,7 +224,7 @@ class SiteState:
                 changed = {one.series_id for one in (*self.live_alarms, *news.alarms)}
                 self.live_alarms = news.alarms
                 self.alarm_moves += 1
-            case Trouble():
+            case StoreUnavailable():
                 self.trouble, changed = news.text, set()
         # While the past is shown, what comes in now is kept for later.
         self._tell(set() if changed and not self.window.is_live else changed)

@@ -20,10 +20,10 @@ from rook_tally.core.i18n import said, spoken
 from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
-    from rook_tally.desk.data.worker_process import WorkApart
+    from rook_tally.desk.data.worker_process import WorkerProcess
 
 
-class Question(Protocol):
+class Query(Protocol):
     """What is asked. `subject` names what it is about: a newer question replaces it."""
 
     @property
@@ -36,7 +36,7 @@ class Question(Protocol):
         ...
 
 
-class StoreChange(Protocol):
+class Command(Protocol):
     """What is to be changed."""
 
     def made(self, connection: Connection) -> Any:
@@ -49,7 +49,7 @@ class Reply:
     """An answer together with its question, or what came of a change. `error` says why there is
     none."""
 
-    question: Question | StoreChange
+    question: Query | Command
     answer: Any
     error: str = ""
 
@@ -62,7 +62,7 @@ class Outcome:
     error: str = ""
 
 
-def outcome_of(store: Store, wanted: StoreChange | Question) -> Outcome:
+def outcome_of(store: Store, wanted: Command | Query) -> Outcome:
     """Answer a question, or make a change."""
     try:
         if hasattr(wanted, "made"):
@@ -80,28 +80,28 @@ def outcome_of(store: Store, wanted: StoreChange | Question) -> Outcome:
         return Outcome(None, said("a fault of ours: {0}; the log says more", repr(error)))
 
 
-class Reader:
+class StoreClient:
     """Answers questions and makes changes off the interface thread: in a thread, and once
     `work_apart` was called in a process of its own."""
 
     def __init__(self, store: Store, *, on_reply: Callable[[Reply], None]) -> None:
         self._store = store
         self._on_reply = on_reply
-        self._asked: dict[str, Question] = {}
-        self._to_change: deque[StoreChange] = deque()
+        self._asked: dict[str, Query] = {}
+        self._to_change: deque[Command] = deque()
         self._wake = threading.Condition()
         self._stopping = False
-        self._apart: WorkApart | None = None
+        self._apart: WorkerProcess | None = None
         self._thread = threading.Thread(target=self._run, name="reader", daemon=True)
         self._thread.start()
 
-    def ask(self, question: Question) -> None:
+    def ask(self, question: Query) -> None:
         """Ask; the reply comes through the callback, in the reader's thread."""
         with self._wake:
             self._asked[question.subject] = question
             self._wake.notify()
 
-    def change(self, wanted: StoreChange) -> None:
+    def change(self, wanted: Command) -> None:
         """Have something changed; the reply comes as an answer does."""
         with self._wake:
             self._to_change.append(wanted)
@@ -109,9 +109,9 @@ class Reader:
 
     def work_apart(self) -> None:
         """Have the work done in a process of its own as soon as it is up."""
-        from rook_tally.desk.data.worker_process import WorkApart
+        from rook_tally.desk.data.worker_process import WorkerProcess
 
-        self._apart = WorkApart(self._store.address, outcome_of, spoken())
+        self._apart = WorkerProcess(self._store.address, outcome_of, spoken())
 
     @property
     def is_apart(self) -> bool:
@@ -137,7 +137,7 @@ class Reader:
             with self._wake:
                 self._wake.wait_for(lambda: self._asked or self._to_change or self._stopping)
                 if self._to_change:
-                    wanted: StoreChange | Question = self._to_change.popleft()
+                    wanted: Command | Query = self._to_change.popleft()
                 elif self._stopping:
                     return
                 else:
@@ -145,7 +145,7 @@ class Reader:
             outcome = self._outcome(wanted)
             self._on_reply(Reply(wanted, outcome.answer, outcome.error))
 
-    def _outcome(self, wanted: StoreChange | Question) -> Outcome:
+    def _outcome(self, wanted: Command | Query) -> Outcome:
         apart = self._apart
         if apart is not None and apart.is_ready:
             try:

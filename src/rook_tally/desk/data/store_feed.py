@@ -20,7 +20,7 @@ from rook_tally.core.remarks import Remark
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
-from rook_tally.store.alarms import Standing, standing
+from rook_tally.store.alarms import ActiveAlarm, standing
 from rook_tally.store.base import Change, ChangeTail, Store, Subject, stretches_to_work_out
 from rook_tally.store.maintenance.backup_schedule import backup_schedule, last_backup
 from rook_tally.store.readings import Latest, envelopes, latest, read_range, reading_news
@@ -62,7 +62,7 @@ class Picture:
     collectors: list[Collector]
     remarks: list[Remark] = field(default_factory=list)
     groups: list[Group] = field(default_factory=list)
-    alarms: tuple[Standing, ...] = ()
+    alarms: tuple[ActiveAlarm, ...] = ()
     copies: Copies | None = None
 
 
@@ -84,7 +84,7 @@ class NewDoors:
 
 
 @dataclass(frozen=True, slots=True)
-class NewTape:
+class MessagesChanged:
     """Messages came, or strays came or went."""
 
 
@@ -104,18 +104,25 @@ class NewSheets:
 class NewAlarms:
     """An alarm rang, cleared or was seen to: all that stand."""
 
-    alarms: tuple[Standing, ...]
+    alarms: tuple[ActiveAlarm, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Trouble:
+class StoreUnavailable:
     """The store cannot be read at the moment; empty text when it can again."""
 
     text: str
 
 
 News: TypeAlias = (
-    Picture | NewReadings | NewDoors | NewTape | NewRemarks | NewSheets | NewAlarms | Trouble
+    Picture
+    | NewReadings
+    | NewDoors
+    | MessagesChanged
+    | NewRemarks
+    | NewSheets
+    | NewAlarms
+    | StoreUnavailable
 )
 
 
@@ -173,7 +180,7 @@ def ribbons_before(
     return envelopes(connection, list(series), *ribbon_window(now_us), RIBBON_COLUMNS)
 
 
-class Feed:
+class StoreFeed:
     """Reads the store in a thread of its own and hands news to a callback in that thread."""
 
     def __init__(self, store: Store, *, clock: Clock) -> None:
@@ -233,10 +240,10 @@ class Feed:
                     self._send_doors()
                 if is_troubled:
                     is_troubled = False
-                    self._on_news(Trouble(""))
+                    self._on_news(StoreUnavailable(""))
             except Exception as error:  # noqa: BLE001 - a window that hears no more looks well
                 is_troubled = True
-                self._on_news(Trouble(_trouble_words(error)))
+                self._on_news(StoreUnavailable(_trouble_words(error)))
                 if tail is not None:
                     # What follows a server does not outlive it: begin anew once it is back.
                     tail.close()
@@ -287,7 +294,7 @@ class Feed:
         if subjects & {Subject.SHEETS, Subject.PAGE}:
             self._on_news(NewSheets())
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
-            self._on_news(NewTape())
+            self._on_news(MessagesChanged())
 
     def _is_all_worked_out(self) -> bool:
         with self._store.read() as connection:

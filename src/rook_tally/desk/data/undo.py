@@ -1,7 +1,7 @@
 """Changes of the store that can be taken back: what was done, and what undoes it.
 
-A change that can be undone answers with `Done`: in words what happened, and the change that takes
-it back. That one, made, answers with a `Done` of its own, which is how a step is done again.
+A change that can be undone answers with `UndoableResult`: in words what happened, and the change that takes
+it back. That one, made, answers with a `UndoableResult` of its own, which is how a step is done again.
 """
 
 from __future__ import annotations
@@ -10,31 +10,31 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rook_tally.core.i18n import said
-from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
+from rook_tally.desk.data.store_client import Command, Reply, StoreClient
 
 _KEPT_STEPS = 100
 
 
 @dataclass(frozen=True, slots=True)
-class Done:
+class UndoableResult:
     """What came of a change. `words` as in "remark taken away"; no inverse where nothing takes it
     back."""
 
     words: str
-    inverse: StoreChange | None
+    inverse: Command | None
     result: object = None
 
 
 class UndoHistory:
     """The steps of one window. `told` is called with a line about each step that was made."""
 
-    def __init__(self, reader: Reader, *, told: Callable[[str], None]) -> None:
+    def __init__(self, reader: StoreClient, *, told: Callable[[str], None]) -> None:
         self._reader, self._told = reader, told
-        self._done: list[Done] = []
-        self._undone: list[Done] = []
+        self._done: list[UndoableResult] = []
+        self._undone: list[UndoableResult] = []
         # Changes under way that take a step back, or make it again.
-        self._back: list[Done] = []
-        self._again: list[Done] = []
+        self._back: list[UndoableResult] = []
+        self._again: list[UndoableResult] = []
 
     @property
     def can_undo(self) -> bool:
@@ -69,7 +69,7 @@ class UndoHistory:
         is_back, is_again = bool(back), bool(again)
         self._back = [one for one in self._back if one.inverse is not change]
         self._again = [one for one in self._again if one.inverse is not change]
-        if not isinstance(reply.answer, Done):
+        if not isinstance(reply.answer, UndoableResult):
             if reply.error and hasattr(change, "made"):
                 # It can be tried again, once what is in the way is gone.
                 self._done += back

@@ -21,7 +21,7 @@ from rook_tally.store.maintenance import open_store
 _STOP_WITHIN_S = 5.0
 
 
-class WorkApart:
+class WorkerProcess:
     """A process that does one kind of work with a store, one piece after the other.
 
     It ends with the process it belongs to, however that ends: its pipe is closed then. `catalogue`

@@ -18,14 +18,14 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.alarm_commands import AskOfAlarm, shelves
+from rook_tally.desk.data.alarm_commands import RequestOfAlarm, shelves
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
-from rook_tally.store.alarms import Standing
-from rook_tally.store.site import RequestSort
+from rook_tally.store.alarms import ActiveAlarm
+from rook_tally.store.site import RequestKind
 
 
 class AlarmDialog(QDialog):
@@ -40,7 +40,7 @@ class AlarmDialog(QDialog):
         self.setWindowTitle(said("What stands"))
         self.resize(560, 380)
         self._state = state
-        self.shown: tuple[Standing, ...] = ()
+        self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
         self.list.setAccessibleName(said("what stands"))
         self.list.setFont(face(13))
@@ -68,9 +68,9 @@ class AlarmDialog(QDialog):
         column.addWidget(self.list, 1)
         column.addWidget(self.word)
         column.addLayout(buttons)
-        self.acknowledge.clicked.connect(lambda: self._ask(RequestSort.ACKNOWLEDGE))
-        self.shelve.clicked.connect(lambda: self._ask(RequestSort.SHELVE))
-        self.unshelve.clicked.connect(lambda: self._ask(RequestSort.UNSHELVE))
+        self.acknowledge.clicked.connect(lambda: self._ask(RequestKind.ACKNOWLEDGE))
+        self.shelve.clicked.connect(lambda: self._ask(RequestKind.SHELVE))
+        self.unshelve.clicked.connect(lambda: self._ask(RequestKind.UNSHELVE))
         self.open_watch.clicked.connect(self._open)
         self.list.currentRowChanged.connect(lambda _row: self._show_buttons())
         self._is_open, self._was_filled = True, False
@@ -116,7 +116,7 @@ class AlarmDialog(QDialog):
         self._show_buttons()
 
     @property
-    def picked(self) -> Standing | None:
+    def picked(self) -> ActiveAlarm | None:
         """The alarm that is picked."""
         row = self.list.currentRow()
         return self.shown[row] if 0 <= row < len(self.shown) else None
@@ -133,13 +133,13 @@ class AlarmDialog(QDialog):
         self.empty.setVisible(not self.shown)
         self.list.setVisible(bool(self.shown))
 
-    def _ask(self, sort: RequestSort) -> None:
+    def _ask(self, sort: RequestKind) -> None:
         one = self.picked
         if one is None:
             return
-        until_us = self.until.currentData() if sort is RequestSort.SHELVE else None
+        until_us = self.until.currentData() if sort is RequestKind.SHELVE else None
         self.wished.emit(
-            AskOfAlarm(
+            RequestOfAlarm(
                 sort,
                 one.watch,
                 one.name,

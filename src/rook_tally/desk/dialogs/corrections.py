@@ -28,11 +28,11 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
 from rook_tally.desk.data.commands import Correct, WithdrawCorrection
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
-from rook_tally.desk.data.undo import Done, user_name
+from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.desk.dialogs.corrections_model import (
     CorrectionsAnswer,
-    CorrectionsQuestion,
+    CorrectionsQuery,
     CorrectionWay,
     both_range,
     corrected_preview,
@@ -97,7 +97,7 @@ class CorrectionsDialog(QDialog):
     """Lists corrections, takes one back, makes a new one."""
 
     def __init__(
-        self, theme: Theme, state: SiteState, reader: Reader, series: Series, parent: QWidget
+        self, theme: Theme, state: SiteState, reader: StoreClient, series: Series, parent: QWidget
     ) -> None:
         super().__init__(parent)
         self._theme, self._state, self._reader = theme, state, reader
@@ -168,7 +168,7 @@ class CorrectionsDialog(QDialog):
         column.addLayout(foot)
 
     def _ask(self) -> None:
-        self._reader.ask(CorrectionsQuestion(self._series, self._state.clock()))
+        self._reader.ask(CorrectionsQuery(self._series, self._state.clock()))
 
     def _on_way(self) -> None:
         way = self.way.currentData()
@@ -287,7 +287,7 @@ class CorrectionsDialog(QDialog):
             self._preview()
         elif isinstance(reply.question, Correct) and reply.error:
             self.problem.setText(reply.error)
-        elif isinstance(answer, Done):
+        elif isinstance(answer, UndoableResult):
             self._ask()
 
     def _fill_list(self) -> None:

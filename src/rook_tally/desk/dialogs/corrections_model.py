@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_format import MINUS
 from rook_tally.core.series.corrections import Correction, corrected_values
 from rook_tally.core.series.envelope import ColumnSums, Envelope, honest_range
@@ -52,7 +52,7 @@ class CorrectionsAnswer:
 
 
 @dataclass(frozen=True, slots=True)
-class CorrectionsQuestion:
+class CorrectionsQuery:
     """Asks for the corrections of a series and its raw readings before a moment."""
 
     series: Series
@@ -103,12 +103,12 @@ def number_typed(text: str, what: str) -> float:
     return value
 
 
-def correction_by_offset(shown: Shown, from_us: int, offset: float) -> Correction:
+def correction_by_offset(shown: DisplayUnit, from_us: int, offset: float) -> Correction:
     """Shown values are so much higher, in the unit shown."""
     return Correction(from_us, 1.0, offset * shown.unit.factor)
 
 
-def correction_by_gain(shown: Shown, from_us: int, gain: float, offset: float) -> Correction:
+def correction_by_gain(shown: DisplayUnit, from_us: int, gain: float, offset: float) -> Correction:
     """True = gain × shown + offset, both in the unit shown."""
     factor, zero = shown.unit.factor, shown.unit.offset
     # With base = factor·v + zero: base' = gain·base + zero·(1 − gain) + factor·offset.
@@ -116,7 +116,7 @@ def correction_by_gain(shown: Shown, from_us: int, gain: float, offset: float) -
 
 
 def correction_by_points(
-    shown: Shown, from_us: int, first: tuple[float, float], second: tuple[float, float]
+    shown: DisplayUnit, from_us: int, first: tuple[float, float], second: tuple[float, float]
 ) -> Correction:
     """The straight line through two pairs of (shown, true), in the unit shown.
 
@@ -159,7 +159,7 @@ def both_range(before: Envelope, after: Envelope, accuracy: float) -> tuple[floa
     return honest_range(low, high, accuracy)
 
 
-def correction_words(correction: Correction, shown: Shown, zone: tzinfo) -> str:
+def correction_words(correction: Correction, shown: DisplayUnit, zone: tzinfo) -> str:
     """A correction in words, in the unit shown."""
     since = datetime_from_time_us(correction.from_us).astimezone(zone)
     factor, zero = shown.unit.factor, shown.unit.offset

@@ -58,7 +58,7 @@ def write_csv(
     return written
 
 
-class CsvSaving(QDialog):
+class CsvExport(QDialog):
     """Shows how far a file is."""
 
     went_on = Signal(float)

@@ -29,8 +29,8 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.actions import Command
-from rook_tally.desk.data.finding import Found, found
+from rook_tally.desk.data.actions import Action
+from rook_tally.desk.data.finding import FoundItem, found
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 
@@ -89,7 +89,7 @@ class Finder(QDialog):
     chosen = Signal(object)
 
     def __init__(
-        self, theme: Theme, state: SiteState, commands: Sequence[Command], parent: QWidget
+        self, theme: Theme, state: SiteState, commands: Sequence[Action], parent: QWidget
     ) -> None:
         super().__init__(parent)
         self._state, self._commands = state, commands
@@ -104,7 +104,7 @@ class Finder(QDialog):
         self.list.setUniformItemSizes(True)
         self.list.setFixedHeight(_ROWS * _ROW_HEIGHT + 4)
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setAccessibleName(said("Found"))
+        self.list.setAccessibleName(said("FoundItem"))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.typed)
@@ -142,7 +142,7 @@ class Finder(QDialog):
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:
             return
-        one: Found = item.data(_ROLE)
+        one: FoundItem = item.data(_ROLE)
         self.accept()
         self.chosen.emit(one.target)
 

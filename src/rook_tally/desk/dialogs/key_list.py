@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.actions import Command, Section, key_words
+from rook_tally.desk.data.actions import Action, Section, key_words
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -30,10 +30,10 @@ _COLUMNS = (
 _WORDS_WIDTH = 212
 
 
-class KeySheet(QDialog):
+class KeyListDialog(QDialog):
     """Keys and what they do, by where they work. Escape closes it."""
 
-    def __init__(self, theme: Theme, commands: Sequence[Command], parent: QWidget) -> None:
+    def __init__(self, theme: Theme, commands: Sequence[Action], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(said("Keys"))
         sheet = QWidget()
@@ -67,7 +67,7 @@ class KeySheet(QDialog):
         )
 
 
-def _lines(theme: Theme, commands: Sequence[Command]) -> QGridLayout:
+def _lines(theme: Theme, commands: Sequence[Action]) -> QGridLayout:
     grid = QGridLayout()
     grid.setHorizontalSpacing(14)
     grid.setVerticalSpacing(2)

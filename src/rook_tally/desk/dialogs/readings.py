@@ -22,13 +22,13 @@ from rook_tally.core.i18n import said
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
-from rook_tally.desk.data.undo import Done, user_name
+from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.desk.dialogs.readings_model import (
     COLUMNS,
     ReadingsAnswer,
     ReadingsModel,
-    ReadingsQuestion,
+    ReadingsQuery,
 )
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
@@ -85,8 +85,8 @@ class ReadingsTable(QDialog):
         self,
         theme: Theme,
         state: SiteState,
-        reader: Reader,
-        question: ReadingsQuestion,
+        reader: StoreClient,
+        question: ReadingsQuery,
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
@@ -158,7 +158,7 @@ class ReadingsTable(QDialog):
             self.words.setText(model.words())
         elif reply.question == self._question:
             self.words.setText(reply.error)
-        elif isinstance(reply.answer, Done):
+        elif isinstance(reply.answer, UndoableResult):
             self._reader.ask(self._question)
 
     def _chosen(self) -> list[int]:

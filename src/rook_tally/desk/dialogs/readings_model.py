@@ -31,7 +31,7 @@ class ReadingsAnswer:
 
 
 @dataclass(frozen=True, slots=True)
-class ReadingsQuestion:
+class ReadingsQuery:
     """Asks for every reading of a series in [start, end)."""
 
     series: Series

@@ -24,9 +24,9 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_settings import (
     KEYS,
     PASSWORDS,
-    KeepSiteSettings,
-    SiteQuestion,
+    SaveSiteSettings,
     SiteSettings,
+    SiteSettingsQuery,
 )
 from rook_tally.desk.data.store_client import Reply
 from rook_tally.desk.parts.fonts_and_colours import face
@@ -45,7 +45,7 @@ class SiteDialog(QDialog):
         self.setWindowTitle(said("Site settings"))
         self.setMinimumWidth(680)
         self._before: SiteSettings | None = None
-        self._under_way: KeepSiteSettings | None = None
+        self._under_way: SaveSiteSettings | None = None
         self.name, self.zone, self.folder = QLineEdit(), QLineEdit(), QLineEdit()
         self.name.setAccessibleName(said("name of the site"))
         self.zone.setAccessibleName(said("time zone"))
@@ -101,11 +101,11 @@ class SiteDialog(QDialog):
 
     def begin(self) -> None:
         """Have the settings read."""
-        self.asked.emit(SiteQuestion())
+        self.asked.emit(SiteSettingsQuery())
 
     def take_reply(self, reply: Reply) -> None:
         """Take what was asked for here, and what came of saving."""
-        if isinstance(reply.question, SiteQuestion) and self._before is None:
+        if isinstance(reply.question, SiteSettingsQuery) and self._before is None:
             if reply.answer is None:
                 self.why.setText(reply.error)
             else:
@@ -146,7 +146,7 @@ class SiteDialog(QDialog):
             return
         self.why.setText("")
         self.save.setEnabled(False)
-        self._under_way = KeepSiteSettings(
+        self._under_way = SaveSiteSettings(
             SiteSettings(
                 self.name.text(),
                 self.zone.text(),

@@ -30,7 +30,7 @@ _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 Where = tuple[int, int]
 
 
-class CellInk:
+class CellPainter:
     """Pictures of cells, kept by where they stand. `on_painted` hears of every cell laid down."""
 
     def __init__(self, model: LedgerModel, theme: Theme) -> None:

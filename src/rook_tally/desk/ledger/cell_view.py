@@ -8,10 +8,10 @@ import numpy as np
 
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.series.freshness import Freshness
-from rook_tally.store.alarms import Standing
+from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import Series
 
 
@@ -37,7 +37,7 @@ class Cell:
 
 def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
     """The honest range a ribbon is drawn over."""
-    if one.quantity.scale is Scale.STATE:
+    if one.quantity.scale is QuantityScale.STATE:
         return -0.2, 1.2
     if ribbon is None or ribbon.is_empty:
         return 0.0, 1.0
@@ -46,7 +46,12 @@ def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
 
 
 def spoken_cell(
-    one: Series, text: str, level: Level, state: Freshness, is_suspect: bool, alarms: list[Standing]
+    one: Series,
+    text: str,
+    level: Level,
+    state: Freshness,
+    is_suspect: bool,
+    alarms: list[ActiveAlarm],
 ) -> str:
     """The cell for a screen reader."""
     parts = [

@@ -14,10 +14,10 @@ from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.quantities.averaging import mean_value
-from rook_tally.core.quantities.display_unit import Shown, base_shown
+from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import ORDER
 from rook_tally.core.series.freshness import Freshness, expected_reports_heard
 from rook_tally.desk.data.settings import LedgerArrangement, LedgerOrder
@@ -420,7 +420,7 @@ class LedgerModel:
         if not isinstance(line, SummaryRow):
             return ""
         quantity = self.columns[column]
-        if quantity.scale is Scale.STATE:
+        if quantity.scale is QuantityScale.STATE:
             return ""
         values = []
         for place in line.places:
@@ -439,7 +439,7 @@ class LedgerModel:
         }
         return self.shown_as(quantity).figure(float(figures[line.summary](values)))
 
-    def shown_as(self, quantity: Quantity) -> Shown:
+    def shown_as(self, quantity: Quantity) -> DisplayUnit:
         """How a column is shown: as any series of it is."""
         return next(
             (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),

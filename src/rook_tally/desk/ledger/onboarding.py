@@ -32,7 +32,7 @@ _TOLD = {
 }
 
 
-class FirstSheet(QWidget):
+class Onboarding(QWidget):
     """Offers the three ways. `chosen` carries a `FirstStep`."""
 
     chosen = Signal(object)

@@ -14,7 +14,7 @@ from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
 from rook_tally.core.quantities.number_format import duration, figure
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.series.gaps import inside as inside_of
 from rook_tally.core.series.gaps import max_gap_s
@@ -47,7 +47,7 @@ _FARTHEST_CROSSING_US = 12 * HOUR_US
 
 
 @dataclass(frozen=True, slots=True)
-class Fact:
+class SummaryLine:
     """A line of the account: what, how much, and when or of what."""
 
     name: str
@@ -56,7 +56,7 @@ class Fact:
 
 
 @dataclass(frozen=True, slots=True)
-class Account:
+class SeriesSummary:
     """Everything the side panel says about a series.
 
     `sentence` is about the limit, `outlook` about where it is going.
@@ -67,13 +67,13 @@ class Account:
     level: Level
     sentence: str
     outlook: str
-    facts: tuple[Fact, ...]
+    facts: tuple[SummaryLine, ...]
     chart: Envelope
     chart_range: tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
-class AccountQuestion:
+class SeriesSummaryQuery:
     """Asks for the account of a series as of a moment."""
 
     series: Series
@@ -86,7 +86,7 @@ class AccountQuestion:
         """One account at a time."""
         return "account"
 
-    def answered(self, connection: Connection) -> Account:
+    def answered(self, connection: Connection) -> SeriesSummary:
         """Read the last 24 hours, and today where that is longer, and say what there is to say."""
         start_us, end_us = self.now_us - DAY_US, self.now_us + 1
         margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)
@@ -104,7 +104,7 @@ class AccountQuestion:
 
 def account_of(
     series: Series, newest: Latest, readings: Readings, chart: Envelope, now_us: int, zone: tzinfo
-) -> Account:
+) -> SeriesSummary:
     """The account of a series from its readings of the last day."""
     is_good = newest.quality == 0
     level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
@@ -113,8 +113,8 @@ def account_of(
     if series.quantity.averaging is Averaging.CIRCULAR:
         value = unwound(value)
     trend = trend_of(Readings(readings.time_us[recent], value, readings.quality[recent]))
-    numeric = series.quantity.scale is Scale.NUMBER
-    return Account(
+    numeric = series.quantity.scale is QuantityScale.NUMBER
+    return SeriesSummary(
         series=series,
         value=series.shown.text(newest.value),
         level=level,
@@ -168,24 +168,24 @@ def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
     return max(ahead, default=None)
 
 
-def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> list[Fact]:
+def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> list[SummaryLine]:
     quantity = series.quantity
     cadence_s = series.station.cadence_s
     gap_s = max_gap_s(cadence_s)
     midnight_us = _midnight_us(now_us, zone)
     day = Window(now_us - DAY_US, now_us + 1)
-    facts: list[Fact] = []
+    facts: list[SummaryLine] = []
     if midnight_us < now_us:
         facts += _facts_today(series, readings, Window(midnight_us, now_us + 1), zone)
     over = _time_over(series, readings, day)
     if over is not None:
-        facts.append(Fact(said("Past the limit"), over, said("of 24 h")))
+        facts.append(SummaryLine(said("Past the limit"), over, said("of 24 h")))
     heard = completeness(
         readings, max_gap_s=gap_s, cadence_s=cadence_s, start_us=now_us - DAY_US, end_us=now_us
     )
     missed = max(0, heard.expected - heard.heard)
     facts.append(
-        Fact(
+        SummaryLine(
             said("Heard"),
             f"{figure(100 * heard.completeness, 1)} %",
             said("{0} missed", figure(missed, 0)) if missed else said("none missed"),
@@ -194,15 +194,17 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
     inside = inside_of(readings.time_us, day.start_us, day.end_us)
     suspect = int(np.count_nonzero(~readings[inside].good))
     if suspect:
-        facts.append(Fact(said("Set aside"), figure(suspect, 0), said("as suspect")))
-    if quantity.scale is Scale.NUMBER and quantity.accuracy:
+        facts.append(SummaryLine(said("Set aside"), figure(suspect, 0), said("as suspect")))
+    if quantity.scale is QuantityScale.NUMBER and quantity.accuracy:
         told = series.shown
         accuracy = told.difference_figure(quantity.accuracy)
-        facts.append(Fact(said("Sensor can tell"), f"±{accuracy}", told.symbol))
+        facts.append(SummaryLine(said("Sensor can tell"), f"±{accuracy}", told.symbol))
     return facts
 
 
-def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo) -> list[Fact]:
+def _facts_today(
+    series: Series, readings: Readings, today: Window, zone: tzinfo
+) -> list[SummaryLine]:
     cadence_s = series.station.cadence_s
     pieces = pieces_of(
         readings,
@@ -214,9 +216,11 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
     if not pieces.covered_s:
         return []
     mean = mean_of(pieces)
-    if series.quantity.scale is Scale.STATE:
+    if series.quantity.scale is QuantityScale.STATE:
         return [
-            Fact(said("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %")
+            SummaryLine(
+                said("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %"
+            )
         ]
     told = series.shown
     facts = []
@@ -225,16 +229,20 @@ def _facts_today(series: Series, readings: Readings, today: Window, zone: tzinfo
         low, high = arc_of(inside.value[inside.good], inside.value[inside.good])
         arc = said("{0} to {1}", told.figure(low), told.figure(high % 360.0))
         return [
-            Fact(said("Mean today"), told.figure(mean)),
-            Fact(said("Between, today"), arc, said("clockwise")),
+            SummaryLine(said("Mean today"), told.figure(mean)),
+            SummaryLine(said("Between, today"), arc, said("clockwise")),
         ]
     top, bottom = highest(readings, today), lowest(readings, today)
     if top.value is not None and top.time_us is not None:
-        facts.append(Fact(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone)))
-    facts.append(Fact(said("Mean today"), told.figure(mean, more=1)))
+        facts.append(
+            SummaryLine(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone))
+        )
+    facts.append(SummaryLine(said("Mean today"), told.figure(mean, more=1)))
     if bottom.value is not None and bottom.time_us is not None:
         facts.append(
-            Fact(said("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone))
+            SummaryLine(
+                said("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone)
+            )
         )
     return facts
 
@@ -261,7 +269,7 @@ def _time_over(series: Series, readings: Readings, window: Window) -> str | None
 
 
 def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:
-    if series.quantity.scale is Scale.STATE:
+    if series.quantity.scale is QuantityScale.STATE:
         return -0.1, 1.1
     if chart.is_empty:
         return 0.0, 1.0

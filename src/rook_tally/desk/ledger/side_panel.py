@@ -12,7 +12,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.ledger.remark_lines import remark_lines
-from rook_tally.desk.ledger.series_summary import Account
+from rook_tally.desk.ledger.series_summary import SeriesSummary
 from rook_tally.desk.parts.alarm_lines import AlarmLines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
@@ -77,7 +77,7 @@ class _FactLine(QWidget):
 
 
 class SidePanel(SidePaper):
-    """Shows an `Account`, or says what to do while there is none."""
+    """Shows an `SeriesSummary`, or says what to do while there is none."""
 
     open_in_strip = Signal()
     alarm_wanted = Signal(object, object)
@@ -85,7 +85,7 @@ class SidePanel(SidePaper):
     def __init__(self, theme: Theme, state: SiteState, parent: QWidget | None = None) -> None:
         super().__init__(theme, parent)
         self._state = state
-        self.account: Account | None = None
+        self.account: SeriesSummary | None = None
         self._place, self._name = Label(), Label()
         self._value, self._unit = Label(), Label()
         self._sentence, self._outlook = Label(), Label()
@@ -164,7 +164,7 @@ class SidePanel(SidePaper):
         for label in (self._remarks_head, self.remarks):
             label.setVisible(bool(lines))
 
-    def show_account(self, account: Account | None) -> None:
+    def show_account(self, account: SeriesSummary | None) -> None:
         """Show an account; None says how to get one."""
         self.account = account
         self._show_remarks()
@@ -215,7 +215,7 @@ class SidePanel(SidePaper):
         self._also.setText(self._others(account))
         self._also.setVisible(bool(self._also.text()))
 
-    def _others(self, account: Account) -> str:
+    def _others(self, account: SeriesSummary) -> str:
         """What other stations of the place say of the same quantity."""
         one = account.series
         told = [

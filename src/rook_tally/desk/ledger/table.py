@@ -41,7 +41,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cell_painter import CellInk, draw_rule
+from rook_tally.desk.ledger.cell_painter import CellPainter, draw_rule
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
@@ -249,7 +249,7 @@ class LedgerTable(QTableView):
         self._ledger = model
         self.setModel(LedgerTableModel(model))
         self._theme = theme
-        self.cells = CellInk(model, theme)
+        self.cells = CellPainter(model, theme)
         self.setVerticalHeader(PlaceHeader(model, theme, self))
         # Qt's own least height follows the application's font of the moment.
         self.verticalHeader().setMinimumSectionSize(SUMMARY_HEIGHT)

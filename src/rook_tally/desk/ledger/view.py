@@ -11,20 +11,20 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
-from rook_tally.desk.data.alarm_commands import AskOfAlarm
+from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.commands import ShowInUnit
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.store_client import Reply, StoreClient
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
-from rook_tally.desk.ledger.onboarding import FirstSheet
+from rook_tally.desk.ledger.onboarding import Onboarding
 from rook_tally.desk.ledger.ordering import with_other_order
-from rook_tally.desk.ledger.series_summary import Account, AccountQuestion
+from rook_tally.desk.ledger.series_summary import SeriesSummary, SeriesSummaryQuery
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
 from rook_tally.desk.parts.keys import keys_of
-from rook_tally.store.alarms import Standing
-from rook_tally.store.site import Place, RequestSort, Series
+from rook_tally.store.alarms import ActiveAlarm
+from rook_tally.store.site import Place, RequestKind, Series
 
 _ACCOUNT_PAUSE_MS = 250
 
@@ -44,7 +44,7 @@ class LedgerView(QWidget):
     first_step = Signal(object)
     told = Signal(str)
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
         super().__init__()
         self._state = state
         self._reader = reader
@@ -63,7 +63,7 @@ class LedgerView(QWidget):
         beside.addWidget(self.table, 1)
         beside.addWidget(self.panel)
         self._stack.addWidget(sheet)
-        self.first = FirstSheet(theme)
+        self.first = Onboarding(theme)
         self.first.chosen.connect(self.first_step)
         self._stack.addWidget(self.first)
         column = QVBoxLayout(self)
@@ -191,14 +191,14 @@ class LedgerView(QWidget):
     def take_reply(self, reply: Reply) -> None:
         """Show an account that was asked for, if it is still the one wanted."""
         answer = reply.answer
-        if isinstance(answer, Account) and answer.series == self._picked:
+        if isinstance(answer, SeriesSummary) and answer.series == self._picked:
             self.panel.show_account(answer)
 
-    def _ask_of_alarm(self, sort: RequestSort, one: Standing) -> None:
+    def _ask_of_alarm(self, sort: RequestKind, one: ActiveAlarm) -> None:
         now_us = self._state.clock()
-        until_us = now_us + HOUR_US if sort is RequestSort.SHELVE else None
+        until_us = now_us + HOUR_US if sort is RequestKind.SHELVE else None
         self._reader.change(
-            AskOfAlarm(sort, one.watch, one.name, now_us, one.series_id, until_us=until_us)
+            RequestOfAlarm(sort, one.watch, one.name, now_us, one.series_id, until_us=until_us)
         )
 
     def _open_picked(self, *_: object) -> None:
@@ -246,7 +246,7 @@ class LedgerView(QWidget):
             return
         newest = self._state.latest[self._picked.id]
         self._reader.ask(
-            AccountQuestion(self._picked, newest, self._state.now_us, self._state.zone)
+            SeriesSummaryQuery(self._picked, newest, self._state.now_us, self._state.zone)
         )
 
 

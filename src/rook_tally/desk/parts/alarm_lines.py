@@ -14,13 +14,13 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
-from rook_tally.store.alarms import Standing
-from rook_tally.store.site import RequestSort
+from rook_tally.store.alarms import ActiveAlarm
+from rook_tally.store.site import RequestKind
 
 _MOST = 3
 
 
-def state_words(one: Standing, now_us: int) -> str:
+def state_words(one: ActiveAlarm, now_us: int) -> str:
     """How an alarm stands, and since when."""
     since = "" if one.since_us is None else age((now_us - one.since_us) / 1e6)
     words = {
@@ -71,7 +71,7 @@ class AlarmLines(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self.shown: list[Standing] = []
+        self.shown: list[ActiveAlarm] = []
         self.lines = [_Line(theme) for _ in range(_MOST)]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -79,14 +79,14 @@ class AlarmLines(QWidget):
         for at, line in enumerate(self.lines):
             column.addWidget(line)
             line.acknowledge.clicked.connect(
-                lambda _checked=False, at=at: self._ask(RequestSort.ACKNOWLEDGE, at)
+                lambda _checked=False, at=at: self._ask(RequestKind.ACKNOWLEDGE, at)
             )
             line.shelve.clicked.connect(
-                lambda _checked=False, at=at: self._ask(RequestSort.SHELVE, at)
+                lambda _checked=False, at=at: self._ask(RequestKind.SHELVE, at)
             )
         self.show_alarms([], 0, is_now=True)
 
-    def show_alarms(self, alarms: Sequence[Standing], now_us: int, *, is_now: bool) -> None:
+    def show_alarms(self, alarms: Sequence[ActiveAlarm], now_us: int, *, is_now: bool) -> None:
         """Show what stands; nothing can be done about the past."""
         self.shown = list(alarms[:_MOST])
         for at, line in enumerate(self.lines):
@@ -102,6 +102,6 @@ class AlarmLines(QWidget):
             line.shelve.setVisible(is_now and one.state is not AlarmState.SHELVED)
         self.setVisible(bool(self.shown))
 
-    def _ask(self, sort: RequestSort, at: int) -> None:
+    def _ask(self, sort: RequestKind, at: int) -> None:
         if at < len(self.shown):
             self.wanted.emit(sort, self.shown[at])

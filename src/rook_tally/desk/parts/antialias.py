@@ -15,12 +15,12 @@ from numpy.typing import NDArray
 
 from rook_tally.core.arrays import FloatArray
 
-Coverage: TypeAlias = NDArray[np.float32]
+AntialiasedTrace: TypeAlias = NDArray[np.float32]
 Strength: TypeAlias = NDArray[np.uint8]
 _NOWHERE = np.float32(1e6)
 
 
-def band_coverage(top: FloatArray, bottom: FloatArray, height: int) -> Coverage:
+def band_coverage(top: FloatArray, bottom: FloatArray, height: int) -> AntialiasedTrace:
     """What a band between two edges covers of each pixel, 0 to 1.
 
     Parameters
@@ -37,12 +37,12 @@ def band_coverage(top: FloatArray, bottom: FloatArray, height: int) -> Coverage:
     nothing = np.isnan(top)
     upper = np.where(nothing, _NOWHERE, top).astype(np.float32)
     lower = np.where(nothing, -_NOWHERE, bottom).astype(np.float32)
-    covered: Coverage = np.minimum(lower, rows + 1)
+    covered: AntialiasedTrace = np.minimum(lower, rows + 1)
     covered -= np.maximum(upper, rows)
     return np.clip(covered, 0.0, 1.0, out=covered)
 
 
-def line_coverage(y: FloatArray, height: int, thickness: float) -> Coverage:
+def line_coverage(y: FloatArray, height: int, thickness: float) -> AntialiasedTrace:
     """What a line with one value a column covers of each pixel; columns of NaN break it.
 
     Each column is filled from halfway to its left neighbour to halfway to its right one.
@@ -93,7 +93,9 @@ def spread_over(
     return made
 
 
-def strength_of(line: Coverage, band: Coverage | None, band_opacity: float) -> Strength:
+def strength_of(
+    line: AntialiasedTrace, band: AntialiasedTrace | None, band_opacity: float
+) -> Strength:
     """How strongly a line over a band inks each pixel, 0 to 255."""
     if band is not None:
         # What of the band the line leaves uncovered.

@@ -8,7 +8,7 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
@@ -26,7 +26,7 @@ class ChartContent:
     envelope: Envelope
     limits: Limits
     value_range: tuple[float, float]
-    shown: Shown
+    shown: DisplayUnit
 
 
 @dataclass(frozen=True, slots=True)

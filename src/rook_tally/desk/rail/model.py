@@ -44,7 +44,7 @@ class RailRibbon:
 
 
 @dataclass(frozen=True, slots=True)
-class RailQuestion:
+class RailQuery:
     """How the site stood over a stretch. A whole archive is asked for with `start_us` None."""
 
     site: Site
@@ -101,15 +101,15 @@ class RailModel:
         """The site's."""
         return self._state.zone
 
-    def question(self) -> RailQuestion:
+    def question(self) -> RailQuery:
         """What to ask now: at least a week, and as far back as the window reaches."""
         now_us = self._state.clock()
         end_us = (now_us // _ROUND_US + 1) * _ROUND_US
         if self.shows_all:
-            return RailQuestion(self._state.site, None, end_us)
+            return RailQuery(self._state.site, None, end_us)
         back_us = end_us - self.window.start_us
         span_us = next((one for one in _STEPS_US if one >= back_us), None)
-        return RailQuestion(self._state.site, None if span_us is None else end_us - span_us, end_us)
+        return RailQuery(self._state.site, None if span_us is None else end_us - span_us, end_us)
 
     def is_to_be_asked(self) -> bool:
         """Whether what is shown is not what should be."""

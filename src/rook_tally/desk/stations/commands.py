@@ -10,10 +10,10 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.desk.data.undo import user_name
 from rook_tally.store.site import (
-    AdoptionTerms,
     Request,
-    RequestSort,
+    RequestKind,
     Station,
+    TakeInTerms,
     add_station,
     ask,
     describe_station,
@@ -25,7 +25,7 @@ from rook_tally.store.site import (
 
 
 @dataclass(frozen=True, slots=True)
-class AskControl:
+class RequestControl:
     """A control shall be something; answers with the request's number."""
 
     station: Station
@@ -40,7 +40,7 @@ class AskControl:
             raise UsageError(f"{self.station.key} has no control {self.name}")
         return ask(
             connection,
-            RequestSort.CONTROL,
+            RequestKind.CONTROL,
             self.station.key,
             self.name,
             control.value_from(self.value),
@@ -59,16 +59,16 @@ class AskProposal:
     def made(self, connection: Connection) -> int:
         """Ask for it."""
         return ask(
-            connection, RequestSort.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
+            connection, RequestKind.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
         )
 
 
 @dataclass(frozen=True, slots=True)
-class AskAdoption:
+class RequestTakeIn:
     """A stray sender shall be a station; answers with the request's number."""
 
     key: str
-    terms: AdoptionTerms
+    terms: TakeInTerms
     now_us: int
 
     def made(self, connection: Connection) -> int:
@@ -76,7 +76,7 @@ class AskAdoption:
         document = msgspec.json.encode(self.terms).decode()
         return ask(
             connection,
-            RequestSort.ADOPT,
+            RequestKind.ADOPT,
             self.key,
             "",
             document,
@@ -134,7 +134,7 @@ class Describe:
 
 
 @dataclass(frozen=True, slots=True)
-class RequestQuestion:
+class RequestQuery:
     """How far a request is."""
 
     number: int
@@ -154,7 +154,7 @@ class Choices:
 
 
 @dataclass(frozen=True, slots=True)
-class ChoicesQuestion:
+class ChoicesQuery:
     """What there is to choose from when a sender is adopted."""
 
     subject: str = "choices"

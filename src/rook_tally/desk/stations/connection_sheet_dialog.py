@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.connection_sheet import Sender, Sheet
+from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -37,11 +37,13 @@ _MARKS = {StepState.DONE: "✓", StepState.FAILED: "✕", StepState.WAITING: "·
 _HIDDEN = "•" * 12
 
 
-class SheetDialog(QDialog):
+class ConnectionSheetDialog(QDialog):
     """Shows a sheet; the key stays hidden until it is asked for, and is known only when it was made
     in this window."""
 
-    def __init__(self, theme: Theme, sheet: Sheet, access_key: str | None, parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, sheet: ConnectionSheet, access_key: str | None, parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self._theme = theme
         self._sheet = sheet

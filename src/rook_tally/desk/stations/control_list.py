@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QInputDialog, QLabel, QPushButton, QWidget
 
-from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, ControlSort
+from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -74,11 +74,11 @@ class ControlList(QWidget):
         """Ask the person what it shall be: a switch turns over, a button is pressed."""
         control = self._all[name].control
         shown = self._lines[name][0].text()
-        if control.sort is ControlSort.SWITCH:
+        if control.sort is ControlKind.SWITCH:
             self.asked.emit(name, SWITCH_OFF if shown == SWITCH_ON else SWITCH_ON)
-        elif control.sort is ControlSort.BUTTON:
+        elif control.sort is ControlKind.BUTTON:
             self.asked.emit(name, "")
-        elif control.sort is ControlSort.CHOICE:
+        elif control.sort is ControlKind.CHOICE:
             told, is_meant = QInputDialog.getItem(
                 self,
                 control.title,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from rook_tally.core.quantities.controls import Control, ControlSort
+from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.levels import Level
-from rook_tally.store.site import Request, RequestSort, RequestState, Station, StationWord
+from rook_tally.store.site import Request, RequestKind, RequestState, Station, StoredAttribute
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,14 +29,14 @@ class ControlRow:
 
 def control_rows(
     station: Station,
-    reports: Mapping[str, StationWord],
+    reports: Mapping[str, StoredAttribute],
     requests: Sequence[Request],
     clock: Callable[[int], str],
 ) -> list[ControlRow]:
     """A row each control of a station. `requests` newest first; `clock` writes a moment."""
     newest: dict[str, Request] = {}
     for request in requests:
-        if request.sort is RequestSort.CONTROL:
+        if request.sort is RequestKind.CONTROL:
             newest.setdefault(request.name, request)
     return [
         _row(one, reports.get(one.name), newest.get(one.name), clock)
@@ -45,9 +45,12 @@ def control_rows(
 
 
 def _row(
-    control: Control, report: StationWord | None, asked: Request | None, clock: Callable[[int], str]
+    control: Control,
+    report: StoredAttribute | None,
+    asked: Request | None,
+    clock: Callable[[int], str],
 ) -> ControlRow:
-    value = "press" if control.sort is ControlSort.BUTTON else "not known"
+    value = "press" if control.sort is ControlKind.BUTTON else "not known"
     if asked is not None and asked.state is not RequestState.REFUSED:
         value = asked.value
     if report is not None and (asked is None or not asked.state.is_open):
@@ -59,7 +62,7 @@ def _row(
 
 
 def _remark(
-    report: StationWord | None, asked: Request | None, clock: Callable[[int], str]
+    report: StoredAttribute | None, asked: Request | None, clock: Callable[[int], str]
 ) -> tuple[str, Level]:
     if asked is None or (
         report is not None

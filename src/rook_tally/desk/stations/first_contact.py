@@ -6,7 +6,7 @@ import enum
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from rook_tally.store.site import Problem, TapeLine
+from rook_tally.store.site import MessageLogEntry, Problem
 
 
 class StepState(enum.Enum):
@@ -29,7 +29,9 @@ class ContactStep:
 _NAMES = ("reached the door", "access key right", "decoded", "placed", "on the Ledger")
 
 
-def contact_steps(key: str, tape: Sequence[TapeLine], *, is_shown: bool) -> tuple[ContactStep, ...]:
+def contact_steps(
+    key: str, tape: Sequence[MessageLogEntry], *, is_shown: bool
+) -> tuple[ContactStep, ...]:
     """How far the newest message that may be this station's has come.
 
     `tape` are the newest lines of all stations, newest first; a message with a wrong key may be

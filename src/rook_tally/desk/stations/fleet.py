@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 
 from rook_tally.core.quantities.number_format import age
-from rook_tally.store.site import ClockFault, Station, Tally
+from rook_tally.store.site import ClockFault, MessageCounts, Station
 
 _MUCH = 0.02
 """From this share on duplicates, revisions and suspect readings are worth a word."""
@@ -32,7 +32,7 @@ def firmware_spread(stations: Iterable[Station]) -> str:
 
 def station_remark(
     station: Station,
-    tally: Tally,
+    tally: MessageCounts,
     fault: ClockFault | None,
     usual: dict[str, str],
     *,

@@ -11,8 +11,8 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.connection_sheet import Sheet, example_message
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age, figure
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -26,11 +26,11 @@ from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usua
 from rook_tally.desk.stations.queries import (
     HEARD_SLOTS,
     Fleet,
-    FleetQuestion,
-    PageQuestion,
+    FleetQuery,
     StationPage,
+    StationPageQuery,
 )
-from rook_tally.store.site import Series, Station, StrayGroup, Tally, TapeLine
+from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Station, StrayGroup
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
@@ -140,15 +140,17 @@ class StationsModel:
         self.is_held = is_held
         self._tell()
 
-    def fleet_question(self) -> FleetQuestion:
+    def fleet_question(self) -> FleetQuery:
         """What to ask about the fleet now."""
-        return FleetQuestion(self._state.site, self._state.now_us)
+        return FleetQuery(self._state.site, self._state.now_us)
 
-    def page_question(self) -> PageQuestion | None:
+    def page_question(self) -> StationPageQuery | None:
         """What to ask about the picked station now; None without one."""
         station = self.picked
         return (
-            None if station is None else PageQuestion(self._state.site, station, self._state.now_us)
+            None
+            if station is None
+            else StationPageQuery(self._state.site, station, self._state.now_us)
         )
 
     def take_fleet(self, fleet: Fleet) -> None:
@@ -221,7 +223,7 @@ class StationsModel:
             return ""
         return station_remark(
             station,
-            self._fleet.tallies.get(station.id, Tally()),
+            self._fleet.tallies.get(station.id, MessageCounts()),
             self._fleet.clock_faults.get(station.id),
             usual,
             is_offline=self._state.is_offline(station),
@@ -254,7 +256,7 @@ class StationsModel:
         is_shown = self._state.station_age_s(station) is not None
         return contact_steps(station.key, around, is_shown=is_shown)
 
-    def sheet(self) -> Sheet | None:
+    def sheet(self) -> ConnectionSheet | None:
         """What it takes to connect the picked station, at the doors that are open."""
         station = self.picked
         if station is None:
@@ -264,7 +266,7 @@ class StationsModel:
         }
         doors = {door.name: door.address for each in self._state.collectors for door in each.doors}
         host, _, port = doors.get("mqtt", _USUAL_MQTT).rpartition(":")
-        return Sheet(
+        return ConnectionSheet(
             station.key,
             station.cadence_s,
             doors.get("http", _USUAL_HTTP),
@@ -318,7 +320,7 @@ class StationsModel:
         station = self.picked
         if station is None or self._fleet is None:
             return ""
-        tally = self._fleet.tallies.get(station.id, Tally())
+        tally = self._fleet.tallies.get(station.id, MessageCounts())
         told = [
             (tally.kept, "kept"),
             (tally.duplicate, "duplicate"),
@@ -335,7 +337,7 @@ class StationsModel:
         """The picked station's messages, newest first."""
         return [] if self.page is None else [self._tape_row(one) for one in self.page.tape]
 
-    def _tape_row(self, line: TapeLine) -> TapeRow:
+    def _tape_row(self, line: MessageLogEntry) -> TapeRow:
         level = Level.SETTLED
         if line.suspect:
             level = Level.RAISED
@@ -395,7 +397,7 @@ class StationsModel:
         return f"{moment:%H:%M}" if moment.date() == today else f"{moment.day} {moment:%b %H:%M}"
 
 
-def body_text(line: TapeLine) -> str:
+def body_text(line: MessageLogEntry) -> str:
     """A message's beginning on one line; bytes that are no text in hexadecimal."""
     try:
         text = " ".join(line.body.decode().split())
@@ -407,5 +409,5 @@ def body_text(line: TapeLine) -> str:
     return _TIME_MEMBER.sub("", text.replace('": ', '":').replace(', "', ',"'))
 
 
-def _span_text(told: Shown, low: float, high: float, decimals: int) -> str:
+def _span_text(told: DisplayUnit, low: float, high: float, decimals: int) -> str:
     return f"{figure(told.value(low), decimals)} – {figure(told.value(high), decimals)}"

@@ -14,13 +14,13 @@ from rook_tally.store.readings import envelopes, span_statistics
 from rook_tally.store.site import (
     ClockFault,
     CorrectionEntry,
+    MessageCounts,
+    MessageLogEntry,
     Request,
     Site,
     Station,
-    StationWord,
+    StoredAttribute,
     StrayGroup,
-    Tally,
-    TapeLine,
     clock_faults,
     control_reports,
     correction_entries,
@@ -41,13 +41,13 @@ class Fleet:
     ((30,) bool), what became of what it sent, what its clock does; and who is astray."""
 
     heard: dict[int, BoolArray]
-    tallies: dict[int, Tally]
+    tallies: dict[int, MessageCounts]
     clock_faults: dict[int, ClockFault]
     strays: list[StrayGroup]
 
 
 @dataclass(frozen=True, slots=True)
-class FleetQuestion:
+class FleetQuery:
     """How the fleet stands at a moment."""
 
     site: Site
@@ -79,16 +79,16 @@ class StationPage:
     """
 
     station: Station
-    tape: list[TapeLine]
+    tape: list[MessageLogEntry]
     days: dict[int, SpanStatistics]
     corrections: dict[int, list[CorrectionEntry]]
-    reports: dict[str, StationWord]
+    reports: dict[str, StoredAttribute]
     requests: list[Request]
-    around: list[TapeLine]
+    around: list[MessageLogEntry]
 
 
 @dataclass(frozen=True, slots=True)
-class PageQuestion:
+class StationPageQuery:
     """What a station's page shows at a moment."""
 
     site: Site

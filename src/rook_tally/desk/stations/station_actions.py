@@ -18,31 +18,33 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.store_client import Reply, StoreClient
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.stations.commands import (
     AddStation,
-    AskAdoption,
-    AskControl,
     AskProposal,
     Choices,
-    ChoicesQuestion,
+    ChoicesQuery,
     Describe,
     RenewKey,
-    RequestQuestion,
+    RequestControl,
+    RequestQuery,
+    RequestTakeIn,
 )
-from rook_tally.desk.stations.connection_sheet_dialog import SheetDialog
+from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
-from rook_tally.desk.stations.take_in_dialog import AdoptDialog
-from rook_tally.desk.stations.take_in_state import Adoption, AdoptionStep
+from rook_tally.desk.stations.take_in_dialog import TakeInDialog
+from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
 from rook_tally.store.site import Request, Station
 
 
-class StationTasks:
+class StationActions:
     """Dialogs of the view, and what they ask the store."""
 
-    def __init__(self, theme: Theme, model: StationsModel, reader: Reader, parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, model: StationsModel, reader: StoreClient, parent: QWidget
+    ) -> None:
         self._theme = theme
         self._model = model
         self._reader = reader
@@ -50,8 +52,8 @@ class StationTasks:
         # Keys made in this window: the one place where they can still be read.
         self._keys: dict[str, str] = {}
         self._to_show = ""
-        self.adopting: AdoptDialog | None = None
-        self.sheet: SheetDialog | None = None
+        self.adopting: TakeInDialog | None = None
+        self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
         self.adding: NewStationDialog | None = None
 
@@ -59,29 +61,29 @@ class StationTasks:
         """Have a control of the picked station set."""
         station = self._model.picked
         if station is not None:
-            self._reader.change(AskControl(station, name, value, self._model.now_us))
+            self._reader.change(RequestControl(station, name, value, self._model.now_us))
 
     def adopt(self, key: str) -> None:
         """Begin to adopt a stray sender."""
-        dialog = AdoptDialog(self._theme, Adoption(key), self._parent)
+        dialog = TakeInDialog(self._theme, TakeInState(key), self._parent)
         self.adopting = dialog
         dialog.decided.connect(self._ask_adoption)
-        self._reader.ask(ChoicesQuestion())
+        self._reader.ask(ChoicesQuery())
         self._reader.change(AskProposal(key, self._model.now_us))
         dialog.open()
 
     def _ask_adoption(self) -> None:
         assert self.adopting is not None
         one = self.adopting.adoption
-        one.step, one.said, one.request = AdoptionStep.ASKED, "Adopting …", None
-        self._reader.change(AskAdoption(one.key, one.terms(), self._model.now_us))
+        one.step, one.said, one.request = TakeInStep.ASKED, "Adopting …", None
+        self._reader.change(RequestTakeIn(one.key, one.terms(), self._model.now_us))
         self.adopting.refresh()
 
     def add_station(self) -> None:
         """Let the person add a station before it has said anything."""
         self.adding = NewStationDialog(self._theme, self._parent)
         self.adding.accepted.connect(self._on_add)
-        self._reader.ask(ChoicesQuestion())
+        self._reader.ask(ChoicesQuery())
         self.adding.open()
 
     def _on_add(self) -> None:
@@ -101,7 +103,9 @@ class StationTasks:
         sheet = self._model.sheet()
         if sheet is None:
             return
-        self.sheet = SheetDialog(self._theme, sheet, self._keys.get(sheet.station), self._parent)
+        self.sheet = ConnectionSheetDialog(
+            self._theme, sheet, self._keys.get(sheet.station), self._parent
+        )
         self.sheet.show_steps(self._model.contact())
         self.sheet.open()
 
@@ -145,7 +149,7 @@ class StationTasks:
     def look_again(self) -> None:
         """Something may have been answered."""
         if self.adopting is not None and self.adopting.adoption.request is not None:
-            self._reader.ask(RequestQuestion(self.adopting.adoption.request))
+            self._reader.ask(RequestQuery(self.adopting.adoption.request))
 
     def refresh(self) -> None:
         """Show how far a first contact has come; and the sheet of a station just added."""
@@ -161,7 +165,7 @@ class StationTasks:
         """Take what came of something asked here."""
         asked: Any = reply.question
         if reply.error and isinstance(
-            asked, AskControl | AskAdoption | AskProposal | RenewKey | Describe | AddStation
+            asked, RequestControl | RequestTakeIn | AskProposal | RenewKey | Describe | AddStation
         ):
             told = QMessageBox(
                 QMessageBox.Icon.NoIcon,
@@ -180,16 +184,16 @@ class StationTasks:
             if self.adopting is not None:
                 self._take_for_adoption(self.adopting, asked, reply.answer)
 
-    def _take_for_adoption(self, dialog: AdoptDialog, asked: Any, answer: Any) -> None:
+    def _take_for_adoption(self, dialog: TakeInDialog, asked: Any, answer: Any) -> None:
         one = dialog.adoption
         if isinstance(answer, Choices):
             one.choices = answer
-        elif isinstance(asked, AskProposal | AskAdoption) and asked.key == one.key:
+        elif isinstance(asked, AskProposal | RequestTakeIn) and asked.key == one.key:
             one.request = answer
             self.look_again()
         elif isinstance(answer, Request):
             one.take_request(answer)
-            if one.step is AdoptionStep.DONE and one.access_key:
+            if one.step is TakeInStep.DONE and one.access_key:
                 self._keys[one.key] = one.access_key
         dialog.refresh()
 

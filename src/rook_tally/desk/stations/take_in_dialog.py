@@ -24,19 +24,19 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.control_list import filled
-from rook_tally.desk.stations.take_in_state import LEFT_OUT, Adoption, AdoptionStep
+from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
 
 
-class AdoptDialog(QDialog):
+class TakeInDialog(QDialog):
     """Shows an adoption under way. `decided` is sent when the person wants it so."""
 
     decided = Signal()
 
-    def __init__(self, theme: Theme, adoption: Adoption, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, adoption: TakeInState, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme
         self.adoption = adoption
-        self._shown_step: AdoptionStep | None = None
+        self._shown_step: TakeInStep | None = None
         self.setWindowTitle(said("Adopt {0}", adoption.key))
         self.setMinimumWidth(560)
         self.said, self.key = Label(), Label()
@@ -95,20 +95,20 @@ class AdoptDialog(QDialog):
     def refresh(self) -> None:
         """Show how far it is."""
         one = self.adoption
-        if one.step is not self._shown_step and one.step is AdoptionStep.DECIDING:
+        if one.step is not self._shown_step and one.step is TakeInStep.DECIDING:
             self._offer()
         self._shown_step = one.step
-        deciding = one.step is AdoptionStep.DECIDING
+        deciding = one.step is TakeInStep.DECIDING
         self._form.setVisible(deciding)
-        self.adopt.setVisible(one.step in (AdoptionStep.DECIDING, AdoptionStep.ASKED))
+        self.adopt.setVisible(one.step in (TakeInStep.DECIDING, TakeInStep.ASKED))
         self.adopt.setEnabled(one.is_ready)
         told = one.said
-        if one.step is AdoptionStep.DONE:
+        if one.step is TakeInStep.DONE:
             told = said("It is a station now: {0}.", one.said)
             self.close_button.setText(said("Close"))
         self.said.setText(told)
         self.said.setVisible(bool(told))
-        shows_key = one.step is AdoptionStep.DONE and bool(one.access_key)
+        shows_key = one.step is TakeInStep.DONE and bool(one.access_key)
         self.key.setVisible(shows_key)
         if shows_key:
             self.key.setText(

@@ -10,13 +10,13 @@ import msgspec
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.desk.stations.commands import Choices
 from rook_tally.store.base import Credentials, credentials_of, new_access_key
-from rook_tally.store.site import AdoptionTerms, Request, RequestSort, RequestState, StrayProposal
+from rook_tally.store.site import Request, RequestKind, RequestState, StrayProposal, TakeInTerms
 
 LEFT_OUT = ""
 """What stands for a field that nobody wants, or knows."""
 
 
-class AdoptionStep(enum.Enum):
+class TakeInStep(enum.Enum):
     """How far it is."""
 
     PROPOSING = "proposing"
@@ -27,7 +27,7 @@ class AdoptionStep(enum.Enum):
 
 
 @dataclass(slots=True)
-class AdoptedField:
+class TakenInField:
     """A field and what a person lets it be: quantity (`LEFT_OUT` for nothing) and unit, or the
     field it continues."""
 
@@ -39,18 +39,18 @@ class AdoptedField:
 
 
 @dataclass(slots=True)
-class Adoption:
+class TakeInState:
     """One adoption under way. `request` is the number of what was asked last."""
 
     key: str
-    step: AdoptionStep = AdoptionStep.PROPOSING
+    step: TakeInStep = TakeInStep.PROPOSING
     request: int | None = None
     proposal: StrayProposal | None = None
     choices: Choices | None = None
     place: str = ""
     kind: str = "plain"
     indoors: bool = True
-    fields: list[AdoptedField] = field(default_factory=list)
+    fields: list[TakenInField] = field(default_factory=list)
     access_key: str = ""
     said: str = "Looking at what it sends …"
 
@@ -58,7 +58,7 @@ class Adoption:
     def is_ready(self) -> bool:
         """Whether everything needed is decided."""
         has_place = bool(self.place.strip()) or self.is_adopted
-        return self.step is AdoptionStep.DECIDING and has_place
+        return self.step is TakeInStep.DECIDING and has_place
 
     @property
     def is_adopted(self) -> bool:
@@ -70,21 +70,21 @@ class Adoption:
         if request.id != self.request or request.state.is_open:
             return
         if request.state is not RequestState.CONFIRMED:
-            self.step, self.said = AdoptionStep.FAILED, request.answer
-        elif request.sort is RequestSort.PROPOSE:
+            self.step, self.said = TakeInStep.FAILED, request.answer
+        elif request.sort is RequestKind.PROPOSE:
             self._take_proposal(msgspec.json.decode(request.answer, type=StrayProposal))
         else:
-            self.step, self.said = AdoptionStep.DONE, request.answer
+            self.step, self.said = TakeInStep.DONE, request.answer
 
     def _take_proposal(self, proposal: StrayProposal) -> None:
-        self.proposal, self.step, self.said = proposal, AdoptionStep.DECIDING, ""
+        self.proposal, self.step, self.said = proposal, TakeInStep.DECIDING, ""
         self.place, self.kind = proposal.place, proposal.kind
         self.fields = [
-            AdoptedField(name, slug, unit, proposal.continues.get(name, ""))
+            TakenInField(name, slug, unit, proposal.continues.get(name, ""))
             for name, (slug, unit) in proposal.fields.items()
         ]
         self.fields += [
-            AdoptedField(name, slug, unit, is_of_kind=True)
+            TakenInField(name, slug, unit, is_of_kind=True)
             for name, (slug, unit) in proposal.kind_fields.items()
             if not proposal.is_adopted
         ]
@@ -95,14 +95,14 @@ class Adoption:
         one.quantity, one.continues = slug, ""
         one.unit = QUANTITIES[slug].base.symbol if slug else ""
 
-    def terms(self) -> AdoptionTerms:
+    def terms(self) -> TakeInTerms:
         """What is asked for. A new station's key is made here and stays here."""
         made = Credentials("", "")
         if not self.is_adopted:
             self.access_key = new_access_key()
             made = credentials_of(self.access_key)
         told = [one for one in self.fields if not one.is_of_kind]
-        return AdoptionTerms(
+        return TakeInTerms(
             place=self.place.strip() or None,
             kind=self.kind,
             indoors=self.indoors,

@@ -10,7 +10,7 @@ from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
+from rook_tally.desk.data.store_client import Reply, StoreClient
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
@@ -26,7 +26,7 @@ from rook_tally.desk.stations.fleet_list import (
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.queries import Fleet, StationPage
-from rook_tally.desk.stations.station_actions import StationTasks
+from rook_tally.desk.stations.station_actions import StationActions
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000
@@ -104,7 +104,7 @@ class _ListHead(QWidget):
 class StationsView(QWidget):
     """The fleet on the left, a station's page on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
@@ -130,7 +130,7 @@ class StationsView(QWidget):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._lay_out()
         self.page.held.connect(self.model.hold)
-        self.tasks = StationTasks(theme, self.model, reader, self)
+        self.tasks = StationActions(theme, self.model, reader, self)
         self.page.sheet_wanted.connect(self.tasks.show_sheet)
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)

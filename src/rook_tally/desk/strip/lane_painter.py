@@ -9,15 +9,15 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPixmap
 
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import NO_LIMITS, Limits
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import hatching, polyline
 from rook_tally.desk.parts.fonts_and_colours import colour
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.strip.queries import Trace
-from rook_tally.store.alarms import Ring
+from rook_tally.desk.strip.queries import LaneReadings
+from rook_tally.store.alarms import AlarmInterval
 
 # Fewer points than one in so many pixels are told from one another by a dot each.
 _POINT_ROOM = 14
@@ -29,18 +29,18 @@ class LaneContent:
     highest, as (moment, value), or None. `made` tells one reading of the store from another."""
 
     made: int = 0
-    traces: tuple[Trace, ...] = field(default=(), compare=False)
+    traces: tuple[LaneReadings, ...] = field(default=(), compare=False)
     crop: tuple[Envelope, ...] = field(default=(), compare=False)
     peaks: tuple[tuple[float, float] | None, ...] = ()
     limits: Limits = NO_LIMITS
     value_range: tuple[float, float] = (0.0, 1.0)
-    shown: Shown | None = None
+    shown: DisplayUnit | None = None
     note: str = ""
-    rings: tuple[Ring, ...] = ()
+    rings: tuple[AlarmInterval, ...] = ()
 
 
 @dataclass(slots=True)
-class Ink:
+class InkedLane:
     """The inked traces and what of time and value they stand for."""
 
     picture: QPixmap = field(default_factory=QPixmap)
@@ -58,9 +58,9 @@ class TracePainter:
 
     def inked(
         self, window: tuple[int, int], width: int, ratio: float, key: tuple[object, ...]
-    ) -> Ink:
+    ) -> InkedLane:
         """The traces as a picture at the scale of a window shown so wide, in points of Qt's."""
-        ink = Ink(key=key)
+        ink = InkedLane(key=key)
         if not self._content.traces:
             return ink
         start_us, end_us = window
@@ -86,7 +86,9 @@ class TracePainter:
         painter.end()
         return ink
 
-    def _ink_traces(self, painter: QPainter, ink: Ink, size: tuple[int, int], ratio: float) -> None:
+    def _ink_traces(
+        self, painter: QPainter, ink: InkedLane, size: tuple[int, int], ratio: float
+    ) -> None:
         theme, value_range = self._theme, self._content.value_range
         for at, trace in enumerate(self._content.traces):
             shade = theme.traces[at % len(theme.traces)]
@@ -155,7 +157,7 @@ class TracePainter:
             painter.drawEllipse(QPointF(left, self._y_of(value)), 2.2, 2.2)
 
     def _draw_suspect(
-        self, painter: QPainter, part: Envelope, trace: Trace, shade: str, width: float
+        self, painter: QPainter, part: Envelope, trace: LaneReadings, shade: str, width: float
     ) -> None:
         """Suspect readings hollow; those off the axis at its edge."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -31,7 +31,7 @@ from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.series_drag import carried_series
-from rook_tally.desk.strip.lane_painter import Ink, LaneContent, TracePainter
+from rook_tally.desk.strip.lane_painter import InkedLane, LaneContent, TracePainter
 
 _BAND_OPACITY = 0.10
 _WHEEL_STEP = 120
@@ -70,7 +70,7 @@ class LanePlot(QWidget):
         self._theme = theme
         self.content = LaneContent()
         self.across = Across()
-        self._ink = Ink()
+        self._ink = InkedLane()
         self._ground = QPixmap()
         self._ground_key: object = None
         self._figures: list[tuple[float, str]] = []

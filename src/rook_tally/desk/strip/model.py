@@ -10,12 +10,12 @@ import numpy as np
 
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.number_format import UNKNOWN
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.text_match import folded
 from rook_tally.desk.data.time_window import SHORTEST_US, TimeWindow
-from rook_tally.desk.strip.queries import LanesQuestion, Overlay, Trace, shift_us
+from rook_tally.desk.strip.queries import LaneReadings, LanesQuery, Overlay, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
 from rook_tally.store.site import Series
 
@@ -63,7 +63,7 @@ class StripModel:
 
     state: SiteState
     lanes: list[Lane] = field(default_factory=list)
-    traces: dict[int, Trace] = field(default_factory=dict)
+    traces: dict[int, LaneReadings] = field(default_factory=dict)
     envelopes: dict[int, Envelope] = field(default_factory=dict)
     cursor_us: int | None = None
     stretch: tuple[int, int] | None = None
@@ -86,15 +86,15 @@ class StripModel:
         """Every series shown."""
         return tuple(one for lane in self.lanes for one in lane.series)
 
-    def question(self, columns: int) -> LanesQuestion:
+    def question(self, columns: int) -> LanesQuery:
         """What has to be read for the window as it is."""
         start_us, end_us = self.window.start_us, self.window.end_us
         shifts = tuple(shift_us(end_us, days, self.state.zone) for days in self.overlay.value)
         # Half a window lies beside it on either side.
         near_now = end_us + self.window.span_us // 2 > self.state.clock()
-        return LanesQuestion(self.series, start_us, end_us, columns, shifts, near_now)
+        return LanesQuery(self.series, start_us, end_us, columns, shifts, near_now)
 
-    def take(self, question: LanesQuestion, answer: dict[int, Trace]) -> None:
+    def take(self, question: LanesQuery, answer: dict[int, LaneReadings]) -> None:
         """Traces that were asked for; those of an older set of lanes are left out."""
         self.made += 1
         shown = {one.id for one in self.series}
@@ -334,7 +334,7 @@ class StripModel:
     def value_range(self, lane: int) -> tuple[float, float]:
         """The honest range of a lane's axis."""
         shown = self.lanes[lane]
-        if shown.quantity.scale is Scale.STATE:
+        if shown.quantity.scale is QuantityScale.STATE:
             return -0.25, 1.25
         lows, highs = self._extent(shown)
         if not lows:
@@ -367,7 +367,7 @@ class StripModel:
             return said("nothing was heard in this window")
         notes = []
         accuracy = shown.quantity.accuracy
-        is_number = shown.quantity.scale is Scale.NUMBER
+        is_number = shown.quantity.scale is QuantityScale.NUMBER
         if is_number and max(highs) - min(lows) <= 2 * accuracy:
             as_shown = shown.series[0].shown
             told = f"±{as_shown.difference_figure(accuracy)} {as_shown.symbol}"

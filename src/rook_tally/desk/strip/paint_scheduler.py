@@ -15,7 +15,7 @@ _BUDGET_S = 0.006
 _AT_REST_MS = 60
 
 
-class Inking(QObject):
+class PaintScheduler(QObject):
     """Inks the plots that are not as they should be, one after another between events.
 
     A lane that is merely stretched by a zoom is inked once the hand rests, or something new was

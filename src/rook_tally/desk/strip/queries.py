@@ -13,7 +13,7 @@ from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.spans import NOTHING, SpanStatistics
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us, time_us_from_datetime
-from rook_tally.store.alarms import Ring, rings_between
+from rook_tally.store.alarms import AlarmInterval, rings_between
 from rook_tally.store.readings import envelopes, gaps_between, read_range, span_statistics
 from rook_tally.store.site import Series
 
@@ -43,7 +43,7 @@ def shift_us(time_us: int, days: int, zone: tzinfo) -> int:
 
 
 @dataclass(frozen=True, slots=True)
-class Trace:
+class LaneReadings:
     """A series over a window and half as much again on either side, so that panning shows real data
     at once.
 
@@ -64,12 +64,12 @@ class Trace:
     suspect_us: TimeArray
     suspect: FloatArray
     earlier: tuple[Envelope, ...] = ()
-    rings: tuple[Ring, ...] = ()
+    rings: tuple[AlarmInterval, ...] = ()
     totals: SpanStatistics = NOTHING
 
 
 @dataclass(frozen=True, slots=True)
-class LanesQuestion:
+class LanesQuery:
     """Asks for the traces of several series.
 
     `shifts_us` says how far back earlier days lie; `is_near_now` that the margin after the window
@@ -97,7 +97,7 @@ class LanesQuestion:
         start_us = self.start_us - margin * width_us
         return start_us, start_us + columns * width_us, columns
 
-    def answered(self, connection: Connection) -> dict[int, Trace]:
+    def answered(self, connection: Connection) -> dict[int, LaneReadings]:
         """Traces by series id, with their exact gaps."""
         start_us, end_us, columns = self.wide
         found = envelopes(connection, self.series, start_us, end_us, columns)
@@ -118,7 +118,7 @@ class LanesQuestion:
                 ).shifted(shift)
                 for shift, told in earlier
             )
-            traces[one.id] = Trace(
+            traces[one.id] = LaneReadings(
                 envelope,
                 *_suspect(connection, one, envelope),
                 before,

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QDialog, QWidget
 
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.commands import KeepRemark
-from rook_tally.desk.data.store_client import Reader
+from rook_tally.desk.data.commands import SaveRemark
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.strip.model import StripModel
@@ -20,7 +20,9 @@ from rook_tally.desk.strip.remarks import span_of_window
 class RemarkTasks:
     """Opens the dialog of a remark, and has written down what comes of it."""
 
-    def __init__(self, theme: Theme, model: StripModel, reader: Reader, parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, model: StripModel, reader: StoreClient, parent: QWidget
+    ) -> None:
         self._theme, self._model, self._reader = theme, model, reader
         self._parent = parent
 
@@ -56,4 +58,4 @@ class RemarkTasks:
 
     def keep(self, remark: Remark) -> None:
         """Have a remark written down as it is now."""
-        self._reader.change(KeepRemark(remark))
+        self._reader.change(SaveRemark(remark))

@@ -67,7 +67,7 @@ class SpansAnswer:
 
 
 @dataclass(frozen=True, slots=True)
-class SpansQuestion:
+class SpansQuery:
     """Asks how a series was over several spans."""
 
     series: Series
@@ -202,7 +202,7 @@ class RemarksModel:
         ]
         return " · ".join(told) or "none in this window"
 
-    def question(self, series: Series | None) -> SpansQuestion | None:
+    def question(self, series: Series | None) -> SpansQuery | None:
         """What has to be read to compare the window's spans; None without any."""
         spans = tuple(one.remark for one in self.spans[:_MOST_SPANS])
         if series is None or not spans:
@@ -211,7 +211,7 @@ class RemarksModel:
         # What is still to come in a span has to be read again once it has come.
         last_us = max(one.end_us or 0 for one in spans)
         newest_us = 0 if newest is None else min(newest.time_us, last_us)
-        return SpansQuestion(series, spans, newest_us)
+        return SpansQuery(series, spans, newest_us)
 
     def take(self, answer: SpansAnswer) -> None:
         """An answer."""

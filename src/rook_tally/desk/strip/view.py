@@ -15,10 +15,10 @@ from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.data.commands import KeepRemark, RemoveRemark
+from rook_tally.desk.data.commands import RemoveRemark, SaveRemark
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.label import Label
@@ -28,10 +28,10 @@ from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
 from rook_tally.desk.strip.lane_painter import LaneContent
 from rook_tally.desk.strip.lane_plot import Across, LanePlot
 from rook_tally.desk.strip.model import Lane, LaneOffer, StripModel
-from rook_tally.desk.strip.paint_scheduler import Inking
-from rook_tally.desk.strip.queries import LanesQuestion
+from rook_tally.desk.strip.paint_scheduler import PaintScheduler
+from rook_tally.desk.strip.queries import LanesQuery
 from rook_tally.desk.strip.remark_tasks import RemarkTasks
-from rook_tally.desk.strip.remarks import SpansQuestion
+from rook_tally.desk.strip.remarks import SpansQuery
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.store.site import Series
@@ -72,7 +72,7 @@ class StripView(QWidget):
     csv_wanted = Signal()
     picture_wanted = Signal()
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
         super().__init__()
         self._theme = theme
         self._reader = reader
@@ -81,8 +81,8 @@ class StripView(QWidget):
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
         self._contents: tuple[object, list[LaneContent]] = (None, [])
-        self._asked: LanesQuestion | None = None
-        self._asked_spans: SpansQuestion | None = None
+        self._asked: LanesQuery | None = None
+        self._asked_spans: SpansQuery | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.axis = TimeAxis(theme)
         self.remarks_head = RemarksHead(theme, self.model.remarks)
@@ -98,7 +98,7 @@ class StripView(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 1)
         self._grid.setHorizontalSpacing(0)
         self._grid.setVerticalSpacing(1)
-        self.inking = Inking(self)
+        self.inking = PaintScheduler(self)
         # Gestures come by the hundred a second: one look at the store after a short pause serves
         # them all.
         self._ask_timer = QTimer(self, singleShot=True, interval=_ASK_PAUSE_MS)
@@ -205,13 +205,13 @@ class StripView(QWidget):
 
     def take_reply(self, reply: Reply) -> None:
         """Show traces and comparisons, if they are those asked for last."""
-        if isinstance(reply.question, KeepRemark) and isinstance(reply.answer, Done):
+        if isinstance(reply.question, SaveRemark) and isinstance(reply.answer, UndoableResult):
             kept = reply.answer.result
             if isinstance(kept, Remark) and kept.is_span:
                 self.panel.show_page(1)
         if reply.error:
             return  # the window's notice line says what is wrong with the store
-        if isinstance(reply.question, LanesQuestion):
+        if isinstance(reply.question, LanesQuery):
             # While a hand moves the window each answer is a little late, and better than none.
             if reply.question.series == self.model.series:
                 self.model.take(reply.question, reply.answer)

@@ -11,7 +11,7 @@ from rook_tally.core.i18n import said
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
-from rook_tally.core.quantities.quantity import Scale
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.spans import NOTHING
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
 from rook_tally.desk.strip.model import StripModel, series_name
@@ -45,7 +45,7 @@ def _figures_of(model: StripModel, one: Series) -> WindowFigures:
     until_us = min(envelope.end_us, model.state.now_us)
     expected = (until_us - envelope.start_us) / SECOND_US / one.station.cadence_s
     heard = min(1.0, float(envelope.count.sum()) / max(expected, 1.0))
-    if one.quantity.scale is Scale.STATE:
+    if one.quantity.scale is QuantityScale.STATE:
         share = UNKNOWN if math.isnan(totals.mean) else f"{figure(100 * totals.mean, 0)} %"
         # What it really was: a contact that was never open has no highest "on".
         states = [said("on") if one >= 0.5 else said("off") for one in (totals.low, totals.high)]

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.named_series import slug_of
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import (
     WHOLE,
     Area,
@@ -27,7 +27,7 @@ from rook_tally.wall.suggestions import what_matters_now
 _AGAINST = {Side.LEFT: Side.RIGHT, Side.RIGHT: Side.LEFT, Side.UP: Side.DOWN, Side.DOWN: Side.UP}
 
 
-class Arranging:
+class SheetEditor:
     """Alters the sheet a `WallModel` has in hand; every step is kept, and can be undone."""
 
     def __init__(self, model: WallModel) -> None:
@@ -143,7 +143,7 @@ class Arranging:
                 self._model.state.site, dict(self._model.state.latest), scores, name=name, slug=slug
             )
         else:
-            sheet = Sheet(slug=slug, name=name)
+            sheet = WallSheet(slug=slug, name=name)
         self._model.picked = 0
         self._model.keep(sheet, said("sheet {0} made", name))
 

@@ -10,10 +10,10 @@ from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
 from rook_tally.desk.parts.fonts_and_colours import colour, face
-from rook_tally.desk.wall.arranging import Arranging
+from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.painter_frame import changed_part, draw_pane, unit_of
-from rook_tally.wall.pane_views import Face
+from rook_tally.wall.pane_views import PaneView
 
 _GRIP_PX = 6
 _EDGE_SHARE = 0.22
@@ -25,11 +25,13 @@ class WallCanvas(QWidget):
 
     opened = Signal(int)
 
-    def __init__(self, theme: Theme, model: WallModel, arranging: Arranging | None = None) -> None:
+    def __init__(
+        self, theme: Theme, model: WallModel, arranging: SheetEditor | None = None
+    ) -> None:
         super().__init__()
         self._theme, self._model, self._arranging = theme, model, arranging
         # As they were inked, or are about to be.
-        self._shown: tuple[Face, ...] = ()
+        self._shown: tuple[PaneView, ...] = ()
         self._grip: tuple[int, Side] | None = None
         self._carried: int | None = None
         self._press = QPoint()

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.i18n import said
-from rook_tally.core.wall.definitions import Sheet
-from rook_tally.desk.data.undo import Done
+from rook_tally.core.wall.definitions import WallSheet
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.site import (
     PageDevice,
     PageSetting,
@@ -25,20 +25,20 @@ from rook_tally.store.site import (
 
 
 @dataclass(frozen=True, slots=True)
-class KeepSheet:
+class SaveSheet:
     """A sheet shall be written down; `words` say what was done to it."""
 
-    sheet: Sheet
+    sheet: WallSheet
     instead_of: str = ""
     words: str = ""
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         before = keep_sheet(connection, self.sheet, instead_of=self.instead_of)
         words = self.words or said("sheet {0} kept", self.sheet.name)
         if before is None:
-            return Done(words, RemoveSheet(self.sheet.slug), self.sheet)
-        return Done(words, KeepSheet(before, self.sheet.slug, words), self.sheet)
+            return UndoableResult(words, RemoveSheet(self.sheet.slug), self.sheet)
+        return UndoableResult(words, SaveSheet(before, self.sheet.slug, words), self.sheet)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,25 +47,25 @@ class RemoveSheet:
 
     slug: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away; undone, it stands where it stood."""
         order = tuple(one.slug for one in sheets(connection))
         gone = remove_sheet(connection, self.slug)
-        return Done(said("sheet {0} taken away", gone.name), BringBack(gone, order))
+        return UndoableResult(said("sheet {0} taken away", gone.name), BringBack(gone, order))
 
 
 @dataclass(frozen=True, slots=True)
 class BringBack:
     """A sheet that was taken away shall stand where it stood."""
 
-    sheet: Sheet
+    sheet: WallSheet
     order: tuple[str, ...]
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it, and put it into its place."""
         keep_sheet(connection, self.sheet)
         order_sheets(connection, self.order)
-        return Done(
+        return UndoableResult(
             said("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug), self.sheet
         )
 
@@ -76,35 +76,37 @@ class OrderSheets:
 
     slugs: tuple[str, ...]
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Put them so."""
         before = tuple(one.slug for one in sheets(connection))
         order_sheets(connection, self.slugs)
-        return Done(said("sheets put into another order"), OrderSheets(before))
+        return UndoableResult(said("sheets put into another order"), OrderSheets(before))
 
 
 @dataclass(frozen=True, slots=True)
-class KeepSheets:
+class SaveSheets:
     """Several sheets shall be written down, as a file holds them."""
 
-    sheets: tuple[Sheet, ...]
+    sheets: tuple[WallSheet, ...]
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write them; those of the same slugs are replaced."""
         before = tuple(sheets(connection))
         for one in self.sheets:
             keep_sheet(connection, one)
         words = said("{0} sheets read", len(self.sheets))
-        return Done(words, RestoreSheets(before), self.sheets[-1] if self.sheets else None)
+        return UndoableResult(
+            words, RestoreSheets(before), self.sheets[-1] if self.sheets else None
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class RestoreSheets:
     """The sheets shall be these and no others."""
 
-    sheets: tuple[Sheet, ...]
+    sheets: tuple[WallSheet, ...]
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take the others away and write these."""
         before = tuple(sheets(connection))
         for one in before:
@@ -113,7 +115,7 @@ class RestoreSheets:
         for one in self.sheets:
             keep_sheet(connection, one)
         order_sheets(connection, [one.slug for one in self.sheets])
-        return Done(said("sheets as they were"), RestoreSheets(before))
+        return UndoableResult(said("sheets as they were"), RestoreSheets(before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,11 +124,11 @@ class SetPage:
 
     setting: PageSetting
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it; the collector follows."""
         before = set_page(connection, self.setting)
         words = said("page switched on") if self.setting.is_on else said("page switched off")
-        return Done(words, SetPage(before))
+        return UndoableResult(words, SetPage(before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,10 +145,10 @@ class MakeLink:
 
     name: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Make its key."""
         key = add_page_device(connection, self.name, now_us=time.time_ns() // 1000)
-        return Done(
+        return UndoableResult(
             said("{0} has a link", self.name), RevokeLink(self.name), NewLink(self.name, key)
         )
 
@@ -157,10 +159,10 @@ class RevokeLink:
 
     name: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take its key away."""
         gone = revoke_page_device(connection, self.name)
-        return Done(said("{0} is let in no longer", self.name), LetIn(gone))
+        return UndoableResult(said("{0} is let in no longer", self.name), LetIn(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,7 +171,9 @@ class LetIn:
 
     device: PageDevice
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it as it was."""
         keep_page_device(connection, self.device)
-        return Done(said("{0} is let in again", self.device.name), RevokeLink(self.device.name))
+        return UndoableResult(
+            said("{0} is let in again", self.device.name), RevokeLink(self.device.name)
+        )

@@ -26,10 +26,10 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
 from rook_tally.desk.wall.canvas import WallCanvas
 from rook_tally.desk.wall.model import WallModel
-from rook_tally.desk.wall.painter import CENTRE, LEFT, RIGHT, Ink
+from rook_tally.desk.wall.painter import CENTRE, LEFT, RIGHT, PanePainter
 from rook_tally.desk.wall.painter_frame import unit_of
 from rook_tally.desk.wall.rotation import is_night, next_sheet
-from rook_tally.desk.wall.screen_inhibitor import Awake
+from rook_tally.desk.wall.screen_inhibitor import ScreenInhibitor
 
 _TICK_MS = 1000
 _POINTER_MS = 2500
@@ -37,7 +37,7 @@ _FOOT = 60.0
 _DIMMED = 0.5
 
 
-class WallShow(QWidget):
+class FullScreenWall(QWidget):
     """A window of its own over the same model as the Wall view."""
 
     closed = Signal()
@@ -52,7 +52,7 @@ class WallShow(QWidget):
         self.canvas = WallCanvas(theme, model)
         self.foot = _Foot(theme, state, model)
         self._veil = _Veil(self)
-        self._awake = Awake()
+        self._awake = ScreenInhibitor()
         self.left_s = settings.turn_s
         self.is_paused = False
         column = QVBoxLayout(self)
@@ -214,7 +214,7 @@ class _Foot(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, unit = self._theme, self.height() / _FOOT
         painter.fillRect(self.rect(), colour(theme.night))
-        ink = Ink(painter, theme, unit)
+        ink = PanePainter(painter, theme, unit)
         line = QRectF(self.rect()).adjusted(30 * unit, 0, -30 * unit, 0)
         third = line.width() / 3
         ink.text(
@@ -235,7 +235,7 @@ class _Foot(QWidget):
         )
         self._draw_turns(ink, QRectF(line.left() + third, 0, third, self.height()))
 
-    def _draw_turns(self, ink: Ink, area: QRectF) -> None:
+    def _draw_turns(self, ink: PanePainter, area: QRectF) -> None:
         turning = [one for one in self._model.sheets if one.turns or one == self._model.sheet]
         unit = ink.unit
         step = min(41 * unit, area.width() * 0.4 / max(len(turning), 1))

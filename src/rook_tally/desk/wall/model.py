@@ -8,17 +8,17 @@ from dataclasses import replace as with_other
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.core.wall.definitions import Pane, PaneKind, Sheet
+from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import WHOLE, Area, Side, neighbour
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import StoreChange
-from rook_tally.desk.wall.commands import KeepSheet, NewLink
-from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuestion
+from rook_tally.desk.data.store_client import Command
+from rook_tally.desk.wall.commands import NewLink, SaveSheet
+from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuery
 from rook_tally.store.site import Series
-from rook_tally.wall.pane_data import Material
+from rook_tally.wall.pane_data import PaneData
 from rook_tally.wall.pane_parts import face_of, faces_of
-from rook_tally.wall.pane_views import Face
-from rook_tally.wall.site_snapshot import Known
+from rook_tally.wall.pane_views import PaneView
+from rook_tally.wall.site_snapshot import PaneContext
 
 _SCORES_AGAIN_US = 2 * SECOND_US
 
@@ -34,25 +34,25 @@ class WallModel:
     def __init__(self, state: SiteState) -> None:
         self.state = state
         self.listing: SheetListing | None = None
-        self.sheet: Sheet | None = None
+        self.sheet: WallSheet | None = None
         self.picked = 0
-        self.faces: tuple[Face, ...] = ()
+        self.faces: tuple[PaneView, ...] = ()
         self.trouble = ""
         # The link made last: shown once, until whoever asked for it closes it.
         self.link: NewLink | None = None
         self.laid_out: list[Callable[[], None]] = []
         self.faces_changed: list[Callable[[set[int]], None]] = []
-        self.wished: list[Callable[[StoreChange], None]] = []
-        self._material: Material | None = None
+        self.wished: list[Callable[[Command], None]] = []
+        self._material: PaneData | None = None
         self._series_of: dict[str, frozenset[int]] = {}
-        self._asked: WallQuestion | None = None
+        self._asked: WallQuery | None = None
         self._is_due = False
         self._under_way = 0
 
     # Which sheets there are, and the one in hand
 
     @property
-    def sheets(self) -> tuple[Sheet, ...]:
+    def sheets(self) -> tuple[WallSheet, ...]:
         """All sheets, the one in hand as it is here."""
         known = () if self.listing is None else self.listing.sheets
         mine = self.sheet
@@ -87,7 +87,7 @@ class WallModel:
         if self.sheet is not None and slugs:
             self.show(slugs[(slugs.index(self.sheet.slug) + by) % len(slugs)])
 
-    def _hold(self, sheet: Sheet | None) -> None:
+    def _hold(self, sheet: WallSheet | None) -> None:
         """Take a sheet in hand. What was read of it goes on where only places are others."""
         before, self.sheet = self.sheet, sheet
         self.trouble = ""
@@ -117,7 +117,7 @@ class WallModel:
 
     # What its panes show
 
-    def question(self) -> WallQuestion | None:
+    def question(self) -> WallQuery | None:
         """What to ask; None while what is known will do."""
         if self.sheet is None or not self.state.is_loaded:
             return None
@@ -129,7 +129,7 @@ class WallModel:
             return None
         self._is_due = False
         others = tuple(one for one in self.sheets if one.slug != self.sheet.slug)
-        self._asked = WallQuestion(self.sheet, others, now_us)
+        self._asked = WallQuery(self.sheet, others, now_us)
         return self._asked
 
     def take_material(self, answer: WallMaterial) -> None:
@@ -192,12 +192,12 @@ class WallModel:
         if self._material is not None:
             self._make_faces()
 
-    def known(self) -> Known | None:
+    def known(self) -> PaneContext | None:
         """What faces are made from; None before it was read."""
         if self._material is None:
             return None
         state = self.state
-        return Known(
+        return PaneContext(
             state.site, state.now_us, state.latest, state.alarms, self._material, set(state.trial)
         )
 
@@ -222,7 +222,7 @@ class WallModel:
             for one in self.faces_changed:
                 one(moved)
 
-    def _concerns(self, face: Face, touched: set[int]) -> bool:
+    def _concerns(self, face: PaneView, touched: set[int]) -> bool:
         """Scores rest on more than they show, and what stands comes with its own news."""
         if face.kind is PaneKind.STANDING:
             return True
@@ -266,7 +266,7 @@ class WallModel:
         if self.sheet is not None:
             self._hold(self.sheet.with_areas(areas))
 
-    def keep(self, sheet: Sheet, words: str, *, instead_of: str = "") -> None:
+    def keep(self, sheet: WallSheet, words: str, *, instead_of: str = "") -> None:
         """Take a sheet in hand as it is now, and have it kept."""
         known = () if self.listing is None else self.listing.sheets
         replaced = instead_of or sheet.slug
@@ -277,9 +277,9 @@ class WallModel:
                 known = (*known, sheet)
             self.listing = with_other(self.listing, sheets=known)
         self._hold(sheet)
-        self.wish(KeepSheet(sheet, instead_of, words))
+        self.wish(SaveSheet(sheet, instead_of, words))
 
-    def wish(self, change: StoreChange) -> None:
+    def wish(self, change: Command) -> None:
         """Have the store changed."""
         self._under_way += 1
         for one in self.wished:

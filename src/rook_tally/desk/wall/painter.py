@@ -15,7 +15,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
-from rook_tally.wall.pane_views import Value
+from rook_tally.wall.pane_views import ValueText
 
 LEAST_PX = 8
 """Smaller letters cannot be read; what needs them is cut short instead."""
@@ -27,7 +27,7 @@ CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
 @dataclass(frozen=True, slots=True)
-class Ink:
+class PanePainter:
     """A painter with the theme, and the unit of all sizes: a pixel at the design size."""
 
     painter: QPainter
@@ -129,7 +129,7 @@ class Ink:
         self.painter.drawText(area, flags, text)
         self.painter.restore()
 
-    def value(self, area: QRectF, value: Value, *, is_strong: bool = True) -> QRectF:
+    def value(self, area: QRectF, value: ValueText, *, is_strong: bool = True) -> QRectF:
         """Write a value as large as it fits, its unit small beside it, then its strokes; returns
         what it takes."""
         unit = f" {value.unit}" if value.unit else ""

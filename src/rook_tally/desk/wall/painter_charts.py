@@ -15,15 +15,15 @@ from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
 from rook_tally.desk.parts.trace import trace_image
-from rook_tally.desk.wall.painter import LEAST_PX, LEFT, RIGHT, Ink, advance
-from rook_tally.wall.pane_views import Column, ColumnsBody, RibbonBody
+from rook_tally.desk.wall.painter import LEAST_PX, LEFT, RIGHT, PanePainter, advance
+from rook_tally.wall.pane_views import ColumnFigure, ColumnsBody, RibbonBody
 
 _NAME = 21.0
 _MARK = 11.0
 _BAND_OPACITY = 0.16
 
 
-def draw_columns(ink: Ink, body: ColumnsBody, area: QRectF) -> None:
+def draw_columns(ink: PanePainter, body: ColumnsBody, area: QRectF) -> None:
     """A thin line a place, today's span thick on it, a mark where it is now, its value beside."""
     count = max(len(body.columns), 1)
     step = area.width() / count
@@ -82,7 +82,7 @@ def sizes_agree(one: ColumnsBody, other: ColumnsBody) -> bool:
     )
 
 
-def _post(ink: Ink, column: Column, area: QRectF) -> None:
+def _post(ink: PanePainter, column: ColumnFigure, area: QRectF) -> None:
     """A thin line with today's span thick on it and a mark where it is now."""
     painter, mark = ink.painter, min(_MARK * ink.unit, area.width() / 3)
     x = area.left() + mark
@@ -105,7 +105,7 @@ def _post(ink: Ink, column: Column, area: QRectF) -> None:
         painter.fillRect(now, colour(ink.shade(column.value.level)))
 
 
-def _value_beside(ink: Ink, column: Column, area: QRectF, height: float) -> None:
+def _value_beside(ink: PanePainter, column: ColumnFigure, area: QRectF, height: float) -> None:
     level = column.value.level
     left = area.left() + (2 * _MARK + 6) * ink.unit
     line = QRectF(left, area.top() + area.height() * 0.12, area.right() - left, height)
@@ -153,7 +153,7 @@ def _trace(envelope: Envelope, look: _Look) -> QImage | None:
     return image
 
 
-def draw_ribbon(ink: Ink, body: RibbonBody, area: QRectF) -> None:
+def draw_ribbon(ink: PanePainter, body: RibbonBody, area: QRectF) -> None:
     """Levels behind, traces over them, times below, the peak named."""
     painter = ink.painter
     below = min(20 * ink.unit * 1.35, area.height() * 0.2)
@@ -200,7 +200,7 @@ def draw_ribbon(ink: Ink, body: RibbonBody, area: QRectF) -> None:
             ink.text(where, label, shade=ink.theme.dim)
 
 
-def _names(ink: Ink, body: RibbonBody, plot: QRectF) -> None:
+def _names(ink: PanePainter, body: RibbonBody, plot: QRectF) -> None:
     """Each trace's name where it begins, in its colour; one alone is named by the title."""
     if len(body.traces) < 2:
         return
@@ -227,7 +227,7 @@ def _names(ink: Ink, body: RibbonBody, plot: QRectF) -> None:
         )
 
 
-def _peak(ink: Ink, body: RibbonBody, plot: QRectF) -> None:
+def _peak(ink: PanePainter, body: RibbonBody, plot: QRectF) -> None:
     assert body.peak is not None
     height = 21 * ink.unit * 1.3
     x = plot.left() + body.peak.x * plot.width()

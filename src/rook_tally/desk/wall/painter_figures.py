@@ -12,13 +12,13 @@ from PySide6.QtGui import QImage, QPainter, QPen, QTextDocument
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.parts.fonts_and_colours import colour, face
-from rook_tally.desk.wall.painter import CENTRE, LEAST_PX, Ink
-from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, Value, WordsBody
+from rook_tally.desk.wall.painter import CENTRE, LEAST_PX, PanePainter
+from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, ValueText, WordsBody
 
 _LINE = 1.4
 
 
-def draw_figure(ink: Ink, body: FigureBody, area: QRectF) -> None:
+def draw_figure(ink: PanePainter, body: FigureBody, area: QRectF) -> None:
     """A value as large as its pane carries, and a sentence."""
     if not body.sentence:
         ink.value(area, body.value)
@@ -28,7 +28,7 @@ def draw_figure(ink: Ink, body: FigureBody, area: QRectF) -> None:
     ink.text(QRectF(area.left(), area.bottom() - line, area.width(), line), body.sentence)
 
 
-def draw_dial(ink: Ink, body: DialBody, area: QRectF) -> None:
+def draw_dial(ink: PanePainter, body: DialBody, area: QRectF) -> None:
     """Half a circle with the limits' zones on it, the value inside, the sentence beside."""
     is_wide = area.width() > 1.75 * area.height() and bool(body.sentence)
     line = min(24 * ink.unit * _LINE, area.height() * 0.2)
@@ -74,14 +74,14 @@ def draw_dial(ink: Ink, body: DialBody, area: QRectF) -> None:
         ink.text(under, body.sentence, align=CENTRE)
 
 
-def _arc(ink: Ink, arc: QRectF, low: float, high: float, shade: str, width: float) -> None:
+def _arc(ink: PanePainter, arc: QRectF, low: float, high: float, shade: str, width: float) -> None:
     pen = QPen(colour(shade), width)
     pen.setCapStyle(Qt.PenCapStyle.FlatCap)
     ink.painter.setPen(pen)
     ink.painter.drawArc(arc, round((180 - 180 * low) * 16), round(-180 * (high - low) * 16))
 
 
-def _hand(ink: Ink, centre: QPointF, radius: float, at: float, width: float) -> None:
+def _hand(ink: PanePainter, centre: QPointF, radius: float, at: float, width: float) -> None:
     """A stroke across the arc where the value is."""
     angle = math.pi * (1 - at)
     x, y = math.cos(angle), -math.sin(angle)
@@ -99,7 +99,7 @@ def _hand(ink: Ink, centre: QPointF, radius: float, at: float, width: float) -> 
     )
 
 
-def _centred_value(ink: Ink, value: Value, area: QRectF) -> None:
+def _centred_value(ink: PanePainter, value: ValueText, area: QRectF) -> None:
     """A value in the middle of its room: measured first at nothing, then written."""
     painter = ink.painter
     painter.save()
@@ -110,7 +110,7 @@ def _centred_value(ink: Ink, value: Value, area: QRectF) -> None:
     ink.value(area.translated(shift, 0), value)
 
 
-def draw_day(ink: Ink, body: DayBody, area: QRectF) -> None:
+def draw_day(ink: PanePainter, body: DayBody, area: QRectF) -> None:
     """The day's lowest and highest side by side, each with its time."""
     is_tall = area.height() > area.width()
     gap = 16 * ink.unit
@@ -131,7 +131,7 @@ def draw_day(ink: Ink, body: DayBody, area: QRectF) -> None:
         )
 
 
-def draw_words(ink: Ink, body: WordsBody, area: QRectF) -> None:
+def draw_words(ink: PanePainter, body: WordsBody, area: QRectF) -> None:
     """Own text, as large as it fits, values in the colour of their level with their strokes."""
     html = "".join(
         escape(one).replace("\n", "<br>") if isinstance(one, str) else _told(ink, one)
@@ -190,7 +190,7 @@ def _lay_out(document: QTextDocument, html: str, size: int, width: int) -> None:
     document.setHtml(html)
 
 
-def _told(ink: Ink, value: Value) -> str:
+def _told(ink: PanePainter, value: ValueText) -> str:
     told = f"{value.text} {value.unit}".rstrip()
     shade = ink.shade(value.level)
     strokes = f" {'|' * int(value.level)}" if value.level is not Level.SETTLED else ""

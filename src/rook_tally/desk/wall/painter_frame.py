@@ -13,7 +13,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
-from rook_tally.desk.wall.painter import RIGHT, Ink
+from rook_tally.desk.wall.painter import RIGHT, PanePainter
 from rook_tally.desk.wall.painter_charts import draw_columns, draw_ribbon, sizes_agree
 from rook_tally.desk.wall.painter_figures import draw_day, draw_dial, draw_figure, draw_words
 from rook_tally.desk.wall.painter_lists import draw_lamps, draw_score, draw_standing, draw_table
@@ -22,9 +22,9 @@ from rook_tally.wall.pane_views import (
     ColumnsBody,
     DayBody,
     DialBody,
-    Face,
     FigureBody,
     LampsBody,
+    PaneView,
     RibbonBody,
     ScoreBody,
     StandingBody,
@@ -54,9 +54,9 @@ def unit_of(width: float, height: float) -> float:
     return min(width / DESIGN_WIDTH, height / DESIGN_HEIGHT)
 
 
-def draw_pane(painter: QPainter, theme: Theme, face: Face, area: QRectF, unit: float) -> None:
+def draw_pane(painter: QPainter, theme: Theme, face: PaneView, area: QRectF, unit: float) -> None:
     """Ink a pane into an area, its ground included."""
-    ink = Ink(painter, theme, unit)
+    ink = PanePainter(painter, theme, unit)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.fillRect(area, colour(theme.sheet))
     inner = _inner(area, unit)
@@ -80,7 +80,7 @@ def _inner(area: QRectF, unit: float) -> QRectF:
     return area.adjusted(beside, over, -beside, -over)
 
 
-def changed_part(before: Face, after: Face, area: QRectF, unit: float) -> QRectF:
+def changed_part(before: PaneView, after: PaneView, area: QRectF, unit: float) -> QRectF:
     """What of a pane has to be inked again: of columns those that moved, of others all of it."""
     old, new = before.body, after.body
     if not isinstance(old, ColumnsBody) or not isinstance(new, ColumnsBody):
@@ -94,13 +94,13 @@ def changed_part(before: Face, after: Face, area: QRectF, unit: float) -> QRectF
     return QRectF(left - 2, area.top(), right - left + 4, area.height())
 
 
-def _draw_body(ink: Ink, body: Body, area: QRectF) -> None:
+def _draw_body(ink: PanePainter, body: Body, area: QRectF) -> None:
     if area.width() < 4 or area.height() < 4:
         return
     _DRAW[type(body)](ink, body, area)
 
 
-def _draw_title(ink: Ink, face: Face, inner: QRectF) -> QRectF:
+def _draw_title(ink: PanePainter, face: PaneView, inner: QRectF) -> QRectF:
     """The title and what stands beside it, or under a score's; returns the room left."""
     if not face.title:
         return inner
@@ -125,7 +125,7 @@ def _draw_title(ink: Ink, face: Face, inner: QRectF) -> QRectF:
     return inner.adjusted(0, height * 1.2, 0, 0)
 
 
-def _draw_note(ink: Ink, face: Face, inner: QRectF) -> QRectF:
+def _draw_note(ink: PanePainter, face: PaneView, inner: QRectF) -> QRectF:
     height = min(_NOTE * 1.4 * ink.unit, inner.height() * 0.2)
     line = QRectF(inner.left(), inner.bottom() - height, inner.width(), height)
     is_old = face.freshness is not Freshness.FRESH
@@ -134,7 +134,7 @@ def _draw_note(ink: Ink, face: Face, inner: QRectF) -> QRectF:
     return inner.adjusted(0, 0, 0, -height * 1.1)
 
 
-def _mark_trial(ink: Ink, area: QRectF) -> None:
+def _mark_trial(ink: PanePainter, area: QRectF) -> None:
     """A dashed frame, and a word in a corner: nobody takes it for what is so."""
     pen = QPen(colour(ink.theme.sheen), max(2.0, 3 * ink.unit), Qt.PenStyle.DashLine)
     ink.painter.setPen(pen)

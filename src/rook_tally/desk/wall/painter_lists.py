@@ -14,7 +14,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.desk.parts.drawing import strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour
-from rook_tally.desk.wall.painter import LEAST_PX, RIGHT, Ink
+from rook_tally.desk.wall.painter import LEAST_PX, RIGHT, PanePainter
 from rook_tally.wall.pane_views import (
     Lamp,
     LampsBody,
@@ -32,7 +32,10 @@ _T = TypeVar("_T")
 
 
 def _rows(
-    ink: Ink, area: QRectF, lines: Sequence[_T], draw: Callable[[Ink, _T, QRectF], None]
+    ink: PanePainter,
+    area: QRectF,
+    lines: Sequence[_T],
+    draw: Callable[[PanePainter, _T, QRectF], None],
 ) -> None:
     """Lines one under the other, as tall as there is room for; what does not fit is counted."""
     if not lines:
@@ -48,12 +51,12 @@ def _rows(
         ink.text(last, told, shade=ink.theme.dim, most=22 * ink.unit)
 
 
-def draw_lamps(ink: Ink, body: LampsBody, area: QRectF) -> None:
+def draw_lamps(ink: PanePainter, body: LampsBody, area: QRectF) -> None:
     """A square a lamp, filled when it is on; its name and its words."""
     _rows(ink, area, body.lamps, _lamp)
 
 
-def _lamp(ink: Ink, one: Lamp, line: QRectF) -> None:
+def _lamp(ink: PanePainter, one: Lamp, line: QRectF) -> None:
     ink.painter.save()
     ink.fade(one.freshness if one.freshness is Freshness.SILENT else Freshness.FRESH)
     size = min(16 * ink.unit, line.height() * 0.5)
@@ -82,7 +85,7 @@ def _lamp(ink: Ink, one: Lamp, line: QRectF) -> None:
     ink.painter.restore()
 
 
-def draw_score(ink: Ink, body: ScoreBody, area: QRectF) -> None:
+def draw_score(ink: PanePainter, body: ScoreBody, area: QRectF) -> None:
     """The score large, what spoils it in words, what each input takes as a bar."""
     line = min(28 * ink.unit * 1.35, area.height() * 0.12)
     if line < LEAST_PX * 1.3:
@@ -105,7 +108,7 @@ def draw_score(ink: Ink, body: ScoreBody, area: QRectF) -> None:
         _loss(ink, loss, row)
 
 
-def _loss(ink: Ink, loss: Loss, line: QRectF) -> None:
+def _loss(ink: PanePainter, loss: Loss, line: QRectF) -> None:
     most = 21 * ink.unit * 1.25
     ink.text(line.adjusted(0, 0, -line.width() * 0.8, 0), loss.name, shade=ink.theme.dim, most=most)
     room = line.width() * 0.58
@@ -122,7 +125,7 @@ def _loss(ink: Ink, loss: Loss, line: QRectF) -> None:
     ink.text(beside, loss.text, weight=MEDIUM, most=most)
 
 
-def draw_standing(ink: Ink, body: StandingBody, area: QRectF) -> None:
+def draw_standing(ink: PanePainter, body: StandingBody, area: QRectF) -> None:
     """What stands, the worst first; one line when nothing does."""
     if not body.lines:
         line = QRectF(area.left(), area.top(), area.width(), min(area.height(), _ROW * ink.unit))
@@ -131,7 +134,7 @@ def draw_standing(ink: Ink, body: StandingBody, area: QRectF) -> None:
     _rows(ink, area, body.lines, _standing)
 
 
-def _standing(ink: Ink, one: StandingLine, line: QRectF) -> None:
+def _standing(ink: PanePainter, one: StandingLine, line: QRectF) -> None:
     height = min(24 * ink.unit, line.height() * 0.62)
     ink.strokes(one.level, line.left() + 1, line.center().y() - height / 2, height)
     most = 24 * ink.unit * 1.2
@@ -141,7 +144,7 @@ def _standing(ink: Ink, one: StandingLine, line: QRectF) -> None:
     ink.text(age, one.age, shade=ink.theme.dim, align=RIGHT, most=most * 0.9)
 
 
-def draw_table(ink: Ink, body: TableBody, area: QRectF) -> None:
+def draw_table(ink: PanePainter, body: TableBody, area: QRectF) -> None:
     """A series a line: its name, its value, how old that is."""
     most = 23 * ink.unit * 1.2
     # One size for all names, and one for all values: no line is more than another.
@@ -151,7 +154,7 @@ def draw_table(ink: Ink, body: TableBody, area: QRectF) -> None:
     _rows(ink, area, body.lines, partial(_table_line, sizes=(names, values)))
 
 
-def _table_line(ink: Ink, one: TableLine, line: QRectF, sizes: tuple[float, float]) -> None:
+def _table_line(ink: PanePainter, one: TableLine, line: QRectF, sizes: tuple[float, float]) -> None:
     ink.painter.save()
     ink.fade(one.value.freshness)
     names, values = sizes

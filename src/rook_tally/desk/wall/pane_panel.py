@@ -29,7 +29,7 @@ from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import SidePaper, list_style, tint
-from rook_tally.desk.wall.arranging import Arranging
+from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.wall.suggestions import pane_title
 
@@ -43,7 +43,7 @@ class PanePanel(SidePaper):
 
     series_wanted = Signal()
 
-    def __init__(self, theme: Theme, model: WallModel, arranging: Arranging) -> None:
+    def __init__(self, theme: Theme, model: WallModel, arranging: SheetEditor) -> None:
         super().__init__(theme)
         self._theme, self._model, self._arranging = theme, model, arranging
         self._is_filling = False

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.wall.definitions import Sheet
+from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.store.site import (
     PageDevice,
     PageSetting,
@@ -16,7 +16,7 @@ from rook_tally.store.site import (
     sheets,
 )
 from rook_tally.store.workings import groups, workings
-from rook_tally.wall.pane_data import Material, read_material
+from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_resolver import resolved
 from rook_tally.wall.suggestions import score_slugs
 
@@ -25,14 +25,14 @@ from rook_tally.wall.suggestions import score_slugs
 class SheetListing:
     """All sheets, what the quantities of scores are called, and how pages are served."""
 
-    sheets: tuple[Sheet, ...]
+    sheets: tuple[WallSheet, ...]
     scores: frozenset[str]
     page: PageSetting
     devices: tuple[PageDevice, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class SheetListingQuestion:
+class SheetListingQuery:
     """Asks what sheets there are."""
 
     subject: str = "wall.sheets"
@@ -51,17 +51,17 @@ class SheetListingQuestion:
 class WallMaterial:
     """A sheet with what its panes need, and the series every sheet is about, by slug."""
 
-    sheet: Sheet
-    material: Material
+    sheet: WallSheet
+    material: PaneData
     series_of: dict[str, frozenset[int]]
 
 
 @dataclass(frozen=True, slots=True)
-class WallQuestion:
+class WallQuery:
     """Asks what a sheet's panes need at a moment."""
 
-    sheet: Sheet
-    others: tuple[Sheet, ...]
+    sheet: WallSheet
+    others: tuple[WallSheet, ...]
     at_us: int
     subject: str = "wall"
 

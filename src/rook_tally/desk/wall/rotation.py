@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import datetime
 
-from rook_tally.core.wall.definitions import Sheet
+from rook_tally.core.wall.definitions import WallSheet
 
 
-def next_sheet(sheets: Sequence[Sheet], current: str, has_alarm: Callable[[str], bool]) -> str:
+def next_sheet(sheets: Sequence[WallSheet], current: str, has_alarm: Callable[[str], bool]) -> str:
     """The slug of the sheet to show next.
 
     Where something stands that calls for somebody, sheets stop there: with several such sheets

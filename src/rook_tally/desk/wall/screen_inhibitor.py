@@ -14,7 +14,7 @@ _SERVICE = "org.freedesktop.ScreenSaver"
 _PATH = "/org/freedesktop/ScreenSaver"
 
 
-class Awake:
+class ScreenInhibitor:
     """Holds the screen awake from `begin` to `end`. Nothing waits for the desktop's answer."""
 
     def __init__(self) -> None:

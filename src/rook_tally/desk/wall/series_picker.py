@@ -44,7 +44,7 @@ def series_found(letters: str, state: SiteState) -> list[Series]:
     return sorted(found, key=lambda one: one.id not in state.latest)
 
 
-class PickDialog(QDialog):
+class SeriesPicker(QDialog):
     """Type letters, pick a series, take the kind of pane that is proposed or another.
 
     `picked` carries the kind and the series; None for the kinds that need none.

@@ -33,7 +33,7 @@ _CODE_PX = 220
 _ROLE = Qt.ItemDataRole.UserRole
 
 
-class PocketDialog(QDialog):
+class ShareDialog(QDialog):
     """What the collector serves, to whom; a new link is shown once, with its QR code."""
 
     def __init__(self, theme: Theme, model: WallModel, parent: QWidget) -> None:

@@ -26,19 +26,19 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.desk.data.settings import WallSettings
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
+from rook_tally.desk.data.store_client import Command, Reply, StoreClient
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
-from rook_tally.desk.wall.arranging import Arranging
+from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.canvas import WallCanvas
-from rook_tally.desk.wall.commands import KeepSheets
-from rook_tally.desk.wall.full_screen import WallShow
+from rook_tally.desk.wall.commands import SaveSheets
+from rook_tally.desk.wall.full_screen import FullScreenWall
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.pane_panel import PanePanel
-from rook_tally.desk.wall.queries import SheetListing, SheetListingQuestion, WallMaterial
-from rook_tally.desk.wall.series_picker import PickDialog
+from rook_tally.desk.wall.queries import SheetListing, SheetListingQuery, WallMaterial
+from rook_tally.desk.wall.series_picker import SeriesPicker
 from rook_tally.desk.wall.sheet_bar import SheetBar
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.store.site import Series
@@ -57,13 +57,13 @@ class WallView(QWidget):
     shown_full = Signal()
 
     def __init__(
-        self, theme: Theme, state: SiteState, reader: Reader, settings: WallSettings
+        self, theme: Theme, state: SiteState, reader: StoreClient, settings: WallSettings
     ) -> None:
         super().__init__()
         self._theme, self._state, self._reader = theme, state, reader
         self.settings = settings
         self.model = WallModel(state)
-        self.arranging = Arranging(self.model)
+        self.arranging = SheetEditor(self.model)
         self.canvas = WallCanvas(theme, self.model, self.arranging)
         self.panel = PanePanel(theme, self.model, self.arranging)
         self.panel.hide()
@@ -71,8 +71,8 @@ class WallView(QWidget):
         self.empty = QWidget()
         self.middle = QStackedWidget()
         self.dialog: QDialog | None = None
-        self.showing: WallShow | None = None
-        self._under_way: list[StoreChange] = []
+        self.showing: FullScreenWall | None = None
+        self._under_way: list[Command] = []
         self._sheet_moves = 0
         self._first: str | None = None
         self._first_is_full = False
@@ -183,13 +183,13 @@ class WallView(QWidget):
         """Turn to a sheet as soon as it is known, and fill the screen."""
         self._first, self._first_is_full = slug, is_full
         self._tick.start()
-        self._reader.ask(SheetListingQuestion())
+        self._reader.ask(SheetListingQuery())
 
     def show_full(self) -> None:
         """Show the sheets on the whole of the chosen screen."""
         if self.model.sheet is None or self.showing is not None:
             return
-        self.showing = WallShow(self._theme, self._state, self.model, self.settings)
+        self.showing = FullScreenWall(self._theme, self._state, self.model, self.settings)
         self.showing.closed.connect(self._on_shown)
         self.showing.begin()
 
@@ -236,7 +236,7 @@ class WallView(QWidget):
         if self.model.sheet is None:
             return
         self.arrange(True)
-        dialog = PickDialog(self._theme, self.model, self)
+        dialog = SeriesPicker(self._theme, self.model, self)
         dialog.picked.connect(self._add_pane)
         self._open_dialog(dialog)
 
@@ -247,7 +247,7 @@ class WallView(QWidget):
         pane = self.model.pane
         if pane is None:
             return
-        dialog = PickDialog(self._theme, self.model, self, kind=pane.kind)
+        dialog = SeriesPicker(self._theme, self.model, self, kind=pane.kind)
         dialog.picked.connect(self._add_series)
         self._open_dialog(dialog)
 
@@ -302,7 +302,7 @@ class WallView(QWidget):
         except (OSError, UnicodeDecodeError, UsageError) as error:
             self.model.refuse(f"{path.name}: {error}")
             return
-        self.model.wish(KeepSheets(told))
+        self.model.wish(SaveSheets(told))
 
     def _ask_how(self) -> None:
         dialog = ShowDialog(self.settings, self)
@@ -316,12 +316,12 @@ class WallView(QWidget):
 
     def _open_pocket(self) -> None:
         # Loaded late: most people never open it.
-        from rook_tally.desk.wall.share_dialog import PocketDialog
+        from rook_tally.desk.wall.share_dialog import ShareDialog
 
-        dialog = PocketDialog(self._theme, self.model, self)
+        dialog = ShareDialog(self._theme, self.model, self)
         self._open_dialog(dialog)
 
-    def _change(self, change: StoreChange) -> None:
+    def _change(self, change: Command) -> None:
         self._under_way.append(change)
         self._reader.change(change)
 
@@ -337,12 +337,12 @@ class WallView(QWidget):
         elif any(one is reply.question for one in self._under_way):
             self._under_way = [one for one in self._under_way if one is not reply.question]
             self.model.on_kept(reply.error, getattr(reply.answer, "result", None))
-            self._reader.ask(SheetListingQuestion())
+            self._reader.ask(SheetListingQuery())
 
     def showEvent(self, event: QShowEvent) -> None:
         """Ask for everything, and go on while it is looked at."""
         super().showEvent(event)
-        self._reader.ask(SheetListingQuestion())
+        self._reader.ask(SheetListingQuery())
         self._tick.start()
 
     def tick(self) -> None:
@@ -363,7 +363,7 @@ class WallView(QWidget):
             return
         if self._state.sheet_moves != self._sheet_moves:
             self._sheet_moves = self._state.sheet_moves
-            self._reader.ask(SheetListingQuestion())
+            self._reader.ask(SheetListingQuery())
         self.model.on_changed(changed)
         self._ask()
 

@@ -34,7 +34,7 @@ class Grip(enum.Enum):
     CLEAR = "clear"
 
 
-class RehearsalChart(QWidget):
+class BacktestChart(QWidget):
     """Draws the model's rehearsal. `dragging` while a limit moves, `rested` once it stands."""
 
     dragging = Signal()

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.alarms.channels import Security, Way, WaySort
+from rook_tally.core.alarms.channels import Channel, ChannelKind, Security
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
@@ -31,7 +31,7 @@ from rook_tally.desk.watch.channel_form import (
     texts_of,
     way_from,
 )
-from rook_tally.desk.watch.commands import KeepWay, RemoveWay
+from rook_tally.desk.watch.commands import RemoveChannel, SaveChannel
 
 _TOLD = {
     "to": "Mail goes to",
@@ -57,20 +57,20 @@ _CHOICES = {
     "to": "wren@fennel.example",
 }
 _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE: "none"}
-_SORTS = (WaySort.MAIL, WaySort.WEBHOOK, WaySort.MQTT)
+_SORTS = (ChannelKind.MAIL, ChannelKind.WEBHOOK, ChannelKind.MQTT)
 
 
-class WayDialog(QDialog):
+class ChannelDialog(QDialog):
     """Ways on the left, what is known of the picked one on the right. `wished` carries changes."""
 
     wished = Signal(object)
 
-    def __init__(self, theme: Theme, ways: tuple[Way, ...], parent: QWidget) -> None:
+    def __init__(self, theme: Theme, ways: tuple[Channel, ...], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(said("Ways of telling"))
         self.resize(640, 440)
-        self._ways: list[Way] = list(ways)
-        self._picked: Way | None = None
+        self._ways: list[Channel] = list(ways)
+        self._picked: Channel | None = None
         self.list = QListWidget()
         self.list.setAccessibleName(said("ways of telling"))
         self.list.setFixedWidth(190)
@@ -153,7 +153,7 @@ class WayDialog(QDialog):
         if 0 <= row < len(self._ways):
             self._show(self._ways[row])
 
-    def _show(self, way: Way | None) -> None:
+    def _show(self, way: Channel | None) -> None:
         self._picked = way
         self.why.setText("")
         self.name.setText("" if way is None else way.name)
@@ -163,7 +163,7 @@ class WayDialog(QDialog):
         if way is not None and self.sort.findData(way.sort) < 0:
             self.sort.addItem(said(way.sort.value), way.sort)
         self.sort.setCurrentIndex(0 if way is None else self.sort.findData(way.sort))
-        texts = texts_of(way or Way(name="", sort=WaySort.MAIL))
+        texts = texts_of(way or Channel(name="", sort=ChannelKind.MAIL))
         for name, field in self.fields.items():
             if isinstance(field, QComboBox):
                 field.setCurrentIndex(field.findData(texts[name]))
@@ -193,7 +193,7 @@ class WayDialog(QDialog):
         except UsageError as error:
             self.why.setText(str(error))
             return
-        self.wished.emit(KeepWay(way))
+        self.wished.emit(SaveChannel(way))
         self._ways = [*(one for one in self._ways if one.name != way.name), way]
         self._fill()
         found = self.list.findItems(way.name, Qt.MatchFlag.MatchExactly)
@@ -202,5 +202,5 @@ class WayDialog(QDialog):
 
     def _remove(self) -> None:
         if self._picked is not None:
-            self.wished.emit(RemoveWay(self._picked.name))
+            self.wished.emit(RemoveChannel(self._picked.name))
             self.accept()

@@ -7,19 +7,19 @@ from collections.abc import Mapping
 
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.channels import Security, Way, WaySort, checked_way
-from rook_tally.core.alarms.definitions import Hours
+from rook_tally.core.alarms.channels import Channel, ChannelKind, Security, checked_way
+from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
 
-FIELDS: Mapping[WaySort, tuple[str, ...]] = {
-    WaySort.MAIL: ("to", "sender", "host", "security", "port", "user", "password"),
-    WaySort.WEBHOOK: ("url", "secret"),
-    WaySort.MQTT: ("topic",),
-    WaySort.DESKTOP: (),
-    WaySort.SOUND: (),
-    WaySort.VOICE: (),
+FIELDS: Mapping[ChannelKind, tuple[str, ...]] = {
+    ChannelKind.MAIL: ("to", "sender", "host", "security", "port", "user", "password"),
+    ChannelKind.WEBHOOK: ("url", "secret"),
+    ChannelKind.MQTT: ("topic",),
+    ChannelKind.DESKTOP: (),
+    ChannelKind.SOUND: (),
+    ChannelKind.VOICE: (),
 }
 """What each sort wants, in the order it is asked for."""
 EVERY = ("quiet", "digest")
@@ -27,7 +27,7 @@ SECRET = ("password", "secret")
 _CLOCK = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 
 
-def texts_of(way: Way) -> dict[str, str]:
+def texts_of(way: Channel) -> dict[str, str]:
     """A way as it stands in the form. Secrets are not shown: what is left empty stays."""
     digest = "" if way.digest_min is None else f"{way.digest_min // 60:02}:{way.digest_min % 60:02}"
     return {
@@ -46,7 +46,9 @@ def texts_of(way: Way) -> dict[str, str]:
     }
 
 
-def way_from(name: str, sort: WaySort, texts: Mapping[str, str], before: Way | None) -> Way:
+def way_from(
+    name: str, sort: ChannelKind, texts: Mapping[str, str], before: Channel | None
+) -> Channel:
     """The way that a form says.
 
     Parameters
@@ -59,13 +61,13 @@ def way_from(name: str, sort: WaySort, texts: Mapping[str, str], before: Way | N
         When something is missing or cannot be meant.
     """
     said = {name: text.strip() for name, text in texts.items()}
-    way = Way(
+    way = Channel(
         name=name.strip(),
         sort=sort,
         quiet=_quiet(said.get("quiet", "")),
         digest_min=_minute(said.get("digest", "")),
     )
-    if sort is WaySort.MAIL:
+    if sort is ChannelKind.MAIL:
         to = tuple(one for one in re.split(r"[,;\s]+", said.get("to", "")) if one)
         way = replace(
             way,
@@ -77,14 +79,14 @@ def way_from(name: str, sort: WaySort, texts: Mapping[str, str], before: Way | N
             user=said.get("user", ""),
             **_secret("password", said, before),
         )
-    elif sort is WaySort.WEBHOOK:
+    elif sort is ChannelKind.WEBHOOK:
         way = replace(way, url=said.get("url", ""), **_secret("secret", said, before))
-    elif sort is WaySort.MQTT:
+    elif sort is ChannelKind.MQTT:
         way = replace(way, topic=said.get("topic", ""))
     return checked_way(way)
 
 
-def place_words(way: Way | None) -> str:
+def place_words(way: Channel | None) -> str:
     """Where the password or secret of a way is kept; empty while there is none."""
     if way is None or not (way.apart or way.own_secret):
         return ""
@@ -93,14 +95,14 @@ def place_words(way: Way | None) -> str:
     return "Kept in the store with the readings, for whoever may read its file."
 
 
-def _secret(name: str, said: Mapping[str, str], before: Way | None) -> dict[str, str]:
+def _secret(name: str, said: Mapping[str, str], before: Channel | None) -> dict[str, str]:
     """A password or secret that was typed, else the one that is kept, wherever that is."""
     if said.get(name) or before is None:
         return {name: said.get(name, "")}
     return {name: before.own_secret, "apart": before.apart}
 
 
-def _quiet(text: str) -> Hours | None:
+def _quiet(text: str) -> HoursOfDay | None:
     return hours_of(text) if text else None
 
 

@@ -7,32 +7,32 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.channels import Way
+from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.i18n import said
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.alarms import keep_watch, keep_way, remove_watch, remove_way, ways
 
 
 @dataclass(frozen=True, slots=True)
-class KeepWatch:
+class SaveWatch:
     """A watch shall be written down; in place of another when it was renamed."""
 
     watch: Watch
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         now_us = time.time_ns() // 1000
         before = keep_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
         if before is None:
-            return Done(
+            return UndoableResult(
                 said("{0} watches from now on", self.watch.name),
                 RemoveWatch(self.watch.slug),
                 self.watch,
             )
-        return Done(
-            said("{0} changed", self.watch.name), KeepWatch(before, self.watch.slug), self.watch
+        return UndoableResult(
+            said("{0} changed", self.watch.name), SaveWatch(before, self.watch.slug), self.watch
         )
 
 
@@ -42,34 +42,36 @@ class RemoveWatch:
 
     slug: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away; the journal stays."""
         gone = remove_watch(connection, self.slug)
-        return Done(said("{0} taken away", gone.name), KeepWatch(gone))
+        return UndoableResult(said("{0} taken away", gone.name), SaveWatch(gone))
 
 
 @dataclass(frozen=True, slots=True)
-class KeepWay:
+class SaveChannel:
     """A way of telling shall be written down, or changed."""
 
-    way: Way
+    way: Channel
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         before = next((one for one in ways(connection) if one.name == self.way.name), None)
         keep_way(connection, self.way)
-        back = RemoveWay(self.way.name) if before is None else KeepWay(before)
-        return Done(said("{0} can be told", self.way.name), back)
+        back = RemoveChannel(self.way.name) if before is None else SaveChannel(before)
+        return UndoableResult(said("{0} can be told", self.way.name), back)
 
 
 @dataclass(frozen=True, slots=True)
-class RemoveWay:
+class RemoveChannel:
     """A way of telling shall be taken away."""
 
     name: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away; refused while a watch uses it."""
         before = next((one for one in ways(connection) if one.name == self.name), None)
         remove_way(connection, self.name)
-        return Done(said("{0} taken away", self.name), None if before is None else KeepWay(before))
+        return UndoableResult(
+            said("{0} taken away", self.name), None if before is None else SaveChannel(before)
+        )

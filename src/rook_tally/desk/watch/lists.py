@@ -22,7 +22,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
-from rook_tally.desk.watch.model import Row, WatchModel
+from rook_tally.desk.watch.model import WatchModel, WatchRow
 
 LIST_WIDTH, JOURNAL_WIDTH = 262, 272
 _ROW, _LINE = 58, 42
@@ -40,7 +40,7 @@ class WatchListModel(QAbstractListModel):
     def __init__(self, model: WatchModel) -> None:
         super().__init__()
         self._model = model
-        self.rows: list[Row] = []
+        self.rows: list[WatchRow] = []
 
     def refresh(self) -> None:
         """Bring the rows up to date; the picked one stays picked."""

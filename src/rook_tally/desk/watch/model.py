@@ -10,10 +10,10 @@ from msgspec.structs import replace
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.backtest import other_limits
-from rook_tally.core.alarms.definitions import Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.edits import altered, typed_text
 from rook_tally.core.alarms.journal import Entry
-from rook_tally.core.alarms.scope import Target, at_limit
+from rook_tally.core.alarms.scope import WatchedSeries, at_limit
 from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
@@ -23,21 +23,21 @@ from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.watch.part_choices import Choice, choices_of, first_limit, quantity_of
+from rook_tally.desk.watch.part_choices import PartChoice, choices_of, first_limit, quantity_of
 from rook_tally.desk.watch.queries import (
-    Listing,
-    ListingQuestion,
-    RehearsalMaterial,
-    RehearsalQuestion,
+    BacktestQuery,
+    BacktestReadings,
+    WatchesQuery,
+    WatchListing,
 )
-from rook_tally.store.alarms import NUISANCE_S, Rehearsed, rehearsed_on
+from rook_tally.store.alarms import NUISANCE_S, BacktestResult, rehearsed_on
 
 DAYS = (1, 7, 30, 365)
 _COLUMNS = 700
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class WatchRow:
     """A line of the list."""
 
     slug: str
@@ -53,7 +53,7 @@ class WatchModel:
 
     def __init__(self, state: SiteState) -> None:
         self.state = state
-        self.listing: Listing | None = None
+        self.listing: WatchListing | None = None
         self.draft: Watch | None = None
         self.kept: Watch | None = None
         self.days = 7
@@ -62,12 +62,12 @@ class WatchModel:
         self.wanted = ""
         self.nuisance_s = NUISANCE_S
         self.trouble = ""
-        self.found: RehearsalMaterial | None = None
-        self.rehearsal: Rehearsed | None = None
+        self.found: BacktestReadings | None = None
+        self.rehearsal: BacktestResult | None = None
         self.others: list[tuple[str, int, bool]] = []
         self.changed: list[Callable[[], None]] = []
-        self._target: Target | None = None
-        self._asked: RehearsalQuestion | None = None
+        self._target: WatchedSeries | None = None
+        self._asked: BacktestQuery | None = None
 
     def _tell(self) -> None:
         for one in self.changed:
@@ -75,12 +75,12 @@ class WatchModel:
 
     # What there is
 
-    def listing_question(self) -> ListingQuestion:
+    def listing_question(self) -> WatchesQuery:
         """Asks what there is."""
         slug = "" if self.shows_all_lines or self.kept is None else self.kept.slug
-        return ListingQuestion(slug)
+        return WatchesQuery(slug)
 
-    def take_listing(self, listing: Listing) -> None:
+    def take_listing(self, listing: WatchListing) -> None:
         """What there is came; a draft that was not touched follows what is kept."""
         self.listing = listing
         if self.kept is not None:
@@ -95,17 +95,17 @@ class WatchModel:
             return
         self._tell()
 
-    def _first(self, listing: Listing) -> str:
+    def _first(self, listing: WatchListing) -> str:
         rows = self.rows()
         return next((one.slug for one in rows if one.is_standing), listing.watches[0].slug)
 
-    def rows(self) -> list[Row]:
+    def rows(self) -> list[WatchRow]:
         """The list, in the order the watches were made."""
         if self.listing is None:
             return []
         return [self._row(one, self.listing) for one in self.listing.watches]
 
-    def _row(self, one: Watch, listing: Listing) -> Row:
+    def _row(self, one: Watch, listing: WatchListing) -> WatchRow:
         mine = listing.alarms.get(one.slug, ())
         worst = max(
             (alarm for alarm in mine if alarm.is_standing),
@@ -119,7 +119,7 @@ class WatchModel:
             state = said("nothing there")
         is_standing = worst is not None and not worst.is_quiet
         level = worst.level if worst is not None and is_standing else Level.SETTLED
-        return Row(one.slug, one.name, state, short_words(one, name), level, is_standing)
+        return WatchRow(one.slug, one.name, state, short_words(one, name), level, is_standing)
 
     def _state_words(self, one: Watch, worst: Alarm | None, mine: tuple[Alarm, ...]) -> str:
         now_us = self.state.clock()
@@ -190,7 +190,7 @@ class WatchModel:
         self.draft = Watch(
             slug=slug_of(name),
             name=name,
-            sort=Sort.ABOVE,
+            sort=WatchKind.ABOVE,
             limit=first_limit(quantity),
             unit=quantity.base.symbol,
             for_s=300.0,
@@ -237,7 +237,7 @@ class WatchModel:
         )
         return sentence(self.draft, quantity, guards)
 
-    def choices(self, part: Part) -> list[Choice]:
+    def choices(self, part: Part) -> list[PartChoice]:
         """What a part can be; none for one that is typed."""
         if self.draft is None or self.listing is None:
             return []
@@ -278,12 +278,12 @@ class WatchModel:
         self.place = place
         self._tell()
 
-    def rehearsal_question(self) -> RehearsalQuestion | None:
+    def rehearsal_question(self) -> BacktestQuery | None:
         """What to ask; None when what is known is enough for the draft as it is."""
         if self.draft is None:
             return None
         end_us = self.state.now_us
-        question = RehearsalQuestion(
+        question = BacktestQuery(
             self.draft, self.place, end_us - self.days * DAY_US, end_us, _COLUMNS
         )
         known = self._asked
@@ -300,7 +300,7 @@ class WatchModel:
         self._asked = question
         return question
 
-    def _is_only_moved(self, known: RehearsalQuestion, question: RehearsalQuestion) -> bool:
+    def _is_only_moved(self, known: BacktestQuery, question: BacktestQuery) -> bool:
         """Whether the draft differs in its limits only, which need nothing read."""
         found = self.found
         if found is None or found.target is None or found.mistake:
@@ -310,12 +310,12 @@ class WatchModel:
             same == question.draft
             and known.place == question.place
             and known.end_us - known.start_us == question.end_us - question.start_us
-            and question.draft.sort in (Sort.ABOVE, Sort.BELOW)
+            and question.draft.sort in (WatchKind.ABOVE, WatchKind.BELOW)
             and self._target is not None
             and self._target.judge.terms.limit == self._number(question.draft.limit)
         )
 
-    def take_material(self, found: RehearsalMaterial) -> None:
+    def take_material(self, found: BacktestReadings) -> None:
         """What can be rehearsed came."""
         if self.draft is None or found.draft.slug != self.draft.slug:
             return
@@ -331,7 +331,7 @@ class WatchModel:
         return self.draft is None or (self.found is not None and self._asked is not None)
 
     @property
-    def target(self) -> Target | None:
+    def target(self) -> WatchedSeries | None:
         """The draft at the series that is drawn."""
         return self._target
 
@@ -387,7 +387,7 @@ class WatchModel:
         The one never passes the other: it takes it along.
         """
         target, draft = self._target, self.draft
-        if target is None or draft is None or draft.sort not in (Sort.ABOVE, Sort.BELOW):
+        if target is None or draft is None or draft.sort not in (WatchKind.ABOVE, WatchKind.BELOW):
             return
         terms, number = target.judge.terms, target.judge.of_axis(base)
         limit = terms.limit

@@ -7,30 +7,30 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.definitions import Guard, Run, Scope, Sort, Watch
+from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.sentences import Part, guard_words, run_words, scope_words, span_words
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.quantity import Quantity, Scale
-from rook_tally.desk.watch.queries import Listing
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
+from rook_tally.desk.watch.queries import WatchListing
 
 _CHOICES = {
-    Sort.ABOVE: "stays above a limit",
-    Sort.BELOW: "stays below a limit",
-    Sort.OUTSIDE: "is outside a range",
-    Sort.RISING: "rises faster than",
-    Sort.FALLING: "falls faster than",
-    Sort.TIMES_USUAL: "is so many times its usual level",
-    Sort.UNUSUAL: "is so many spreads from its usual level",
-    Sort.LEVEL: "reaches a level",
-    Sort.SO: "is so",
-    Sort.SILENT: "says nothing",
+    WatchKind.ABOVE: "stays above a limit",
+    WatchKind.BELOW: "stays below a limit",
+    WatchKind.OUTSIDE: "is outside a range",
+    WatchKind.RISING: "rises faster than",
+    WatchKind.FALLING: "falls faster than",
+    WatchKind.TIMES_USUAL: "is so many times its usual level",
+    WatchKind.UNUSUAL: "is so many spreads from its usual level",
+    WatchKind.LEVEL: "reaches a level",
+    WatchKind.SO: "is so",
+    WatchKind.SILENT: "says nothing",
 }
 _WINDOW_S = 3600.0
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class PartChoice:
     """Words, the watch that choosing them makes, and whether it is so already."""
 
     words: str
@@ -38,7 +38,7 @@ class Choice:
     is_chosen: bool = False
 
 
-def choices_of(watch: Watch, part: Part, listing: Listing) -> list[Choice]:
+def choices_of(watch: Watch, part: Part, listing: WatchListing) -> list[PartChoice]:
     """The choices of a part; none for one that is typed."""
     by_part = {
         Part.QUANTITY: _quantities,
@@ -51,34 +51,36 @@ def choices_of(watch: Watch, part: Part, listing: Listing) -> list[Choice]:
         Part.ESCALATE_TO: _others,
         Part.REMARKS: _remarks,
     }
-    if part is Part.LIMIT and watch.sort is Sort.LEVEL:
+    if part is Part.LIMIT and watch.sort is WatchKind.LEVEL:
         return [
-            Choice(said(level.wording), replace(watch, limit=float(level)), watch.limit == level)
+            PartChoice(
+                said(level.wording), replace(watch, limit=float(level)), watch.limit == level
+            )
             for level in list(Level)[1:]
         ]
     made = by_part.get(part)
     return [] if made is None else list(made(watch, listing))
 
 
-def quantity_of(watch: Watch, listing: Listing) -> Quantity | None:
+def quantity_of(watch: Watch, listing: WatchListing) -> Quantity | None:
     """What a watch watches; None for what is not there."""
     return next(
         (one.quantity for one in listing.series if one.quantity.slug == watch.scope.quantity), None
     )
 
 
-def _quantities(watch: Watch, listing: Listing) -> Iterator[Choice]:
+def _quantities(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
     seen: dict[str, Quantity] = {}
     for one in listing.series:
         seen.setdefault(one.quantity.slug, one.quantity)
     for slug, quantity in sorted(seen.items(), key=lambda pair: pair[1].name):
         is_chosen = slug == watch.scope.quantity
-        yield Choice(
+        yield PartChoice(
             said(quantity.name), watch if is_chosen else _about(watch, quantity, listing), is_chosen
         )
 
 
-def _about(watch: Watch, quantity: Quantity, listing: Listing) -> Watch:
+def _about(watch: Watch, quantity: Quantity, listing: WatchListing) -> Watch:
     """The watch about another quantity: at its place if that tells it, with limits that fit."""
     places = [
         one.station.place.name for one in listing.series if one.quantity.slug == quantity.slug
@@ -87,8 +89,10 @@ def _about(watch: Watch, quantity: Quantity, listing: Listing) -> Watch:
     scope = Scope(
         quantity=quantity.slug, place="" if watch.scope.group else place, group=watch.scope.group
     )
-    is_state = quantity.scale is Scale.STATE
-    sort = Sort.SO if is_state else Sort.ABOVE if watch.sort is Sort.SO else watch.sort
+    is_state = quantity.scale is QuantityScale.STATE
+    sort = (
+        WatchKind.SO if is_state else WatchKind.ABOVE if watch.sort is WatchKind.SO else watch.sort
+    )
     return replace(
         watch,
         scope=scope,
@@ -109,12 +113,14 @@ def first_limit(quantity: Quantity) -> float:
     return round((low + high) / 2, quantity.decimals) if abs(low) + abs(high) < 1e12 else 0.0
 
 
-def _scopes(watch: Watch, listing: Listing) -> Iterator[Choice]:
-    if watch.sort is Sort.SILENT:
+def _scopes(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
+    if watch.sort is WatchKind.SILENT:
         for key in dict.fromkeys(
             one.station.key for one in listing.series if not one.station.is_worked_out
         ):
-            yield Choice(key, replace(watch, scope=Scope(station=key)), watch.scope.station == key)
+            yield PartChoice(
+                key, replace(watch, scope=Scope(station=key)), watch.scope.station == key
+            )
         return
     quantity = watch.scope.quantity
     mine = [one for one in listing.series if one.quantity.slug == quantity]
@@ -126,81 +132,83 @@ def _scopes(watch: Watch, listing: Listing) -> Iterator[Choice]:
                 Scope(quantity=quantity, place=name, station=one.station.key) for one in there
             ]
         for scope in scopes:
-            yield Choice(scope_words(scope), replace(watch, scope=scope), watch.scope == scope)
+            yield PartChoice(scope_words(scope), replace(watch, scope=scope), watch.scope == scope)
     for group in ("indoors", "outdoors", "everywhere", *(one.name for one in listing.groups)):
         scope = Scope(quantity=quantity, group=group)
-        yield Choice(scope_words(scope), replace(watch, scope=scope), watch.scope == scope)
+        yield PartChoice(scope_words(scope), replace(watch, scope=scope), watch.scope == scope)
 
 
-def _sorts(watch: Watch, _listing: Listing) -> Iterator[Choice]:
+def _sorts(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
     for sort, words in _CHOICES.items():
         made = replace(watch, sort=sort)
         if sort.looks_back and not watch.window_s:
             made = replace(made, window_s=_WINDOW_S)
-        if sort in (Sort.TIMES_USUAL, Sort.UNUSUAL):
+        if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
             made = replace(made, limit=3.0, clear=None, min_spread=made.min_spread or 1.0)
-        if sort is Sort.LEVEL:
+        if sort is WatchKind.LEVEL:
             made = replace(made, limit=float(Level.HIGH), clear=None)
-        if sort is Sort.SILENT:
+        if sort is WatchKind.SILENT:
             made = replace(
                 made, silent_s=watch.silent_s or 1800.0, guards=(), hours=None, remark_s=None
             )
-        if sort is Sort.OUTSIDE:
+        if sort is WatchKind.OUTSIDE:
             made = replace(made, low=min(watch.low, watch.limit - 1), clear=None)
-        if sort is Sort.BELOW or (sort is Sort.ABOVE and watch.sort is not Sort.ABOVE):
+        if sort is WatchKind.BELOW or (
+            sort is WatchKind.ABOVE and watch.sort is not WatchKind.ABOVE
+        ):
             made = replace(made, clear=None)
-        yield Choice(said(words), made, sort is watch.sort)
+        yield PartChoice(said(words), made, sort is watch.sort)
 
 
-def _guards(watch: Watch, listing: Listing) -> Iterator[Choice]:
-    yield Choice(said("whoever is there"), replace(watch, guards=()), not watch.guards)
+def _guards(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
+    yield PartChoice(said("whoever is there"), replace(watch, guards=()), not watch.guards)
     for one in listing.series:
-        if one.quantity.scale is not Scale.STATE:
+        if one.quantity.scale is not QuantityScale.STATE:
             continue
         for is_below in (False, True):
             scope = Scope(quantity=one.quantity.slug, place=one.station.place.name)
             guard = Guard(scope=scope, is_below=is_below)
-            yield Choice(
+            yield PartChoice(
                 guard_words(guard, one.quantity.name),
                 replace(watch, guards=(guard,)),
                 watch.guards == (guard,),
             )
 
 
-def _levels(watch: Watch, _listing: Listing) -> Iterator[Choice]:
+def _levels(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
     for level in Level:
         words = said(level.wording) if level else said("what its limits say")
-        yield Choice(words, replace(watch, level=level), level is watch.level)
+        yield PartChoice(words, replace(watch, level=level), level is watch.level)
 
 
-def _tells(watch: Watch, listing: Listing) -> Iterator[Choice]:
+def _tells(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
     for name in [one.name for one in listing.ways]:
         is_told = name in watch.tell
         tell = tuple(one for one in watch.tell if one != name) if is_told else (*watch.tell, name)
-        yield Choice(name, replace(watch, tell=tell), is_told)
+        yield PartChoice(name, replace(watch, tell=tell), is_told)
 
 
-def _others(watch: Watch, listing: Listing) -> Iterator[Choice]:
+def _others(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
     for name in [one.name for one in listing.ways]:
         known = watch.escalate_to
         others = tuple(one for one in known if one != name) if name in known else (*known, name)
-        yield Choice(name, replace(watch, escalate_to=others), name in known)
+        yield PartChoice(name, replace(watch, escalate_to=others), name in known)
 
 
-def _remarks(watch: Watch, _listing: Listing) -> Iterator[Choice]:
-    yield Choice(
+def _remarks(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
+    yield PartChoice(
         said("whatever is remarked"), replace(watch, remark_s=None), watch.remark_s is None
     )
     for length_s in (600.0, 1800.0, 3600.0, 4 * 3600.0):
         words = said("not within {0} of a remark", span_words(length_s))
-        yield Choice(words, replace(watch, remark_s=length_s), watch.remark_s == length_s)
+        yield PartChoice(words, replace(watch, remark_s=length_s), watch.remark_s == length_s)
 
 
-def _controls(watch: Watch, listing: Listing) -> Iterator[Choice]:
-    yield Choice(said("nothing"), replace(watch, run=None), watch.run is None)
+def _controls(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
+    yield PartChoice(said("nothing"), replace(watch, run=None), watch.run is None)
     for station, control, _title in listing.controls:
         kept = watch.run
         is_chosen = kept is not None and (kept.station, kept.control) == (station, control)
-        run = kept if is_chosen else Run(station=station, control=control)
+        run = kept if is_chosen else RunControl(station=station, control=control)
         assert run is not None
-        yield Choice(run_words(run), replace(watch, run=run), is_chosen)
+        yield PartChoice(run_words(run), replace(watch, run=run), is_chosen)

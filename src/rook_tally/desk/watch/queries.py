@@ -7,17 +7,25 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.channels import Way
+from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.journal import Entry
-from rook_tally.core.alarms.scope import Target
+from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.controls import ControlSort
+from rook_tally.core.quantities.controls import ControlKind
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.envelope import Envelope, envelope_of_readings
 from rook_tally.core.series.gaps import max_gap_s
-from rook_tally.store.alarms import Material, alarms, all_targets, journal, material, watches, ways
+from rook_tally.store.alarms import (
+    BacktestInputs,
+    alarms,
+    all_targets,
+    journal,
+    material,
+    watches,
+    ways,
+)
 from rook_tally.store.site import Series, load_site
 from rook_tally.store.workings import groups
 
@@ -25,7 +33,7 @@ _MOST_LINES = 300
 
 
 @dataclass(frozen=True, slots=True)
-class Listing:
+class WatchListing:
     """What there is.
 
     Attributes
@@ -38,7 +46,7 @@ class Listing:
     watches: tuple[Watch, ...]
     alarms: dict[str, tuple[Alarm, ...]]
     nothing: dict[str, str]
-    ways: tuple[Way, ...]
+    ways: tuple[Channel, ...]
     controls: tuple[tuple[str, str, str], ...]
     series: tuple[Series, ...]
     groups: tuple[Group, ...]
@@ -46,7 +54,7 @@ class Listing:
 
 
 @dataclass(frozen=True, slots=True)
-class ListingQuestion:
+class WatchesQuery:
     """Asks what there is; the journal of one watch, or of all."""
 
     watch: str = ""
@@ -56,7 +64,7 @@ class ListingQuestion:
         """One at a time."""
         return "watches"
 
-    def answered(self, connection: Connection) -> Listing:
+    def answered(self, connection: Connection) -> WatchListing:
         """Everything there is."""
         site, known = load_site(connection), watches(connection)
         found, troubles = all_targets(connection, site, known)
@@ -64,7 +72,7 @@ class ListingQuestion:
         by_watch: dict[str, list[Alarm]] = {}
         for one in alarms(connection).values():
             by_watch.setdefault(one.watch, []).append(one)
-        return Listing(
+        return WatchListing(
             tuple(known),
             {slug: tuple(several) for slug, several in by_watch.items()},
             {one.slug: str(troubles.get(one.slug, "")) for one in known if one.slug not in told},
@@ -73,7 +81,7 @@ class ListingQuestion:
                 (station.key, control.name, control.title)
                 for station in site.stations
                 for control in station.kind.controls
-                if control.sort is ControlSort.SWITCH
+                if control.sort is ControlKind.SWITCH
             ),
             site.series,
             tuple(groups(connection)),
@@ -82,7 +90,7 @@ class ListingQuestion:
 
 
 @dataclass(frozen=True, slots=True)
-class RehearsalMaterial:
+class BacktestReadings:
     """What a draft can be rehearsed on.
 
     Attributes
@@ -95,15 +103,15 @@ class RehearsalMaterial:
     start_us: int
     end_us: int
     mistake: str = ""
-    target: Target | None = None
+    target: WatchedSeries | None = None
     series: Series | None = None
     places: tuple[str, ...] = ()
-    material: Material | None = field(default=None, compare=False)
+    material: BacktestInputs | None = field(default=None, compare=False)
     envelope: Envelope | None = field(default=None, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
-class RehearsalQuestion:
+class BacktestQuery:
     """Asks for what a draft judges over a stretch, at one of its places."""
 
     draft: Watch
@@ -117,7 +125,7 @@ class RehearsalQuestion:
         """The draft in hand."""
         return "watches.draft"
 
-    def answered(self, connection: Connection) -> RehearsalMaterial:
+    def answered(self, connection: Connection) -> BacktestReadings:
         """Its readings, judged and drawn."""
         site = load_site(connection)
         stretch = self.draft, self.start_us, self.end_us
@@ -125,9 +133,9 @@ class RehearsalQuestion:
         if troubles:
             error = troubles[self.draft.slug]
             assert isinstance(error, UsageError)
-            return RehearsalMaterial(*stretch, mistake=str(error))
+            return BacktestReadings(*stretch, mistake=str(error))
         if not found:
-            return RehearsalMaterial(*stretch)
+            return BacktestReadings(*stretch)
         target = next((one for one in found if one.series.place == self.place), found[0])
         told = material(connection, target, self.start_us, self.end_us, ZoneInfo(site.zone))
         width_us = max(1, -(-(self.end_us - self.start_us) // self.columns))
@@ -141,4 +149,4 @@ class RehearsalQuestion:
         )
         series = next(one for one in site.series if one.id == target.series.id)
         places = tuple(dict.fromkeys(one.series.place for one in found))
-        return RehearsalMaterial(*stretch, "", target, series, places, told, envelope)
+        return BacktestReadings(*stretch, "", target, series, places, told, envelope)

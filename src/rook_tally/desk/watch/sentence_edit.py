@@ -25,7 +25,7 @@ from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.desk.watch.part_choices import Choice
+from rook_tally.desk.watch.part_choices import PartChoice
 
 _LINE = 34
 _GAP = 8
@@ -232,7 +232,7 @@ class SentenceEdit(QWidget):
             return self.mapToGlobal(QPoint(0, _LINE))
         return button.mapToGlobal(QPoint(0, button.height() + 2))
 
-    def _offer(self, part: Part, choices: list[Choice]) -> None:
+    def _offer(self, part: Part, choices: list[PartChoice]) -> None:
         menu = QMenu(self)
         self.menu = menu
         for one in choices:
@@ -246,7 +246,7 @@ class SentenceEdit(QWidget):
             menu.addAction(said("Set up another way…")).triggered.connect(self.ways_wanted)
         menu.popup(self._under(part))
 
-    def _choose(self, choice: Choice, _checked: bool = False) -> None:
+    def _choose(self, choice: PartChoice, _checked: bool = False) -> None:
         self._model.choose(choice.watch)
         self.edited.emit()
 

@@ -26,18 +26,18 @@ from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
-from rook_tally.desk.data.alarm_commands import AskOfAlarm
+from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.store_client import Command, Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.actions import WatchAction
-from rook_tally.desk.watch.backtest_chart import RehearsalChart
+from rook_tally.desk.watch.backtest_chart import BacktestChart
 from rook_tally.desk.watch.backtest_figures import Figures
-from rook_tally.desk.watch.channel_dialog import WayDialog
-from rook_tally.desk.watch.commands import KeepWatch, RemoveWatch
+from rook_tally.desk.watch.channel_dialog import ChannelDialog
+from rook_tally.desk.watch.commands import RemoveWatch, SaveWatch
 from rook_tally.desk.watch.lists import (
     JOURNAL_WIDTH,
     LIST_WIDTH,
@@ -47,9 +47,9 @@ from rook_tally.desk.watch.lists import (
     WatchListModel,
 )
 from rook_tally.desk.watch.model import DAYS, WatchModel
-from rook_tally.desk.watch.queries import Listing, RehearsalMaterial
+from rook_tally.desk.watch.queries import BacktestReadings, WatchListing
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
-from rook_tally.store.site import RequestSort
+from rook_tally.store.site import RequestKind
 
 _LIST_EVERY_MS = 1_000
 _AT_REST_MS = 80
@@ -59,7 +59,7 @@ _WIDE = 1180
 class WatchView(QWidget):
     """The list on the left, the watch in the middle, the journal on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
         super().__init__()
         self._theme, self._state, self._reader = theme, state, reader
         self.model = WatchModel(state)
@@ -68,7 +68,7 @@ class WatchView(QWidget):
         self.journal = JournalList(self.journal_items, theme, self)
         self.name = QLineEdit()
         self.sentence = SentenceEdit(theme, self.model)
-        self.chart = RehearsalChart(theme, self.model)
+        self.chart = BacktestChart(theme, self.model)
         self.figures = Figures(theme, self.model)
         self.trouble, self.stands = Label(), Label()
         self.hint = Label(said("drag the line; the count follows"))
@@ -86,7 +86,7 @@ class WatchView(QWidget):
         self.switch, self.shelve = QPushButton(), QPushButton()
         self.acknowledge = QPushButton(said("Acknowledge"))
         self.remove = QPushButton(said("Take away"))
-        self._under_way: list[StoreChange] = []
+        self._under_way: list[Command] = []
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
         self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
@@ -247,9 +247,9 @@ class WatchView(QWidget):
             WatchAction.KEEP: self._keep,
             WatchAction.REVERT: lambda: model.pick("" if model.kept is None else model.kept.slug),
             WatchAction.TAKE_AWAY: self._take_away,
-            WatchAction.ACKNOWLEDGE: lambda: self._ask_for(RequestSort.ACKNOWLEDGE),
+            WatchAction.ACKNOWLEDGE: lambda: self._ask_for(RequestKind.ACKNOWLEDGE),
             WatchAction.SHELVE: self._shelve,
-            WatchAction.TRIAL: lambda: self._ask_for(RequestSort.TRIAL),
+            WatchAction.TRIAL: lambda: self._ask_for(RequestKind.TRIAL),
             WatchAction.SWITCH: self._switch,
             WatchAction.NEXT_SPAN: self._show_next_span,
             WatchAction.WAYS: self.show_ways,
@@ -274,7 +274,7 @@ class WatchView(QWidget):
         model = self.model
         if model.draft is not None and model.is_altered:
             instead = "" if model.kept is None else model.kept.slug
-            self._change(KeepWatch(model.draft, instead))
+            self._change(SaveWatch(model.draft, instead))
 
     def _take_away(self) -> None:
         if self.model.kept is not None:
@@ -283,19 +283,19 @@ class WatchView(QWidget):
     def _switch(self) -> None:
         kept = self.model.kept
         if kept is not None:
-            self._change(KeepWatch(replace(kept, is_on=not kept.is_on), kept.slug))
+            self._change(SaveWatch(replace(kept, is_on=not kept.is_on), kept.slug))
 
     def _shelve(self) -> None:
         is_shelved = any(one.state is AlarmState.SHELVED for one in self.model.standing())
-        self._ask_for(RequestSort.UNSHELVE if is_shelved else RequestSort.SHELVE)
+        self._ask_for(RequestKind.UNSHELVE if is_shelved else RequestKind.SHELVE)
 
-    def _ask_for(self, sort: RequestSort) -> None:
+    def _ask_for(self, sort: RequestKind) -> None:
         kept = self.model.kept
         if kept is None:
             return
         now_us = self._state.clock()
-        until_us = now_us + HOUR_US if sort is RequestSort.SHELVE else None
-        self._change(AskOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
+        until_us = now_us + HOUR_US if sort is RequestKind.SHELVE else None
+        self._change(RequestOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
 
     def _show_next_span(self) -> None:
         at = (DAYS.index(self.model.days) + 1) % len(DAYS)
@@ -304,7 +304,7 @@ class WatchView(QWidget):
     def show_ways(self) -> None:
         """Let ways of telling be set up."""
         known = () if self.model.listing is None else self.model.listing.ways
-        dialog = WayDialog(self._theme, known, self)
+        dialog = ChannelDialog(self._theme, known, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.wished.connect(self._change)
         dialog.open()
@@ -341,15 +341,15 @@ class WatchView(QWidget):
         except OSError as error:
             self.model.refused(said("{0} could not be written: {1}", path, error.strerror or error))
 
-    def _change(self, change: StoreChange) -> None:
+    def _change(self, change: Command) -> None:
         self._under_way.append(change)
         self._reader.change(change)
 
     def take_reply(self, reply: Reply) -> None:
         """Take an answer that was asked for here."""
-        if isinstance(reply.answer, Listing):
+        if isinstance(reply.answer, WatchListing):
             self.model.take_listing(reply.answer)
-        elif isinstance(reply.answer, RehearsalMaterial):
+        elif isinstance(reply.answer, BacktestReadings):
             self.model.take_material(reply.answer)
         elif any(one is reply.question for one in self._under_way):
             self._under_way = [one for one in self._under_way if one is not reply.question]
@@ -359,7 +359,7 @@ class WatchView(QWidget):
         if reply.error:
             self.model.refused(reply.error)
             return
-        result = reply.answer.result if isinstance(reply.answer, Done) else None
+        result = reply.answer.result if isinstance(reply.answer, UndoableResult) else None
         if isinstance(result, Watch):
             self.model.took(result)
         elif isinstance(reply.question, RemoveWatch):

@@ -16,12 +16,12 @@ from rook_tally.core.workings.binding import SCORE_LIMITS
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.workings.model import WhyPart
-from rook_tally.desk.workings.traces import HOURS_ROOM, Hours, write_hours
+from rook_tally.desk.workings.traces import HOURS_ROOM, HourMarks, write_hours
 
 _HEAD = 24
 
 
-class WaysChart(QWidget):
+class AggregationChart(QWidget):
     """Scores over the window, one line a way; drag or use the arrows to move the cursor, which is
     sent as 0…1 by `moved`."""
 
@@ -34,7 +34,7 @@ class WaysChart(QWidget):
         self._parted: list[tuple[float, float]] = []
         self._words, self._title = "", ""
         self._cursor = 1.0
-        self._hours: Hours = ()
+        self._hours: HourMarks = ()
         self.setMinimumHeight(120)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(said("scores over the window"))
@@ -46,7 +46,7 @@ class WaysChart(QWidget):
         words: str,
         parted: list[tuple[float, float]],
         cursor: float,
-        hours: Hours = (),
+        hours: HourMarks = (),
     ) -> None:
         """Show these; `parted` are stretches of the width, 0…1, in which they disagree."""
         self._ways, self._title, self._words = ways, title, words

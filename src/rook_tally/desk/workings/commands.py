@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Working
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.workings import (
     groups,
     keep_group,
@@ -21,26 +21,26 @@ from rook_tally.store.workings import (
 
 
 @dataclass(frozen=True, slots=True)
-class KeepWorking:
+class SaveWorking:
     """A working shall be written down; in place of another when it was renamed."""
 
     working: Working
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         replaced = self.instead_of or self.working.slug
         before = next((one for one in workings(connection) if one.slug == replaced), None)
         keep_working(connection, self.working, instead_of=replaced)
         if before is None:
-            return Done(
+            return UndoableResult(
                 said("{0} is worked out from now on", self.working.name),
                 RemoveWorking(self.working.slug),
                 self.working,
             )
-        return Done(
+        return UndoableResult(
             said("{0} changed; its past is worked out again", self.working.name),
-            KeepWorking(before, self.working.slug),
+            SaveWorking(before, self.working.slug),
             self.working,
         )
 
@@ -51,31 +51,31 @@ class RemoveWorking:
 
     slug: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         gone = remove_working(connection, self.slug)
-        return Done(said("{0} taken away", gone.name), KeepWorking(gone))
+        return UndoableResult(said("{0} taken away", gone.name), SaveWorking(gone))
 
 
 @dataclass(frozen=True, slots=True)
-class KeepGroup:
+class SaveGroup:
     """A group shall be written down; in place of another when it was renamed."""
 
     group: Group
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         replaced = self.instead_of or self.group.name
         before = next((one for one in groups(connection) if one.name == replaced), None)
         keep_group(connection, self.group, instead_of=replaced)
         if before is None:
-            return Done(
+            return UndoableResult(
                 said("group {0} made", self.group.name), RemoveGroup(self.group.name), self.group
             )
-        return Done(
+        return UndoableResult(
             said("group {0} changed", self.group.name),
-            KeepGroup(before, self.group.name),
+            SaveGroup(before, self.group.name),
             self.group,
         )
 
@@ -86,9 +86,9 @@ class RemoveGroup:
 
     name: str
 
-    def made(self, connection: Connection) -> Done:
+    def made(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         before = next((one for one in groups(connection) if one.name == self.name), None)
         remove_group(connection, self.name)
         assert before is not None  # removing one that is not there has raised
-        return Done(said("group {0} taken away", self.name), KeepGroup(before))
+        return UndoableResult(said("group {0} taken away", self.name), SaveGroup(before))

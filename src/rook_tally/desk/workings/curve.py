@@ -14,7 +14,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import plain_tip
-from rook_tally.desk.workings.queries import Usual
+from rook_tally.desk.workings.queries import Histogram
 
 _RADIUS = 4.5
 _REACH = 12.0
@@ -35,7 +35,7 @@ class CurveChart(QWidget):
         super().__init__()
         self._theme = theme
         self._points: Points = ()
-        self._usual: Usual | None = None
+        self._usual: Histogram | None = None
         self._now = math.nan
         self._held: int | None = None
         self.picked = 0
@@ -43,7 +43,7 @@ class CurveChart(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
 
-    def show_curve(self, points: Points, usual: Usual | None, now: float, name: str) -> None:
+    def show_curve(self, points: Points, usual: Histogram | None, now: float, name: str) -> None:
         """Show these points, over this spread, with a mark at what is read now."""
         self._points, self._usual, self._now = points, usual, now
         self.picked = min(self.picked, max(len(points) - 1, 0))

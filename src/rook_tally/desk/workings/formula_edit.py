@@ -12,7 +12,7 @@ from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.completion import Completion
-from rook_tally.core.workings.diagnostics import Mistake
+from rook_tally.core.workings.diagnostics import Diagnostic
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 
 _ACCEPTING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Tab)
@@ -65,7 +65,7 @@ class FormulaEdit(QPlainTextEdit):
             self._is_setting = False
             self.underline(None)
 
-    def underline(self, mistake: Mistake | None) -> None:
+    def underline(self, mistake: Diagnostic | None) -> None:
         """Underline where a mistake is; None for no mistake."""
         if mistake is None or mistake.at.end <= 0:
             self.setExtraSelections([])

@@ -33,7 +33,7 @@ class _Kept:
     version: int = 0
 
 
-class KeptInputs:
+class InputCache:
     """Readings of some series of one store, over the stretches asked for last."""
 
     def __init__(self) -> None:
@@ -125,5 +125,5 @@ def _first_change(connection: Connection, series_id: int, seq: int) -> int:
     return 1 << 62 if first is None else int(first)
 
 
-KEPT = KeptInputs()
+KEPT = InputCache()
 """Those of this process."""

@@ -12,7 +12,7 @@ from rook_tally.core.i18n import said
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.rows import Row, Sort
+from rook_tally.desk.workings.rows import WorkingKind, WorkingRow
 
 LIST_WIDTH = 262
 _ROW_HEIGHT, _HEAD_HEIGHT = 42, 26
@@ -25,7 +25,7 @@ class ItemListModel(QAbstractListModel):
     def __init__(self, model: WorkingsModel) -> None:
         super().__init__()
         self._model = model
-        self.rows: list[Row] = []
+        self.rows: list[WorkingRow] = []
 
     def refresh(self) -> None:
         """Bring the rows up to date; the picked one stays picked."""
@@ -122,6 +122,6 @@ class ItemList(QListView):
         self.setStyleSheet(f"QListView {{ background: {theme.paper}; outline: none; }}")
 
 
-def sort_and_key(row: Row) -> tuple[Sort, str]:
+def sort_and_key(row: WorkingRow) -> tuple[WorkingKind, str]:
     """What a row picks."""
     return row.sort, row.key

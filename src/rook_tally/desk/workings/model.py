@@ -15,22 +15,22 @@ from rook_tally.core.quantities.named_series import HERE, Group
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
 from rook_tally.core.workings.completion import Completion, completions
-from rook_tally.core.workings.definitions import Made, Score, ScoreInput, Working
-from rook_tally.core.workings.diagnostics import Mistake, Place
+from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
+from rook_tally.core.workings.diagnostics import Diagnostic, TextRange
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.workings.new_items import new_group, new_working, slug_for, variant_of
 from rook_tally.desk.workings.queries import (
     FormulaPreview,
-    FormulaQuestion,
-    Listing,
-    ListingQuestion,
+    FormulaQuery,
     ScorePreview,
-    ScoreQuestion,
+    ScoreQuery,
+    WorkingsListing,
+    WorkingsQuery,
 )
-from rook_tally.desk.workings.rows import Row, Sort, rows_of, uses_in_words
-from rook_tally.desk.workings.what_if import Trial, TrialQuestion
+from rook_tally.desk.workings.rows import WorkingKind, WorkingRow, rows_of, uses_in_words
+from rook_tally.desk.workings.what_if import WhatIf, WhatIfQuery
 from rook_tally.store.workings import names_of
 
 PART_BY = 15.0
@@ -51,8 +51,8 @@ class WorkingsModel:
 
     def __init__(self, state: SiteState) -> None:
         self.state = state
-        self.listing: Listing | None = None
-        self.picked: tuple[Sort, str] | None = None
+        self.listing: WorkingsListing | None = None
+        self.picked: tuple[WorkingKind, str] | None = None
         self.draft: Working | None = None
         self.kept: Working | None = None
         self.group: Group | None = None
@@ -74,11 +74,11 @@ class WorkingsModel:
 
     # What there is
 
-    def listing_question(self) -> ListingQuestion:
+    def listing_question(self) -> WorkingsQuery:
         """Asks what there is."""
-        return ListingQuestion(self.state.now_us)
+        return WorkingsQuery(self.state.now_us)
 
-    def take_listing(self, listing: Listing) -> None:
+    def take_listing(self, listing: WorkingsListing) -> None:
         """What there is came."""
         self.listing = listing
         if self.draft is not None and self.kept is not None and not self.is_altered:
@@ -89,7 +89,7 @@ class WorkingsModel:
                 self.draft = self.kept = fresh
         self._tell()
 
-    def rows(self) -> list[Row]:
+    def rows(self) -> list[WorkingRow]:
         """The list, scores first, then formulas, then groups."""
         return [] if self.listing is None else rows_of(self.listing, self.state)
 
@@ -102,7 +102,7 @@ class WorkingsModel:
 
     # Picking and drafting
 
-    def pick(self, what: tuple[Sort, str] | None) -> None:
+    def pick(self, what: tuple[WorkingKind, str] | None) -> None:
         """Take something of the list in hand; None for nothing."""
         self.picked = what
         self.formula = self.score = self._asked = None
@@ -112,7 +112,7 @@ class WorkingsModel:
         self.group = self.kept_group = None
         if what is not None and self.listing is not None:
             sort, key = what
-            if sort is Sort.GROUP:
+            if sort is WorkingKind.GROUP:
                 found = next((one for one in self.listing.groups if one.name == key), None)
                 self.group = self.kept_group = found
             else:
@@ -120,10 +120,10 @@ class WorkingsModel:
                 self.draft = self.kept = working
         self._tell()
 
-    def begin(self, sort: Sort) -> None:
+    def begin(self, sort: WorkingKind) -> None:
         """Begin something new."""
         self.pick(None)
-        if sort is Sort.GROUP:
+        if sort is WorkingKind.GROUP:
             self.group = new_group(self._names_taken())
         else:
             self.draft = new_working(sort, self._names_taken())
@@ -211,7 +211,10 @@ class WorkingsModel:
     def took(self, working: Working) -> None:
         """The draft was kept."""
         self.draft = self.kept = working
-        self.picked = (Sort.FORMULA if working.score is None else Sort.SCORE, working.slug)
+        self.picked = (
+            WorkingKind.FORMULA if working.score is None else WorkingKind.SCORE,
+            working.slug,
+        )
         self._tell()
 
     def refused(self, why: str) -> None:
@@ -222,30 +225,32 @@ class WorkingsModel:
     # What the draft comes to
 
     @property
-    def names(self) -> Names:
+    def names(self) -> SymbolTable:
         """What formulas may refer to."""
         listing = self.listing
-        here = self.place or "here" if self.draft and self.draft.made is Made.EACH_PLACE else None
+        here = (
+            self.place or "here" if self.draft and self.draft.made is Placement.EACH_PLACE else None
+        )
         return names_of(self.state.site, () if listing is None else listing.groups, here)
 
     def completions(self, text: str, cursor: int) -> list[Completion]:
         """What could stand at the cursor."""
         return completions(text, cursor, self.names)
 
-    def draft_question(self) -> FormulaQuestion | ScoreQuestion | None:
+    def draft_question(self) -> FormulaQuery | ScoreQuery | None:
         """What to ask about the draft; None when it is known or being asked."""
         draft = self.draft
         if draft is None or self.listing is None:
             return None
         window = self.state.window
         instead_of = draft.slug if self.kept is None else self.kept.slug
-        question: FormulaQuestion | ScoreQuestion
+        question: FormulaQuery | ScoreQuery
         if draft.score is None:
-            question = FormulaQuestion(
+            question = FormulaQuery(
                 draft, instead_of, self.place, window.start_us, window.end_us, _COLUMNS
             )
         else:
-            question = ScoreQuestion(
+            question = ScoreQuery(
                 draft, self.variants(), instead_of, self.place, window.start_us, window.end_us
             )
         if question == self._asked:
@@ -273,7 +278,7 @@ class WorkingsModel:
         asked = self._asked
         if asked is None:
             return self.draft is None
-        if isinstance(asked, FormulaQuestion):
+        if isinstance(asked, FormulaQuery):
             return self.formula is not None and self.formula.formula == asked.working.formula
         return self.score is not None
 
@@ -290,10 +295,10 @@ class WorkingsModel:
             self._tell()
 
     @property
-    def mistake(self) -> Mistake | None:
+    def mistake(self) -> Diagnostic | None:
         """What is wrong with the formula in hand, if it is the one that was looked at."""
         if self.trouble:
-            return Mistake(Place(0, 0), self.trouble)
+            return Diagnostic(TextRange(0, 0), self.trouble)
         preview = self.formula
         if preview is None or self.draft is None or preview.formula != self.draft.formula:
             return None
@@ -433,14 +438,14 @@ class WorkingsModel:
             self.state.try_out(self.state.trial | self._tried)
         self._tell()
 
-    def trial_question(self) -> TrialQuestion | None:
+    def trial_question(self) -> WhatIfQuery | None:
         """Asks what rests on the score that is tried out; None when nothing is, or it is known."""
         if self.what_if is None or not self._tried or self._tried == self._tried_for:
             return None
         self._tried_for = dict(self._tried)
-        return TrialQuestion(self._tried_for, self.state.now_us)
+        return WhatIfQuery(self._tried_for, self.state.now_us)
 
-    def take_trial(self, trial: Trial) -> None:
+    def take_trial(self, trial: WhatIf) -> None:
         """What rests on the score came."""
         if self.what_if is not None and trial.said == self._tried:
             known = {

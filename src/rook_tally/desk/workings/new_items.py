@@ -9,9 +9,9 @@ import msgspec
 
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.named_series import Group, slug_of
-from rook_tally.core.workings.definitions import Made, Score, Way, Working
+from rook_tally.core.workings.definitions import Aggregation, Placement, Score, Working
 from rook_tally.core.workings.templates import AIR_SCORE
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.workings.rows import WorkingKind
 
 
 def slug_for(name: str) -> str:
@@ -25,20 +25,20 @@ def new_group(taken: Collection[str]) -> Group:
     return Group(_free_name(said("New group"), taken))
 
 
-def new_working(sort: Sort, taken: Collection[str]) -> Working:
+def new_working(sort: WorkingKind, taken: Collection[str]) -> Working:
     """A formula without a word yet, or a score of the air, under a name that is free."""
-    if sort is Sort.FORMULA:
+    if sort is WorkingKind.FORMULA:
         name = _free_name(said("New working"), taken)
         return Working(slug=slug_for(name), name=name)
     name = _free_name(said("New score"), taken)
     return Working(
-        slug=slug_for(name), name=name, made=Made.EACH_PLACE, group="indoors", score=AIR_SCORE
+        slug=slug_for(name), name=name, made=Placement.EACH_PLACE, group="indoors", score=AIR_SCORE
     )
 
 
 def variant_of(base: Working, score: Score, taken: Collection[str]) -> Working:
     """The same score added up in the other way."""
-    other = Way.WORST if score.way is Way.WEIGHTED else Way.WEIGHTED
+    other = Aggregation.WORST if score.way is Aggregation.WEIGHTED else Aggregation.WEIGHTED
     name = _free_name(f"{base.name}, {other.value}", taken)
     return msgspec.structs.replace(
         base,

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QW
 from rook_tally.core.i18n import said
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, slug_of
 from rook_tally.core.theme import Theme
-from rook_tally.core.workings.definitions import Made
+from rook_tally.core.workings.definitions import Placement
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -21,7 +21,7 @@ class PageHead(QWidget):
     def __init__(self, theme: Theme, model: WorkingsModel) -> None:
         super().__init__()
         self._model = model
-        self._choices: list[tuple[Made, str]] = []
+        self._choices: list[tuple[Placement, str]] = []
         self.name = QLineEdit()
         self.name.setFont(face(19, BOLD))
         self.name.setStyleSheet(
@@ -57,10 +57,10 @@ class PageHead(QWidget):
         if self.name.text() != draft.name:
             self.name.setText(draft.name)
         self.called.setText(said("in formulas {0}", draft.slug))
-        self._choices = [(Made.ONCE, "")]
-        self._choices += [(Made.EACH_PLACE, "")]
+        self._choices = [(Placement.ONCE, "")]
+        self._choices += [(Placement.EACH_PLACE, "")]
         groups = [*BUILT_IN_GROUPS[1:], *(slug_of(one.name) for one in listing.groups)]
-        self._choices += [(Made.EACH_PLACE, one) for one in groups]
+        self._choices += [(Placement.EACH_PLACE, one) for one in groups]
         words = [
             said("made once"),
             said("each place"),
@@ -69,7 +69,7 @@ class PageHead(QWidget):
         if [self.made.itemText(at) for at in range(self.made.count())] != words:
             self.made.clear()
             self.made.addItems(words)
-        here = (draft.made, draft.group if draft.made is Made.EACH_PLACE else "")
+        here = (draft.made, draft.group if draft.made is Placement.EACH_PLACE else "")
         self.made.setCurrentIndex(self._choices.index(here) if here in self._choices else 0)
         if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
             self.place.clear()

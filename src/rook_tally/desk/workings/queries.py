@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.quantities.averaging import Averaging
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.series.envelope import Envelope, envelope_of_readings
 from rook_tally.core.series.gaps import max_gap_s
@@ -17,13 +17,13 @@ from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.core.workings.alignment import Inputs
 from rook_tally.core.workings.binding import Bound, bound
-from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.core.workings.dependencies import checked_order, formulas_of, references_of
-from rook_tally.core.workings.diagnostics import FormulaError, Mistake
+from rook_tally.core.workings.diagnostics import Diagnostic, FormulaError
 from rook_tally.core.workings.evaluator import Program
 from rook_tally.core.workings.parsing import parsed
 from rook_tally.core.workings.scores import ScoreProgram
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.templates import Offer, offers
 from rook_tally.desk.workings.input_cache import KEPT
 from rook_tally.store.base import ALWAYS_US, stretches_to_work_out
@@ -38,7 +38,7 @@ _BINS = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Listing:
+class WorkingsListing:
     """What there is.
 
     Attributes
@@ -57,7 +57,7 @@ class Listing:
 
 
 @dataclass(frozen=True, slots=True)
-class ListingQuestion:
+class WorkingsQuery:
     """Asks what there is."""
 
     now_us: int
@@ -67,7 +67,7 @@ class ListingQuestion:
         """One at a time."""
         return "workings"
 
-    def answered(self, connection: Connection) -> Listing:
+    def answered(self, connection: Connection) -> WorkingsListing:
         """Everything there is."""
         site, in_groups = load_site(connection), groups(connection)
         names, have = names_of(site, in_groups), workings(connection)
@@ -75,7 +75,7 @@ class ListingQuestion:
         for one in site.series:
             if one.station.is_worked_out:
                 given.setdefault(one.quantity.slug, []).append((one.station.place.name, one.id))
-        return Listing(
+        return WorkingsListing(
             tuple(have),
             tuple(in_groups),
             tuple(offers(names, have)),
@@ -113,7 +113,7 @@ class InputTrace:
     """One input of a formula over the window."""
 
     name: str
-    shown: Shown
+    shown: DisplayUnit
     envelope: Envelope
 
 
@@ -126,18 +126,18 @@ class FormulaPreview:
     """
 
     formula: str
-    mistake: Mistake | None = None
-    notes: tuple[Mistake, ...] = ()
+    mistake: Diagnostic | None = None
+    notes: tuple[Diagnostic, ...] = ()
     place: str = ""
     places: tuple[str, ...] = ()
-    shown: Shown | None = None
+    shown: DisplayUnit | None = None
     envelope: Envelope | None = None
     newest: float = float("nan")
     inputs: tuple[InputTrace, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class FormulaQuestion:
+class FormulaQuery:
     """Asks what a draft of a formula comes to over a window, at one of its places."""
 
     working: Working
@@ -172,7 +172,7 @@ class FormulaQuestion:
             one.notes,
             one.place,
             tuple(each.place for each in made),
-            Shown(quantity, one.result.unit_shown or quantity.base),
+            DisplayUnit(quantity, one.result.unit_shown or quantity.base),
             self._envelope(result, one.cadence_s, quantity.averaging),
             float(value[known][-1]) if known.any() else float("nan"),
             tuple(
@@ -203,7 +203,7 @@ class FormulaQuestion:
 
 def _bound_draft(
     connection: Connection, working: Working, instead_of: str
-) -> tuple[list[Bound], Names]:
+) -> tuple[list[Bound], SymbolTable]:
     """A draft bound as if it were kept already."""
     have = [one for one in workings(connection) if one.slug not in (instead_of, working.slug)]
     checked_order([*have, working])
@@ -227,12 +227,12 @@ def _name_of(one: NamedSeries) -> str:
     return f"{one.quantity.name} · {one.place}"
 
 
-def _shown(one: NamedSeries) -> Shown:
-    return Shown(one.quantity, one.quantity.base)
+def _shown(one: NamedSeries) -> DisplayUnit:
+    return DisplayUnit(one.quantity, one.quantity.base)
 
 
 @dataclass(frozen=True, slots=True)
-class Usual:
+class Histogram:
     """How an input's readings are spread: shares of them in bins over [low, high]."""
 
     low: float
@@ -262,7 +262,7 @@ class ScorePreview:
     """
 
     slug: str
-    mistake: Mistake | None = None
+    mistake: Diagnostic | None = None
     input_at: int = 0
     place: str = ""
     places: tuple[str, ...] = ()
@@ -270,11 +270,11 @@ class ScorePreview:
     ways: tuple[WayOfAdding, ...] = ()
     now: FloatArray | None = None
     units: tuple[str, ...] = ()
-    usual: tuple[Usual | None, ...] = ()
+    usual: tuple[Histogram | None, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class ScoreQuestion:
+class ScoreQuery:
     """Asks what a score's inputs read, and those of its variants, at one of its places."""
 
     working: Working
@@ -353,19 +353,19 @@ class ScoreQuestion:
         return 0
 
 
-def _unit_of(formula: str, names: Names) -> str:
+def _unit_of(formula: str, names: SymbolTable) -> str:
     """The unit in which an input's readings are told; empty where the place has no such thing."""
     try:
-        alone = Working(slug="input", name="", formula=formula, made=Made.ONCE, place="-")
+        alone = Working(slug="input", name="", formula=formula, made=Placement.ONCE, place="-")
         return bound(alone, names)[0].result.units[0].symbol
     except FormulaError:
         return ""
 
 
-def _spread(values: FloatArray) -> Usual | None:
+def _spread(values: FloatArray) -> Histogram | None:
     known = values[np.isfinite(values)]
     if len(known) < _BINS:
         return None
     low, high = float(known.min()), float(known.max())
     counts, _ = np.histogram(known, _BINS, (low, high) if high > low else (low - 0.5, high + 0.5))
-    return Usual(low, high if high > low else high + 0.5, counts / counts.max())
+    return Histogram(low, high if high > low else high + 0.5, counts / counts.max())

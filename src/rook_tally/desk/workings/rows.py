@@ -6,14 +6,14 @@ import enum
 from dataclasses import dataclass
 
 from rook_tally.core.i18n import said
-from rook_tally.core.workings.definitions import Made, Working
+from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.workings.queries import Listing
+from rook_tally.desk.workings.queries import WorkingsListing
 
 _MOST_PLACES, _MOST_VALUES = 3, 3
 
 
-class Sort(enum.Enum):
+class WorkingKind(enum.Enum):
     """What can be picked in the list."""
 
     SCORE = "Scores"
@@ -22,31 +22,31 @@ class Sort(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class WorkingRow:
     """A line of the list: `key` is a working's slug or a group's name."""
 
-    sort: Sort
+    sort: WorkingKind
     key: str
     title: str
     where: str
     value: str
 
 
-def rows_of(listing: Listing, state: SiteState) -> list[Row]:
+def rows_of(listing: WorkingsListing, state: SiteState) -> list[WorkingRow]:
     """Scores first, then formulas, then groups."""
     found = []
-    for sort in (Sort.SCORE, Sort.FORMULA):
+    for sort in (WorkingKind.SCORE, WorkingKind.FORMULA):
         for one in listing.workings:
-            if (one.score is not None) == (sort is Sort.SCORE):
-                found.append(Row(sort, one.slug, one.name, *_told_of(one, listing, state)))
+            if (one.score is not None) == (sort is WorkingKind.SCORE):
+                found.append(WorkingRow(sort, one.slug, one.name, *_told_of(one, listing, state)))
     for group in listing.groups:
         count = len(group.places) + len(group.series)
         where = ", ".join(group.places[:_MOST_PLACES]) or said("{0} series", len(group.series))
-        found.append(Row(Sort.GROUP, group.name, group.name, where, str(count)))
+        found.append(WorkingRow(WorkingKind.GROUP, group.name, group.name, where, str(count)))
     return found
 
 
-def _told_of(working: Working, listing: Listing, state: SiteState) -> tuple[str, str]:
+def _told_of(working: Working, listing: WorkingsListing, state: SiteState) -> tuple[str, str]:
     """Where a working is made, and what it comes to now."""
     given = listing.series.get(working.slug, ())
     by_id = {one.id: one for one in state.site.series}
@@ -59,7 +59,7 @@ def _told_of(working: Working, listing: Listing, state: SiteState) -> tuple[str,
     progress = listing.progress.get(working.slug)
     if progress is not None:
         where = said("worked out again, {0:.0f} %", 100 * progress)
-    elif working.made is Made.EACH_PLACE:
+    elif working.made is Placement.EACH_PLACE:
         where = (
             said("each place {0}: {1}", working.group, len(given))
             if working.group
@@ -73,7 +73,7 @@ def _told_of(working: Working, listing: Listing, state: SiteState) -> tuple[str,
     return where, " · ".join(values[:_MOST_VALUES]) + more
 
 
-def uses_in_words(listing: Listing, working: Working) -> str:
+def uses_in_words(listing: WorkingsListing, working: Working) -> str:
     """Where a working is used."""
     told = list(listing.uses.get(working.slug, ()))
     places = [place for place, _ in listing.series.get(working.slug, ())]

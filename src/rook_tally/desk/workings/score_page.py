@@ -23,11 +23,11 @@ from rook_tally.core.i18n import said
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.theme import Theme
-from rook_tally.core.workings.definitions import Score, ScoreInput, Way
+from rook_tally.core.workings.definitions import Aggregation, Score, ScoreInput
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
-from rook_tally.desk.workings.aggregation_chart import WaysChart, WhyBar
+from rook_tally.desk.workings.aggregation_chart import AggregationChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead
@@ -159,7 +159,7 @@ class ScorePage(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.told = Label()
         self.told.setWordWrap(True)
-        self.ways = WaysChart(theme)
+        self.ways = AggregationChart(theme)
         self.why = WhyBar(theme)
         self.way = QComboBox()
         self.way.addItems([said("weighted"), said("worst of")])
@@ -186,7 +186,7 @@ class ScorePage(QWidget):
         column.addWidget(self.ways, 2)
         column.addWidget(self.why)
         column.addWidget(self.foot)
-        self.way.activated.connect(lambda at: model.alter_score(way=list(Way)[at]))
+        self.way.activated.connect(lambda at: model.alter_score(way=list(Aggregation)[at]))
         self.add.clicked.connect(model.add_input)
         self.variant.clicked.connect(model.begin_variant)
         self.what_if.toggled.connect(self._on_what_if)
@@ -201,7 +201,7 @@ class ScorePage(QWidget):
         self.head.refresh(preview.place if preview else "", preview.places if preview else ())
         self._lay_rows(len(draft.score.inputs))
         self._refresh_rows(draft.score)
-        self.way.setCurrentIndex(list(Way).index(draft.score.way))
+        self.way.setCurrentIndex(list(Aggregation).index(draft.score.way))
         self._tell(draft.score)
         words, stretches = model.parted()
         ways = model.ways()

@@ -16,10 +16,10 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.workings.rows import WorkingKind
 
 
-class OffersPage(QWidget):
+class TemplatesPage(QWidget):
     """Buttons for what is one's own, and a list of what is ready-made."""
 
     def __init__(self, theme: Theme, model: WorkingsModel, make: Callable[[Working], None]) -> None:
@@ -33,11 +33,11 @@ class OffersPage(QWidget):
         title.setFont(face(19, BOLD))
         row = QHBoxLayout()
         row.setSpacing(10)
-        self.own: dict[Sort, QPushButton] = {}
+        self.own: dict[WorkingKind, QPushButton] = {}
         for sort, words in (
-            (Sort.FORMULA, said("Write a formula")),
-            (Sort.SCORE, said("Make a score")),
-            (Sort.GROUP, said("Name a group of places")),
+            (WorkingKind.FORMULA, said("Write a formula")),
+            (WorkingKind.SCORE, said("Make a score")),
+            (WorkingKind.GROUP, said("Name a group of places")),
         ):
             button = QPushButton(words)
             button.clicked.connect(partial(model.begin, sort))

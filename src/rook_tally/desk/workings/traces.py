@@ -12,7 +12,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import said
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks, value_ticks
@@ -27,11 +27,11 @@ HOURS_ROOM = 18
 """What the hours take at a chart's foot, px."""
 _MOST_TICKS = 9
 
-Hours: TypeAlias = tuple[tuple[float, str], ...]
+HourMarks: TypeAlias = tuple[tuple[float, str], ...]
 """Where along a window, 0…1, which round moments are."""
 
 
-def hours_of(start_us: int, end_us: int, zone: tzinfo) -> Hours:
+def hours_of(start_us: int, end_us: int, zone: tzinfo) -> HourMarks:
     """The round moments of a window, as the clocks of a zone show them."""
     return tuple(
         ((one.time_us - start_us) / (end_us - start_us), one.label)
@@ -39,7 +39,9 @@ def hours_of(start_us: int, end_us: int, zone: tzinfo) -> Hours:
     )
 
 
-def write_hours(painter: QPainter, theme: Theme, hours: Hours, span: float, chart: QSize) -> None:
+def write_hours(
+    painter: QPainter, theme: Theme, hours: HourMarks, span: float, chart: QSize
+) -> None:
     """Write them at a chart's foot, along the part of its width that the window spans; one that its
     edges would cut is left out."""
     painter.setFont(face(11))
@@ -58,7 +60,7 @@ class LaneTrace:
     name: str
     value: str
     envelope: Envelope
-    shown: Shown
+    shown: DisplayUnit
     share: float = 1.0
 
 
@@ -70,7 +72,7 @@ class TracesChart(QWidget):
         self._theme = theme
         self._lanes: tuple[LaneTrace, ...] = ()
         self._is_stale = False
-        self._hours: Hours = ()
+        self._hours: HourMarks = ()
         self.setMinimumHeight(180)
         self.setAccessibleName(said("what the formula comes to"))
 

@@ -13,21 +13,21 @@ from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reader, Reply, StoreChange
-from rook_tally.desk.data.undo import Done
+from rook_tally.desk.data.store_client import Command, Reply, StoreClient
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.workings.actions import WorkingsAction
-from rook_tally.desk.workings.commands import KeepGroup, KeepWorking, RemoveGroup, RemoveWorking
+from rook_tally.desk.workings.commands import RemoveGroup, RemoveWorking, SaveGroup, SaveWorking
 from rook_tally.desk.workings.formula_page import FormulaPage
 from rook_tally.desk.workings.group_page import GroupPage
 from rook_tally.desk.workings.item_list import LIST_WIDTH, ItemList, ItemListModel, sort_and_key
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.queries import FormulaPreview, Listing, ScorePreview
-from rook_tally.desk.workings.rows import Sort
+from rook_tally.desk.workings.queries import FormulaPreview, ScorePreview, WorkingsListing
+from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.desk.workings.score_page import ScorePage
-from rook_tally.desk.workings.templates_page import OffersPage
-from rook_tally.desk.workings.what_if import Trial
+from rook_tally.desk.workings.templates_page import TemplatesPage
+from rook_tally.desk.workings.what_if import WhatIf
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
@@ -36,7 +36,7 @@ _WINDOW_PAUSE_MS = 120
 class WorkingsView(QWidget):
     """The list on the left, a page on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: Reader) -> None:
+    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
@@ -47,7 +47,7 @@ class WorkingsView(QWidget):
         self.formula_page = FormulaPage(theme, self.model)
         self.score_page = ScorePage(theme, self.model)
         self.group_page = GroupPage(theme, self.model)
-        self.offers_page = OffersPage(theme, self.model, self.make)
+        self.offers_page = TemplatesPage(theme, self.model, self.make)
         self.pages = QStackedWidget()
         self._pages: tuple[QWidget, ...] = (
             self.offers_page,
@@ -67,7 +67,7 @@ class WorkingsView(QWidget):
         self._moved.timeout.connect(self._ask_draft)
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
-        self._under_way: list[StoreChange] = []
+        self._under_way: list[Command] = []
         self._lay_out()
         self.new.clicked.connect(lambda: self.do(WorkingsAction.NEW))
         for page in (self.formula_page, self.score_page, self.group_page):
@@ -138,7 +138,7 @@ class WorkingsView(QWidget):
         }
         doing[action]()
 
-    def pick(self, sort: Sort, key: str) -> None:
+    def pick(self, sort: WorkingKind, key: str) -> None:
         """Pick something of the list, as the mouse or the arrow keys do."""
         keys = [sort_and_key(one) for one in self.items.rows]
         if (sort, key) in keys:
@@ -146,7 +146,7 @@ class WorkingsView(QWidget):
 
     def make(self, working: Working) -> None:
         """Make something ready-made."""
-        self._change(KeepWorking(working))
+        self._change(SaveWorking(working))
 
     def _begin(self) -> None:
         self.list.setCurrentIndex(QModelIndex())
@@ -156,11 +156,11 @@ class WorkingsView(QWidget):
         model = self.model
         if model.group is not None:
             kept = model.kept_group
-            self._change(KeepGroup(model.group, "" if kept is None else kept.name))
+            self._change(SaveGroup(model.group, "" if kept is None else kept.name))
         elif model.draft is not None and model.is_altered:
             model.end_trial()
             before = model.kept
-            self._change(KeepWorking(model.draft, "" if before is None else before.slug))
+            self._change(SaveWorking(model.draft, "" if before is None else before.slug))
 
     def _take_away(self) -> None:
         model = self.model
@@ -170,19 +170,19 @@ class WorkingsView(QWidget):
             model.end_trial()
             self._change(RemoveWorking(model.kept.slug))
 
-    def _change(self, change: StoreChange) -> None:
+    def _change(self, change: Command) -> None:
         self._under_way.append(change)
         self._reader.change(change)
 
     def take_reply(self, reply: Reply) -> None:
         """Take an answer that was asked for here."""
-        if isinstance(reply.answer, Listing):
+        if isinstance(reply.answer, WorkingsListing):
             self.model.take_listing(reply.answer)
         elif isinstance(reply.answer, FormulaPreview):
             self.model.take_formula(reply.answer)
         elif isinstance(reply.answer, ScorePreview):
             self.model.take_score(reply.answer)
-        elif isinstance(reply.answer, Trial):
+        elif isinstance(reply.answer, WhatIf):
             self.model.take_trial(reply.answer)
         elif any(one is reply.question for one in self._under_way):
             self._under_way = [one for one in self._under_way if one is not reply.question]
@@ -193,12 +193,12 @@ class WorkingsView(QWidget):
             self.model.refused(reply.error)
             return
         done = reply.answer
-        result = done.result if isinstance(done, Done) else None
+        result = done.result if isinstance(done, UndoableResult) else None
         if isinstance(result, Working):
             self.model.took(result)
         elif isinstance(result, Group):
             self.model.group = self.model.kept_group = result
-            self.model.picked = (Sort.GROUP, result.name)
+            self.model.picked = (WorkingKind.GROUP, result.name)
         else:
             self.model.pick(None)
         self._ask_list()

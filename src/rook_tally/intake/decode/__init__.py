@@ -17,21 +17,21 @@ from rook_tally.intake.decode import fast_path as ordinary
 from rook_tally.intake.decode import json_pointer as pointed
 from rook_tally.intake.decode import regex_lines as patterned
 from rook_tally.intake.decode import single_value as lone_value
-from rook_tally.intake.decode.settings import NO_HINTS, Hints
-from rook_tally.intake.message import Decoded, Form, Message
+from rook_tally.intake.decode.settings import NO_HINTS, DecodeSettings
+from rook_tally.intake.message import BodyFormat, Decoded, Message
 
 _ORDINARY_BYTES = 100_000
 # An ordinary message is read in columns; these give None for any other.
-_JSON = Form.JSON
+_JSON = BodyFormat.JSON
 _READS_AT_ONCE = {
-    Form.SENML_JSON: ordinary.from_senml,
-    Form.SENML_CBOR: ordinary.from_senml_cbor,
-    Form.CSV: ordinary.from_csv,
+    BodyFormat.SENML_JSON: ordinary.from_senml,
+    BodyFormat.SENML_CBOR: ordinary.from_senml_cbor,
+    BodyFormat.CSV: ordinary.from_csv,
     None: ordinary.from_anything,
 }
 
 
-def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
+def decoded(message: Message, hints: DecodeSettings = NO_HINTS) -> Decoded:
     """The values of a message, by its form or, when none was told, by what the body looks like.
 
     What a door's settings say of it (`hints`) goes before both.
@@ -60,7 +60,7 @@ def decoded(message: Message, hints: Hints = NO_HINTS) -> Decoded:
     return result
 
 
-def _read_patiently(message: Message, hints: Hints) -> Decoded:
+def _read_patiently(message: Message, hints: DecodeSettings) -> Decoded:
     form = message.form
     field = message.field or hints.field
     if hints.pointers:
@@ -69,14 +69,14 @@ def _read_patiently(message: Message, hints: Hints) -> Decoded:
         return lone_value.decode(message.body, field)
     if hints.pattern is not None and form is None:
         return patterned.decode(message.body.decode("utf-8", "replace"), hints.pattern)
-    if form is Form.ENVIRONMENTAL:
+    if form is BodyFormat.ENVIRONMENTAL:
         return environmental.decode(message.body)
-    if form is Form.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
+    if form is BodyFormat.SENML_CBOR or (form is None and _looks_like_cbor(message.body)):
         return senml.decode(senml_cbor.parsed(message.body), arrived_us=message.arrived_us)
-    if form is Form.CSV or (form is None and not _looks_like_json(message.body)):
+    if form is BodyFormat.CSV or (form is None and not _looks_like_json(message.body)):
         return _from_text(message.body, form)
     document = json_text.parsed(message.body)
-    if form is Form.SENML_JSON or (form is None and senml.looks_like(document)):
+    if form is BodyFormat.SENML_JSON or (form is None and senml.looks_like(document)):
         return senml.decode(document, arrived_us=message.arrived_us)
     return plain_json.decode(document)
 
@@ -91,14 +91,14 @@ def _looks_like_json(body: bytes) -> bool:
     return not text or text[:1] in b'{["' or (b"=" not in text[:200] and b"\n" not in text.strip())
 
 
-def _from_text(body: bytes, form: Form | None) -> Decoded:
+def _from_text(body: bytes, form: BodyFormat | None) -> Decoded:
     try:
         text = body.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise DecodeError(
             f"not text: byte {error.start} is not UTF-8", remedy="send text in UTF-8"
         ) from None
-    if form is Form.CSV or (form is None and csv_text.looks_like(text)):
+    if form is BodyFormat.CSV or (form is None and csv_text.looks_like(text)):
         return csv_text.decode(text)
     if lines.looks_like(text):
         return lines.decode(text)
@@ -107,4 +107,4 @@ def _from_text(body: bytes, form: Form | None) -> Decoded:
     )
 
 
-__all__ = ["NO_HINTS", "Hints", "decoded"]
+__all__ = ["NO_HINTS", "DecodeSettings", "decoded"]

@@ -12,9 +12,9 @@ import re
 from collections.abc import Iterator
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.intake.bounds import MOST_COLUMNS, Refusals, check_count, name_fault
+from rook_tally.intake.bounds import MOST_COLUMNS, RejectedValues, check_count, name_fault
 from rook_tally.intake.decode.text_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item
+from rook_tally.intake.message import Decoded, DecodedValue
 
 STATION, TIME = "station", "time"
 _DELIMITERS = ",;\t"
@@ -52,8 +52,8 @@ def decode(text: str) -> Decoded:
     rows = _rows(lines, delimiter)
     header = [name.strip() for name in next(rows, [])]
     columns = _columns(header)
-    items: list[Item] = []
-    refused = Refusals()
+    items: list[DecodedValue] = []
+    refused = RejectedValues()
     for at, row in enumerate(rows):
         check_count(len(items))
         if len(row) != len(header):
@@ -101,8 +101,8 @@ def _take_row(
     row: dict[str, str],
     columns: dict[str, tuple[str, str | None]],
     delimiter: str,
-    items: list[Item],
-    refused: Refusals,
+    items: list[DecodedValue],
+    refused: RejectedValues,
 ) -> None:
     known = {name.lower(): cell.strip() for name, cell in row.items()}
     time_us, note = sent_time(known.get(TIME) or None)
@@ -118,7 +118,9 @@ def _take_row(
             refused.add(at, field, f"{field}: {error}")
             continue
         items.append(
-            Item(at, field, value, known.get(STATION) or None, unit or header_unit, time_us, note)
+            DecodedValue(
+                at, field, value, known.get(STATION) or None, unit or header_unit, time_us, note
+            )
         )
 
 

@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.intake.message import Decoded, Item, Refusal, Said
+from rook_tally.intake.message import Decoded, DecodedValue, RejectedValue, StationAttribute
 from rook_tally.store.site import FIRMWARE
 
 
@@ -61,22 +61,24 @@ def decode(body: bytes) -> Decoded:
     DecodeError
         When it holds none.
     """
-    items: list[Item] = []
-    refused: list[Refusal] = []
-    said: list[Said] = []
+    items: list[DecodedValue] = []
+    refused: list[RejectedValue] = []
+    said: list[StationAttribute] = []
     for at, (name, told) in enumerate(_PAIR.findall(body.decode("ascii", "replace"))):
         try:
             if name == "rssi":
-                items.append(Item(at, "rssi", float(told), None, "dBm"))
+                items.append(DecodedValue(at, "rssi", float(told), None, "dBm"))
                 continue
             raw = bytes.fromhex(told)
             number = int(name, 16)
             if number == FIRMWARE_REVISION:
-                said.append(Said(at, FIRMWARE, raw.decode("utf-8", "replace").strip("\0 ")))
+                said.append(
+                    StationAttribute(at, FIRMWARE, raw.decode("utf-8", "replace").strip("\0 "))
+                )
                 continue
             item = _item(at, number, raw)
         except ValueError as error:
-            refused.append(Refusal(at, name, f"{name}: {error}"))
+            refused.append(RejectedValue(at, name, f"{name}: {error}"))
         else:
             if item is not None:
                 items.append(item)
@@ -87,7 +89,7 @@ def decode(body: bytes) -> Decoded:
     return Decoded(tuple(items), tuple(refused), tuple(said))
 
 
-def _item(at: int, number: int, raw: bytes) -> Item | None:
+def _item(at: int, number: int, raw: bytes) -> DecodedValue | None:
     what = CHARACTERISTICS.get(number)
     if what is None:
         raise ValueError("no characteristic we know")
@@ -96,4 +98,4 @@ def _item(at: int, number: int, raw: bytes) -> Item | None:
     value = int.from_bytes(raw, "little", signed=what.signed)
     if value == what.unknown:
         return None
-    return Item(at, what.field, value / what.scale, None, what.unit or None)
+    return DecodedValue(at, what.field, value / what.scale, None, what.unit or None)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.intake.decode import plain_json
 from rook_tally.intake.decode.json_text import Json
-from rook_tally.intake.message import Decoded, Refusal
+from rook_tally.intake.message import Decoded, RejectedValue
 
 
 def checked_pointer(text: str) -> str:
@@ -40,12 +40,12 @@ def decode(document: Json, pointers: Mapping[str, str]) -> Decoded:
         When none of them points at anything.
     """
     members: dict[str, Json] = {}
-    refused: list[Refusal] = []
+    refused: list[RejectedValue] = []
     for field, pointer in pointers.items():
         try:
             members[field] = pointed_at(document, pointer)
         except LookupError:
-            refused.append(Refusal(0, field, f"{field}: nothing is at {pointer}"))
+            refused.append(RejectedValue(0, field, f"{field}: nothing is at {pointer}"))
     if not members:
         raise DecodeError(
             "nothing is at " + ", ".join(pointers.values()), remedy="mend the door's pointers"

@@ -8,10 +8,10 @@ from __future__ import annotations
 import re
 
 from rook_tally.core.errors import DecodeError
-from rook_tally.intake.bounds import LONGEST_LINE, Refusals, check_count, name_fault
+from rook_tally.intake.bounds import LONGEST_LINE, RejectedValues, check_count, name_fault
 from rook_tally.intake.decode.station_attributes import said_from
 from rook_tally.intake.decode.text_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Said
+from rook_tally.intake.message import Decoded, DecodedValue, StationAttribute
 
 STATION, TIME = "station", "time"
 # A comma within digits belongs to the value: 21,4 is no 21.
@@ -35,9 +35,9 @@ def decode(text: str) -> Decoded:
     DecodeError
         When no line holds a pair.
     """
-    items: list[Item] = []
-    refused = Refusals()
-    said: list[Said] = []
+    items: list[DecodedValue] = []
+    refused = RejectedValues()
+    said: list[StationAttribute] = []
     for at, line in enumerate(one for one in text.lstrip("\ufeff").splitlines() if one.strip()):
         if len(line) > LONGEST_LINE:
             refused.add(at, "", f"a line of more than {LONGEST_LINE} characters")
@@ -62,7 +62,7 @@ def decode(text: str) -> Decoded:
             except ValueError as error:
                 refused.add(at, field, f"{field}: {error}")
                 continue
-            items.append(Item(at, field, value, station, unit, time_us, note))
+            items.append(DecodedValue(at, field, value, station, unit, time_us, note))
     if not items and not said and not any(one.field for one in refused):
         raise DecodeError("no line holds name=value", remedy="send something like temp=21.4")
     return Decoded(tuple(items), refused.told(), tuple(said))

@@ -13,7 +13,7 @@ from rook_tally.core.errors import DecodeError
 from rook_tally.intake.bounds import (
     DEEPEST,
     LONGEST_NAME,
-    Refusals,
+    RejectedValues,
     check_count,
     name_fault,
     too_deep,
@@ -21,7 +21,7 @@ from rook_tally.intake.bounds import (
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
 from rook_tally.intake.decode.station_attributes import said_from
 from rook_tally.intake.decode.text_value import sent_time, value_and_unit
-from rook_tally.intake.message import Decoded, Item, Said
+from rook_tally.intake.message import Decoded, DecodedValue, StationAttribute
 
 STATION = "station"
 TIME = "time"
@@ -47,9 +47,9 @@ def decode(document: Json) -> Decoded:
         )
     if not objects:
         raise DecodeError("the message is an empty list", remedy="send at least one reading")
-    items: list[Item] = []
-    refused = Refusals()
-    said: list[Said] = []
+    items: list[DecodedValue] = []
+    refused = RejectedValues()
+    said: list[StationAttribute] = []
     for at, one in enumerate(objects):
         if not isinstance(one, dict):
             refused.add(at, "", f"{kind_of(one)} stands where an object of named values belongs")
@@ -60,7 +60,11 @@ def decode(document: Json) -> Decoded:
 
 
 def _take_object(
-    at: int, members: dict[str, Json], items: list[Item], refused: Refusals, said: list[Said]
+    at: int,
+    members: dict[str, Json],
+    items: list[DecodedValue],
+    refused: RejectedValues,
+    said: list[StationAttribute],
 ) -> None:
     station = members.get(STATION)
     if station is not None and not isinstance(station, str):
@@ -85,7 +89,7 @@ def _take_object(
         except ValueError as error:
             refused.add(at, field, f"{field}: {error}")
             continue
-        items.append(Item(at, field, reading, station, unit, time_us, time_note))
+        items.append(DecodedValue(at, field, reading, station, unit, time_us, time_note))
     if is_empty:
         refused.add(at, "", "the object holds no values")
 

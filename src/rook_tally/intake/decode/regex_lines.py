@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from rook_tally.core.errors import DecodeError, UsageError
-from rook_tally.intake.bounds import Refusals, check_count
+from rook_tally.intake.bounds import RejectedValues, check_count
 from rook_tally.intake.decode.text_value import value_and_unit
-from rook_tally.intake.message import Decoded, Item
+from rook_tally.intake.message import Decoded, DecodedValue
 
 _NUMBER = re.compile(r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?")
 _GROUP = r"[+\-−]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
@@ -134,8 +134,8 @@ def decode(text: str, pattern: LinePattern) -> Decoded:
     DecodeError
         When no line fits.
     """
-    items: list[Item] = []
-    refused = Refusals()
+    items: list[DecodedValue] = []
+    refused = RejectedValues()
     for at, line in enumerate(one for one in text.splitlines() if one.strip()):
         told = pattern.values_in(line)
         if told is None:
@@ -147,7 +147,7 @@ def decode(text: str, pattern: LinePattern) -> Decoded:
             except ValueError as error:
                 refused.add(at, field, f"{field}: {error}")
             else:
-                items.append(Item(at, field, value, None, unit))
+                items.append(DecodedValue(at, field, value, None, unit))
     if not items:
         raise DecodeError(
             "the line does not fit the pattern", remedy=f"lines have to be like {pattern.text}"

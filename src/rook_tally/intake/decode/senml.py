@@ -9,14 +9,14 @@ from rook_tally.core.timestamps import SECOND_US, time_us_from_epoch
 from rook_tally.intake.bounds import (
     LONGEST_NAME,
     LONGEST_UNIT,
-    Refusals,
+    RejectedValues,
     check_count,
     name_fault,
     shortened,
 )
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
 from rook_tally.intake.decode.station_attributes import said_from
-from rook_tally.intake.message import Decoded, Item, Said
+from rook_tally.intake.message import Decoded, DecodedValue, StationAttribute
 
 _LABELS = frozenset({"bn", "bt", "bu", "bv", "bs", "bver", "n", "u", "v", "vs", "vb", "vd", "s"})
 _VERSION, _ABSURD = 10, 1_000_000
@@ -58,9 +58,9 @@ def decode(document: Json, *, arrived_us: int) -> Decoded:
         )
     if not document:
         raise DecodeError("the message is an empty list", remedy="send at least one record")
-    items: list[Item] = []
-    refused = Refusals()
-    said: list[Said] = []
+    items: list[DecodedValue] = []
+    refused = RejectedValues()
+    said: list[StationAttribute] = []
     base = _Base()
     for at, record in enumerate(document):
         if not isinstance(record, dict):
@@ -88,7 +88,7 @@ def _name_in(record: dict[str, Json]) -> str:
     return name if isinstance(name, str) else ""
 
 
-def _word_from(at: int, record: dict[str, Json], base: _Base) -> Said | None:
+def _word_from(at: int, record: dict[str, Json], base: _Base) -> StationAttribute | None:
     """What a station says of itself, as text or as the state of a control."""
     if "vs" not in record and "vb" not in record:
         return None
@@ -119,7 +119,9 @@ def _carried_on(base: _Base, record: dict[str, Json]) -> _Base:
     return base
 
 
-def _item_from(at: int, record: dict[str, Json], base: _Base, arrived_us: int) -> Item | None:
+def _item_from(
+    at: int, record: dict[str, Json], base: _Base, arrived_us: int
+) -> DecodedValue | None:
     unknown = [label for label in record if label.endswith("_")]
     if unknown:
         raise ValueError(f"{shortened(unknown[0])} must be understood (RFC 8428, 4.4) and is not")
@@ -142,7 +144,7 @@ def _item_from(at: int, record: dict[str, Json], base: _Base, arrived_us: int) -
         raise ValueError("the record has no name")
     unit = _unit(record, "u") if "u" in record else base.unit
     time_us, note = _time_from(record, base, arrived_us)
-    return Item(at, field, value, station, unit, time_us, note)
+    return DecodedValue(at, field, value, station, unit, time_us, note)
 
 
 def _full_name(base: _Base, record: dict[str, Json]) -> str:

@@ -9,7 +9,7 @@ from rook_tally.intake.decode.regex_lines import LinePattern
 
 
 @dataclasses.dataclass(frozen=True, slots=True)
-class Hints:
+class DecodeSettings:
     """How to read a body.
 
     Attributes
@@ -27,4 +27,4 @@ class Hints:
     pointers: Mapping[str, str] = dataclasses.field(default_factory=dict)
 
 
-NO_HINTS = Hints()
+NO_HINTS = DecodeSettings()

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from rook_tally.intake.bounds import LONGEST_NAME
 from rook_tally.intake.decode.json_text import Json
-from rook_tally.intake.message import Said
+from rook_tally.intake.message import StationAttribute
 from rook_tally.store.site import CONTROL_PREFIX, FIRMWARE, OFFLINE, ONLINE, STATUS
 
 _FIRMWARE_NAMES = frozenset(
@@ -25,18 +25,18 @@ _STATUS_WORDS = {
 }
 
 
-def said_from(field: str, value: Json, *, at: int, station: str | None) -> Said | None:
+def said_from(field: str, value: Json, *, at: int, station: str | None) -> StationAttribute | None:
     """A word about the station itself; None when the field is to be a reading."""
     sort = _sort_of(field) if len(field) <= LONGEST_NAME else None
     if sort is None or value is None or isinstance(value, list | dict) or not _word(value):
         return None
     if sort is CONTROL_PREFIX:
-        return Said(at, field, _word(value), station)
+        return StationAttribute(at, field, _word(value), station)
     if sort is FIRMWARE and not isinstance(value, bool):
-        return Said(at, FIRMWARE, _word(value), station)
+        return StationAttribute(at, FIRMWARE, _word(value), station)
     if sort is STATUS and isinstance(value, str):
         told = _STATUS_WORDS.get(value.strip().lower())
-        return None if told is None else Said(at, STATUS, told, station)
+        return None if told is None else StationAttribute(at, STATUS, told, station)
     return None
 
 

@@ -10,7 +10,7 @@ from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.intake.door_protocols import DoorReport
 
 
-class ReadingDoor(abc.ABC):
+class BackgroundDoor(abc.ABC):
     """A door that runs for as long as it is open; `_run` is ended by cancelling it."""
 
     def __init__(self, report: DoorReport, clock: Callable[[], int]) -> None:

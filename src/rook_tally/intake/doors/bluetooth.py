@@ -24,9 +24,9 @@ from bleak.uuids import normalize_uuid_16
 from rook_tally.core.errors import DoorError
 from rook_tally.intake.decode.environmental import CHARACTERISTICS, FIRMWARE_REVISION, body_of
 from rook_tally.intake.door_protocols import DoorReport, Reception
-from rook_tally.intake.doors.background_door import ReadingDoor
+from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.doors.submit_retry import offered
-from rook_tally.intake.message import Form, Message
+from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.site import BluetoothSetting, DoorState
 
 ENVIRONMENTAL_SENSING = normalize_uuid_16(0x181A)
@@ -68,7 +68,7 @@ def key_of(address: str) -> str:
     return "ble-" + address.replace(":", "").lower()
 
 
-class BluetoothDoor(ReadingDoor):
+class BluetoothDoor(BackgroundDoor):
     """Listens and reads for as long as it is open."""
 
     def __init__(
@@ -126,7 +126,7 @@ class BluetoothDoor(ReadingDoor):
             address,
             body_of(values, rssi),
             self._clock(),
-            Form.ENVIRONMENTAL,
+            BodyFormat.ENVIRONMENTAL,
             station=key_of(address),
         )
         await offered(self._reception, message)

@@ -17,7 +17,7 @@ import structlog
 from aiohttp import web
 
 from rook_tally.core.access_policy import KeysWanted
-from rook_tally.core.auth_throttle import Patience
+from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import Endpoint
 from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
@@ -25,7 +25,7 @@ from rook_tally.intake.door_protocols import Reception
 from rook_tally.intake.doors.health import AskHealth
 from rook_tally.intake.doors.openapi import openapi_document
 from rook_tally.intake.doors.this_machine import why_not_from_here
-from rook_tally.intake.message import Answer, Form, Message, Problem, Refusal
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem, RejectedValue
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store, access_hash
 from rook_tally.store.readings import latest_rows
@@ -39,7 +39,7 @@ _UNTYPED = frozenset(
 )
 # What any web page can send to any address without asking (Fetch Standard, 2.2.2).
 _PAGE_SENDS = frozenset({"application/x-www-form-urlencoded", "text/plain", "multipart/form-data"})
-_FORMS = {form.value: form for form in Form if form is not Form.ENVIRONMENTAL}
+_FORMS = {form.value: form for form in BodyFormat if form is not BodyFormat.ENVIRONMENTAL}
 _STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
 _TITLE = {
     Problem.UNREADABLE: "The message cannot be read",
@@ -72,7 +72,7 @@ class HttpDoor:
         self._controls = controls
         self._health = health
         self._tls = tls
-        self._patience = Patience()
+        self._patience = AuthThrottle()
         self._looking = asyncio.Lock()
         self._keys_wanted, self._asked_s = KeysWanted.BY_DOOR, -math.inf
         self._socket = listening
@@ -259,7 +259,9 @@ def _too_large() -> web.HTTPException:
     )
 
 
-def _response(answer: Answer, controls: Mapping[str, tuple[str, float | None]]) -> web.Response:
+def _response(
+    answer: IntakeResult, controls: Mapping[str, tuple[str, float | None]]
+) -> web.Response:
     counts: dict[str, Any] = {
         "kept": answer.kept,
         "duplicate": answer.duplicate,
@@ -290,7 +292,7 @@ def _response(answer: Answer, controls: Mapping[str, tuple[str, float | None]]) 
     )
 
 
-def _told(one: Refusal) -> dict[str, Any]:
+def _told(one: RejectedValue) -> dict[str, Any]:
     return {"at": one.at, "field": one.field, "why": one.why}
 
 

@@ -29,7 +29,7 @@ from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.addresses import OutsideBroker
 from rook_tally.intake.bounds import LARGEST_MESSAGE, MOST_WAITING, MOST_WAITING_BYTES
 from rook_tally.intake.door_protocols import DoorReport, Reception
-from rook_tally.intake.message import Answer, Message
+from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.intake.pipeline.room import Room
 from rook_tally.intake.topics import TopicPattern
 from rook_tally.store.site import CONTROL_PREFIX, STATUS, DoorState
@@ -337,7 +337,7 @@ class MqttDoor:
                 self._say_what_was_not_kept(message.address, answer)
                 return True
 
-    def _say_what_was_not_kept(self, topic: str, answer: Answer) -> None:
+    def _say_what_was_not_kept(self, topic: str, answer: IntakeResult) -> None:
         """Once, until it is for another reason: who sends every ten seconds and is never adopted
         fills no log. Every message is on the tape."""
         reasons = dict.fromkeys(one.why for one in (*answer.refused, *answer.strays))

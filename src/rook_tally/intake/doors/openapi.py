@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from rook_tally import __version__
-from rook_tally.intake.message import Form
+from rook_tally.intake.message import BodyFormat
 
 _PROBLEM = "application/problem+json"
 _STATUSES = {
@@ -54,10 +54,10 @@ def _problem(status: int) -> dict[str, Any]:
 def openapi_document() -> dict[str, Any]:
     """The document `GET /v1/openapi.json` answers with."""
     bodies = {
-        Form.JSON.value: {"schema": {"$ref": "#/components/schemas/Plain"}},
-        Form.SENML_JSON.value: {"schema": {"type": "array", "items": {"type": "object"}}},
-        Form.SENML_CBOR.value: {"schema": {"type": "string", "contentMediaType": "binary"}},
-        Form.CSV.value: {"schema": {"type": "string"}},
+        BodyFormat.JSON.value: {"schema": {"$ref": "#/components/schemas/Plain"}},
+        BodyFormat.SENML_JSON.value: {"schema": {"type": "array", "items": {"type": "object"}}},
+        BodyFormat.SENML_CBOR.value: {"schema": {"type": "string", "contentMediaType": "binary"}},
+        BodyFormat.CSV.value: {"schema": {"type": "string"}},
     }
     post = {
         "operationId": "postReadings",

@@ -17,17 +17,17 @@ from rook_tally.core.errors import DoorError
 from rook_tally.intake.addresses import is_loopback
 from rook_tally.intake.bounds import LARGEST_MESSAGE
 from rook_tally.intake.door_protocols import DoorReport, Reception
-from rook_tally.intake.doors.background_door import ReadingDoor
+from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.doors.submit_retry import offered
-from rook_tally.intake.message import Answer, Form, Message
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message
 from rook_tally.store.site import DoorState, PollSetting
 
 _MOST_REDIRECTS = 3
 _PATIENCE = aiohttp.ClientTimeout(total=20.0, connect=5.0)
-_FORMS = {form.value: form for form in Form}
+_FORMS = {form.value: form for form in BodyFormat}
 
 
-class PollDoor(ReadingDoor):
+class PollDoor(BackgroundDoor):
     """Asks one address at its cadence, for as long as it is open."""
 
     def __init__(
@@ -57,7 +57,7 @@ class PollDoor(ReadingDoor):
                 due = max(due + self._settings.every_s, loop.time())
                 await asyncio.sleep(due - loop.time())
 
-    def _tell(self, answer: Answer) -> None:
+    def _tell(self, answer: IntakeResult) -> None:
         told = [one.why for one in (*answer.refused, *answer.strays)]
         why = answer.why or (told[0] if told else "")
         self._report(DoorState.OPEN, why)

@@ -15,16 +15,16 @@ import serial
 import serial_asyncio_fast
 
 from rook_tally.intake.door_protocols import DoorReport, Reception
-from rook_tally.intake.doors.background_door import ReadingDoor
+from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.doors.submit_retry import offered
-from rook_tally.intake.message import Form, Message
+from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.site import DoorState, SerialSetting
 
 LONGEST_LINE = 16 * 1024
 _AGAIN_S = 0.5
 
 
-class SerialDoor(ReadingDoor):
+class SerialDoor(BackgroundDoor):
     """Reads one port for as long as it is open."""
 
     def __init__(
@@ -112,11 +112,11 @@ class SerialDoor(ReadingDoor):
             and self._header is not None
             and line.count(b",") == self._header.count(b",")
         ):
-            await self._take(self._header + b"\n" + line + b"\n", Form.CSV)
+            await self._take(self._header + b"\n" + line + b"\n", BodyFormat.CSV)
         else:
             await self._take(line, None)
 
-    async def _take(self, body: bytes, form: Form | None) -> None:
+    async def _take(self, body: bytes, form: BodyFormat | None) -> None:
         """Offer a line until the store takes it; the port's own buffer fills meanwhile."""
         await offered(
             self._reception,

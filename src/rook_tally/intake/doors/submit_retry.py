@@ -8,14 +8,14 @@ import structlog
 
 from rook_tally.core.errors import StoreError
 from rook_tally.intake.door_protocols import Reception
-from rook_tally.intake.message import Answer, Message
+from rook_tally.intake.message import IntakeResult, Message
 
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.2, 10.0
 
 _log = structlog.get_logger(__name__)
 
 
-async def offered(reception: Reception, message: Message) -> Answer:
+async def offered(reception: Reception, message: Message) -> IntakeResult:
     """What became of a message, however long the store could not take it."""
     pause_s = _FIRST_PAUSE_S
     while True:

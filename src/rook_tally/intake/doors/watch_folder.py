@@ -10,7 +10,7 @@ import structlog
 
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.intake.door_protocols import DoorReport
-from rook_tally.intake.doors.background_door import ReadingDoor
+from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.files.file_import import imported_file
 from rook_tally.store.base import Store
 from rook_tally.store.site import DoorState, FolderSetting
@@ -21,7 +21,7 @@ _LOOK_S = 1.0
 _log = structlog.get_logger(__name__)
 
 
-class FolderDoor(ReadingDoor):
+class FolderDoor(BackgroundDoor):
     """Looks into one folder for as long as it is open.
 
     A file is read once it no longer grows, then put into `taken`; one that cannot be read into

@@ -36,7 +36,7 @@ class Table:
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class TableColumn:
     """What a column is to become."""
 
     name: str
@@ -90,7 +90,7 @@ def read_table(path: Path, *, time_column: str | None = None) -> Table:
 
 
 def column_readings(
-    table: Table, column: Column, times: Sequence[int | str], *, max_gap_s: float
+    table: Table, column: TableColumn, times: Sequence[int | str], *, max_gap_s: float
 ) -> tuple[Readings, list[Refused]]:
     """The readings of one column in the base unit, in order of time, screened.
 
@@ -131,7 +131,7 @@ def column_readings(
     return Readings(raw.time_us, raw.value, quality), refused
 
 
-def _base_value(cell: str, column: Column, *, has_commas: bool) -> float:
+def _base_value(cell: str, column: TableColumn, *, has_commas: bool) -> float:
     if has_commas and "." in cell:
         raise ValueError(f"{cell!r} has a point where other cells of its column have a comma")
     told, unit_told = value_and_unit(cell.replace(",", ".") if has_commas else cell)
@@ -144,7 +144,7 @@ def _base_value(cell: str, column: Column, *, has_commas: bool) -> float:
     return float(unit.to_base(float(told)))
 
 
-def columns_from(table: Table, mapping: Mapping[str, tuple[Quantity, str]]) -> list[Column]:
+def columns_from(table: Table, mapping: Mapping[str, tuple[Quantity, str]]) -> list[TableColumn]:
     """Columns by their name, with or without the unit in it.
 
     Raises
@@ -162,5 +162,5 @@ def columns_from(table: Table, mapping: Mapping[str, tuple[Quantity, str]]) -> l
                 f"there is no column {asked!r}", remedy="columns: " + ", ".join(table.header)
             )
         name = by_name[asked]
-        columns.append(Column(name, quantity, unit or table.unit_in_header(name)[1]))
+        columns.append(TableColumn(name, quantity, unit or table.unit_in_header(name)[1]))
     return columns

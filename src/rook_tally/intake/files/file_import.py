@@ -16,9 +16,9 @@ from rook_tally.core.quantities.registry import quantity_named
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings
 from rook_tally.intake.files.csv_table import (
-    Column,
     Refused,
     Table,
+    TableColumn,
     column_readings,
     columns_from,
     read_table,
@@ -26,7 +26,7 @@ from rook_tally.intake.files.csv_table import (
 from rook_tally.intake.files.file_times import DateOrder, file_times
 from rook_tally.intake.files.own_export import is_own_export, own_readings
 from rook_tally.store.base import Store
-from rook_tally.store.exchange.imports import NewSeries, Target, bring_in, new_readings
+from rook_tally.store.exchange.imports import ImportTarget, NewSeries, bring_in, new_readings
 from rook_tally.store.site import Series, Site, Station, load_site, zone_named
 
 
@@ -34,7 +34,7 @@ from rook_tally.store.site import Series, Site, Station, load_site, zone_named
 class ImportedColumn:
     """A column, what it became, and how many of its readings were not there before."""
 
-    column: Column
+    column: TableColumn
     readings: Readings
     new: int
 
@@ -85,7 +85,7 @@ def imported_file(
     if is_own_export(table):
         brought, refused = own_readings(site, table, key, now_us=now_us)
         sources = [
-            (Column(_source(one), one.quantity, one.unit), one, readings)
+            (TableColumn(_source(one), one.quantity, one.unit), one, readings)
             for one, readings in brought.items()
         ]
     else:
@@ -106,13 +106,13 @@ def imported_file(
     return ImportOutcome(number, kept, told, tuple(refused), tuple(remarks), site.zone)
 
 
-def _count_of_new(connection: Connection, target: Target, readings: Readings) -> int:
+def _count_of_new(connection: Connection, target: ImportTarget, readings: Readings) -> int:
     if isinstance(target, NewSeries):
         return len(readings)
     return len(new_readings(connection, target, readings))
 
 
-def _source(series: Target) -> str:
+def _source(series: ImportTarget) -> str:
     return f"{series.station.key} {series.field}"
 
 
@@ -127,7 +127,7 @@ def _columns_read(
     *,
     now_us: int,
     dry_run: bool,
-) -> tuple[list[tuple[Column, Target, Readings]], list[Refused]]:
+) -> tuple[list[tuple[TableColumn, ImportTarget, Readings]], list[Refused]]:
     station = site.station(key) if key else None
     if station is None:
         raise UsageError(
@@ -151,7 +151,7 @@ def _columns_read(
     elif times.order is not None and dates is None:
         remarks.append(f"dates were read {times.order.value}, as some of them show")
     refused: list[Refused] = []
-    read: list[tuple[Column, Target, Readings]] = []
+    read: list[tuple[TableColumn, ImportTarget, Readings]] = []
     for column, series in zip(wanted, known, strict=True):
         readings, wrong = column_readings(
             table, column, times.time_us, max_gap_s=max_gap_s(station.cadence_s)
@@ -163,7 +163,7 @@ def _columns_read(
     return read, list(dict.fromkeys(refused))
 
 
-def _with_unit(column: Column, series: Series | None, kind: Kind, table: Table) -> Column:
+def _with_unit(column: TableColumn, series: Series | None, kind: Kind, table: Table) -> TableColumn:
     """A column with its unit: as it says itself, else that of the series it continues or of the
     field that its station's kind has for it.
 
@@ -218,7 +218,7 @@ def named_columns(table: Table) -> dict[str, tuple[Quantity, str]]:
 
 
 def _known_series(
-    several: Sequence[Series], station: Station, table: Table, column: Column
+    several: Sequence[Series], station: Station, table: Table, column: TableColumn
 ) -> Series | None:
     """The series of a station that a column continues; None when it begins one."""
     field, _ = table.unit_in_header(column.name)

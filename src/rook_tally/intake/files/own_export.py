@@ -15,7 +15,7 @@ from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.intake.bounds import MOST_AHEAD_US
 from rook_tally.intake.files.csv_table import Refused, Table
 from rook_tally.store.exchange.csv_rows import HEADER, unguarded
-from rook_tally.store.exchange.imports import NewSeries, Target
+from rook_tally.store.exchange.imports import ImportTarget, NewSeries
 from rook_tally.store.site import Site
 
 _QUALITIES = {one.wording: one for one in Quality}
@@ -39,7 +39,7 @@ def is_own_export(table: Table) -> bool:
 
 def own_readings(
     site: Site, table: Table, key: str | None, *, now_us: int
-) -> tuple[dict[Target, Readings], list[Refused]]:
+) -> tuple[dict[ImportTarget, Readings], list[Refused]]:
     """The readings of an export by series, as they were kept, some of them yet to be begun.
 
     Parameters
@@ -122,7 +122,7 @@ def _in_order(rows: _Rows) -> Readings:
     return Readings(told.time_us[chosen], told.value[chosen], told.quality[chosen])
 
 
-def _target_of(site: Site, key: str, field: str, rows: _Rows) -> Target:
+def _target_of(site: Site, key: str, field: str, rows: _Rows) -> ImportTarget:
     station = site.station(key)
     assert station is not None
     for one in site.series:

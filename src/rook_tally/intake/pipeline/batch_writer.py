@@ -18,15 +18,27 @@ from rook_tally.intake.bounds import (
     LONGEST_ADDRESS,
     LONGEST_NAME,
     MOST_CLAIMED,
-    Refusals,
+    RejectedValues,
     name_fault,
     plain_text,
 )
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import Answer, Item, Message, Problem, Refusal, Said
+from rook_tally.intake.message import (
+    DecodedValue,
+    IntakeResult,
+    Message,
+    Problem,
+    RejectedValue,
+    StationAttribute,
+)
 from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.control_confirmation import confirm_requests
-from rook_tally.intake.pipeline.resolve import Directory, Placed, UnplacedError, UnusableError
+from rook_tally.intake.pipeline.resolve import (
+    IntakeSession,
+    ResolvedValue,
+    UnplacedError,
+    UnusableError,
+)
 from rook_tally.intake.pipeline.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store.base import Store
 from rook_tally.store.readings import NewReading, append_readings, mark_what_became_certain
@@ -34,11 +46,11 @@ from rook_tally.store.site import (
     BY_SUFFIX,
     CONTROL_PREFIX,
     NOBODY,
+    MessageCounts,
+    MessageLogEntry,
     Series,
     Station,
     Stray,
-    Tally,
-    TapeLine,
     add_tallies,
     drop_strays,
     hear_words,
@@ -66,7 +78,7 @@ class _Arriving(NamedTuple):
 
     reading: NewReading
     series: Series
-    answer: Answer
+    answer: IntakeResult
     is_late: bool
     arrived_us: int
 
@@ -77,8 +89,8 @@ class _Batch:
 
     readings: list[_Arriving] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
-    tape: list[tuple[Message, str | None, Answer, str]] = field(default_factory=list)
-    tallies: dict[int, Tally] = field(default_factory=lambda: defaultdict(Tally))
+    tape: list[tuple[Message, str | None, IntakeResult, str]] = field(default_factory=list)
+    tallies: dict[int, MessageCounts] = field(default_factory=lambda: defaultdict(MessageCounts))
     # Newest time each message of a station gave, beside its arrival: by station id.
     sent: dict[int, list[tuple[int, int]]] = field(default_factory=lambda: defaultdict(list))
     # What stations said of themselves and when, by station id and name.
@@ -90,12 +102,12 @@ class _Batch:
 
 def receive(
     store: Store,
-    directory: Directory,
+    directory: IntakeSession,
     clocks: Clocks,
     messages: Sequence[Message],
     *,
     clock_is_set: bool = True,
-) -> list[Answer]:
+) -> list[IntakeResult]:
     """Take messages in, all in one transaction; when this returns they are in the store.
 
     With a clock that is not set, what has no time of its own is refused and kept whole as a stray.
@@ -125,7 +137,7 @@ def receive(
 
 
 def take_in_strays(
-    connection: Connection, directory: Directory, strays: Sequence[tuple[int, Message]]
+    connection: Connection, directory: IntakeSession, strays: Sequence[tuple[int, Message]]
 ) -> int:
     """Take kept messages in again, now that they can be placed; those that are placed whole are no
     strays any more. Returns how many readings were kept.
@@ -154,11 +166,13 @@ def receive_as_stray(store: Store, message: Message, why: str) -> None:
     _put_astray(message, why, None, batch)
     batch.tallies[NOBODY].stray += 1
     with store.write() as connection:
-        _write(connection, Directory(), batch)
+        _write(connection, IntakeSession(), batch)
 
 
-def _taken(connection: Connection, directory: Directory, message: Message, batch: _Batch) -> Answer:
-    answer = Answer()
+def _taken(
+    connection: Connection, directory: IntakeSession, message: Message, batch: _Batch
+) -> IntakeResult:
+    answer = IntakeResult()
     message, hints = directory.told_of(message)
     fault = name_fault(message.station) if message.station is not None else ""
     if fault:
@@ -191,10 +205,10 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
             batch.tallies[counted_under].stray += 1
             _put_astray(message, error.what, name, batch)
         return answer
-    refused = Refusals()
-    unplaced: dict[str | None, Refusals] = defaultdict(Refusals)
+    refused = RejectedValues()
+    unplaced: dict[str | None, RejectedValues] = defaultdict(RejectedValues)
     newest_us: dict[int, int] = {}
-    stands: dict[tuple[int, int], tuple[int, Item]] = {}
+    stands: dict[tuple[int, int], tuple[int, DecodedValue]] = {}
     items = content.items
     if name is None and items:
         name = items[0].station
@@ -235,7 +249,7 @@ def _taken(connection: Connection, directory: Directory, message: Message, batch
     return answer
 
 
-def _check_query(directory: Directory, message: Message, speaker: Station | None) -> None:
+def _check_query(directory: IntakeSession, message: Message, speaker: Station | None) -> None:
     """UnusableError where a key is one station's and the query names another of the site."""
     named = message.station
     if speaker is None or message.access_key is None or named in (None, speaker.key):
@@ -254,7 +268,7 @@ def _check_claim(claimed: str | None, others: int) -> None:
         raise UnusableError(f"the message speaks for more than {MOST_CLAIMED} unknown stations")
 
 
-def _with_who_set(said: Sequence[Said]) -> Iterator[Said]:
+def _with_who_set(said: Sequence[StationAttribute]) -> Iterator[StationAttribute]:
     """What a station says, and of each control that it does not say who set it."""
     names = {one.name for one in said}
     for one in said:
@@ -262,30 +276,30 @@ def _with_who_set(said: Sequence[Said]) -> Iterator[Said]:
         by = f"{one.name}{BY_SUFFIX}"
         is_control = one.name.startswith(CONTROL_PREFIX) and not one.name.endswith(BY_SUFFIX)
         if is_control and by not in names:
-            yield Said(one.at, by, "", one.station)
+            yield StationAttribute(one.at, by, "", one.station)
 
 
 def _hear(
-    word: Said,
-    directory: Directory,
+    word: StationAttribute,
+    directory: IntakeSession,
     message: Message,
     speaker: Station | None,
     batch: _Batch,
-    answer: Answer,
+    answer: IntakeResult,
 ) -> None:
     """What a station says of itself, kept when somebody has adopted it."""
     claimed = message.station if message.station is not None else word.station
     station = speaker or (directory.station(claimed) if claimed else None)
     if station is None:
         who = f"no station {claimed} has been adopted" if claimed else "no station is named"
-        answer.noted.append(Refusal(word.at, word.name, who))
+        answer.noted.append(RejectedValue(word.at, word.name, who))
         return
     if word.name.startswith(CONTROL_PREFIX):
         name = word.name.removeprefix(CONTROL_PREFIX).removesuffix(BY_SUFFIX)
         if station.kind.control(name) is None:
             why = f"station {station.key} has no control {name}"
             if word.value:
-                answer.noted.append(Refusal(word.at, word.name, why))
+                answer.noted.append(RejectedValue(word.at, word.name, why))
             batch.heard[station.id] = message.arrived_us
             return
     answer.heard += bool(word.value)
@@ -293,13 +307,13 @@ def _hear(
     batch.heard[station.id] = message.arrived_us
 
 
-def _speaker(directory: Directory, message: Message) -> Station | None:
+def _speaker(directory: IntakeSession, message: Message) -> Station | None:
     if message.access_key is not None:
         return directory.station_with_access_key(message.access_key)
     return directory.station(message.station) if message.station else None
 
 
-def _claimed_station(item: Item, message: Message, speaker: Station | None) -> str | None:
+def _claimed_station(item: DecodedValue, message: Message, speaker: Station | None) -> str | None:
     """Who speaks: the access key's, topic's or query's station before any the body names."""
     if speaker is not None:
         return speaker.key
@@ -308,11 +322,11 @@ def _claimed_station(item: Item, message: Message, speaker: Station | None) -> s
 
 def _placed(
     connection: Connection,
-    directory: Directory,
-    item: Item,
+    directory: IntakeSession,
+    item: DecodedValue,
     claimed: str | None,
     speaker: Station | None,
-) -> Placed:
+) -> ResolvedValue:
     # A base name nobody knows may be a serial number; that of another station is a mix-up.
     if (
         speaker is not None
@@ -329,12 +343,12 @@ def _placed(
 
 
 def _screened(
-    placed: Placed,
+    placed: ResolvedValue,
     message: Message,
-    answer: Answer,
+    answer: IntakeResult,
     batch: _Batch,
-    directory: Directory,
-    stands: dict[tuple[int, int], tuple[int, Item]],
+    directory: IntakeSession,
+    stands: dict[tuple[int, int], tuple[int, DecodedValue]],
 ) -> None:
     """Put a value among the batch's readings; of several for one moment in one message the last
     stands, as `stands` knows by series and moment."""
@@ -346,7 +360,7 @@ def _screened(
         clock_is_set=batch.clock_is_set,
     )
     if when.note:
-        answer.noted.append(Refusal(item.at, item.field, when.note))
+        answer.noted.append(RejectedValue(item.at, item.field, when.note))
         batch.tallies[station.id].arrival_timed += 1
     quality = directory.overruled(placed.series.id, when.time_us)
     if quality is None:
@@ -367,7 +381,7 @@ def _screened(
         batch.tallies[station.id].duplicate += 1
     else:
         at, earlier = before
-        answer.refused.append(Refusal(earlier.at, earlier.field, _ANOTHER_STANDS))
+        answer.refused.append(RejectedValue(earlier.at, earlier.field, _ANOTHER_STANDS))
         batch.readings[at] = arriving
         stands[key] = at, item
     batch.heard[station.id] = message.arrived_us
@@ -390,7 +404,7 @@ def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> Non
     report_clocks(connection, told, now_us=now_us)
 
 
-def _in_words(items: Sequence[Item], said: Sequence[Said]) -> str:
+def _in_words(items: Sequence[DecodedValue], said: Sequence[StationAttribute]) -> str:
     """What was read in a message: its first values, with the units it gave."""
     told = [
         f"{one.field} {one.value:.10g}"
@@ -407,11 +421,11 @@ def _in_words(items: Sequence[Item], said: Sequence[Said]) -> str:
 
 
 def _tape_line(
-    message: Message, station: str | None, answer: Answer, decoded_words: str
-) -> TapeLine:
+    message: Message, station: str | None, answer: IntakeResult, decoded_words: str
+) -> MessageLogEntry:
     told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
     why = "; ".join(dict.fromkeys([answer.why, *told] if answer.why else told))
-    return TapeLine(
+    return MessageLogEntry(
         message.arrived_us,
         None if station is None else plain_text(station, LONGEST_NAME),
         message.door,
@@ -444,7 +458,7 @@ def _put_astray(message: Message, why: str, station: str | None, batch: _Batch) 
 
 
 def _write(
-    connection: Connection, directory: Directory, batch: _Batch, *, is_anew: bool = False
+    connection: Connection, directory: IntakeSession, batch: _Batch, *, is_anew: bool = False
 ) -> None:
     outcome = append_readings(connection, [one.reading for one in batch.readings])
     written: dict[int, list[NewReading]] = defaultdict(list)

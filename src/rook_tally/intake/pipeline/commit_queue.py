@@ -18,10 +18,10 @@ import structlog
 
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError, UnkeepableError
-from rook_tally.intake.message import Answer, Message, Problem
+from rook_tally.intake.message import IntakeResult, Message, Problem
 from rook_tally.intake.pipeline.batch_writer import receive, receive_as_stray
 from rook_tally.intake.pipeline.clock_drift import Clocks
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 
 LARGEST_BATCH = 500
@@ -33,7 +33,7 @@ _FEW = 32
 _log = structlog.get_logger(__name__)
 
 
-class CommitLoop:
+class CommitQueue:
     """Takes messages from the doors and answers each once its batch is committed.
 
     `trouble` says why the last batch could not be written; empty when it was. `on_written_again`
@@ -52,8 +52,8 @@ class CommitLoop:
         self._troubled_since_s = 0.0
         self._store = store
         self._clock_is_set = clock_is_set
-        self._directory, self._clocks = Directory(), Clocks()
-        self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[Answer]]] = asyncio.Queue(
+        self._directory, self._clocks = IntakeSession(), Clocks()
+        self._waiting: asyncio.Queue[tuple[Message, asyncio.Future[IntakeResult]]] = asyncio.Queue(
             _WAITING_ROOM
         )
         # Senders that wait for an answer: now, and at most since the last batch.
@@ -64,7 +64,7 @@ class CommitLoop:
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
         self._task = begin("commits", self._run)
 
-    async def take(self, message: Message) -> Answer:
+    async def take(self, message: Message) -> IntakeResult:
         """Hand a message in; returns what became of it once that is committed.
 
         Raises
@@ -72,7 +72,7 @@ class CommitLoop:
         StoreError
             When nothing could be kept.
         """
-        future: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
+        future: asyncio.Future[IntakeResult] = asyncio.get_running_loop().create_future()
         asks = message.door == "http"
         self._asking += asks
         self._most_asking = max(self._most_asking, self._asking)
@@ -89,7 +89,7 @@ class CommitLoop:
         await asyncio.wait((self._task,))
         self._thread.shutdown()
 
-    def _gather(self, batch: list[tuple[Message, asyncio.Future[Answer]]]) -> None:
+    def _gather(self, batch: list[tuple[Message, asyncio.Future[IntakeResult]]]) -> None:
         while len(batch) < LARGEST_BATCH and not self._waiting.empty():
             batch.append(self._waiting.get_nowait())
 
@@ -117,7 +117,7 @@ class CommitLoop:
             under_way = self._most_asking
             self._most_asking = 0
 
-    async def _commit(self, batch: Sequence[tuple[Message, asyncio.Future[Answer]]]) -> None:
+    async def _commit(self, batch: Sequence[tuple[Message, asyncio.Future[IntakeResult]]]) -> None:
         loop = asyncio.get_running_loop()
         messages = [message for message, _ in batch]
         try:
@@ -150,7 +150,7 @@ class CommitLoop:
                 _settle(future, answer)
 
     async def _find_the_one(
-        self, batch: Sequence[tuple[Message, asyncio.Future[Answer]]], why: str
+        self, batch: Sequence[tuple[Message, asyncio.Future[IntakeResult]]], why: str
     ) -> None:
         """One of these messages is what the batch failed on: find it, keep the others."""
         if len(batch) > 1:
@@ -163,7 +163,7 @@ class CommitLoop:
         await self._commit_unread(message, future, why)
 
     async def _commit_unread(
-        self, message: Message, future: asyncio.Future[Answer], why: str
+        self, message: Message, future: asyncio.Future[IntakeResult], why: str
     ) -> None:
         try:
             await asyncio.get_running_loop().run_in_executor(
@@ -174,15 +174,15 @@ class CommitLoop:
         except Exception:  # noqa: BLE001 - one message ends nothing
             # Not even its bytes can be kept: it is answered, and never tried again.
             _log.exception("stray_not_kept", door=message.door, address=message.address)
-            _settle(future, Answer(problem=Problem.UNREADABLE, why=f"{why}; it was not kept"))
+            _settle(future, IntakeResult(problem=Problem.UNREADABLE, why=f"{why}; it was not kept"))
         else:
-            _settle(future, Answer(stray=1, problem=Problem.UNREADABLE, why=why))
+            _settle(future, IntakeResult(stray=1, problem=Problem.UNREADABLE, why=why))
 
 
-def _settle(future: asyncio.Future[Answer], outcome: Answer | StoreError) -> None:
+def _settle(future: asyncio.Future[IntakeResult], outcome: IntakeResult | StoreError) -> None:
     if future.done():  # whoever asked has gone away
         return
-    if isinstance(outcome, Answer):
+    if isinstance(outcome, IntakeResult):
         future.set_result(outcome)
     else:
         future.set_exception(outcome)

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.intake.pipeline.resolve import Directory
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.site import (
     CONTROL_PREFIX,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     Station,
     answer_requests,
@@ -21,7 +21,9 @@ _AWAITING = (RequestState.SENT, RequestState.UNCONFIRMED)
 
 
 def confirm_requests(
-    connection: Connection, directory: Directory, words: Mapping[tuple[int, str], tuple[str, int]]
+    connection: Connection,
+    directory: IntakeSession,
+    words: Mapping[tuple[int, str], tuple[str, int]],
 ) -> None:
     """Answer the requests that stations' words confirm, those given up already among them.
 
@@ -53,7 +55,7 @@ def _newest_of(connection: Connection, station: Station, control: str) -> Reques
         (
             one
             for one in newest_requests(connection, station.key)
-            if one.sort is RequestSort.CONTROL and one.name == control
+            if one.sort is RequestKind.CONTROL and one.name == control
         ),
         None,
     )

@@ -19,7 +19,7 @@ from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
 from rook_tally.core.series.corrections import Correction, corrected_values
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.core.workings.alignment import Heard, Inputs
+from rook_tally.core.workings.alignment import Inputs, InputSamples
 from rook_tally.store.base import add_due, newest_seq, readings_changed_since
 from rook_tally.store.readings import (
     NewReading,
@@ -55,7 +55,7 @@ class LiveWorkings:
         self._seen_seq = -1
         self._site_seq = -1
         self._new: list[NewReading] = []
-        self._heard_lately: dict[int, Heard] = {}
+        self._heard_lately: dict[int, InputSamples] = {}
         self._inputs = Inputs(self._heard_lately)
         self._shown: dict[int, Tail] = {}
         self._told: dict[int, list[NewReading]] = {}
@@ -197,7 +197,7 @@ class LiveWorkings:
             shown = self._shown.get(series_id)
             if shown is not tail:
                 self._shown[series_id] = tail
-                self._heard_lately[series_id] = Heard(*tail.all)
+                self._heard_lately[series_id] = InputSamples(*tail.all)
                 if shown is not None:
                     # Read anew from further back: what was found before does not hold for that.
                     self._inputs = Inputs(self._heard_lately)

@@ -9,14 +9,14 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.alarming.evaluate_batch import LiveWatches
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.quantity import Quantity, Scale
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.series.readings import Quality
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode.regex_lines import line_pattern_from
-from rook_tally.intake.decode.settings import NO_HINTS, Hints
-from rook_tally.intake.message import Item, Message
+from rook_tally.intake.decode.settings import NO_HINTS, DecodeSettings
+from rook_tally.intake.message import DecodedValue, Message
 from rook_tally.intake.pipeline.live_workings import LiveWorkings
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.base import access_hash, newest_seq, site_changed_since
@@ -55,15 +55,15 @@ class UnusableError(Exception):
     """A value that cannot be a reading of its field: refused."""
 
 
-class Placed(NamedTuple):
+class ResolvedValue(NamedTuple):
     """A value with its series, in the base unit."""
 
-    item: Item
+    item: DecodedValue
     series: Series
     value: float
 
 
-class Directory:
+class IntakeSession:
     """Stations and series by their names on the wire; follows the store's configuration.
 
     `recent` are their last readings, as far as this writer knows them; `workings` is what rests on
@@ -83,7 +83,7 @@ class Directory:
         self.watches = LiveWatches()
         self._overruled: dict[int, list[Overruling]] = {}
         self._patterns: list[TopicPattern] = []
-        self._hints: dict[tuple[str, str], Hints] = {}
+        self._hints: dict[tuple[str, str], DecodeSettings] = {}
 
     def refresh(self, connection: Connection) -> None:
         """Read the configuration anew if it was changed since the last time."""
@@ -116,9 +116,9 @@ class Directory:
                     self._patterns.append(topic_pattern_from(settings.pattern))
                 case SerialSetting() if settings.pattern:
                     pattern = line_pattern_from(settings.pattern)
-                    self._hints["serial", settings.path] = Hints(pattern=pattern)
+                    self._hints["serial", settings.path] = DecodeSettings(pattern=pattern)
                 case PollSetting():
-                    self._hints["poll", settings.url] = Hints(
+                    self._hints["poll", settings.url] = DecodeSettings(
                         field=settings.alone or None, pointers=settings.fields
                     )
         except UsageError:
@@ -132,14 +132,16 @@ class Directory:
                 return one.quality
         return None
 
-    def told_of(self, message: Message) -> tuple[Message, Hints]:
+    def told_of(self, message: Message) -> tuple[Message, DecodeSettings]:
         """A message with what its door's settings say of it: who speaks, how to read it."""
         hints = self._hints.get((message.door, message.address), NO_HINTS)
         if message.door == "mqtt" and not message.address.startswith("rook/"):
             for pattern in self._patterns:
                 names = pattern.names_in(message.address)
                 if names is not None:
-                    return replace(message, station=names["station"]), Hints(names.get("field"))
+                    return replace(message, station=names["station"]), DecodeSettings(
+                        names.get("field")
+                    )
         return message, hints
 
     def place_told(self, message: Message) -> str | None:
@@ -162,7 +164,7 @@ class Directory:
         """The station an access key opens for; None for a wrong key."""
         return self._by_access_hash.get(access_hash(access_key))
 
-    def placed(self, connection: Connection, station: Station, item: Item) -> Placed:
+    def placed(self, connection: Connection, station: Station, item: DecodedValue) -> ResolvedValue:
         """The series of a value, begun if this is its field's first, and its base value.
 
         Raises
@@ -184,7 +186,7 @@ class Directory:
             )
             self._series[station.id, item.field] = known
             self._has_begun_series = True
-        return Placed(item, known, value)
+        return ResolvedValue(item, known, value)
 
     def know_own_series(self, connection: Connection) -> None:
         """Series begun in the running transaction are known: reading the configuration anew for
@@ -213,9 +215,9 @@ def _meaning(station: Station, field: str) -> tuple[Quantity, str]:
     return quantity, quantity.base.symbol
 
 
-def _base_value(item: Item, quantity: Quantity, wire_unit: str) -> float:
+def _base_value(item: DecodedValue, quantity: Quantity, wire_unit: str) -> float:
     value = item.value
-    if quantity.scale is Scale.STATE:
+    if quantity.scale is QuantityScale.STATE:
         if isinstance(value, str | bool):
             return _STATES[value]
         if value in (0.0, 1.0):
@@ -227,7 +229,7 @@ def _base_value(item: Item, quantity: Quantity, wire_unit: str) -> float:
     return float(_unit_of(item, quantity, wire_unit).to_base(value))
 
 
-def _unit_of(item: Item, quantity: Quantity, wire_unit: str) -> Unit:
+def _unit_of(item: DecodedValue, quantity: Quantity, wire_unit: str) -> Unit:
     name = wire_unit if item.unit is None else item.unit
     unit = quantity.unit(name)
     if unit is None:

@@ -4,16 +4,16 @@ May import `store.workings` and what lies under it.
 """
 
 from rook_tally.store.alarms.active_alarms import (
-    Ring,
-    Standing,
+    ActiveAlarm,
+    AlarmInterval,
     rings_between,
     standing,
     standing_at,
 )
 from rook_tally.store.alarms.backtest import (
     NUISANCE_S,
-    Material,
-    Rehearsed,
+    BacktestInputs,
+    BacktestResult,
     material,
     rehearsed,
     rehearsed_on,
@@ -29,7 +29,7 @@ from rook_tally.store.alarms.control_runs import (
 )
 from rook_tally.store.alarms.outbox import (
     PAUSES_US,
-    Letter,
+    OutboxItem,
     OutState,
     claim_letter,
     drop_letters,
@@ -63,14 +63,14 @@ from rook_tally.store.alarms.watches import (
 __all__ = [
     "NUISANCE_S",
     "PAUSES_US",
+    "ActiveAlarm",
+    "AlarmInterval",
+    "BacktestInputs",
+    "BacktestResult",
     "ControlRun",
-    "Letter",
-    "Material",
     "OutState",
-    "Rehearsed",
-    "Ring",
+    "OutboxItem",
     "RunState",
-    "Standing",
     "alarms",
     "all_targets",
     "armed_since",

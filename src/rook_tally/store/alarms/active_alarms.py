@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.journal import JournalSort
+from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.alarms.records import alarms
@@ -19,7 +19,7 @@ _LONGEST_US = 60 * DAY_US
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class ActiveAlarm:
     """An alarm that is not normal."""
 
     watch: str
@@ -35,7 +35,7 @@ class Standing:
 
 
 @dataclass(frozen=True, slots=True)
-class Ring:
+class AlarmInterval:
     """A ring of the past: when it began and cleared (None while it stands)."""
 
     watch: str
@@ -45,14 +45,14 @@ class Ring:
     level: Level
 
 
-def standing(connection: Connection) -> tuple[Standing, ...]:
+def standing(connection: Connection) -> tuple[ActiveAlarm, ...]:
     """Every alarm that is not normal, the worst first, the newest of those."""
     known = alarms(connection, standing=True)
     if not known:
         return ()
     names = {one.slug: one.name for one in watches(connection)}
     found = [
-        Standing(
+        ActiveAlarm(
             one.watch,
             names.get(one.watch, one.watch),
             one.series_id,
@@ -71,13 +71,13 @@ def standing(connection: Connection) -> tuple[Standing, ...]:
 
 def rings_between(
     connection: Connection, start_us: int, end_us: int
-) -> dict[int, tuple[Ring, ...]]:
+) -> dict[int, tuple[AlarmInterval, ...]]:
     """What rang in [start, end), or was ringing then, by series id; in order of their beginning."""
     told = [
-        JournalSort.RANG.value,
-        JournalSort.RANG_LATE.value,
-        JournalSort.CLEARED.value,
-        JournalSort.CLEARED_LATE.value,
+        JournalKind.RANG.value,
+        JournalKind.RANG_LATE.value,
+        JournalKind.CLEARED.value,
+        JournalKind.CLEARED_LATE.value,
     ]
     marks = ", ".join("?" for _ in told)
     rows = fetched(
@@ -87,17 +87,17 @@ def rings_between(
         "ORDER BY time_us, id",
         (start_us - _LONGEST_US, end_us, *told),
     )
-    found: dict[int, list[Ring]] = {}
-    still_open: dict[tuple[str, int], Ring] = {}
+    found: dict[int, list[AlarmInterval]] = {}
+    still_open: dict[tuple[str, int], AlarmInterval] = {}
     for watch, name, series_id, time_us, sort, level in rows:
         key = watch, series_id
         if sort in told[:2]:
-            still_open.setdefault(key, Ring(watch, name, time_us, None, Level(level)))
+            still_open.setdefault(key, AlarmInterval(watch, name, time_us, None, Level(level)))
         elif key in still_open:
             one = still_open.pop(key)
             if time_us > start_us:
                 found.setdefault(series_id, []).append(
-                    Ring(watch, name, one.begin_us, time_us, one.level)
+                    AlarmInterval(watch, name, one.begin_us, time_us, one.level)
                 )
     for (_, series_id), one in still_open.items():
         found.setdefault(series_id, []).append(one)
@@ -107,10 +107,12 @@ def rings_between(
     }
 
 
-def standing_at(connection: Connection, at_us: int) -> tuple[Standing, ...]:
+def standing_at(connection: Connection, at_us: int) -> tuple[ActiveAlarm, ...]:
     """What rang at a moment of the past, by the journal: who had acknowledged it is not told."""
     found = [
-        Standing(one.watch, one.name, series_id, AlarmState.UNACKNOWLEDGED, one.level, one.begin_us)
+        ActiveAlarm(
+            one.watch, one.name, series_id, AlarmState.UNACKNOWLEDGED, one.level, one.begin_us
+        )
         for series_id, several in rings_between(connection, at_us, at_us + 1).items()
         for one in several
     ]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.definitions import Sort
+from rook_tally.core.alarms.definitions import WatchKind
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.series.gaps import microseconds
 from rook_tally.core.series.readings import Readings
@@ -16,19 +16,19 @@ from rook_tally.store.readings.query import read_range
 from rook_tally.store.site.remarks import remarks
 
 if TYPE_CHECKING:
-    from rook_tally.core.alarms.backtest import Counts, Judged
-    from rook_tally.core.alarms.scope import Target
+    from rook_tally.core.alarms.backtest import BacktestCounts, JudgedReadings
+    from rook_tally.core.alarms.scope import WatchedSeries
 
 NUISANCE_S = 300.0
 """Shorter than this is a likely nuisance, unless somebody says otherwise."""
 
 
 @dataclass(frozen=True, slots=True)
-class Rehearsed:
+class BacktestResult:
     """What a watch would have done: its rings, (K, 2) µs, and what they come to."""
 
     rings: TimeArray
-    counts: Counts
+    counts: BacktestCounts
 
     def pairs(self) -> list[tuple[int, int | None]]:
         """Each ring's beginning and end; None for one that stands."""
@@ -38,7 +38,7 @@ class Rehearsed:
 
 
 @dataclass(frozen=True, slots=True)
-class Material:
+class BacktestInputs:
     """What a watch judges over a stretch, read and prepared: any limit can be tried on it.
 
     Attributes
@@ -47,12 +47,12 @@ class Material:
     """
 
     readings: Readings
-    rows: Judged
+    rows: JudgedReadings
 
 
 def material(
-    connection: Connection, target: Target, start_us: int, end_us: int, zone: tzinfo
-) -> Material:
+    connection: Connection, target: WatchedSeries, start_us: int, end_us: int, zone: tzinfo
+) -> BacktestInputs:
     """Read what a watch judges in [start, end)."""
     # Loaded late: a window shows its first picture without judging anything.
     from rook_tally.core.alarms.backtest import judged
@@ -74,17 +74,22 @@ def material(
         for one in target.guards
     ]
     told = remarks(connection) if watch.remark_s is not None else []
-    return Material(readings, judged(target, readings, guards, told, zone))
+    return BacktestInputs(readings, judged(target, readings, guards, told, zone))
 
 
 def rehearsed_on(
-    found: Material, target: Target, start_us: int, end_us: int, *, nuisance_s: float = NUISANCE_S
-) -> Rehearsed:
+    found: BacktestInputs,
+    target: WatchedSeries,
+    start_us: int,
+    end_us: int,
+    *,
+    nuisance_s: float = NUISANCE_S,
+) -> BacktestResult:
     """What a watch would have done in [start, end), by what was read of it."""
     from rook_tally.core.alarms.backtest import counts_of, rings, silences
 
     terms = target.judge.terms
-    if target.watch.sort is Sort.SILENT:
+    if target.watch.sort is WatchKind.SILENT:
         rung = silences(target, found.readings, now_us=end_us)
     else:
         rung = rings(found.rows, terms)
@@ -97,12 +102,12 @@ def rehearsed_on(
         end_us=end_us,
         nuisance_s=nuisance_s,
     )
-    return Rehearsed(rung[(rung[:, 1] > start_us) & (rung[:, 0] < end_us)], counts)
+    return BacktestResult(rung[(rung[:, 1] > start_us) & (rung[:, 0] < end_us)], counts)
 
 
 def rehearsed(
-    connection: Connection, target: Target, start_us: int, end_us: int, zone: tzinfo
-) -> Rehearsed:
+    connection: Connection, target: WatchedSeries, start_us: int, end_us: int, zone: tzinfo
+) -> BacktestResult:
     """What a watch would have done in [start, end)."""
     return rehearsed_on(
         material(connection, target, start_us, end_us, zone), target, start_us, end_us

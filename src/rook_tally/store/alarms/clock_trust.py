@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US, rfc3339, time_us_from_text
 from rook_tally.store.alarms.records import write_journal
@@ -52,7 +52,7 @@ def note_jump(connection: Connection, *, now_us: int, by_us: int) -> None:
         [
             Entry(
                 now_us,
-                JournalSort.CLOCK,
+                JournalKind.CLOCK,
                 "",
                 "The collector's clock",
                 words=f"jumped {way} by {lasting_words(abs(by_us))}",
@@ -68,7 +68,7 @@ def note_not_set(connection: Connection, why: str, *, now_us: int) -> None:
         [
             Entry(
                 now_us,
-                JournalSort.CLOCK,
+                JournalKind.CLOCK,
                 "",
                 "The collector's clock",
                 words=f"is not set: {why}; readings without a time of their own are refused",

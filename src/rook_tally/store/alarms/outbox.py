@@ -35,7 +35,7 @@ class OutState(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Letter:
+class OutboxItem:
     """A notice on its way out."""
 
     id: int
@@ -89,7 +89,7 @@ def replace_letter(connection: Connection, way: str, notice: Notice, due_us: int
     note_change(connection, Subject.OUTBOX)
 
 
-def waiting_letters(connection: Connection) -> list[Letter]:
+def waiting_letters(connection: Connection) -> list[OutboxItem]:
     """What is still to be told, the first due first."""
     table = schema.outbox
     return _letters(
@@ -100,15 +100,15 @@ def waiting_letters(connection: Connection) -> list[Letter]:
     )
 
 
-def newest_letters(connection: Connection, most: int = 100) -> list[Letter]:
+def newest_letters(connection: Connection, most: int = 100) -> list[OutboxItem]:
     """What was put in last, newest first."""
     table = schema.outbox
     return _letters(connection, sa.select(table).order_by(table.c.id.desc()).limit(most))
 
 
-def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[Letter]:
+def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[OutboxItem]:
     return [
-        Letter(
+        OutboxItem(
             row.id,
             row.way,
             msgspec.json.decode(row.document, type=Notice),
@@ -123,7 +123,7 @@ def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[Letter]:
     ]
 
 
-def claim_letter(connection: Connection, letter: Letter, *, until_us: int) -> bool:
+def claim_letter(connection: Connection, letter: OutboxItem, *, until_us: int) -> bool:
     """Take a letter in hand: nobody else does before `until_us`. False when somebody has."""
     table = schema.outbox
     done = connection.execute(
@@ -139,7 +139,7 @@ def claim_letter(connection: Connection, letter: Letter, *, until_us: int) -> bo
 
 
 def letter_done(
-    connection: Connection, letter: Letter, state: OutState, answer: str, *, now_us: int
+    connection: Connection, letter: OutboxItem, state: OutState, answer: str, *, now_us: int
 ) -> None:
     """Write down what came of a letter."""
     table = schema.outbox
@@ -151,7 +151,7 @@ def letter_done(
     note_change(connection, Subject.OUTBOX)
 
 
-def letter_put_off(connection: Connection, letter: Letter, why: str, *, due_us: int) -> None:
+def letter_put_off(connection: Connection, letter: OutboxItem, why: str, *, due_us: int) -> None:
     """Write down why a letter could not be delivered, and when it is tried again."""
     table = schema.outbox
     connection.execute(

@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.journal import Entry, JournalSort
+from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.levels import Level
 from rook_tally.store.base import schema
@@ -85,7 +85,7 @@ def journal(
     connection: Connection,
     *,
     watch: str = "",
-    sorts: Sequence[JournalSort] = (),
+    sorts: Sequence[JournalKind] = (),
     from_us: int | None = None,
     to_us: int | None = None,
     most: int = 500,
@@ -104,7 +104,7 @@ def journal(
     return [
         Entry(
             row.time_us,
-            JournalSort(row.sort),
+            JournalKind(row.sort),
             row.watch,
             row.name,
             row.place,
@@ -120,7 +120,7 @@ def journal(
 
 def journalled_between(
     connection: Connection, watch: str, series_id: int, from_us: int, to_us: int
-) -> set[JournalSort]:
+) -> set[JournalKind]:
     """What is known to have happened to an alarm in [from, to]."""
     rows = fetched(
         connection,
@@ -128,4 +128,4 @@ def journalled_between(
         "WHERE watch = ? AND series_id = ? AND time_us BETWEEN ? AND ?",
         (watch, series_id, from_us, to_us),
     )
-    return {JournalSort(row[0]) for row in rows}
+    return {JournalKind(row[0]) for row in rows}

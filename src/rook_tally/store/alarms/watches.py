@@ -9,7 +9,7 @@ import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.channels import BUILT_IN, Way, checked_way
+from rook_tally.core.alarms.channels import BUILT_IN, Channel, checked_way
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.errors import UsageError
 from rook_tally.store.alarms.records import drop_alarms
@@ -19,7 +19,7 @@ from rook_tally.store.site.configuration import Site, load_site
 from rook_tally.store.workings.definitions import groups, named
 
 if TYPE_CHECKING:
-    from rook_tally.core.alarms.scope import Target
+    from rook_tally.core.alarms.scope import WatchedSeries
 
 _SHAPE = "a name of lower-case letters, digits and hyphens"
 
@@ -39,14 +39,14 @@ def armed_since(connection: Connection) -> dict[str, int]:
 
 def all_targets(
     connection: Connection, site: Site, several: Sequence[Watch] | None = None
-) -> tuple[list[Target], dict[str, UsageError]]:
+) -> tuple[list[WatchedSeries], dict[str, UsageError]]:
     """Every watch at every series it is about, and why others cannot be meant, by slug."""
     # Loaded late: a window shows its first picture without judging anything.
     from rook_tally.core.alarms.scope import targets_of
 
     series, in_groups = [named(one) for one in site.series], groups(connection)
     limits = {one.id: one.limits for one in site.series}
-    found: list[Target] = []
+    found: list[WatchedSeries] = []
     troubles: dict[str, UsageError] = {}
     for watch in watches(connection) if several is None else several:
         try:
@@ -161,15 +161,15 @@ def remove_watch(connection: Connection, slug: str) -> Watch:
     return found
 
 
-def ways(connection: Connection) -> list[Way]:
+def ways(connection: Connection) -> list[Channel]:
     """All ways of telling: those every site has, as they were changed, then the others by name."""
     rows = connection.execute(sa.select(schema.way).order_by(schema.way.c.name))
-    kept = {row.name: msgspec.json.decode(row.document, type=Way) for row in rows}
+    kept = {row.name: msgspec.json.decode(row.document, type=Channel) for row in rows}
     built_in = [kept.pop(one.name, one) for one in BUILT_IN]
     return [*built_in, *kept.values()]
 
 
-def keep_way(connection: Connection, way: Way) -> None:
+def keep_way(connection: Connection, way: Channel) -> None:
     """Write a way of telling down; UsageError when it cannot be gone."""
     way = checked_way(way)
     table = schema.way

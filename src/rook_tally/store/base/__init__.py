@@ -23,7 +23,7 @@ from rook_tally.store.base.credentials import (
 from rook_tally.store.base.database import Store
 from rook_tally.store.base.recompute_queue import (
     ALWAYS_US,
-    Due,
+    RecomputeSpan,
     add_due,
     drop_due,
     note_past_changed,
@@ -35,7 +35,7 @@ __all__ = [
     "Change",
     "ChangeTail",
     "Credentials",
-    "Due",
+    "RecomputeSpan",
     "Store",
     "Subject",
     "access_hash",

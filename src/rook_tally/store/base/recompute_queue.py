@@ -17,7 +17,7 @@ ALWAYS_US = 1 << 60
 
 
 @dataclass(frozen=True, slots=True)
-class Due:
+class RecomputeSpan:
     """A stretch [from, to) of a series to be worked out again; `reached_us` is where to go on."""
 
     id: int
@@ -83,13 +83,15 @@ def add_due(connection: Connection, series_id: int, from_us: int, to_us: int) ->
     note_change(connection, Subject.WORKINGS)
 
 
-def stretches_to_work_out(connection: Connection) -> list[Due]:
+def stretches_to_work_out(connection: Connection) -> list[RecomputeSpan]:
     """What is due, the oldest first."""
     table = schema.due
-    return [Due(*row) for row in connection.execute(sa.select(table).order_by(table.c.id))]
+    return [
+        RecomputeSpan(*row) for row in connection.execute(sa.select(table).order_by(table.c.id))
+    ]
 
 
-def note_reached(connection: Connection, due: Due, reached_us: int) -> None:
+def note_reached(connection: Connection, due: RecomputeSpan, reached_us: int) -> None:
     """A stretch was worked out up to a moment; done when that is its end."""
     table = schema.due
     if reached_us >= due.to_us:

@@ -65,12 +65,12 @@ class NewSeries:
     unit: str
 
 
-Target: TypeAlias = "Series | NewSeries"
+ImportTarget: TypeAlias = "Series | NewSeries"
 """What a file's column is brought into."""
 
 
 def bring_in(
-    store: Store, name: str, readings: Sequence[tuple[Target, Readings]], *, now_us: int
+    store: Store, name: str, readings: Sequence[tuple[ImportTarget, Readings]], *, now_us: int
 ) -> Import:
     """Write the new ones of these readings as one import, a piece at a time: between two pieces the
     doors have the store to themselves. Broken off in between, what is written can be taken back.
@@ -121,7 +121,7 @@ def _remember(store: Store, number: int, series: Series, brought: Readings) -> N
         )
 
 
-def _begun(connection: Connection, target: Target) -> Series:
+def _begun(connection: Connection, target: ImportTarget) -> Series:
     """The series of a target, begun unless somebody did so meanwhile."""
     if isinstance(target, Series):
         return target

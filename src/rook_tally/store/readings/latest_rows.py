@@ -11,7 +11,7 @@ from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store.readings.query import latest
 from rook_tally.store.site.clock_faults import clock_faults
 from rook_tally.store.site.configuration import load_site
-from rook_tally.store.site.message_counts import Tally, tallies
+from rook_tally.store.site.message_counts import MessageCounts, tallies
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class LatestRow:
     quality: str
     level: int
     age_s: float
-    counts: Tally = dataclasses.field(default_factory=Tally)
+    counts: MessageCounts = dataclasses.field(default_factory=MessageCounts)
     clock_ahead_s: float | None = None
 
 
@@ -57,7 +57,7 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
             quality=newest[one.id].quality.wording,
             level=int(one.limits.level_of(newest[one.id].value)),
             age_s=round((now_us - newest[one.id].time_us) / SECOND_US, 3),
-            counts=counts.get(one.station.id, Tally()),
+            counts=counts.get(one.station.id, MessageCounts()),
             clock_ahead_s=faults[one.station.id].ahead_s if one.station.id in faults else None,
         )
         for one in ordered

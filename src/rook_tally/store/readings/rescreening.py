@@ -47,7 +47,7 @@ _AROUND = (
 
 
 @dataclass(frozen=True, slots=True)
-class Judged:
+class Rescreened:
     """Readings whose quality changed: how many became suspect, and the moment of the first."""
 
     became_suspect: int
@@ -56,7 +56,7 @@ class Judged:
 
 def mark_what_became_certain(
     connection: Connection, series: Collection[Series], written: Mapping[int, Sequence[int]]
-) -> dict[int, Judged]:
+) -> dict[int, Rescreened]:
     """Screen around readings just written and mark earlier ones that now are known to be suspect.
 
     Parameters
@@ -67,15 +67,15 @@ def mark_what_became_certain(
     -------
     dict of series id to what was judged anew; series without a change are left out.
     """
-    marked: dict[int, Judged] = {}
+    marked: dict[int, Rescreened] = {}
     for one in series:
         if not _is_screened_later(one.quantity):
             continue
-        changed: list[Judged] = []
+        changed: list[Rescreened] = []
         for first_us, last_us in _stretches(one, written.get(one.id, ())):
             changed += _mark_around(connection, one, first_us, last_us)
         if changed:
-            marked[one.id] = Judged(
+            marked[one.id] = Rescreened(
                 sum(part.became_suspect for part in changed), min(part.first_us for part in changed)
             )
     return marked
@@ -97,9 +97,9 @@ def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
 
 def _mark_around(
     connection: Connection, series: Series, first_us: int, last_us: int
-) -> list[Judged]:
+) -> list[Rescreened]:
     near = _readings_around(connection, series, first_us, last_us)
-    changed: list[Judged] = []
+    changed: list[Rescreened] = []
     if _may_hold_a_fault(near, series.quantity):
         changed += _mark(connection, series, near, _told_nearby(series, near, first_us))
     if not series.quantity.never_still:
@@ -119,7 +119,7 @@ def _mark_around(
 
 def _mark(
     connection: Connection, series: Series, readings: Readings, told: QualityArray
-) -> list[Judged]:
+) -> list[Rescreened]:
     """Write qualities that differ; what was judged anew, if anything was."""
     changed = told != readings.quality
     if changed.any():
@@ -133,7 +133,7 @@ def _mark(
     note_readings(connection, {series.id: (int(moments[0]), int(moments[-1]))})
     was_good = readings.quality == Quality.GOOD
     became_suspect = int(np.count_nonzero(changed & was_good & (told != Quality.GOOD)))
-    return [Judged(became_suspect, int(readings.time_us[changed][0]))]
+    return [Rescreened(became_suspect, int(readings.time_us[changed][0]))]
 
 
 def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:

@@ -62,8 +62,14 @@ from rook_tally.store.site.heartbeat import (
     withdraw_door,
 )
 from rook_tally.store.site.kinds import keep_kind, kind_of_site, kinds
-from rook_tally.store.site.message_counts import NOBODY, Tally, add_tallies, tallies, total
-from rook_tally.store.site.message_log import Problem, TapeLine, newest_tape, prune_tape, write_tape
+from rook_tally.store.site.message_counts import NOBODY, MessageCounts, add_tallies, tallies, total
+from rook_tally.store.site.message_log import (
+    MessageLogEntry,
+    Problem,
+    newest_tape,
+    prune_tape,
+    write_tape,
+)
 from rook_tally.store.site.page_devices import (
     PageDevice,
     PageSetting,
@@ -77,12 +83,12 @@ from rook_tally.store.site.page_devices import (
 )
 from rook_tally.store.site.remarks import keep_remark, remarks, remove_remark
 from rook_tally.store.site.requests import (
-    AdoptionTerms,
     AlarmWish,
     Request,
-    RequestSort,
+    RequestKind,
     RequestState,
     StrayProposal,
+    TakeInTerms,
     answer_requests,
     ask,
     newest_requests,
@@ -99,7 +105,7 @@ from rook_tally.store.site.station_attributes import (
     OFFLINE,
     ONLINE,
     STATUS,
-    StationWord,
+    StoredAttribute,
     control_reports,
     hear_words,
 )
@@ -134,7 +140,6 @@ __all__ = [
     "OFFLINE",
     "ONLINE",
     "STATUS",
-    "AdoptionTerms",
     "AlarmWish",
     "Announced",
     "BluetoothSetting",
@@ -147,25 +152,26 @@ __all__ = [
     "DoorState",
     "FailedDuty",
     "FolderSetting",
+    "MessageCounts",
+    "MessageLogEntry",
     "PageDevice",
     "PageSetting",
     "Place",
     "PollSetting",
     "Problem",
     "Request",
-    "RequestSort",
+    "RequestKind",
     "RequestState",
     "SerialSetting",
     "Series",
     "Site",
     "Station",
-    "StationWord",
+    "StoredAttribute",
     "Stray",
     "StrayBounds",
     "StrayGroup",
     "StrayProposal",
-    "Tally",
-    "TapeLine",
+    "TakeInTerms",
     "TopicSetting",
     "add_correction",
     "add_door",

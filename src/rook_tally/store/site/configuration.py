@@ -14,7 +14,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.display_unit import Shown
+from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.quantity import Quantity
@@ -30,7 +30,7 @@ from rook_tally.store.site.station_attributes import (
     FIRMWARE,
     OFFLINE,
     STATUS,
-    StationWord,
+    StoredAttribute,
     station_words,
 )
 
@@ -99,9 +99,9 @@ class Series:
     unit_shown: Unit | None = None
 
     @property
-    def shown(self) -> Shown:
+    def shown(self) -> DisplayUnit:
         """How its values are shown."""
-        return Shown(self.quantity, self.unit_shown or self.quantity.base)
+        return DisplayUnit(self.quantity, self.unit_shown or self.quantity.base)
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,7 +159,7 @@ def load_site(connection: Connection) -> Site:
 
 
 def _station(
-    row: sa.Row[Any], place: Place, known: Mapping[str, Kind], words: Mapping[str, StationWord]
+    row: sa.Row[Any], place: Place, known: Mapping[str, Kind], words: Mapping[str, StoredAttribute]
 ) -> Station:
     status, firmware = words.get(STATUS), words.get(FIRMWARE)
     is_offline = status is not None and status.value == OFFLINE

@@ -35,7 +35,7 @@ _UNSEEN_S = 3 * HEARTBEAT_S
 _log = structlog.get_logger(__name__)
 
 
-class Duty(enum.IntEnum):
+class Role(enum.IntEnum):
     """What belongs to one collector at a time."""
 
     SEALING = 1
@@ -45,11 +45,11 @@ class Duty(enum.IntEnum):
     BACKUP = 5
 
 
-class DutyLostError(StoreError):
+class LeaseLostError(StoreError):
     """Another collector has taken the duty over."""
 
 
-class HeldDuty:
+class Lease:
     """A duty that is ours, until another collector takes it over.
 
     Attributes
@@ -59,7 +59,7 @@ class HeldDuty:
     """
 
     def __init__(
-        self, store: Store, duty: Duty, slot: int, token: str, forget: Callable[[], None]
+        self, store: Store, duty: Role, slot: int, token: str, forget: Callable[[], None]
     ) -> None:
         self._whole_store, self._forget = store, forget
         self._what, self._token = f"{duty.name.lower()} {slot or ''}".strip(), token
@@ -98,7 +98,7 @@ class HeldDuty:
 
     def _check(self, connection: Connection) -> None:
         if not self._is_ours(connection):
-            raise DutyLostError(
+            raise LeaseLostError(
                 f"another collector has taken over: {self._what}",
                 kept="what was about to be written was not",
             )
@@ -119,7 +119,7 @@ class _Heartbeat:
     looked_s: float
 
 
-class Duties:
+class Leases:
     """What one collector takes of a store's duties. Of any thread.
 
     `monotonic_s` is a clock that does not jump; the heartbeats of others are timed by it.
@@ -135,7 +135,7 @@ class Duties:
         # Tokens of what we hold: what else is ours in the store could not be given back.
         self._ours: set[str] = set()
 
-    def take(self, duty: Duty, slot: int = 0) -> HeldDuty | None:
+    def take(self, duty: Role, slot: int = 0) -> Lease | None:
         """Take a duty if nobody who is at work has it; None when somebody does.
 
         `slot` counts duties of the same sort, of which several collectors hold one each.
@@ -156,9 +156,9 @@ class Duties:
                     return None
                 self._enter(connection, duty, slot, token)
             self._ours.add(token)
-        return HeldDuty(self.store, duty, slot, token, partial(self._ours.discard, token))
+        return Lease(self.store, duty, slot, token, partial(self._ours.discard, token))
 
-    def _enter(self, connection: Connection, duty: Duty, slot: int, token: str) -> None:
+    def _enter(self, connection: Connection, duty: Role, slot: int, token: str) -> None:
         whose = {
             "token": token,
             "holder": self._id,
@@ -171,7 +171,7 @@ class Duties:
             .on_conflict_do_update(index_elements=["number", "slot"], set_=whose)
         )
 
-    def _may_take(self, connection: Connection, duty: Duty, slot: int) -> bool:
+    def _may_take(self, connection: Connection, duty: Role, slot: int) -> bool:
         table, alive = schema.duty, schema.collector
         row = connection.execute(
             sa.select(table, alive.c.heard_us)

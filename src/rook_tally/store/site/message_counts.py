@@ -16,7 +16,7 @@ NOBODY = 0
 
 
 @dataclass(slots=True)
-class Tally:
+class MessageCounts:
     """Counts of readings. `kept` includes suspect and revised ones.
 
     `arrival_timed` counts readings kept under their arrival time because the sender's own was
@@ -33,7 +33,7 @@ class Tally:
     late: int = 0
 
 
-_COUNTS = tuple(field.name for field in fields(Tally))
+_COUNTS = tuple(field.name for field in fields(MessageCounts))
 _ADD = (
     f"INSERT INTO tally (station_id, {', '.join(_COUNTS)}) "
     f"VALUES ({', '.join(['?'] * (len(_COUNTS) + 1))}) ON CONFLICT (station_id) DO UPDATE SET "
@@ -41,7 +41,7 @@ _ADD = (
 )
 
 
-def add_tallies(connection: Connection, tallies: Mapping[int, Tally]) -> None:
+def add_tallies(connection: Connection, tallies: Mapping[int, MessageCounts]) -> None:
     """Add counts by station id in the running transaction."""
     if not tallies:
         return
@@ -52,16 +52,16 @@ def add_tallies(connection: Connection, tallies: Mapping[int, Tally]) -> None:
     )
 
 
-def tallies(connection: Connection) -> dict[int, Tally]:
+def tallies(connection: Connection) -> dict[int, MessageCounts]:
     """Counts since the store began, by station id."""
     return {
-        row.station_id: Tally(*(getattr(row, name) for name in _COUNTS))
+        row.station_id: MessageCounts(*(getattr(row, name) for name in _COUNTS))
         for row in connection.execute(sa.select(schema.tally))
     }
 
 
-def total(tallies_by_station: Mapping[int, Tally]) -> Tally:
+def total(tallies_by_station: Mapping[int, MessageCounts]) -> MessageCounts:
     """The sum of tallies."""
-    return Tally(
+    return MessageCounts(
         *(sum(getattr(one, name) for one in tallies_by_station.values()) for name in _COUNTS)
     )

@@ -29,7 +29,7 @@ class Problem(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class TapeLine:
+class MessageLogEntry:
     """A message and its fate: numbers of values, and in words why any was not simply kept.
 
     `station` is the key it goes by, adopted or not. `body` is its beginning, `size` all of it.
@@ -87,7 +87,7 @@ _WRITE = (
 )
 
 
-def write_tape(connection: Connection, lines: Sequence[TapeLine]) -> None:
+def write_tape(connection: Connection, lines: Sequence[MessageLogEntry]) -> None:
     """Put messages on the tape in the running transaction."""
     if not lines:
         return
@@ -119,7 +119,7 @@ def write_tape(connection: Connection, lines: Sequence[TapeLine]) -> None:
 
 def newest_tape(
     connection: Connection, station: str | None = None, *, most: int = 100, after_id: int = 0
-) -> list[TapeLine]:
+) -> list[MessageLogEntry]:
     """The newest lines, of one station or of all, newest first."""
     table = schema.tape
     wanted = sa.select(table).where(table.c.id > after_id).order_by(table.c.id.desc()).limit(most)
@@ -144,9 +144,9 @@ def prune_tape(connection: Connection) -> bool:
     return bool(until < newest - KEPT_LINES)
 
 
-def _line(row: sa.Row[Any]) -> TapeLine:
+def _line(row: sa.Row[Any]) -> MessageLogEntry:
     problem = Problem(row.problem) if row.problem else None
-    return TapeLine(
+    return MessageLogEntry(
         **{name: getattr(row, name) for name in _NAMES},
         problem=problem,
         decoded=row.decoded,

@@ -18,7 +18,7 @@ from rook_tally.store.base.changes import Subject, note_change
 _KEPT_US = 400 * DAY_US
 
 
-class RequestSort(enum.Enum):
+class RequestKind(enum.Enum):
     """What is wanted."""
 
     CONTROL = "control"
@@ -67,7 +67,7 @@ class Request:
     id: int
     asked_us: int
     who: str
-    sort: RequestSort
+    sort: RequestKind
     station: str
     name: str
     value: str
@@ -79,7 +79,7 @@ class Request:
     for_s: float | None = None
 
 
-class AdoptionTerms(msgspec.Struct, frozen=True, omit_defaults=True):
+class TakeInTerms(msgspec.Struct, frozen=True, omit_defaults=True):
     """What a person decided about a stray sender. The key was made by the desk, which alone has it;
     here stand its hashes."""
 
@@ -115,7 +115,7 @@ class StrayProposal(msgspec.Struct, frozen=True):
 
 def ask(
     connection: Connection,
-    sort: RequestSort,
+    sort: RequestKind,
     station: str,
     name: str,
     value: str,
@@ -194,7 +194,7 @@ def _requests(connection: Connection, wanted: sa.Select[Any]) -> list[Request]:
             row.id,
             row.asked_us,
             row.who,
-            RequestSort(row.sort),
+            RequestKind(row.sort),
             row.station,
             row.name,
             row.value,

@@ -19,7 +19,7 @@ BY_SUFFIX, BY_HAND = ".by", "hand"
 
 
 @dataclass(frozen=True, slots=True)
-class StationWord:
+class StoredAttribute:
     """A word and since when it has been so."""
 
     value: str
@@ -62,20 +62,20 @@ def hear_words(
     return moved
 
 
-def station_words(connection: Connection) -> dict[int, dict[str, StationWord]]:
+def station_words(connection: Connection) -> dict[int, dict[str, StoredAttribute]]:
     """All words, by station id and name."""
-    words: dict[int, dict[str, StationWord]] = {}
+    words: dict[int, dict[str, StoredAttribute]] = {}
     for row in connection.execute(sa.select(schema.station_word)):
-        words.setdefault(row.station_id, {})[row.name] = StationWord(row.value, row.since_us)
+        words.setdefault(row.station_id, {})[row.name] = StoredAttribute(row.value, row.since_us)
     return words
 
 
-def control_reports(connection: Connection, station_id: int) -> dict[str, StationWord]:
+def control_reports(connection: Connection, station_id: int) -> dict[str, StoredAttribute]:
     """How a station's controls stand, as it last said, by name."""
     table = schema.station_word
     rows = connection.execute(sa.select(table).where(table.c.station_id == station_id))
     return {
-        row.name.removeprefix(CONTROL_PREFIX): StationWord(row.value, row.since_us)
+        row.name.removeprefix(CONTROL_PREFIX): StoredAttribute(row.value, row.since_us)
         for row in rows
         if row.name.startswith(CONTROL_PREFIX)
     }

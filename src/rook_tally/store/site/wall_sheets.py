@@ -10,25 +10,27 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import slug_of
-from rook_tally.core.wall.definitions import Sheet
+from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.wall.tiling import trouble_of
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
 
-def sheets(connection: Connection) -> list[Sheet]:
+def sheets(connection: Connection) -> list[WallSheet]:
     """All sheets in their order. One of a newer program is passed over; it stays as it is."""
     table = schema.sheet
     found = []
     for row in connection.execute(sa.select(table.c.document).order_by(table.c.position)):
         try:
-            found.append(msgspec.json.decode(row.document, type=Sheet))
+            found.append(msgspec.json.decode(row.document, type=WallSheet))
         except msgspec.ValidationError:
             continue
     return found
 
 
-def keep_sheet(connection: Connection, sheet: Sheet, *, instead_of: str = "") -> Sheet | None:
+def keep_sheet(
+    connection: Connection, sheet: WallSheet, *, instead_of: str = ""
+) -> WallSheet | None:
     """Write a sheet down, in place of the one with its slug or of `instead_of`; returns that one.
 
     Raises
@@ -63,7 +65,7 @@ def keep_sheet(connection: Connection, sheet: Sheet, *, instead_of: str = "") ->
     return before
 
 
-def remove_sheet(connection: Connection, slug: str) -> Sheet:
+def remove_sheet(connection: Connection, slug: str) -> WallSheet:
     """Take a sheet away; returns it, so that it can come back.
 
     Raises
@@ -77,7 +79,7 @@ def remove_sheet(connection: Connection, slug: str) -> Sheet:
     return found
 
 
-def sheet_called(connection: Connection, name: str) -> Sheet:
+def sheet_called(connection: Connection, name: str) -> WallSheet:
     """The sheet of a name or slug; UsageError listing the known ones when there is none."""
     known = sheets(connection)
     wanted = slug_of(name)

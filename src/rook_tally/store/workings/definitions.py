@@ -20,7 +20,7 @@ from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.diagnostics import FormulaError
-from rook_tally.core.workings.symbols import Names
+from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import ALWAYS_US, add_due, drop_due
@@ -152,11 +152,11 @@ def remove_group(connection: Connection, name: str) -> None:
     bind_workings(connection)
 
 
-def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) -> Names:
+def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) -> SymbolTable:
     """What formulas may refer to in a site, the results of workings among it."""
     series = [named(one) for one in site.series]
     results = {one.quantity.slug: one.quantity for one in site.series if one.station.is_worked_out}
-    return Names(
+    return SymbolTable(
         series,
         {**QUANTITIES, **results},
         in_groups,
@@ -195,7 +195,7 @@ def worked_key(bound: Bound) -> str:
 
 
 def _all_bound(
-    several: Sequence[Working], names: Names
+    several: Sequence[Working], names: SymbolTable
 ) -> tuple[list[Bound], dict[str, FormulaError]]:
     """Workings bound in the order they rest on one another, and why others cannot be."""
     from rook_tally.core.workings.binding import bound
@@ -214,7 +214,7 @@ def _all_bound(
     return found, troubles
 
 
-def _with(names: Names, made: Iterable[Bound]) -> Names:
+def _with(names: SymbolTable, made: Iterable[Bound]) -> SymbolTable:
     """Names that know what a working gives as it is now, for those that rest on it."""
     ours = {worked_key(one): one for one in made}
     series, quantities = [], dict(names.quantities)

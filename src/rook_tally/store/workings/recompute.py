@@ -17,7 +17,12 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import newest_seq, note_readings
 from rook_tally.store.base.database import Store
-from rook_tally.store.base.recompute_queue import ALWAYS_US, Due, note_past_changed, note_reached
+from rook_tally.store.base.recompute_queue import (
+    ALWAYS_US,
+    RecomputeSpan,
+    note_past_changed,
+    note_reached,
+)
 from rook_tally.store.readings.append import write_rows
 from rook_tally.store.readings.pages import day_of, sealed_days, write_pages
 from rook_tally.store.readings.query import read_range, read_raw_range
@@ -81,7 +86,12 @@ class _Worked:
 
 
 def work_out_due(
-    store: Store, due: Due, series: Series, program: Program | ScoreProgram, *, now_us: int
+    store: Store,
+    due: RecomputeSpan,
+    series: Series,
+    program: Program | ScoreProgram,
+    *,
+    now_us: int,
 ) -> bool:
     """Work the next part of a stretch out and write it, in one transaction.
 
@@ -120,7 +130,7 @@ def work_out_due(
 
 
 def _beside_thinned(
-    connection: Connection, series: Series, anew: Readings, due: Due, start: int, end: int
+    connection: Connection, series: Series, anew: Readings, due: RecomputeSpan, start: int, end: int
 ) -> Readings:
     """Results where inputs were thinned: what was worked out while they were whole stays, but for
     the stretch that is due."""
