@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from benchmarks.archive import store_with, temperature_like
-from rook_tally.collector.run import settle_memory
+from rook_tally.collector.run import freeze_gc
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import ChangeTail, Store
@@ -75,7 +75,7 @@ def commit_delays_ms(folder: Path) -> tuple[float, float]:
         for one in sealed:
             append_history(connection, one.id, history)
     now_us = int(history.time_us[-1]) + 4 * DAY_US
-    settle_memory()  # as a collector does
+    freeze_gc()  # as a collector does
     alone = [_commit_ms(store, live, now_us + at * 10**6) for at in range(100)]
     working = threading.Thread(target=_seal_everything, args=(store, sealed, now_us))
     folding = threading.Thread(target=_fold_meanwhile, args=(store, working))

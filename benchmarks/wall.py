@@ -24,7 +24,7 @@ from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import tiled
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import Latest
-from rook_tally.store.site import PageSetting, add_page_device, collectors, keep_sheet, set_page
+from rook_tally.store.site import PageSetting, add_page_device, collectors, save_sheet, set_page
 
 _SIZE = (1920, 1080)
 _CHANGES, _REPAINTS = 200, 40
@@ -68,7 +68,7 @@ def wall_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float], 
     make_demo_site(store, end_us=now_us, days=2.0)
     work_out_demo(store, now_us=now_us)
     with store.write() as connection:
-        keep_sheet(connection, _twelve())
+        save_sheet(connection, _twelve())
     store.close()
     context = multiprocessing.get_context("spawn")
     ours, theirs = context.Pipe()
@@ -152,7 +152,7 @@ def page_cost(folder: Path) -> PageCost:
     make_demo_site(store, end_us=now_us, days=2.0)
     work_out_demo(store, now_us=now_us)
     with store.write() as connection:
-        keep_sheet(connection, _twelve())
+        save_sheet(connection, _twelve())
         set_page(connection, PageSetting(is_on=True, host="127.0.0.1", port=0))
         key = add_page_device(connection, "bench", now_us=now_us)
     with CollectorChild(

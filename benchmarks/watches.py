@@ -28,7 +28,7 @@ from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.backtest import judged, rings
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.online_detector import DetectorState, Transition
 from rook_tally.core.alarms.scope import WatchedSeries, targets_of
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.quantities.kinds import PLAIN
@@ -36,7 +36,7 @@ from rook_tally.core.quantities.named_series import NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.store.alarms import keep_watch, keep_way
+from rook_tally.store.alarms import save_channel, save_watch
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import append_sealed, history_of
 from rook_tally.store.site import add_series, add_station, load_site
@@ -96,7 +96,7 @@ def _stepped_through(target: WatchedSeries, readings: Readings, guard: Readings)
     limit = target.guards[0].limit
     held = dict(zip(guard.time_us[: len(readings)].tolist(), guard.value.tolist(), strict=False))
     for moment, value in zip(readings.time_us.tolist(), readings.value.tolist(), strict=True):
-        step, turned = stepped(
+        step, turned = advance(
             step,
             target.judge.terms,
             moment,
@@ -117,7 +117,7 @@ def watches_core_share(folder: Path) -> tuple[float, float]:
         store = site_of_fifty(folder / f"watches{count}.db", 0)
         with store.write() as connection:
             for at in range(count):
-                keep_watch(connection, _watch_of(at), now_us=0)
+                save_watch(connection, _watch_of(at), now_us=0)
         shares.append(core_share(store))
         store.close()
     return shares[0], shares[1]
@@ -175,8 +175,8 @@ def ring_ms(folder: Path) -> list[float]:
         # Ten rings in five minutes are told one by one, more as one: so a way for every ten.
         for at in range(_RINGS // 10):
             url = f"http://127.0.0.1:{server.server_port}/{at}"
-            keep_way(connection, Channel(name=f"hook {at}", sort=ChannelKind.WEBHOOK, url=url))
-            keep_watch(
+            save_channel(connection, Channel(name=f"hook {at}", sort=ChannelKind.WEBHOOK, url=url))
+            save_watch(
                 connection,
                 Watch(
                     slug=f"dust-{at}",
@@ -247,7 +247,7 @@ def _make_month(place: Path) -> int:
         month = temperature_like(_DAYS, 10, 1)
         end_us = int(month.time_us[-1])
         append_sealed(connection, history_of(series, month, before_us=end_us + DAY_US))
-        keep_watch(
+        save_watch(
             connection,
             Watch(
                 slug="warm",

@@ -26,7 +26,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import append_sealed, history_of, read_range
 from rook_tally.store.site import add_series, add_station, load_site
-from rook_tally.store.workings import groups, inputs_of, keep_working, names_of
+from rook_tally.store.workings import groups, inputs_of, names_of, save_working
 
 _PAIRS = 3_150_000
 _ROUNDS = 5
@@ -159,7 +159,7 @@ def site_of_fifty(path: Path, workings: int) -> Store:
         for at in range(workings):
             place, other = at % _STATIONS, (at + 3) % _STATIONS
             formula = _FORMULAS[at // _STATIONS % len(_FORMULAS)]
-            keep_working(
+            save_working(
                 connection,
                 Working(
                     slug=f"w{at}",

@@ -17,7 +17,7 @@ from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.maintenance.inspection import look_over
+from rook_tally.store.maintenance.inspection import verify
 from rook_tally.store.readings import read_raw_range
 from rook_tally.store.site import add_station, load_site
 
@@ -222,7 +222,7 @@ class World:
 
     def _check_store(self) -> None:
         store = open_store(self.where)
-        self.wrong += [f"damaged: {one}" for one in look_over(store).damage]
+        self.wrong += [f"damaged: {one}" for one in verify(store).damage]
         store.close()
 
 

@@ -41,7 +41,7 @@ from rook_tally.store.site import (
     RequestKind,
     RequestState,
     answer_requests,
-    ask,
+    create_request,
     report_collector,
     report_door,
 )
@@ -146,7 +146,7 @@ def _send_the_last_minutes(store: Store) -> None:
 def _ask_for_controls(store: Store) -> None:
     """A fan set to quiet, which its station confirmed, and an interval it has not yet."""
     with store.write() as connection:
-        fan = ask(
+        fan = create_request(
             connection,
             RequestKind.CONTROL,
             "glaze-dust",
@@ -162,7 +162,7 @@ def _ask_for_controls(store: Store) -> None:
             "glaze-dust says quiet",
             now_us=MOMENT_US - 2100 * SECOND_US,
         )
-        ask(
+        create_request(
             connection,
             RequestKind.CONTROL,
             "glaze-extractor",
@@ -171,7 +171,7 @@ def _ask_for_controls(store: Store) -> None:
             who=purpose_of("glaze-dust"),
             now_us=MOMENT_US - 36 * MINUTE_US,
         )
-        ask(
+        create_request(
             connection,
             RequestKind.CONTROL,
             "glaze-dust",

@@ -18,7 +18,7 @@ from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.resolve import IntakeSession
-from rook_tally.store.alarms import alarms, journal, keep_watch, keep_way, newest_letters
+from rook_tally.store.alarms import alarms, journal, newest_letters, save_channel, save_watch
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     CONTROL_PREFIX,
@@ -26,10 +26,10 @@ from rook_tally.store.site import (
     RequestKind,
     RequestState,
     add_station,
-    ask,
-    hear_words,
+    create_request,
     load_site,
     request_numbered,
+    save_attributes,
 )
 from tests.builders import MINUTE_US, NOON_US
 
@@ -65,7 +65,7 @@ class Booth:
             add_station(
                 connection, "extractor", place="Glaze booth", kind=KINDS["switch"], cadence_s=60
             )
-            keep_way(connection, WEB)
+            save_channel(connection, WEB)
         for station in ("dust", "shop"):
             self.told(-10, 5.0, station=station)
 
@@ -76,7 +76,7 @@ class Booth:
 
     def keep(self, watch: Watch, minute: float = -5) -> None:
         with self.store.write() as connection:
-            keep_watch(connection, watch, now_us=at(minute))
+            save_watch(connection, watch, now_us=at(minute))
 
     def told(
         self,
@@ -108,7 +108,7 @@ class Booth:
             for name, value in controls.items()
         }
         with self.store.write() as connection:
-            hear_words(connection, words)
+            save_attributes(connection, words)
 
     def _number(self, station: str) -> int:
         with self.store.read() as connection:
@@ -147,7 +147,7 @@ class Booth:
         """What a person wants, and what comes of it."""
         said = AlarmWish(word, None if until is None else at(until))
         with self.store.write() as connection:
-            number = ask(
+            number = create_request(
                 connection,
                 sort,
                 watch.slug,

@@ -20,10 +20,10 @@ from rook_tally.store.alarms import (
     RunState,
     control_runs,
     journal,
-    keep_watch,
-    keep_way,
     newest_letters,
     remove_watch,
+    save_channel,
+    save_watch,
 )
 from rook_tally.store.alarms.control_runs import shift_runs
 from rook_tally.store.base import Store, schema
@@ -34,7 +34,7 @@ from rook_tally.store.site import (
     RequestState,
     add_station,
     answer_requests,
-    ask,
+    create_request,
     listening_since,
     load_site,
     newest_requests,
@@ -183,7 +183,9 @@ def test_what_is_shelved_rings_in_the_journal_only_and_comes_back(booth: Booth) 
 
 def test_it_is_told_again_and_to_others_until_somebody_acknowledges(booth: Booth) -> None:
     with booth.store.write() as connection:
-        keep_way(connection, Channel(name="the owner", sort=ChannelKind.WEBHOOK, url="http://b/"))
+        save_channel(
+            connection, Channel(name="the owner", sort=ChannelKind.WEBHOOK, url="http://b/")
+        )
     booth.keep(replace(AT_ONCE, repeat_s=1200.0, escalate_s=1800.0, escalate_to=("the owner",)))
     booth.told(0, 40)
     for minute in (10, 20, 30, 40, 41):
@@ -220,7 +222,7 @@ def test_quiet_hours_keep_what_is_not_severe_until_they_end(booth: Booth) -> Non
         quiet=HoursOfDay(begin_min=11 * 60, end_min=13 * 60),
     )
     with booth.store.write() as connection:
-        keep_way(connection, night)
+        save_channel(connection, night)
     booth.keep(AT_ONCE)
     booth.told(0, 40)
     booth.told(10, 5)
@@ -238,7 +240,7 @@ def test_what_was_watched_and_is_gone_ends_its_alarm(booth: Booth) -> None:
     with booth.store.write() as connection:
         connection.execute(schema.reading.delete())
         connection.execute(schema.series.delete().where(schema.series.c.field == "pm25"))
-        keep_watch(connection, replace(AT_ONCE, name="Dust"), now_us=at(1))
+        save_watch(connection, replace(AT_ONCE, name="Dust"), now_us=at(1))
     booth.restart()
     booth.keeper.look(at(1))
     assert booth.lines()[-1] == (JournalKind.ENDED, 1)
@@ -318,7 +320,9 @@ def test_a_person_who_sets_the_control_has_the_last_word(booth: Booth, by: str) 
     booth.keeper.look(at(0))
     if by == "request":
         with booth.store.write() as connection:
-            ask(connection, RequestKind.CONTROL, "extractor", "on", "off", who="Wren", now_us=at(1))
+            create_request(
+                connection, RequestKind.CONTROL, "extractor", "on", "off", who="Wren", now_us=at(1)
+            )
     else:
         _confirm(booth, 0.1)
         booth.keeper.look(at(0.2))

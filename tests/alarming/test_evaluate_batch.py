@@ -34,8 +34,8 @@ from rook_tally.store.alarms import (
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import read_range
-from rook_tally.store.site import add_correction, keep_remark, load_site, remarks
-from rook_tally.store.workings import keep_working
+from rook_tally.store.site import add_correction, load_site, remarks, save_remark
+from rook_tally.store.workings import save_working
 from tests.alarming.conftest import DUST, RUN, Booth, at
 
 RANG, CLEARED = JournalKind.RANG, JournalKind.CLEARED
@@ -171,7 +171,7 @@ def test_how_long_a_ring_lasted_is_said_in_seconds_when_it_was_short(booth: Boot
 
 def test_corrections_and_workings_are_watched_as_any_series(booth: Booth) -> None:
     with booth.store.write() as connection:
-        keep_working(
+        save_working(
             connection,
             Working(
                 slug="dust_between", name="Dust between", formula="pm25@glaze-booth - pm25@shop"
@@ -215,7 +215,7 @@ def test_a_guard_keeps_it_quiet_until_somebody_is_there(booth: Booth) -> None:
 def test_a_remark_keeps_it_quiet_for_a_while(booth: Booth) -> None:
     booth.keep(replace(DUST, for_s=0.0, remark_s=600.0))
     with booth.store.write() as connection:
-        keep_remark(connection, Remark("Swept the booth", at(0), place="Glaze booth"))
+        save_remark(connection, Remark("Swept the booth", at(0), place="Glaze booth"))
     booth.told_each_minute(1, [40] * 10)
     assert booth.lines() == []
     booth.told(11, 40)

@@ -16,7 +16,7 @@ from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.quantities.number_format import figure, write_with
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
-from rook_tally.store.site import keep_sheet
+from rook_tally.store.site import save_sheet
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 from tests.wall.studio import pane, sheet_of
 
@@ -107,7 +107,7 @@ def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(
     store: Store, store_path: Path, tmp_path: Path
 ) -> None:
     with store.write() as connection:
-        keep_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
+        save_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
     environment = os.environ | {
         "XDG_STATE_HOME": str(tmp_path / "state"),
         "XDG_CONFIG_HOME": str(tmp_path / "config"),

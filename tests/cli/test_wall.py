@@ -9,7 +9,7 @@ import pytest
 
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
-from rook_tally.store.site import keep_sheet, page_devices, page_setting, sheets
+from rook_tally.store.site import page_devices, page_setting, save_sheet, sheets
 from rook_tally.wall.links import link_to, own_address
 from tests.processes import CollectorProcess, rook_tally, wait_until
 from tests.wall.studio import Studio, pane, sheet_of
@@ -19,8 +19,8 @@ from tests.wall.studio import Studio, pane, sheet_of
 def studio(store: Store) -> Studio:
     made = Studio(store)
     with store.write() as connection:
-        keep_sheet(connection, sheet_of(pane(PaneKind.FIGURE, "pm25@glaze-booth")))
-        keep_sheet(connection, sheet_of(pane(PaneKind.FIGURE, "moon@yard"), slug="b", name="B"))
+        save_sheet(connection, sheet_of(pane(PaneKind.FIGURE, "pm25@glaze-booth")))
+        save_sheet(connection, sheet_of(pane(PaneKind.FIGURE, "moon@yard"), slug="b", name="B"))
     return made
 
 

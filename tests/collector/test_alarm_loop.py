@@ -16,7 +16,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.store.alarms import control_runs, journal, keep_watch, keep_way, newest_letters
+from rook_tally.store.alarms import control_runs, journal, newest_letters, save_channel, save_watch
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from tests.collector.test_controls import publish
@@ -78,8 +78,8 @@ def web() -> Iterator[tuple[str, list[dict[str, Any]]]]:
 
 def _watch(store: Store, url: str = "http://127.0.0.1:1/", **said: Any) -> None:
     with store.write() as connection:
-        keep_way(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
-        keep_watch(
+        save_channel(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
+        save_watch(
             connection,
             Watch(
                 slug="dust",
@@ -159,7 +159,7 @@ def test_what_could_not_be_told_waits_for_the_next_collector(collector: Collecto
     collector.kill()
     with web() as (url, events):
         with store.write() as connection:
-            keep_way(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
+            save_channel(connection, Channel(name="the web", sort=ChannelKind.WEBHOOK, url=url))
         with CollectorProcess(collector.store):
             wait_until(lambda: len(events) == 1)
     with store.read() as connection:

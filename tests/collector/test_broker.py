@@ -21,7 +21,7 @@ from rook_tally.intake.doors import broker as broker_module
 from rook_tally.intake.doors.broker import PrivateBroker
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import read_raw_range
-from rook_tally.store.site import collectors, load_site, newest_tape
+from rook_tally.store.site import collectors, load_site, newest_messages
 from tests.collector.test_controls import heard_at, publish
 from tests.collector.test_mqtt_link import free_port, mosquitto
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
@@ -142,7 +142,7 @@ def test_a_will_makes_a_station_silent_at_once_and_its_next_word_heard(
     store = open_store(collector.address)
     try:
         with store.read() as connection:
-            fates = {line.address: line.fate for line in newest_tape(connection, "shelf")}
+            fates = {line.address: line.fate for line in newest_messages(connection, "shelf")}
             found = load_site(connection).station("shelf")
     finally:
         store.close()

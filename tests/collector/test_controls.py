@@ -18,7 +18,13 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import RequestKind, RequestState, add_station, ask, newest_requests
+from rook_tally.store.site import (
+    RequestKind,
+    RequestState,
+    add_station,
+    create_request,
+    newest_requests,
+)
 from tests.desks import now_us
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
@@ -173,7 +179,9 @@ def test_a_switch_pressed_while_nobody_could_carry_it_out_does_nothing_a_day_lat
     day_ago_us = now_us() - DAY_US
     with contextlib.closing(open_store(store_path)) as store, store.write() as connection:
         add_station(connection, "extractor", place="Booth", kind=KINDS["switch"])
-        ask(connection, RequestKind.CONTROL, "extractor", "on", "on", who="Wren", now_us=day_ago_us)
+        create_request(
+            connection, RequestKind.CONTROL, "extractor", "on", "on", who="Wren", now_us=day_ago_us
+        )
     with CollectorProcess(store_path) as collector:
         with heard_at(collector, "rook/extractor/controls/+/set") as heard:
             wait_until(lambda: state_of(collector, "extractor") is RequestState.UNCONFIRMED)

@@ -15,7 +15,7 @@ from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.alarms.definitions import RunControl
 from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.demo.watches import WATCHES
-from rook_tally.store.alarms import journal, keep_watch, purpose_of, standing
+from rook_tally.store.alarms import journal, purpose_of, save_watch, standing
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
@@ -35,7 +35,7 @@ def pottery(store_path: Path) -> Iterator[Store]:
     dust = next(one for one in WATCHES if one.slug == "glaze-dust")
     run = RunControl(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)
     with store.write() as connection:
-        keep_watch(connection, replace(dust, for_s=0, calm_s=0, tell=(), run=run), now_us=now_us)
+        save_watch(connection, replace(dust, for_s=0, calm_s=0, tell=(), run=run), now_us=now_us)
     with CollectorProcess(store_path) as collector:
         stations = subprocess.Popen(
             [

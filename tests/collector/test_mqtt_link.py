@@ -102,7 +102,7 @@ def test_bad_and_strange_messages_are_kept_and_block_nothing(collector: Collecto
 def test_who_is_never_adopted_fills_no_log(collector: CollectorProcess) -> None:
     collector.add_station("a")
 
-    def said() -> list[str]:
+    def tr() -> list[str]:
         lines = collector.log.read_text().splitlines()
         return [line for line in lines if "not_all_kept" in line]
 
@@ -111,9 +111,9 @@ def test_who_is_never_adopted_fills_no_log(collector: CollectorProcess) -> None:
     collector.publish("a", '{"co2": ')
     collector.publish("a", '{"co2": 612}')
     collector.publish("a", '{"co2": ')
-    wait_until(lambda: len(said()) >= 3)
+    wait_until(lambda: len(tr()) >= 3)
     # Each once; and anew where there was something to keep in between.
-    assert ["slipway-9" in line for line in said()] == [True, False, False]
+    assert ["slipway-9" in line for line in tr()] == [True, False, False]
     store = open_store(collector.store)
     with store.read() as connection:
         assert len(newest_strays(connection)) == 7

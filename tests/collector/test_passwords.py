@@ -14,7 +14,7 @@ from rook_tally.core.access_policy import PasswordsAt
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.password_store import PasswordStore
-from rook_tally.store.alarms import keep_way, remove_way, ways
+from rook_tally.store.alarms import remove_channel, save_channel, ways
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site.trust import set_passwords_at
@@ -50,7 +50,7 @@ def site(store_path: Path) -> Store:
 
 def _keep(store: Store, way: Channel) -> None:
     with store.write() as connection:
-        keep_way(connection, way)
+        save_channel(connection, way)
 
 
 def _kept(store: Store) -> Channel:
@@ -186,7 +186,7 @@ async def test_one_changed_or_taken_away_meanwhile_is_left_as_it_is(
     ) -> None:
         await keep(self, label, attributes, secret)
         with site.write() as connection:
-            remove_way(connection, MAIL.name)
+            remove_channel(connection, MAIL.name)
 
     monkeypatch.setattr(PasswordStore, "keep", keep_and_remove)
     async with Kept(site).running():

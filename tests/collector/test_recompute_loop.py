@@ -16,7 +16,7 @@ from rook_tally.store.base import ALWAYS_US, Store, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import overrule, read_range
 from rook_tally.store.site import Site, add_correction, load_site
-from rook_tally.store.workings import keep_group, keep_working
+from rook_tally.store.workings import save_group, save_working
 from tests.processes import CollectorProcess, wait_until
 
 DEW = Working(
@@ -48,7 +48,7 @@ class Watched:
     def keep(self, *several: Working) -> None:
         with self.store.write() as connection:
             for one in several:
-                keep_working(connection, one)
+                save_working(connection, one)
 
     @property
     def site(self) -> Site:
@@ -138,7 +138,7 @@ def test_a_new_station_joins_what_is_made_for_each_place(collector: CollectorPro
     watched.told("kiln", 60, temperature=25, humidity=60)
     watched.keep(DEW)
     with watched.store.write() as connection:
-        keep_group(connection, Group("Both", places=("Kiln room", "Loft")))
+        save_group(connection, Group("Both", places=("Kiln room", "Loft")))
     watched.keep(Working(slug="middle", name="Middle", formula="mean(temperature@both/*)"))
     collector.add_station("loft", place="Loft")
     watched.told("loft", 30, temperature=15, humidity=60)

@@ -11,7 +11,7 @@ import pytest
 from rook_tally.core.alarms.alarm_detector import AlarmThresholds
 from rook_tally.core.alarms.conditions import Condition, judge_of
 from rook_tally.core.alarms.definitions import Guard, HoursOfDay, Scope, Watch, WatchKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.averaging import (
     Averaging,
@@ -228,49 +228,49 @@ def test_numbers_of_what_is_usual() -> None:
 
 def test_a_step_keeps_what_can_still_come_to_something() -> None:
     terms = AlarmThresholds(25.0, 90.0, 18.0, 60.0, 30.0)
-    step, turned = stepped(DetectorState(), terms, T, 26.0)
+    step, turned = advance(DetectorState(), terms, T, 26.0)
     assert (step, turned) == (DetectorState(T, T), None)
-    step, turned = stepped(step, terms, T + 59 * S, 26.0)
+    step, turned = advance(step, terms, T + 59 * S, 26.0)
     assert (step, turned) == (DetectorState(T + 59 * S, T), None)
-    step, turned = stepped(step, terms, T + 60 * S, 26.0)
+    step, turned = advance(step, terms, T + 60 * S, 26.0)
     assert (step, turned) == (
         DetectorState(T + 60 * S, rang_us=T + 60 * S),
         (Transition.RING, T + 60 * S),
     )
     # Between the limits neither delay runs; at the clearing limit it is calm.
-    step, turned = stepped(step, terms, T + 70 * S, 20.0)
+    step, turned = advance(step, terms, T + 70 * S, 20.0)
     assert (step.calm_us, turned) == (None, None)
-    step, turned = stepped(step, terms, T + 80 * S, 18.0)
+    step, turned = advance(step, terms, T + 80 * S, 18.0)
     assert (step.calm_us, turned) == (T + 80 * S, None)
-    step, turned = stepped(step, terms, T + 110 * S, 18.0)
+    step, turned = advance(step, terms, T + 110 * S, 18.0)
     assert (step, turned) == (DetectorState(T + 110 * S), (Transition.CLEAR, T + 110 * S))
     # A gap throws a running delay away, exactly its length does not; a guard makes calm.
     for pause, beyond in ((90, T), (90.000001, T + round(90.000001 * S))):
-        begun, _ = stepped(DetectorState(), terms, T, 26.0)
-        begun, _ = stepped(
+        begun, _ = advance(DetectorState(), terms, T, 26.0)
+        begun, _ = advance(
             begun, AlarmThresholds(25.0, 90.0, 18.0, 600.0), T + round(pause * S), 26.0
         )
         assert begun.beyond_us == beyond
-    begun, _ = stepped(DetectorState(T, T), terms, T + S, 26.0, may_ring=False)
+    begun, _ = advance(DetectorState(T, T), terms, T + S, 26.0, may_ring=False)
     assert (begun.beyond_us, begun.calm_us, begun.is_ringing) == (None, None, False)
-    ringing, _ = stepped(DetectorState(T, rang_us=T), terms, T + S, 26.0, may_ring=False)
+    ringing, _ = advance(DetectorState(T, rang_us=T), terms, T + S, 26.0, may_ring=False)
     assert ringing.calm_us == T + S
-    back, _ = stepped(DetectorState(T, T), terms, T - S, 26.0)
+    back, _ = advance(DetectorState(T, T), terms, T - S, 26.0)
     assert back.beyond_us == T - S
     assert DetectorState(1, 2, 3, 4).is_as_good_as(DetectorState(9, 2, 3, 4))
     assert not any(
         DetectorState(1, 2, 3, 4).is_as_good_as(one)
         for one in (DetectorState(1, 9, 3, 4), DetectorState(1, 2, 9, 4), DetectorState(1, 2, 3, 9))
     )
-    at_once, turned = stepped(DetectorState(), AlarmThresholds(25.0, 90.0), T, 26.0)
+    at_once, turned = advance(DetectorState(), AlarmThresholds(25.0, 90.0), T, 26.0)
     assert (at_once.rang_us, turned) == (T, (Transition.RING, T))
     # Without a clearing limit of its own it clears at the limit itself.
-    assert stepped(at_once, AlarmThresholds(25.0, 90.0), T + S, 25.0)[1] == (
+    assert advance(at_once, AlarmThresholds(25.0, 90.0), T + S, 25.0)[1] == (
         Transition.CLEAR,
         T + S,
     )
     # A ring ahead of the reading that clears it ends no earlier than it began.
-    assert stepped(DetectorState(T, rang_us=T + 9 * S), AlarmThresholds(25.0, 90.0), T + S, 1.0)[
+    assert advance(DetectorState(T, rang_us=T + 9 * S), AlarmThresholds(25.0, 90.0), T + S, 1.0)[
         1
     ] == (Transition.CLEAR, T + 9 * S)
 

@@ -19,7 +19,7 @@ from rook_tally.desk.dialogs.finder import Finder
 from rook_tally.desk.dialogs.key_list import KeyListDialog
 from rook_tally.desk.ledger.model import PlaceRow
 from rook_tally.store.base import Store
-from rook_tally.store.site import keep_remark
+from rook_tally.store.site import save_remark
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -34,7 +34,7 @@ def window(store: Store, open_desk: OpenDesk) -> DeskWindow:
     ):
         append(store, series, (NOON_US - 1, 400.0))
     with store.write() as connection:
-        keep_remark(connection, Remark("door opened", NOON_US - 60_000_000, place="Shop"))
+        save_remark(connection, Remark("door opened", NOON_US - 60_000_000, place="Shop"))
     return open_desk(held_clock(NOON_US))
 
 

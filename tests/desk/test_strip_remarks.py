@@ -15,7 +15,7 @@ from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.store.base import Store
-from rook_tally.store.site import Series, keep_remark, remarks
+from rook_tally.store.site import Series, remarks, save_remark
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press, to_strip, until_shown
@@ -90,7 +90,7 @@ def test_a_span_is_altered_taken_away_and_comes_back(
     qtbot: QtBot, store: Store, mill: Series, open_desk: OpenDesk
 ) -> None:
     with store.write() as connection:
-        keep_remark(connection, Remark("idel", NOON_US - HOUR_US, NOON_US - HOUR_US // 2))
+        save_remark(connection, Remark("idel", NOON_US - HOUR_US, NOON_US - HOUR_US // 2))
     window = window_on(qtbot, open_desk)
     strip = window.strip
     QTest.keyClick(strip, Qt.Key.Key_R)
@@ -152,10 +152,10 @@ def test_the_ledger_tells_what_was_written_about_the_place(
     qtbot: QtBot, store: Store, mill: Series, open_desk: OpenDesk
 ) -> None:
     with store.write() as connection:
-        keep_remark(connection, Remark("barrel rinsed", NOON_US - HOUR_US, place="Pug mill"))
-        keep_remark(connection, Remark("power cut", NOON_US - 2 * HOUR_US))
-        keep_remark(connection, Remark("till counted", NOON_US - HOUR_US, place="Shop"))
-        keep_remark(connection, Remark("long ago", NOON_US - 30 * HOUR_US))
+        save_remark(connection, Remark("barrel rinsed", NOON_US - HOUR_US, place="Pug mill"))
+        save_remark(connection, Remark("power cut", NOON_US - 2 * HOUR_US))
+        save_remark(connection, Remark("till counted", NOON_US - HOUR_US, place="Shop"))
+        save_remark(connection, Remark("long ago", NOON_US - 30 * HOUR_US))
     window = open_desk(held_clock(NOON_US))
     panel = window.ledger.panel
     qtbot.waitUntil(lambda: panel.account is not None, timeout=PATIENCE_MS)
@@ -167,7 +167,7 @@ def test_finding_a_remark_shows_its_stretch_of_time(
 ) -> None:
     begin_us = NOON_US - 90 * MINUTE_US
     with store.write() as connection:
-        kept = keep_remark(connection, Remark("soft clay", begin_us, begin_us + 20 * MINUTE_US))
+        kept = save_remark(connection, Remark("soft clay", begin_us, begin_us + 20 * MINUTE_US))
     window = window_on(qtbot, open_desk)
     window.dialogs.go_to(kept)
     shown = window.state.window

@@ -22,7 +22,7 @@ from rook_tally.desk.wall.series_picker import SeriesPicker
 from rook_tally.desk.wall.share_dialog import ShareDialog
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.store.base import Store
-from rook_tally.store.site import keep_sheet, page_devices, page_setting, sheets
+from rook_tally.store.site import page_devices, page_setting, save_sheet, sheets
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press
@@ -43,8 +43,8 @@ def studio(store: Store) -> Studio:
 @pytest.fixture
 def window(studio: Studio, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
     with studio.store.write() as connection:
-        keep_sheet(connection, sheet_of(DUST, RIBBON, LAMPS))
-        keep_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
+        save_sheet(connection, sheet_of(DUST, RIBBON, LAMPS))
+        save_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
     made = open_desk(held_clock(NOON_US))
     made.resize(1280, 800)
     made.show_view(WALL)

@@ -21,7 +21,7 @@ from rook_tally.desk.wall.queries import SheetListingQuery
 from rook_tally.desk.wall.rotation import is_night, next_sheet
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
-from rook_tally.store.site import keep_sheet
+from rook_tally.store.site import save_sheet
 from rook_tally.wall.pane_views import FigureBody
 from tests.builders import MINUTE_US, NOON_US
 from tests.wall.studio import Studio, pane, sheet_of
@@ -81,8 +81,8 @@ def hand(store: Store) -> Hand:
     studio = Studio(store)
     studio.told_everything()
     with store.write() as connection:
-        keep_sheet(connection, sheet_of(DUST, KILN))
-        keep_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
+        save_sheet(connection, sheet_of(DUST, KILN))
+        save_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
     return Hand(studio)
 
 

@@ -15,7 +15,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.store.alarms import keep_watch, rehearsed, write_alarms
+from rook_tally.store.alarms import rehearsed, save_watch, write_alarms
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -51,7 +51,7 @@ class Bench:
         with store.write() as connection:
             add_station(connection, "door", place="Booth", kind=PLAIN)
             add_station(connection, "fan", place="Booth", kind=KINDS["switch"])
-            keep_watch(connection, DUST, now_us=NOON_US)
+            save_watch(connection, DUST, now_us=NOON_US)
         begin_series(store, "presence", key="door", place="Booth")
         self.state = SiteState(clock=lambda: NOON_US)
         with store.read() as connection:
@@ -223,7 +223,7 @@ def test_a_row_says_how_its_watch_stands(
 
 def test_a_watch_of_what_is_gone_says_so(bench: Bench) -> None:
     with bench.store.write() as connection:
-        keep_watch(
+        save_watch(
             connection,
             replace(DUST, slug="gone", name="Gone", scope=Scope(quantity="pm25", place="Attic")),
             now_us=NOON_US,

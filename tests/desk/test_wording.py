@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.desktop_integration import catalogue_of
-from rook_tally.core.i18n import said, speak, spoken
+from rook_tally.core.i18n import speak, spoken, tr
 from rook_tally.desk import languages
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.store.base import Store
@@ -55,7 +55,7 @@ def guillemets(tmp_path: Path) -> Iterator[dict[str, str]]:
 
 def test_a_language_without_a_translation_is_said_as_written(tmp_path: Path) -> None:
     assert catalogue_of(QLocale("eo"), tmp_path) == {}
-    assert said("{0} missed", 3) == "3 missed"
+    assert tr("{0} missed", 3) == "3 missed"
     assert spoken() == {}
 
 

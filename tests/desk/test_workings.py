@@ -29,8 +29,8 @@ from rook_tally.store.site import add_station, load_site
 from rook_tally.store.workings import (
     bound_workings,
     groups,
-    keep_group,
-    keep_working,
+    save_group,
+    save_working,
     work_out_everything,
     workings,
 )
@@ -86,12 +86,12 @@ def _hour(store: Store) -> None:
 def window(pottery: Store, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
     """A window on the hour, showing its workings: a score, its variant, a group."""
     with pottery.write() as connection:
-        keep_working(connection, Working(slug="room", name="Room", formula="1"))
+        save_working(connection, Working(slug="room", name="Room", formula="1"))
     _hour(pottery)
     with pottery.write() as connection:
-        keep_working(connection, COMFORT)
-        keep_working(connection, WORST)
-        keep_group(connection, Group("Both", places=("Kiln room", "Yard")))
+        save_working(connection, COMFORT)
+        save_working(connection, WORST)
+        save_group(connection, Group("Both", places=("Kiln room", "Yard")))
     # Once more, so that what was just made has values.
     _hour_again(pottery)
     made = open_desk(held_clock(NOON_US + MINUTE_US))
@@ -303,7 +303,7 @@ def test_what_rests_on_a_score_follows_its_trial_into_other_views(
     window: DeskWindow, qtbot: QtBot, pottery: Store
 ) -> None:
     with pottery.write() as connection:
-        keep_working(
+        save_working(
             connection,
             Working(
                 slug="misery",

@@ -25,7 +25,7 @@ from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store, add_due
 from rook_tally.store.site import add_station, load_site
-from rook_tally.store.workings import keep_group, keep_working
+from rook_tally.store.workings import save_group, save_working
 from tests.builders import MINUTE_US, NOON_US
 
 SCORE = Score(
@@ -96,8 +96,8 @@ def bench(store: Store) -> Bench:
     told("yard", -11, temperature=8, humidity=80)
     with store.write() as connection:
         for one in WORKINGS:
-            keep_working(connection, one)
-        keep_group(connection, Group("Both", places=("Kiln room", "Yard")))
+            save_working(connection, one)
+        save_group(connection, Group("Both", places=("Kiln room", "Yard")))
         connection.exec_driver_sql("DELETE FROM due")
     for minute in range(-10, 1):
         told("kiln", minute, temperature=25, humidity=50)
@@ -181,7 +181,7 @@ def test_a_name_becomes_what_formulas_call_it(name: str, slug: str) -> None:
 
 def test_new_things_get_names_that_are_free(bench: Bench) -> None:
     with bench.store.write() as connection:
-        keep_working(
+        save_working(
             connection, Working(slug="new_working", name="New working", formula="temperature@yard")
         )
     bench.refresh()
@@ -331,12 +331,12 @@ def test_somebody_elses_change_is_taken_up_unless_one_is_at_it(bench: Bench) -> 
     bench.model.pick((WorkingKind.FORMULA, "warmer"))
     other = Working(slug="warmer", name="Warmer", formula="temperature@kiln-room - 3 °C")
     with bench.store.write() as connection:
-        keep_working(connection, other)
+        save_working(connection, other)
     bench.refresh()
     assert bench.model.draft == other
     bench.model.alter(formula="temperature@yard")
     with bench.store.write() as connection:
-        keep_working(connection, WORKINGS[2])
+        save_working(connection, WORKINGS[2])
     bench.refresh()
     assert bench.model.draft is not None
     assert bench.model.draft.formula == "temperature@yard"

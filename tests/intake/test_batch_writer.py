@@ -20,8 +20,8 @@ from rook_tally.store.site import (
     MessageCounts,
     add_station,
     load_site,
+    newest_messages,
     newest_strays,
-    newest_tape,
     tallies,
 )
 from tests.builders import NOON_US
@@ -237,7 +237,7 @@ def test_the_tape_holds_what_was_read_beside_what_came(store: Store) -> None:
         message = Message("serial", "port", body, NOON_US, form, station="bin")
         receive(store, directory, clocks, [message])
     with store.read() as connection:
-        read = [line.decoded for line in reversed(newest_tape(connection, "bin"))]
+        read = [line.decoded for line in reversed(newest_messages(connection, "bin"))]
     assert read == [
         "temp 21.5 Cel, rh 41",
         "temp 20.5 °C, firmware: 2.1",

@@ -33,9 +33,9 @@ from rook_tally.store.site import Series, Site, add_correction, add_station, loa
 from rook_tally.store.workings import (
     bind_workings,
     bound_workings,
-    keep_group,
-    keep_working,
     remove_working,
+    save_group,
+    save_working,
     work_out_everything,
     workings,
 )
@@ -73,7 +73,7 @@ class Pottery:
     def keep(self, *working: Working) -> None:
         with self.store.write() as connection:
             for one in working:
-                keep_working(connection, one)
+                save_working(connection, one)
 
     @property
     def site(self) -> Site:
@@ -368,13 +368,13 @@ def test_a_result_in_another_unit_is_shown_so_and_follows_what_is_picked(pottery
 
 def test_a_group_is_what_it_says_and_new_places_join_each_place(pottery: Pottery) -> None:
     with pottery.store.write() as connection:
-        keep_group(connection, Group("Both", places=("Kiln room", "Yard")))
+        save_group(connection, Group("Both", places=("Kiln room", "Yard")))
     pottery.keep(DEW, Working(slug="middle", name="Middle", formula="mean(temperature@both/*)"))
     pottery.told("kiln", 0, temperature=25)
     pottery.told("yard", 0, temperature=5)
     assert pottery.values("middle@whole-site")[-1] == 15.0
     with pottery.store.write() as connection:
-        keep_group(connection, Group("Both", places=("Yard",)))
+        save_group(connection, Group("Both", places=("Yard",)))
         add_station(connection, "loft", place="Loft", kind=PLAIN, cadence_s=60)
     pottery.told("yard", 1, temperature=6)
     assert pottery.values("middle@whole-site")[-1] == 6.0

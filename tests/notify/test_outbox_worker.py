@@ -18,10 +18,10 @@ from rook_tally.store.alarms import (
     OutboxItem,
     OutState,
     journal,
-    keep_way,
     newest_letters,
     put_letters,
-    remove_way,
+    remove_channel,
+    save_channel,
 )
 from rook_tally.store.base import Store
 from tests.builders import NOON_US
@@ -63,8 +63,8 @@ class Office:
         self.mail, self.hook = Told(), Told()
         self.post = self.another()
         with store.write() as connection:
-            keep_way(connection, MAIL)
-            keep_way(connection, HOOK)
+            save_channel(connection, MAIL)
+            save_channel(connection, HOOK)
 
     def another(
         self, with_password: Callable[[Channel], Channel] = lambda way: way
@@ -186,7 +186,7 @@ async def test_one_that_died_with_a_letter_in_hand_is_followed_by_another(office
 
 async def test_a_digest_says_a_day_at_once(office: Office) -> None:
     with office.store.write() as connection:
-        keep_way(
+        save_channel(
             connection,
             Channel(name="daily", sort=ChannelKind.WEBHOOK, url="http://h/", digest_min=0),
         )
@@ -203,7 +203,7 @@ async def test_a_digest_says_a_day_at_once(office: Office) -> None:
 async def test_a_way_that_was_taken_away_drops_its_letters(office: Office) -> None:
     office.put("hook")
     with office.store.write() as connection:
-        remove_way(connection, "hook")
+        remove_channel(connection, "hook")
     async with office.open():
         await office.until(lambda: office.states() == {"k": OutState.DROPPED})
 

@@ -14,7 +14,7 @@ from rook_tally.alarming.alarm_clock import AlarmClock
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.desk.ledger.series_summary import SeriesSummaryQuery
 from rook_tally.intake.files.file_import import imported_file
-from rook_tally.store.alarms import keep_watch
+from rook_tally.store.alarms import save_watch
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest, span_statistics
 from rook_tally.store.site import set_site
@@ -37,7 +37,7 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
     series = way.begin("temperature", "shed")
     begin = local("2026-11-23 00:00")
     with store.write() as connection:
-        keep_watch(
+        save_watch(
             connection,
             Watch(
                 slug="quiet",

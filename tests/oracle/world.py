@@ -24,7 +24,7 @@ from rook_tally.intake.message import Message as RealMessage
 from rook_tally.intake.pipeline.batch_writer import receive
 from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.resolve import IntakeSession
-from rook_tally.store.alarms import alarms, journal, keep_watch
+from rook_tally.store.alarms import alarms, journal, save_watch
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.imports import bring_in, imports, take_back
 from rook_tally.store.maintenance.thinning import thin
@@ -51,7 +51,7 @@ from rook_tally.store.site import (
 from rook_tally.store.workings import (
     bind_workings,
     bound_workings,
-    keep_working,
+    save_working,
     work_out_everything,
 )
 from tests.oracle import events as ev
@@ -101,9 +101,9 @@ class World:
                         unit=quantity.base.symbol,
                     )
             for slug, (_, formula) in WORKINGS.items():
-                keep_working(connection, Working(slug=slug, name=slug, formula=formula))
+                save_working(connection, Working(slug=slug, name=slug, formula=formula))
             bind_workings(connection)
-            keep_watch(
+            save_watch(
                 connection,
                 RealWatch(
                     slug="dust",
@@ -118,7 +118,7 @@ class World:
                 ),
                 now_us=silence.armed_us,
             )
-            keep_watch(
+            save_watch(
                 connection,
                 RealWatch(
                     slug="quiet",

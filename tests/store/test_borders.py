@@ -31,7 +31,7 @@ from rook_tally.store.site import Series, load_site
 from rook_tally.store.workings import (
     bind_workings,
     bound_workings,
-    keep_working,
+    save_working,
     work_out_everything,
 )
 from tests.builders import MINUTE_US
@@ -185,7 +185,7 @@ def test_a_word_on_a_thinned_day_changes_what_it_is_about_and_no_more(store: Sto
     value = np.round(20 + np.random.default_rng(1).gamma(1, 1, 8640), 2)
     write(store, series, time_us, value)
     with store.write() as connection:
-        keep_working(connection, Working(slug="w", name="W", formula="temperature@kiln + 1 K"))
+        save_working(connection, Working(slug="w", name="W", formula="temperature@kiln + 1 K"))
     _work_out(store)
     way.seal(NOW)
     with store.read() as connection:

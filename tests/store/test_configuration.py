@@ -25,13 +25,13 @@ from rook_tally.store.site import (
     add_station,
     add_tallies,
     collectors,
-    keep_strays,
     load_site,
     newest_strays,
     prune_strays,
     report_alive,
     report_collector,
     report_door,
+    save_strays,
     set_site,
     set_stray_bounds,
     stray_bounds,
@@ -141,7 +141,7 @@ def _stray(body: bytes) -> Stray:
 def test_strays_are_kept_whole_newest_first_and_bounded(store: Store) -> None:
     with store.write() as connection:
         for number in range(5):
-            keep_strays(connection, [_stray(b"\xff\x00%d" % number)])
+            save_strays(connection, [_stray(b"\xff\x00%d" % number)])
         assert prune_strays(connection, now_us=NOON_US) == 0
         # Whole rows count: the texts, and what a row costs beside them.
         row = 3 + len(_stray(b"").why) + len(_stray(b"").address) + ROW_BYTES

@@ -39,10 +39,10 @@ from rook_tally.store.workings import (
     bind_workings,
     bound_workings,
     groups,
-    keep_group,
-    keep_working,
     remove_group,
     remove_working,
+    save_group,
+    save_working,
     work_out_due,
     work_out_everything,
     workings,
@@ -71,7 +71,7 @@ def _tell(store: Store, series: Series, first_us: int, count: int, value: float)
 def _keep(store: Store, *several: Working) -> None:
     with store.write() as connection:
         for one in several:
-            keep_working(connection, one)
+            save_working(connection, one)
 
 
 def _catch_up(store: Store, now_us: int = NOON_US) -> int:
@@ -99,7 +99,7 @@ def _values(store: Store, slug: str = "warmer") -> dict[int, float]:
 def test_what_is_kept_is_read_back_whole(store: Store, pair: tuple[Series, Series]) -> None:
     _keep(store, FORMULA)
     with store.write() as connection:
-        keep_group(connection, Group("Both", places=("Yard",), series=(pair[0].id,)))
+        save_group(connection, Group("Both", places=("Yard",), series=(pair[0].id,)))
     with store.read() as connection:
         assert workings(connection) == [FORMULA]
         assert groups(connection) == [Group("Both", ("Yard",), (pair[0].id,))]
@@ -117,14 +117,14 @@ def test_what_is_kept_is_read_back_whole(store: Store, pair: tuple[Series, Serie
 def test_a_renamed_working_is_the_same_series(store: Store, pair: tuple[Series, Series]) -> None:
     _keep(store, FORMULA)
     with store.write() as connection:
-        keep_working(
+        save_working(
             connection, Working(slug="warmer", name="Much warmer", formula=FORMULA.formula)
         )
     before = _result(store)
     assert before.quantity.name == "Much warmer"
     _catch_up(store)
     with store.write() as connection:
-        keep_working(
+        save_working(
             connection,
             Working(slug="delta", name="Delta", formula=FORMULA.formula),
             instead_of="warmer",
@@ -144,10 +144,10 @@ def test_names_that_mean_something_else_are_refused(
     store: Store, pair: tuple[Series, Series], slug: str, why: str
 ) -> None:
     with pytest.raises(UsageError, match=why), store.write() as connection:
-        keep_working(connection, Working(slug=slug, name="X", formula="temperature@yard"))
+        save_working(connection, Working(slug=slug, name="X", formula="temperature@yard"))
     _keep(store, FORMULA, Working(slug="other", name="Other", formula="temperature@yard"))
     with pytest.raises(UsageError, match="already"), store.write() as connection:
-        keep_working(
+        save_working(
             connection,
             Working(slug="warmer", name="W", formula="temperature@yard"),
             instead_of="other",
@@ -160,7 +160,7 @@ def test_groups_that_are_built_in_are_not_made(store: Store) -> None:
             pytest.raises(UsageError, match="cannot be a group's name"),
             store.write() as connection,
         ):
-            keep_group(connection, Group(name))
+            save_group(connection, Group(name))
     with pytest.raises(UsageError, match="there is no group"), store.write() as connection:
         remove_group(connection, "Nobody")
     with pytest.raises(UsageError, match="there is no working"), store.write() as connection:
@@ -171,13 +171,13 @@ def test_a_group_does_not_take_the_name_of_another(
     store: Store, pair: tuple[Series, Series]
 ) -> None:
     with store.write() as connection:
-        keep_group(connection, Group("Both", places=("Yard",)))
-        keep_group(connection, Group("Loft"))
+        save_group(connection, Group("Both", places=("Yard",)))
+        save_group(connection, Group("Loft"))
     with (
         pytest.raises(UsageError, match="there is a group Both already; Loft was left as it is"),
         store.write() as connection,
     ):
-        keep_group(connection, Group("Both"), instead_of="Loft")
+        save_group(connection, Group("Both"), instead_of="Loft")
     with store.read() as connection:
         assert [one.name for one in groups(connection)] == ["Both", "Loft"]
 
@@ -325,7 +325,7 @@ def test_what_cannot_be_worked_out_any_more_keeps_what_it_had_and_says_why(
 ) -> None:
     room, yard = pair
     with store.write() as connection:
-        keep_group(connection, Group("Pair", places=("Yard", "Throwing room")))
+        save_group(connection, Group("Pair", places=("Yard", "Throwing room")))
     _keep(store, Working(slug="middle", name="Middle", formula="mean(temperature@pair/*)"), FORMULA)
     for series in (room, yard):
         _tell(store, series, NOON_US, 3, 8.0)

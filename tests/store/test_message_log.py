@@ -7,7 +7,12 @@ from dataclasses import replace
 import pytest
 
 from rook_tally.store.base import Store
-from rook_tally.store.site import MessageLogEntry, newest_tape, prune_tape, write_tape
+from rook_tally.store.site import (
+    MessageLogEntry,
+    newest_messages,
+    prune_message_log,
+    write_message_log,
+)
 from rook_tally.store.site import message_log as tape
 from tests.builders import NOON_US
 
@@ -36,13 +41,13 @@ def test_newest_first_of_one_station_or_all_and_bounded(
     monkeypatch.setattr(tape, "KEPT_LINES", 4)
     monkeypatch.setattr(tape, "_PRUNED_AT_ONCE", 1)
     with store.write() as connection:
-        write_tape(
+        write_message_log(
             connection, [replace(LINE, station=name, kept=at) for at, name in enumerate("abababa")]
         )
-        assert [prune_tape(connection) for _ in range(3)] == [True, False, False]
-        assert len(newest_tape(connection)) == 4
-        assert [one.kept for one in newest_tape(connection)] == [6, 5, 4, 3]
-        assert [one.kept for one in newest_tape(connection, "a")] == [6, 4]
-        assert [one.kept for one in newest_tape(connection, "a", most=1)] == [6]
-        seen = newest_tape(connection)[1].id
-        assert [one.kept for one in newest_tape(connection, after_id=seen)] == [6]
+        assert [prune_message_log(connection) for _ in range(3)] == [True, False, False]
+        assert len(newest_messages(connection)) == 4
+        assert [one.kept for one in newest_messages(connection)] == [6, 5, 4, 3]
+        assert [one.kept for one in newest_messages(connection, "a")] == [6, 4]
+        assert [one.kept for one in newest_messages(connection, "a", most=1)] == [6]
+        seen = newest_messages(connection)[1].id
+        assert [one.kept for one in newest_messages(connection, after_id=seen)] == [6]

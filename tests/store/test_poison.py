@@ -25,10 +25,10 @@ from rook_tally.store.readings import latest, seal_all
 from rook_tally.store.site import (
     Stray,
     add_station,
-    keep_strays,
+    newest_messages,
     newest_strays,
-    newest_tape,
     prune_strays,
+    save_strays,
 )
 from rook_tally.store.site.station_attributes import station_words
 from rook_tally.store.site.unassigned_messages import MOST_WRONG_KEYS, WRONG_KEY_WHY
@@ -137,7 +137,7 @@ async def test_neighbours_are_kept_and_what_was_kept_of_poison_is_safe(store: St
         assert len(answer.strays) <= (MOST_TOLD + 1) * (MOST_CLAIMED + 1), name
     with store.read() as connection:
         assert len(station_words(connection)) == 0
-        for line in newest_tape(connection):
+        for line in newest_messages(connection):
             assert len(line.body) <= 2_000
             assert len(line.why) <= LONGEST_NAME + 100
         strays = newest_strays(connection)
@@ -194,7 +194,7 @@ async def test_a_late_reading_into_a_damaged_page_becomes_a_stray_once(store: St
 def test_wrong_keys_push_no_other_stray_out(store: Store) -> None:
     reasons = ["an honest one", *[WRONG_KEY_WHY] * (MOST_WRONG_KEYS + 50)]
     with store.write() as connection:
-        keep_strays(
+        save_strays(
             connection, [Stray(NOON_US, "http", "x", None, None, b"{}", why) for why in reasons]
         )
         assert prune_strays(connection, now_us=NOON_US) == 50

@@ -12,10 +12,10 @@ from rook_tally.core.quantities.unit import FAHRENHEIT, VOLT
 from rook_tally.core.remarks import Remark
 from rook_tally.store.base import ChangeTail, Store, Subject
 from rook_tally.store.site import (
-    keep_remark,
     load_site,
     remarks,
     remove_remark,
+    save_remark,
     show_in_unit,
     shown_units,
 )
@@ -25,15 +25,15 @@ from tests.builders import NOON_US, begin_series
 def test_a_remark_is_kept_altered_and_taken_away(store: Store) -> None:
     tail = ChangeTail(store)
     with store.write() as connection:
-        pin = keep_remark(connection, Remark("door opened", NOON_US, place="Shop", who="potter"))
-        span = keep_remark(connection, Remark("idle", NOON_US - 60, NOON_US, 3))
+        pin = save_remark(connection, Remark("door opened", NOON_US, place="Shop", who="potter"))
+        span = save_remark(connection, Remark("idle", NOON_US - 60, NOON_US, 3))
     assert {one.subject for one in tail.changes()} == {Subject.REMARKS}
     tail.close()
     assert pin.id != span.id
     with store.read() as connection:
         assert remarks(connection) == [span, pin]
     with store.write() as connection:
-        keep_remark(connection, replace(pin, text="door shut"))
+        save_remark(connection, replace(pin, text="door shut"))
         gone = remove_remark(connection, span.id)
     assert gone == span
     with store.read() as connection:
@@ -42,11 +42,11 @@ def test_a_remark_is_kept_altered_and_taken_away(store: Store) -> None:
 
 def test_a_remark_taken_away_comes_back_as_it_was(store: Store) -> None:
     with store.write() as connection:
-        kept = keep_remark(connection, Remark("soft clay", NOON_US, NOON_US + 9))
-        keep_remark(connection, Remark("later", NOON_US + 20))
+        kept = save_remark(connection, Remark("soft clay", NOON_US, NOON_US + 9))
+        save_remark(connection, Remark("later", NOON_US + 20))
     with store.write() as connection:
         gone = remove_remark(connection, kept.id)
-        assert keep_remark(connection, gone) == kept
+        assert save_remark(connection, gone) == kept
     with store.write() as connection, pytest.raises(UsageError, match="not there any more"):
         remove_remark(connection, 999)
 

@@ -20,12 +20,11 @@ from rook_tally.store.site import (
     add_station,
     announced,
     answer_requests,
-    ask,
     change_door,
     control_reports,
+    create_request,
     describe_station,
     door_settings,
-    hear_words,
     load_site,
     newest_requests,
     note_announced,
@@ -33,6 +32,7 @@ from rook_tally.store.site import (
     open_requests,
     prune_requests,
     remove_door,
+    save_attributes,
     withdraw_announced,
 )
 from tests.builders import NOON_US
@@ -40,7 +40,7 @@ from tests.builders import NOON_US
 
 def asked(store: Store, value: str, *, at_us: int = NOON_US) -> int:
     with store.write() as connection:
-        return ask(
+        return create_request(
             connection, RequestKind.CONTROL, "fan", "speed", value, who="potter", now_us=at_us
         )
 
@@ -92,10 +92,12 @@ def fan(store: Store) -> int:
 def test_words_are_kept_with_since_when_they_are_so(store: Store, fan: int) -> None:
     with store.write() as connection:
         said = {(fan, "firmware"): ("2.1", 10), (fan, "controls.on"): ("off", 10)}
-        assert hear_words(connection, said) == set(said)
+        assert save_attributes(connection, said) == set(said)
         # Said again, nothing has changed.
-        assert hear_words(connection, {(fan, "firmware"): ("2.1", 20)}) == set()
-        assert hear_words(connection, {(fan, "controls.on"): ("on", 30)}) == {(fan, "controls.on")}
+        assert save_attributes(connection, {(fan, "firmware"): ("2.1", 20)}) == set()
+        assert save_attributes(connection, {(fan, "controls.on"): ("on", 30)}) == {
+            (fan, "controls.on")
+        }
         (station,) = load_site(connection).stations
         report = control_reports(connection, fan)["on"]
     assert station.firmware == "2.1"
@@ -108,10 +110,10 @@ def test_a_status_is_a_change_of_the_site_and_a_control_one_of_requests(
     tail = ChangeTail(store)
     try:
         with store.write() as connection:
-            hear_words(connection, {(fan, "status"): ("offline", 7)})
+            save_attributes(connection, {(fan, "status"): ("offline", 7)})
         assert tail.subjects() == {Subject.SITE}
         with store.write() as connection:
-            hear_words(connection, {(fan, "controls.on"): ("on", 8)})
+            save_attributes(connection, {(fan, "controls.on"): ("on", 8)})
         assert tail.subjects() == {Subject.REQUESTS}
         assert tail.subjects() == set()
     finally:
@@ -119,7 +121,7 @@ def test_a_status_is_a_change_of_the_site_and_a_control_one_of_requests(
     with store.read() as connection:
         assert load_site(connection).stations[0].offline_since_us == 7
     with store.write() as connection:
-        hear_words(connection, {(fan, "status"): ("online", 9)})
+        save_attributes(connection, {(fan, "status"): ("online", 9)})
         assert load_site(connection).stations[0].offline_since_us is None
 
 

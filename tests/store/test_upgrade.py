@@ -213,7 +213,11 @@ def test_not_under_a_collector_that_works_on_it(store: Store) -> None:
     again.close()
 
 
-_UPGRADE = "import sys; from rook_tally.store.maintenance import open_store; open_store(sys.argv[1]).close()"
+_UPGRADE = """
+import sys
+from rook_tally.store.maintenance import open_store
+open_store(sys.argv[1]).close()
+"""
 
 
 def test_killed_at_any_moment_of_an_upgrade(store: Store) -> None:

@@ -14,13 +14,13 @@ from rook_tally.store.site import (
     PageSetting,
     add_page_device,
     keep_page_device,
-    keep_sheet,
     note_device_seen,
     order_sheets,
     page_devices,
     page_setting,
     remove_sheet,
     revoke_page_device,
+    save_sheet,
     set_page,
     sheet_called,
     sheets,
@@ -37,15 +37,15 @@ SHOP = WallSheet(slug="shop", name="Shop")
 def test_sheets_are_kept_in_their_order_and_come_back(store: Store) -> None:
     tail = ChangeTail(store)
     with store.write() as connection:
-        assert keep_sheet(connection, BOOTH) is None
-        keep_sheet(connection, SHOP)
+        assert save_sheet(connection, BOOTH) is None
+        save_sheet(connection, SHOP)
     assert tail.subjects() == {Subject.SHEETS}
     tail.close()
     with store.write() as connection:
         order_sheets(connection, ["shop"])
         assert sheets(connection) == [SHOP, BOOTH]
         renamed = replace(BOOTH, slug="booth", name="Booth")
-        assert keep_sheet(connection, renamed, instead_of="glaze-booth") == BOOTH
+        assert save_sheet(connection, renamed, instead_of="glaze-booth") == BOOTH
         assert sheets(connection) == [SHOP, renamed]
         assert remove_sheet(connection, "Booth") == renamed
         assert sheet_called(connection, "SHOP") == SHOP
@@ -56,28 +56,28 @@ def test_sheets_are_kept_in_their_order_and_come_back(store: Store) -> None:
 def test_what_is_no_tiling_or_has_no_name_is_refused(store: Store) -> None:
     gap = BOOTH.with_panes((Pane(kind=PaneKind.STANDING, at=(0, 0), size=(23, 12)),))
     with store.write() as connection:
-        keep_sheet(connection, BOOTH)
+        save_sheet(connection, BOOTH)
         for sheet, why in (
             (gap, "nothing stands at column 23"),
             (WallSheet(slug="A b", name="x"), "cannot be"),
             (WallSheet(slug="", name=""), "cannot be"),
         ):
             with pytest.raises(UsageError, match=why):
-                keep_sheet(connection, sheet)
-        keep_sheet(connection, SHOP)
+                save_sheet(connection, sheet)
+        save_sheet(connection, SHOP)
         with pytest.raises(UsageError, match="there is a sheet shop already"):
-            keep_sheet(connection, replace(BOOTH, slug="shop"), instead_of="glaze-booth")
+            save_sheet(connection, replace(BOOTH, slug="shop"), instead_of="glaze-booth")
 
 
 def test_a_sheet_of_a_newer_program_is_passed_over_and_stays(store: Store) -> None:
     document = '{"slug": "new", "name": "New", "panes": [{"kind": "hologram"}]}'
     with store.write() as connection:
-        keep_sheet(connection, BOOTH)
+        save_sheet(connection, BOOTH)
         connection.execute(
             sa.insert(schema.sheet).values(slug="new", document=document, position=9)
         )
         assert sheets(connection) == [BOOTH]
-        keep_sheet(connection, replace(BOOTH, name="Booth"))
+        save_sheet(connection, replace(BOOTH, name="Booth"))
         found = connection.execute(sa.select(schema.sheet.c.document)).scalars()
         assert document in list(found)
 

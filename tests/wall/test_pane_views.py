@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import LevelLimits, PaneKind
-from rook_tally.store.alarms import keep_watch
-from rook_tally.store.site import RequestKind, ask
+from rook_tally.store.alarms import save_watch
+from rook_tally.store.site import RequestKind, create_request
 from rook_tally.wall.pane_views import (
     ColumnsBody,
     DayBody,
@@ -148,8 +148,8 @@ def test_two_quantities_of_other_units_do_not_share_a_scale(studio: Studio) -> N
 
 def test_lamps_say_since_when_and_what_for(studio: Studio) -> None:
     with studio.store.write() as connection:
-        keep_watch(connection, replace(DUST, tell=()), now_us=NOON_US - 5 * MINUTE_US)
-        ask(
+        save_watch(connection, replace(DUST, tell=()), now_us=NOON_US - 5 * MINUTE_US)
+        create_request(
             connection,
             RequestKind.CONTROL,
             "glaze-extractor",

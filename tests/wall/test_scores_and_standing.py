@@ -18,7 +18,7 @@ from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.base import Store
-from rook_tally.store.workings import keep_working
+from rook_tally.store.workings import save_working
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_views import Loss, ScoreBody, StandingBody, StandingLine, ValueText
 from tests.builders import MINUTE_US, NOON_US
@@ -44,7 +44,7 @@ def yard(store: Store) -> Studio:
     """The pottery with an air score wherever there is dust and warmth: in the yard."""
     made = Studio(store)
     with store.write() as connection:
-        keep_working(connection, AIR)
+        save_working(connection, AIR)
     return made
 
 

@@ -12,7 +12,7 @@ import pytest
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import PageSetting, add_page_device, collectors, keep_sheet, set_page
+from rook_tally.store.site import PageSetting, add_page_device, collectors, save_sheet, set_page
 from tests.processes import CollectorProcess, wait_until
 from tests.wall.studio import Studio, pane, sheet_of
 
@@ -30,7 +30,7 @@ class Pages:
         self.studio = Studio(self.store)
         self.port = 0
         with self.store.write() as connection:
-            keep_sheet(
+            save_sheet(
                 connection,
                 sheet_of(
                     pane(PaneKind.FIGURE, "pm25@glaze-booth"),
@@ -45,7 +45,7 @@ class Pages:
                     pane(PaneKind.FIGURE, "moon@yard"),
                 ),
             )
-            keep_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
+            save_sheet(connection, sheet_of(pane(PaneKind.STANDING), slug="rings", name="Rings"))
         self.collector = CollectorProcess(path)
 
     def switch_on(self) -> None:

@@ -7,7 +7,7 @@ import pytest
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
-from rook_tally.store.site import keep_sheet, load_site, remove_sheet, sheets
+from rook_tally.store.site import load_site, remove_sheet, save_sheet, sheets
 from rook_tally.wall.pane_views import RibbonBody
 from rook_tally.web.live_sheets import LiveSheets
 from rook_tally.web.rendering import page_css, page_html
@@ -21,7 +21,7 @@ def studio(store: Store) -> Studio:
     made = Studio(store)
     made.told_everything()
     with store.write() as connection:
-        keep_sheet(
+        save_sheet(
             connection,
             sheet_of(
                 pane(PaneKind.FIGURE, "pm25@glaze-booth"),
@@ -86,7 +86,7 @@ def test_a_late_reading_shows_in_the_day_it_belongs_to(studio: Studio, board: Li
 def test_a_sheet_laid_out_otherwise_or_gone_is_told(studio: Studio, board: LiveSheets) -> None:
     with studio.store.write() as connection:
         (sheet,) = sheets(connection)
-        keep_sheet(connection, sheet.with_panes(sheet.panes[::-1]).with_areas(sheet.areas))
+        save_sheet(connection, sheet.with_panes(sheet.panes[::-1]).with_areas(sheet.areas))
     assert board.follow({"now"}, NOON_US)["now"].is_laid_out_anew
     with studio.store.write() as connection:
         remove_sheet(connection, "now")

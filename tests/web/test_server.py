@@ -13,9 +13,9 @@ from msgspec.structs import replace
 from rook_tally.store.site import (
     PageSetting,
     collectors,
-    keep_sheet,
     page_devices,
     revoke_page_device,
+    save_sheet,
     set_page,
     sheet_called,
 )
@@ -186,7 +186,7 @@ def test_only_panes_that_say_something_else_are_sent(pages: Pages, device: tuple
             shown |= panes
         with pages.store.write() as connection:
             sheet = sheet_called(connection, "now")
-            keep_sheet(connection, replace(sheet, panes=sheet.panes[::-1]).with_areas(sheet.areas))
+            save_sheet(connection, replace(sheet, panes=sheet.panes[::-1]).with_areas(sheet.areas))
         wait_until(lambda: "event: anew" in stream.text)
         assert stream.process.wait(10) == 0
 
@@ -221,11 +221,11 @@ def test_a_port_that_is_taken_is_said_and_tried_again(pages: Pages) -> None:
     with pages.store.write() as connection:
         set_page(connection, PageSetting(is_on=True, host="127.0.0.1", port=taken))
 
-    def said() -> str:
+    def tr() -> str:
         with pages.store.read() as connection:
             told = [door for one in collectors(connection, now_us=now_us()) for door in one.doors]
         doors = [door for door in told if door.name == "page"]
         return " ".join(f"{door.state.value} {door.detail}" for door in doors)
 
-    wait_until(lambda: "trying" in said() and str(taken) in said())
+    wait_until(lambda: "trying" in tr() and str(taken) in tr())
     assert pages.collector.stop() == 0

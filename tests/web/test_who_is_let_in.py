@@ -16,9 +16,9 @@ from rook_tally.store.base import Store
 from rook_tally.store.site import (
     PageDevice,
     add_page_device,
-    keep_sheet,
     page_devices,
     revoke_page_device,
+    save_sheet,
 )
 from rook_tally.web.live_sheets import LiveSheets
 from rook_tally.web.server import COOKIE, PageServer
@@ -31,7 +31,7 @@ from tests.wall.studio import pane, sheet_of
 def key(store: Store) -> str:
     """The key of a phone that may look at a sheet."""
     with store.write() as connection:
-        keep_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
+        save_sheet(connection, sheet_of(pane(PaneKind.STANDING)))
         return add_page_device(connection, "phone", now_us=NOON_US)
 
 

@@ -1,7 +1,7 @@
 """What follows when an alarm rings or clears: its state, the journal, who is told.
 
-A `AlarmRecorder` gathers all of that over one transaction and writes it at once. Rings that come by the
-dozen are gathered into one notice a way, which counts on as long as more of them come.
+An `AlarmRecorder` gathers all of that over one transaction and writes it at once. Rings that come
+by the dozen are gathered into one notice a channel, which counts on as long as more of them come.
 """
 
 from __future__ import annotations

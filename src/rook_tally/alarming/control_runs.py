@@ -34,8 +34,8 @@ from rook_tally.store.site import (
     RequestKind,
     RequestState,
     StoredAttribute,
-    ask,
     control_reports,
+    create_request,
     load_site,
     newest_requests,
 )
@@ -85,7 +85,7 @@ def _say(
 def _ask(
     connection: Connection, run: ControlRun, value: str, *, now_us: int, for_s: float | None = None
 ) -> int:
-    return ask(
+    return create_request(
         connection,
         RequestKind.CONTROL,
         run.station,

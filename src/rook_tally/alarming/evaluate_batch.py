@@ -21,7 +21,7 @@ from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.backtest import judged, leave_to_ring, rings
 from rook_tally.core.alarms.definitions import WatchKind
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.core.alarms.online_detector import Transition, stepped
+from rook_tally.core.alarms.online_detector import Transition, advance
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.remarks import Remark
@@ -265,7 +265,7 @@ class LiveWatches:
             known_us = max(newest_us, step.last_us)
             return replace(alarm, step=replace(step, last_us=known_us))
         for row in self._numbered(connection, target, since_us, upto_us):
-            step, _ = stepped(
+            step, _ = advance(
                 step, target.judge.terms, row.time_us, row.number, may_ring=row.may_ring
             )
         return replace(alarm, step=step)
@@ -323,7 +323,7 @@ class LiveWatches:
             number = self._number(connection, target, one)
             if not np.isfinite(number):
                 continue
-            step, turned = stepped(
+            step, turned = advance(
                 alarm.step,
                 terms,
                 one.time_us,

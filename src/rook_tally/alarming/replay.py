@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from rook_tally.alarming.alarm_recorder import AlarmRecorder, level_of
 from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.online_detector import DetectorState, Transition
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 
@@ -62,7 +62,7 @@ def replayed(
         found.append((begun, None))
     values: dict[int, float] = {}
     for row in rows:
-        step, turned = stepped(
+        step, turned = advance(
             step, target.judge.terms, row.time_us, row.number, may_ring=row.may_ring
         )
         if turned is None:

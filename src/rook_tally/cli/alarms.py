@@ -21,7 +21,7 @@ from rook_tally.store.alarms import journal as kept_journal
 from rook_tally.store.alarms import watches
 from rook_tally.store.base import ChangeTail, Store
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import AlarmWish, RequestKind, RequestState, ask, load_site
+from rook_tally.store.site import AlarmWish, RequestKind, RequestState, create_request, load_site
 
 
 @contextmanager
@@ -99,7 +99,9 @@ def wish(
                 if name not in known:
                     told = ", ".join(known) or "none"
                     raise UsageError(f"there is no watch {name}", remedy=f"there are: {told}")
-                number = ask(connection, sort, name, "", said, who=getpass.getuser(), now_us=now_us)
+                number = create_request(
+                    connection, sort, name, "", said, who=getpass.getuser(), now_us=now_us
+                )
             done = answered(store, tail, number)
         finally:
             tail.close()

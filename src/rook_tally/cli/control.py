@@ -20,8 +20,8 @@ from rook_tally.store.site import (
     RequestKind,
     RequestState,
     Station,
-    ask,
     control_reports,
+    create_request,
     load_site,
     newest_requests,
     request_numbered,
@@ -41,7 +41,7 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
             with store.write() as connection:
                 station = station_named(load_site(connection), key)
                 told = _control_named(station, name).value_from(value)
-                number = ask(
+                number = create_request(
                     connection,
                     RequestKind.CONTROL,
                     key,

@@ -24,19 +24,19 @@ from rook_tally.demo.remarks import remarks_between
 from rook_tally.demo.sheets import SHEETS
 from rook_tally.demo.watches import WATCHES
 from rook_tally.demo.workings import GROUPS, WORKINGS
-from rook_tally.store.alarms import all_targets, keep_watch, rehearsed, write_alarms, write_journal
+from rook_tally.store.alarms import all_targets, rehearsed, save_watch, write_alarms, write_journal
 from rook_tally.store.base import Store
 from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
 from rook_tally.store.site import (
     Series,
     add_series,
     add_station,
-    keep_remark,
-    keep_sheet,
     load_site,
+    save_remark,
+    save_sheet,
     set_site,
 )
-from rook_tally.store.workings import bound_workings, keep_group, keep_working, work_out_everything
+from rook_tally.store.workings import bound_workings, save_group, save_working, work_out_everything
 
 _JOURNAL_DAYS = 14.0
 # Starting another process takes as long as making this many days.
@@ -72,7 +72,7 @@ def make_demo_site(
             for field in station.reported
         }
         for remark in remarks_between(end_us - round(days * DAY_US), end_us):
-            keep_remark(connection, remark)
+            save_remark(connection, remark)
     tasks = [
         (one, {field.name: series[one.key, field.name] for field in one.reported}, end_us, days)
         for one in STATIONS
@@ -86,13 +86,13 @@ def make_demo_site(
     with store.write() as connection:
         # Worked out in the background by whatever collector comes.
         for group in GROUPS:
-            keep_group(connection, group)
+            save_group(connection, group)
         for working in WORKINGS:
-            keep_working(connection, working)
+            save_working(connection, working)
         for sheet in SHEETS:
-            keep_sheet(connection, sheet)
+            save_sheet(connection, sheet)
         for watch in WATCHES:
-            keep_watch(connection, watch, now_us=end_us)
+            save_watch(connection, watch, now_us=end_us)
     _fill_journal(store, end_us - round(min(days, _JOURNAL_DAYS) * DAY_US), end_us)
 
 

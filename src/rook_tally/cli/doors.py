@@ -38,7 +38,7 @@ from rook_tally.store.site import (
     collectors,
     door_settings,
     load_site,
-    newest_tape,
+    newest_messages,
     remove_door,
 )
 
@@ -200,7 +200,7 @@ def _last_lines(where: str, station: str) -> list[str]:
     store = open_store(where)
     try:
         with store.read() as connection:
-            tape = newest_tape(connection, station, most=_EXAMPLES)
+            tape = newest_messages(connection, station, most=_EXAMPLES)
     finally:
         store.close()
     return [one.body.decode("utf-8", "replace") for one in tape if one.door == "serial"]

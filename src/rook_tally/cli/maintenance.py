@@ -20,7 +20,7 @@ from rook_tally.store.maintenance.backup_schedule import (
 )
 from rook_tally.store.maintenance.copies import back_up, restore
 from rook_tally.store.maintenance.future_readings import readings_ahead, set_aside_ahead
-from rook_tally.store.maintenance.inspection import compact, look_over
+from rook_tally.store.maintenance.inspection import compact, verify
 
 
 def write_backup(where: str, target: Path) -> None:
@@ -85,7 +85,7 @@ def check(where: str, *, mend: bool = False) -> int:
     now_us = time.time_ns() // 1000
     store = open_store(where, create=False)
     try:
-        found = look_over(store)
+        found = verify(store)
         ahead = (
             set_aside_ahead(store, now_us=now_us) if mend else readings_ahead(store, now_us=now_us)
         )

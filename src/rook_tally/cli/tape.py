@@ -9,7 +9,7 @@ import typer
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import ChangeTail, Store, Subject
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import MessageLogEntry, newest_tape
+from rook_tally.store.site import MessageLogEntry, newest_messages
 
 _SHOWN = 160
 _POLL_S = 0.1
@@ -36,7 +36,7 @@ def print_tape(where: str, station: str | None, *, most: int, follow: bool) -> N
 
 def _print_since(store: Store, station: str | None, seen: int, most: int) -> int:
     with store.read() as connection:
-        lines = newest_tape(connection, station, most=most, after_id=seen)
+        lines = newest_messages(connection, station, most=most, after_id=seen)
     for line in reversed(lines):
         typer.echo(
             f"{rfc3339(line.arrived_us)[11:23]}  {line.station or '–':<16}  "

@@ -10,7 +10,7 @@ import typer
 from rook_tally.cli.alarms import opened
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
-from rook_tally.store.site import keep_sheet, load_site, sheet_called, sheets
+from rook_tally.store.site import load_site, save_sheet, sheet_called, sheets
 from rook_tally.store.workings import groups
 from rook_tally.wall.pane_resolver import resolved
 
@@ -57,5 +57,5 @@ def read(where: str, file: Path) -> None:
     told = sheets_from_toml(text)
     with opened(where) as store, store.write() as connection:
         for one in told:
-            replaced = keep_sheet(connection, one) is not None
+            replaced = save_sheet(connection, one) is not None
             typer.echo(f"{one.name}: {'replaced' if replaced else 'new'}, {len(one.panes)} panes")

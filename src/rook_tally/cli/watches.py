@@ -23,11 +23,11 @@ from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.alarms import (
     alarms,
     all_targets,
-    keep_watch,
-    keep_way,
     rehearsed,
+    remove_channel,
     remove_watch,
-    remove_way,
+    save_channel,
+    save_watch,
     watches,
     ways,
 )
@@ -166,7 +166,7 @@ def add(
             calm_s=seconds_of(calm),
             tell=tell,
         )
-        before = keep_watch(connection, watch, now_us=time.time_ns() // 1000)
+        before = save_watch(connection, watch, now_us=time.time_ns() // 1000)
     typer.echo(f"{watch.slug}: {'changed' if before else 'watched from now on'}")
 
 
@@ -247,9 +247,9 @@ def read(where: str, file: Path) -> None:
     with opened(where) as store, store.write() as connection:
         known = {one.name: one for one in ways(connection)}
         for way in told.ways:
-            keep_way(connection, _with_secrets(way, known.get(way.name)))
+            save_channel(connection, _with_secrets(way, known.get(way.name)))
         for watch in told.watches:
-            keep_watch(connection, watch, now_us=time.time_ns() // 1000)
+            save_watch(connection, watch, now_us=time.time_ns() // 1000)
     typer.echo(f"{len(told.watches)} watches and {len(told.ways)} ways of telling kept")
 
 
@@ -279,5 +279,5 @@ def list_ways(where: str) -> None:
 def remove_a_way(where: str, name: str) -> None:
     """Take a way of telling away."""
     with opened(where) as store, store.write() as connection:
-        remove_way(connection, name)
+        remove_channel(connection, name)
     typer.echo(f"{name} is gone")

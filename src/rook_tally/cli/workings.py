@@ -24,10 +24,10 @@ from rook_tally.store.site import load_site
 from rook_tally.store.workings import (
     groups,
     inputs_of,
-    keep_group,
-    keep_working,
     names_of,
     remove_working,
+    save_group,
+    save_working,
     workings,
 )
 
@@ -94,7 +94,7 @@ def add(where: str, name: str, formula: str, *, each_place: bool, group: str) ->
     store = open_store(where)
     try:
         with store.write() as connection:
-            keep_working(connection, working)
+            save_working(connection, working)
         with store.read() as connection:
             places = [
                 one.station.place.name
@@ -184,10 +184,10 @@ def read(where: str, file: Path) -> None:
     try:
         with store.write() as connection:
             for name, places in told.groups:
-                keep_group(connection, Group(name, places))
+                save_group(connection, Group(name, places))
             for working in told.workings:
                 try:
-                    keep_working(connection, working)
+                    save_working(connection, working)
                 except FormulaError as error:
                     raise UsageError(
                         f"{working.name}: {error}", kept="nothing was changed"

@@ -16,7 +16,7 @@ from rook_tally.store.alarms.clock_trust import may_remove
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
 from rook_tally.store.readings import keep_partitions, seal, stretches_due
-from rook_tally.store.site import Series, load_site, prune_strays, prune_tape
+from rook_tally.store.site import Series, load_site, prune_message_log, prune_strays
 from rook_tally.store.site.leases import Leases, Role
 
 LOOK_EVERY_S = 5.0
@@ -28,14 +28,14 @@ _BREATH_S = 0.05
 _log = structlog.get_logger(__name__)
 
 
-async def keep_sealing(duties: Leases, *, clock: Callable[[], int]) -> None:
+async def seal_loop(duties: Leases, *, clock: Callable[[], int]) -> None:
     """Seal what is due whenever that is ours to do, until cancelled."""
     await look_while_held(
         duties, Role.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
     )
 
 
-async def keep_bounded(store: Store, *, clock: Callable[[], int]) -> None:
+async def prune_loop(store: Store, *, clock: Callable[[], int]) -> None:
     """Drop strays and tape beyond their bounds, again and again, until cancelled."""
     while True:
         await asyncio.sleep(_BOUND_EVERY_S)
@@ -51,7 +51,7 @@ def _prune(store: Store, now_us: int) -> None:
     is_long = True
     while is_long:
         with store.write() as connection:
-            is_long = prune_tape(connection)
+            is_long = prune_message_log(connection)
 
 
 async def keep_log_short(store: Store) -> None:

@@ -16,7 +16,7 @@ from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.errors import StoreError
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.password_store import NoPasswordStoreError, PasswordStore
-from rook_tally.store.alarms import keep_way, ways
+from rook_tally.store.alarms import save_channel, ways
 from rook_tally.store.base import Store
 from rook_tally.store.site.trust import overwriting, passwords_at
 
@@ -142,7 +142,7 @@ class PasswordKeeping:
         with self._store.write() as connection, overwriting(connection):
             if before not in ways(connection):
                 return False
-            keep_way(connection, after)
+            save_channel(connection, after)
         return True
 
     async def _tidy(self, known: Sequence[Channel]) -> None:

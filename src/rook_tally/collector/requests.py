@@ -26,7 +26,7 @@ from rook_tally.store.site import (
     TakeInTerms,
     answer_requests,
     load_site,
-    newest_tape,
+    newest_messages,
     note_sent,
     open_requests,
 )
@@ -110,7 +110,9 @@ class RequestRunner:
                     return
                 site = load_site(connection)
                 doors = {
-                    key: next((one.door for one in newest_tape(connection, key, most=1)), "mqtt")
+                    key: next(
+                        (one.door for one in newest_messages(connection, key, most=1)), "mqtt"
+                    )
                     for key in {one.station for one in requests}
                 }
         except StoreError as error:

@@ -19,7 +19,7 @@ from rook_tally.collector.clock import now_us
 from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
-from rook_tally.collector.housekeeping import keep_bounded, keep_log_short, keep_sealing
+from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_loop
 from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.recompute_loop import RecomputeLoop
@@ -80,7 +80,7 @@ class OpenDoors:
     mqtt: str | None
 
 
-def settle_memory() -> None:
+def freeze_gc() -> None:
     """Keep what a program has loaded out of later garbage collections: looking through all of it
     took 40 ms in the middle of commits."""
     gc.collect()
@@ -179,10 +179,10 @@ async def collect(
             await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
         duties: dict[str, DutyCoroutine] = {
             "heartbeat": presence.beat,
-            "sealing": partial(keep_sealing, presence.duties, clock=now_us),
+            "sealing": partial(seal_loop, presence.duties, clock=now_us),
             "log": partial(keep_log_short, store),
             "daily copy": partial(keep_backing_up, presence.duties, clock=now_us),
-            "strays and tape": partial(keep_bounded, store, clock=now_us),
+            "strays and tape": partial(prune_loop, store, clock=now_us),
             "requests": requests.run,
             "workings": reworking.run,
             "watches": keeping.run,
@@ -199,7 +199,7 @@ async def collect(
         stack.push_async_callback(supervisor.end_several, duties)
         for name, run in duties.items():
             begin(name, run)
-        settle_memory()
+        freeze_gc()
         ready(OpenDoors(str(http.endpoint), mqtt_address))
         await stop.wait()
         _log.info("stopping")

@@ -1,4 +1,4 @@
-"""Words for people, in their language: what a window says goes through `said`.
+"""Words for people, in their language: what a window says goes through `tr`.
 
 Plain Python, so that models, and the process that reads for the window, can speak without Qt.
 `scripts/words` gathers the texts into `languages/rook_tally.ts`, which Qt's own tools translate and
@@ -15,7 +15,7 @@ CONTEXT = "rook-tally"
 _catalogue: Mapping[str, str] = {}
 
 
-def said(text: str, *values: object) -> str:
+def tr(text: str, *values: object) -> str:
     """A text in the person's language, with values put in where it says `{0}`, `{1}` …
 
     Parameters

@@ -15,7 +15,7 @@ from rook_tally.core.timestamps import HOUR_US
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.session_bus import NoBusError, RefusedError, SessionBus
 from rook_tally.store.base import Store
-from rook_tally.store.site import AlarmWish, RequestKind, ask
+from rook_tally.store.site import AlarmWish, RequestKind, create_request
 
 _SERVICE = "org.freedesktop.Notifications"
 _PATH = "/org/freedesktop/Notifications"
@@ -107,7 +107,7 @@ class Desktop:
         if button == _SHELVE:
             sort, wish = RequestKind.SHELVE, AlarmWish(until_us=now_us + _SHELVED_US)
         with self._store.write() as connection:
-            ask(
+            create_request(
                 connection,
                 sort,
                 watch,

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.core.alarms.sentences import span_words
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -52,9 +52,9 @@ def columns(maker: PaneBuilder) -> PaneContent:
         for one, (name, short) in zip(maker.series, _names(maker.series), strict=True)
     )
     symbol = maker.shown(first).symbol
-    aside = said("today’s span and now")
+    aside = tr("today’s span and now")
     return PaneContent(
-        said(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
+        tr(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
     )
 
 
@@ -117,8 +117,8 @@ def ribbon(maker: PaneBuilder) -> PaneContent:
     places = list(dict.fromkeys(one.station.place.name for one in maker.series))
     span = "24 h" if span_s == USUAL_SPAN_S else span_words(span_s)
     span = f"{span} · {shown.symbol}" if shown.symbol else span
-    name = said(first.quantity.name)
-    where = said("{0} and {1}", ", ".join(places[:-1]), places[-1]) if places[1:] else places[0]
+    name = tr(first.quantity.name)
+    where = tr("{0} and {1}", ", ".join(places[:-1]), places[-1]) if places[1:] else places[0]
     return PaneContent(f"{name}, {where}" if len(places) < 4 else name, span, body)
 
 
@@ -150,5 +150,5 @@ def _peak(
         return None
     y = min(1.0, max(0.0, (value - low) / (high - low)))
     x = (time_us - envelope.start_us) / (envelope.end_us - envelope.start_us)
-    words = said("{0} at {1}", maker.shown(one).text(value), maker.known.clock(time_us))
+    words = tr("{0} at {1}", maker.shown(one).text(value), maker.known.clock(time_us))
     return Peak(min(1.0, max(0.0, x)), y, words)

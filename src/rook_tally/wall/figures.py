@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.ticks import value_ticks
@@ -18,7 +18,7 @@ _DIAL_STEPS = 5
 
 def _titled(maker: PaneBuilder) -> tuple[str, str]:
     one = maker.series[0]
-    return said(one.quantity.name), one.station.place.name
+    return tr(one.quantity.name), one.station.place.name
 
 
 def figure(maker: PaneBuilder) -> PaneContent:
@@ -52,7 +52,7 @@ def day(maker: PaneBuilder) -> PaneContent:
 def words(maker: PaneBuilder) -> PaneContent:
     """Own text with values in it."""
     parts = tuple(one if isinstance(one, str) else maker.value(one) for one in maker.resolved.texts)
-    return PaneContent("", "", WordsBody(parts or (said("no words yet"),)))
+    return PaneContent("", "", WordsBody(parts or (tr("no words yet"),)))
 
 
 def dial(maker: PaneBuilder) -> PaneContent:

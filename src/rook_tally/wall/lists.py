@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import SWITCH_ON, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -37,17 +37,17 @@ def lamps(maker: PaneBuilder) -> PaneContent:
         _station(maker, one) if isinstance(one, Station) else _lamp(maker, one)
         for one in maker.resolved.shown
     )
-    return PaneContent(said("Running"), "", LampsBody(made))
+    return PaneContent(tr("Running"), "", LampsBody(made))
 
 
 def _station(maker: PaneBuilder, one: Station) -> Lamp:
     fresh, heard_us = maker.known.freshness(one), maker.known.heard_us(one)
     if heard_us is None:
-        return Lamp(one.key, LampState.OFF, said("never heard"), Level.SETTLED, fresh)
+        return Lamp(one.key, LampState.OFF, tr("never heard"), Level.SETTLED, fresh)
     age = maker.known.age(heard_us)
     if fresh is Freshness.SILENT:
-        return Lamp(one.key, LampState.OFF, said("silent {0}", age), Level.NOTICED, fresh)
-    return Lamp(one.key, LampState.ON, said("heard {0} ago", age), Level.SETTLED, fresh)
+        return Lamp(one.key, LampState.OFF, tr("silent {0}", age), Level.NOTICED, fresh)
+    return Lamp(one.key, LampState.ON, tr("heard {0} ago", age), Level.SETTLED, fresh)
 
 
 def _lamp(maker: PaneBuilder, one: Series) -> Lamp:
@@ -55,14 +55,14 @@ def _lamp(maker: PaneBuilder, one: Series) -> Lamp:
     reading = maker.known.latest.get(one.id)
     fresh = maker.freshness(one)
     if reading is None:
-        return Lamp(name, LampState.NONE, said("nothing heard yet"), Level.SETTLED, fresh)
+        return Lamp(name, LampState.NONE, tr("nothing heard yet"), Level.SETTLED, fresh)
     if one.quantity.scale is not QuantityScale.STATE:
         value = maker.value(one)
         return Lamp(name, LampState.NONE, f"{value.text} {value.unit}".rstrip(), value.level, fresh)
     is_on = reading.value >= 0.5
     words = _since(maker, one, is_on=is_on)
     if fresh is Freshness.SILENT:
-        words = said(
+        words = tr(
             "silent {0}, then {1}", maker.known.age(reading.time_us), one.shown.text(reading.value)
         )
     return Lamp(name, LampState.ON if is_on else LampState.OFF, words, Level.SETTLED, fresh)
@@ -72,19 +72,19 @@ def _since(maker: PaneBuilder, one: Series, *, is_on: bool) -> str:
     material = maker.known.material
     since_us = material.since_us.get(one.id)
     if since_us is None:
-        return said("on for days") if is_on else said("off for days")
+        return tr("on for days") if is_on else tr("off for days")
     if not is_on:
-        return said("off {0}", maker.known.age(since_us))
-    told = said("since {0}", maker.known.clock(since_us))
+        return tr("off {0}", maker.known.age(since_us))
+    told = tr("since {0}", maker.known.clock(since_us))
     purpose = material.purposes.get(one.id)
-    return told if not purpose else said("{0}, for {1}", told, purpose)
+    return told if not purpose else tr("{0}, for {1}", told, purpose)
 
 
 def _lamp_name(maker: PaneBuilder, one: Series) -> str:
     """What is switched, by what its station calls it; with its place where two are called alike."""
     if one.quantity.slug == "switch":
         return _switch_name(one.station)
-    name = said(one.quantity.name)
+    name = tr(one.quantity.name)
     alike = [other for other in maker.series if other.quantity.slug == one.quantity.slug]
     return f"{name}, {one.station.place.name}" if len(alike) > 1 else name
 
@@ -93,7 +93,7 @@ def _switch_name(station: Station) -> str:
     """What its one switch is called, unless that is only On; else the end of the station's key."""
     switches = [one for one in station.kind.controls if one.sort is ControlKind.SWITCH]
     if len(switches) == 1 and switches[0].title.lower() != SWITCH_ON:
-        return said(switches[0].title)
+        return tr(switches[0].title)
     return station.key.rpartition("-")[2].capitalize()
 
 
@@ -111,14 +111,14 @@ def score(maker: PaneBuilder) -> PaneContent:
     )
     spoils = sentence = ""
     if told:
-        spoils = said("{0} is what spoils it", told[0].name)
+        spoils = tr("{0} is what spoils it", told[0].name)
         sentence = _input_sentence(maker, told[0].series_id)
     elif reading is not None and math.isfinite(reading.value):
-        spoils = said("nothing spoils it")
+        spoils = tr("nothing spoils it")
     body = ScoreBody(
         ValueText(value.text, "", value.level, value.freshness), spoils, sentence, losses
     )
-    return PaneContent(scored.station.place.name, said(scored.quantity.name).lower(), body)
+    return PaneContent(scored.station.place.name, tr(scored.quantity.name).lower(), body)
 
 
 def _loss_level(points: float) -> Level:
@@ -148,7 +148,7 @@ def standing(maker: PaneBuilder) -> PaneContent:
         for one in maker.known.alarms
         if one.state is not AlarmState.SHELVED and (not only or one.series_id in only)
     )
-    return PaneContent(said("Standing"), "", StandingBody(lines, said("nothing stands")))
+    return PaneContent(tr("Standing"), "", StandingBody(lines, tr("nothing stands")))
 
 
 def table(maker: PaneBuilder) -> PaneContent:
@@ -158,16 +158,16 @@ def table(maker: PaneBuilder) -> PaneContent:
     lines = []
     for one in maker.series:
         reading = maker.known.latest.get(one.id)
-        name = said(one.quantity.name)
+        name = tr(one.quantity.name)
         if len(quantities) == 1:
             name = one.station.place.name
         elif len(places) > 1:
             name = f"{name}, {one.station.place.name}"
         age = UNKNOWN if reading is None else maker.known.age(reading.time_us)
         lines.append(TableLine(name, maker.value(one), age))
-    title = said("Readings")
+    title = tr("Readings")
     if len(places) == 1:
         title = places.pop()
     elif len(quantities) == 1:
-        title = said(maker.series[0].quantity.name)
+        title = tr(maker.series[0].quantity.name)
     return PaneContent(title, "", TableBody(tuple(lines)))

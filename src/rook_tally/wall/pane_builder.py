@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -82,9 +82,9 @@ class PaneBuilder:
         """How far it is from its limit; why it is not known instead, when it is suspect."""
         reading = self.known.latest.get(one.id)
         if reading is None:
-            return said("nothing heard yet")
+            return tr("nothing heard yet")
         if reading.quality != 0:
-            return said(reading.quality.wording)
+            return tr(reading.quality.wording)
         return limit_sentence(self.shown(one), self.limits(one), reading.value)
 
     def own_range(self, one: Series) -> tuple[float | None, float | None]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import NO_LIMITS
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.series.freshness import Freshness
@@ -42,12 +42,12 @@ def face_of(resolved: ResolvedPane, known: PaneContext) -> PaneView:
     ids = frozenset(one.id for one in resolved.series)
     face = PaneView(
         pane.kind,
-        pane.title or said(pane.kind.value.capitalize()),
+        pane.title or tr(pane.kind.value.capitalize()),
         series_ids=ids,
         is_trial=bool(ids & set(known.trial)),
     )
     if pane.kind.needs_series and not resolved.shown:
-        return replace(face, trouble=resolved.trouble or said("nothing there tells this"))
+        return replace(face, trouble=resolved.trouble or tr("nothing there tells this"))
     told = _TELLERS[pane.kind](maker)
     return replace(
         face,
@@ -73,10 +73,10 @@ def _note(maker: PaneBuilder) -> str:
     pane, series = maker.pane, maker.series
     if pane.unit and series and series[0].quantity.unit(pane.unit) is None:
         symbols = ", ".join(one.symbol for one in series[0].quantity.units if one.symbol)
-        return said(
+        return tr(
             "{0} is no unit of {1}; it has {2}",
             pane.unit,
-            said(series[0].quantity.name),
+            tr(series[0].quantity.name),
             symbols or UNKNOWN,
         )
     if pane.above is not None or pane.below is not None:
@@ -84,10 +84,10 @@ def _note(maker: PaneBuilder) -> str:
             try:
                 limits_in_base(pane, NO_LIMITS, maker.in_base(one))
             except ValueError:
-                return said("its own limits do not rise from level to level; the series' hold")
+                return tr("its own limits do not rise from level to level; the series' hold")
     if _freshness(maker) is not Freshness.FRESH:
         heard_us = maker.known.heard_us(series[0].station)
         if heard_us is None:
-            return said("nothing heard yet")
-        return said("{0} since the last word", maker.known.age(heard_us))
+            return tr("nothing heard yet")
+        return tr("{0} since the last word", maker.known.age(heard_us))
     return ""

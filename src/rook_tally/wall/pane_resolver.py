@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
@@ -60,7 +60,7 @@ class _Finder:
             except UsageError as error:
                 troubles.append(str(error))
         if pane.kind.needs_series and not pane.shows:
-            troubles.append(said("it shows nothing yet: pick a series"))
+            troubles.append(tr("it shows nothing yet: pick a series"))
         if pane.kind in (PaneKind.COLUMNS, PaneKind.RIBBON):
             shown = list(self._of_one_unit(shown, troubles))
         if not pane.kind.takes_several and pane.kind is not PaneKind.STANDING:
@@ -93,7 +93,7 @@ class _Finder:
                 yield one
             else:
                 troubles.append(
-                    said("{0} has another unit: give it a pane of its own", one.quantity.name)
+                    tr("{0} has another unit: give it a pane of its own", one.quantity.name)
                 )
 
     def _meant(self, text: str, kind: PaneKind) -> Iterator[Series | Station]:
@@ -104,13 +104,13 @@ class _Finder:
         if reference.is_group:
             found = self._names.several(reference)
             if not found:
-                raise UsageError(said("nothing there tells {0}", reference.quantity))
+                raise UsageError(tr("nothing there tells {0}", reference.quantity))
         else:
             self._names.quantity(reference)
             one = self._names.one(reference)
             if one is None:
                 raise UsageError(
-                    said("nothing tells {0} at {1}", reference.quantity, reference.place)
+                    tr("nothing tells {0} at {1}", reference.quantity, reference.place)
                 )
             found = [one]
         told = [self._by_id[one.id] for one in found if one.id in self._by_id]
@@ -123,9 +123,9 @@ class _Finder:
         found = self._site.station(key)
         if found is None:
             known = ", ".join(one.key for one in self._site.stations[:6])
-            raise UsageError(said("there is no station {0}; there are {1}", key, known or "–"))
+            raise UsageError(tr("there is no station {0}; there are {1}", key, known or "–"))
         if kind is not PaneKind.LAMPS:
-            raise UsageError(said("a station can only be a lamp"))
+            raise UsageError(tr("a station can only be a lamp"))
         return found
 
 
@@ -142,7 +142,7 @@ def reference_of_text(text: str) -> Reference:
 
     part = parsed(text)
     if not isinstance(part, Reference):
-        raise UsageError(said("{0} names no series; write it as temperature@kiln-room", text))
+        raise UsageError(tr("{0} names no series; write it as temperature@kiln-room", text))
     return part
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterator, Sequence
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
@@ -130,4 +130,4 @@ def kinds_for(one: Series, site: Site, scores: Collection[str]) -> tuple[PaneKin
 
 def pane_title(kind: PaneKind) -> str:
     """What a kind of pane is called where one is picked."""
-    return said(kind.value.capitalize())
+    return tr(kind.value.capitalize())

@@ -9,7 +9,7 @@ from importlib import resources
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
@@ -30,7 +30,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
     )
     made.globals |= {
-        "said": said,
+        "tr": tr,
         "Level": Level,
         "Freshness": Freshness,
         "LampState": LampState,

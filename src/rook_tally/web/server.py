@@ -22,7 +22,7 @@ from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.core.hosts import host_named, is_one_of
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US, datetime_from_time_us
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store
@@ -165,13 +165,13 @@ class PageServer:
                 raise web.HTTPMisdirectedRequest
             response: web.StreamResponse = await handler(request)  # type: ignore[misc]
         except web.HTTPException as error:
-            response = _page(closed_html(said("Nothing here"), said("There is no such page.")))
+            response = _page(closed_html(tr("Nothing here"), tr("There is no such page.")))
             response.set_status(error.status)
         except StoreError as error:
             _log.warning("page_store_failed", error=str(error))
             response = _page(
                 closed_html(
-                    said("Not now"), said("The store cannot be read at the moment; try again soon.")
+                    tr("Not now"), tr("The store cannot be read at the moment; try again soon.")
                 )
             )
             response.set_status(503)
@@ -213,10 +213,8 @@ class PageServer:
         wait_s = self._patience.wait_s(request.remote or "", self._clock())
         if not wait_s:
             return None
-        words = said(
-            "Too many wrong links came from here; it is listened to again in {0} s.", wait_s
-        )
-        response = _page(closed_html(said("Wait a little"), words))
+        words = tr("Too many wrong links came from here; it is listened to again in {0} s.", wait_s)
+        response = _page(closed_html(tr("Wait a little"), words))
         response.set_status(429)
         response.headers["Retry-After"] = str(wait_s)
         return response
@@ -291,7 +289,7 @@ class PageServer:
         if isinstance(device, web.Response):
             return device
         if len(self._open) >= _MOST_PAGES:
-            full = _page(closed_html(said("Full"), said("Too many pages are open.")))
+            full = _page(closed_html(tr("Full"), tr("Too many pages are open.")))
             full.set_status(503)
             return full
         slug = request.match_info["slug"]
@@ -381,8 +379,8 @@ def _page(html: str) -> web.Response:
 def _closed() -> web.Response:
     response = _page(
         closed_html(
-            said("This page needs a link"),
-            said("Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone."),
+            tr("This page needs a link"),
+            tr("Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone."),
         )
     )
     response.set_status(403)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from rook_tally.core.alarms.alarm_detector import NEVER, AlarmThresholds, rings_of
 from rook_tally.core.alarms.conditions import judge_of
 from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition, stepped
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
 from rook_tally.core.alarms.schedules import is_within_hours, within_hours
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.quantities.levels import Limits
@@ -54,7 +54,7 @@ def test_stepping_rings_as_rehearsing_does(
     terms = AlarmThresholds(2.0, GAP_S, clear, on_s, off_s)
     step, turns = DetectorState(), []
     for moment, value, may in zip(time_us.tolist(), number.tolist(), guard.tolist(), strict=True):
-        step, turned = stepped(step, terms, moment, value, may_ring=may)
+        step, turned = advance(step, terms, moment, value, may_ring=may)
         if turned is not None:
             turns.append(turned)
     assert _pairs(turns) == rings_of(time_us, number, terms, guard).tolist()
@@ -62,10 +62,10 @@ def test_stepping_rings_as_rehearsing_does(
 
 def test_a_step_written_down_and_read_again_goes_on_as_if_nothing_had_been() -> None:
     terms = AlarmThresholds(2.0, GAP_S, on_delay_s=60.0)
-    step, _ = stepped(DetectorState(), terms, 0, 3.0)
-    step, turned = stepped(step, terms, 30 * S, 3.0)
+    step, _ = advance(DetectorState(), terms, 0, 3.0)
+    step, turned = advance(step, terms, 30 * S, 3.0)
     assert turned is None
-    step, turned = stepped(step, terms, 60 * S, 3.0)
+    step, turned = advance(step, terms, 60 * S, 3.0)
     assert turned == (Transition.RING, 60 * S)
     assert step.is_ringing
 

@@ -1,7 +1,7 @@
-"""A watch judging readings one after another as they come: the live half of `core.watching`.
+"""A watch judging readings one by one as they come: the live half of `alarm_detector`.
 
-What it knows between two readings is a `DetectorState`, small enough to be written down with them. Fed the
-same readings it rings and clears at the same moments, to the microsecond, as a rehearsal over them.
+Between two readings it holds a `DetectorState`, small enough to be saved with them. Fed the same
+readings it rings and clears at the same moments, to the microsecond, as a backtest over them.
 """
 
 from __future__ import annotations
@@ -58,7 +58,7 @@ Turned = tuple[Transition, int] | None
 """What came about and when."""
 
 
-def stepped(
+def advance(
     step: DetectorState,
     terms: AlarmThresholds,
     time_us: int,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 
@@ -20,11 +20,11 @@ def limit_sentence(told: DisplayUnit, limits: Limits, value: float) -> str:
     upper = limit == limits.above[Level.RAISED - 1]
     over = value >= limit if upper else value <= limit
     if told.difference(abs(value - limit)) < 10.0**-told.decimals / 2:
-        return said("just at the limit of {0}", shown)
+        return tr("just at the limit of {0}", shown)
     if over:
         words = "{0} over the limit of {1}" if upper else "{0} under the lower limit of {1}"
-        return said(words, distance, shown)
+        return tr(words, distance, shown)
     if upper:
-        return said("{0} below the limit of {1}", distance, shown)
+        return tr("{0} below the limit of {1}", distance, shown)
     # "Above the limit" alone would read as a breach.
-    return said("{0} above the lower limit of {1}", distance, shown)
+    return tr("{0} above the lower limit of {1}", distance, shown)

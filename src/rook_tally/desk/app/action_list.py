@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
@@ -31,31 +31,31 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         return Action(Section.EVERYWHERE, words, keys, call)
 
     for at, name in enumerate(window.view_names):
-        yield command(said("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
+        yield command(tr("{0} view", name), (f"Alt+{at + 1}",), partial(window.show_view, at))
     yield command(
-        said("Find a place, station, series, remark or command"),
+        tr("Find a place, station, series, remark or command"),
         ("/", "Ctrl+K"),
         lambda: window.dialogs.find(),
     )
     yield command(
-        said("What stands: acknowledge it, shelve it"),
+        tr("What stands: acknowledge it, shelve it"),
         ("Ctrl+Shift+A",),
         lambda: window.dialogs.show_alarms(),
     )
-    yield command(said("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
-    yield command(said("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())
-    yield command(said("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())
+    yield command(tr("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
+    yield command(tr("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())
+    yield command(tr("Do again"), ("Ctrl+Shift+Z",), lambda: window.undo.redo())
     yield command(
-        said("Theme: the desktop's, light, night"), ("Ctrl+Shift+L",), window.theme_wanted.emit
+        tr("Theme: the desktop's, light, night"), ("Ctrl+Shift+L",), window.theme_wanted.emit
     )
     yield command(
-        said("Site settings: name, time zone, daily copies, access keys"),
+        tr("Site settings: name, time zone, daily copies, access keys"),
         ("Ctrl+,",),
         lambda: window.dialogs.show_site(),
     )
-    yield command(said("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
-    yield command(said("Full screen"), ("F11",), window.turn_full_screen)
-    yield command(said("Close the window"), ("Ctrl+Q",), window.close)
+    yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
+    yield command(tr("Full screen"), ("F11",), window.turn_full_screen)
+    yield command(tr("Close the window"), ("Ctrl+Q",), window.close)
 
 
 def _of_time(window: DeskWindow) -> Iterator[Action]:
@@ -63,14 +63,12 @@ def _of_time(window: DeskWindow) -> Iterator[Action]:
         return Action(Section.TIME, words, keys, call)
 
     rail = window.rail
-    yield Action(Section.TIME, said("Back to now"), ("Space",), rail.model.go_live)
-    yield command(said("Go to a time you type"), ("G",), rail.ask_where_to)
+    yield Action(Section.TIME, tr("Back to now"), ("Space",), rail.model.go_live)
+    yield command(tr("Go to a time you type"), ("G",), rail.ask_where_to)
     for keys, (words, span_us) in zip(_PRESET_KEYS, PRESETS, strict=True):
-        yield command(said("The last {0}", words), (keys,), partial(rail.model.show_last, span_us))
-    yield command(said("Everything"), ("Ctrl+0",), rail.model.show_everything)
-    yield command(
-        said("To the time rail: arrows move the window"), ("Ctrl+T",), rail.track.setFocus
-    )
+        yield command(tr("The last {0}", words), (keys,), partial(rail.model.show_last, span_us))
+    yield command(tr("Everything"), ("Ctrl+0",), rail.model.show_everything)
+    yield command(tr("To the time rail: arrows move the window"), ("Ctrl+T",), rail.track.setFocus)
 
 
 def _of_views(window: DeskWindow) -> Iterator[Action]:
@@ -111,12 +109,12 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
     for fourth in WatchAction:
         yield Action(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
     for words, keys, call in (
-        (said("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
+        (tr("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
         (
-            said("The picked station's connection sheet"),
+            tr("The picked station's connection sheet"),
             ("C",),
             lambda: window.stations.tasks.show_sheet(),
         ),
-        (said("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
+        (tr("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
     ):
         yield Action(Section.STATIONS, words, keys, partial(stations, call))

@@ -7,7 +7,7 @@ from html import escape
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QPalette
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -84,7 +84,7 @@ class PastBanner(_Band):
             if self._state.window.is_live
             else [
                 escape(
-                    said(
+                    tr(
                         "Everything here is as it was on {0}. Space returns to now.",
                         self._rail.moment_words(),
                     )
@@ -94,13 +94,13 @@ class PastBanner(_Band):
         if self._state.trial:
             words.append(
                 escape(
-                    said(
+                    tr(
                         "A trial: {0}. It is shown everywhere, and nowhere kept.",
                         self._state.trial_words(),
                     )
                 )
             )
             hue = colour(self._theme.on_sheen).name()
-            words.append(f'<a href="leave" style="color: {hue}">{said("Leave the trial")}</a>')
+            words.append(f'<a href="leave" style="color: {hue}">{tr("Leave the trial")}</a>')
         self.say(" ".join(words))
         self.told.emit()

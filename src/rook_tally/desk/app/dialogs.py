@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.actions import Action
@@ -156,7 +156,7 @@ class Dialogs:
 
         model = self._window.strip.model
         QGuiApplication.clipboard().setText(figures_as_text(model))
-        self._window.tell(said("The figures of the window are on the clipboard."))
+        self._window.tell(tr("The figures of the window are on the clipboard."))
 
     def save_csv(self) -> None:
         """Save the readings of the lanes over the window."""
@@ -165,12 +165,12 @@ class Dialogs:
         window = self._window
         series = window.strip.model.series
         if not series:
-            window.tell(said("There is no lane to save."))
+            window.tell(tr("There is no lane to save."))
             return
         stretch = window.strip.model.stretch
         shown = window.state.window
         start_us, end_us = stretch or (shown.start_us, shown.end_us)
-        dialog = QFileDialog(window, said("Save the readings shown"), "readings.csv", "CSV (*.csv)")
+        dialog = QFileDialog(window, tr("Save the readings shown"), "readings.csv", "CSV (*.csv)")
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("csv")
         dialog.fileSelected.connect(
@@ -184,7 +184,7 @@ class Dialogs:
 
         window = self._window
         dialog = QFileDialog(
-            window, said("Save the picture"), "strip.png", "PNG (*.png);;SVG (*.svg)"
+            window, tr("Save the picture"), "strip.png", "PNG (*.png);;SVG (*.svg)"
         )
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.fileSelected.connect(partial(save_picture, window))
@@ -196,6 +196,6 @@ class Dialogs:
 
         window = self._window
         if window.importer is None:
-            window.tell(said("Files are read with: rook-tally import FILE --station KEY"))
+            window.tell(tr("Files are read with: rook-tally import FILE --station KEY"))
             return
         self._show(ImportDialog(window.theme, window.state, window.importer, window))

@@ -7,7 +7,7 @@ from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
@@ -55,7 +55,7 @@ class _ViewName(QAbstractButton):
     def sizeHint(self) -> QSize:
         self.ensurePolished()
         return QSize(
-            QFontMetrics(face(15, BOLD)).horizontalAdvance(said(self.text())) + 4, HEAD_HEIGHT
+            QFontMetrics(face(15, BOLD)).horizontalAdvance(tr(self.text())) + 4, HEAD_HEIGHT
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -64,7 +64,7 @@ class _ViewName(QAbstractButton):
         painter.setFont(face(15, BOLD if here else REGULAR))
         bright = here or self.underMouse()
         painter.setPen(colour(self._theme.on_night if bright else self._theme.on_night_dim))
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, said(self.text()))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr(self.text()))
         if here:
             painter.fillRect(0, HEAD_HEIGHT - 4, self.width(), 4, colour(self._theme.here))
         if self.hasFocus():
@@ -89,17 +89,17 @@ class _Standing(QWidget):
         self.clicked.emit()
 
     def show_alarms(self, count: int, level: Level) -> None:
-        self._show(said("{0} standing", count), level)
+        self._show(tr("{0} standing", count), level)
 
     def show_count(self, count: int, level: Level) -> None:
-        self._show(said("{0} past a limit", count) if count else "", level)
+        self._show(tr("{0} past a limit", count) if count else "", level)
 
     def _show(self, text: str, level: Level) -> None:
         if (text, level) == (self._text, self._level):
             return
         self._text, self._level = text, level
         self.setAccessibleName(
-            said("{0}, worst {1}", text, said(level.wording)) if text else said("all settled")
+            tr("{0}, worst {1}", text, tr(level.wording)) if text else tr("all settled")
         )
         self.updateGeometry()
         self.update()
@@ -134,7 +134,7 @@ class _SiteName(Label):
     def __init__(self) -> None:
         super().__init__()
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(said("Site settings (Ctrl+,)"))
+        self.setToolTip(tr("Site settings (Ctrl+,)"))
 
     def mousePressEvent(self, _event: QMouseEvent) -> None:
         self.clicked.emit()
@@ -152,7 +152,7 @@ class HeaderBar(QWidget):
         self._theme = theme
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
-        name, self._site = Label(said("Rook Tally")), _SiteName()
+        name, self._site = Label(tr("Rook Tally")), _SiteName()
         self._site.clicked.connect(self.site_wanted)
         self._heard, self._copied, self._clock = Label(), Label(), Label()
         self._standing = _Standing(theme)
@@ -188,7 +188,7 @@ class HeaderBar(QWidget):
         row.addStretch(1)
         row.addWidget(right)
         for at, button in enumerate(self._views):
-            button.setAccessibleName(said("{0} view", views[at]))
+            button.setAccessibleName(tr("{0} view", views[at]))
             button.setToolTip(f"Alt+{at + 1}")
             button.clicked.connect(lambda _checked=False, place=at: self.view_chosen.emit(place))
         self.refresh()
@@ -201,9 +201,9 @@ class HeaderBar(QWidget):
         """Write the site, what is raised, who is heard and the time anew."""
         state = self._state
         # One without a name can be given one here.
-        self._site.setText(state.site.name or said("name this site …"))
+        self._site.setText(state.site.name or tr("name this site …"))
         heard, stations = state.stations_heard()
-        self._heard.setText(said("{0} of {1} heard", heard, stations) if stations else "")
+        self._heard.setText(tr("{0} of {1} heard", heard, stations) if stations else "")
         self._copied.setText(_copied_words(state))
         # Where there is little room it is the first to go.
         self._copied.setVisible(bool(self._copied.text()) and self.width() >= _ROOMY)
@@ -225,5 +225,5 @@ def _copied_words(state: SiteState) -> str:
     if state.copies is None or not state.window.is_live:
         return ""
     if not state.copies.made_us:
-        return said("not copied yet")
-    return said("copied {0} ago", age((state.now_us - state.copies.made_us) / 1e6))
+        return tr("not copied yet")
+    return tr("copied {0} ago", age((state.now_us - state.copies.made_us) / 1e6))

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, QSize
 from PySide6.QtGui import QPainter
 from PySide6.QtSvg import QSvgGenerator
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
@@ -22,9 +22,9 @@ def save_picture(window: DeskWindow, path: str) -> None:
         path, suffix = f"{path}.png", ".png"
     written = _write_svg(window, path) if suffix == ".svg" else window.strip.grab().save(path)
     if written:
-        window.tell(said("The picture is in {0}.", path))
+        window.tell(tr("The picture is in {0}.", path))
     else:
-        window.tell(said("{0} cannot be written; nothing was saved. Choose another folder.", path))
+        window.tell(tr("{0} cannot be written; nothing was saved. Choose another folder.", path))
 
 
 def _write_svg(window: DeskWindow, path: str) -> bool:

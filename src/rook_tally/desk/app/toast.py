@@ -6,7 +6,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
@@ -25,7 +25,7 @@ class Toast(Label):
         self.setFont(face(12))
         tint(self, theme.ink)
         self.setContentsMargins(12, 7, 12, 7)
-        self.setAccessibleName(said("what was done"))
+        self.setAccessibleName(tr("what was done"))
         self._going = QTimer(self, singleShot=True, interval=_SHOWN_MS)
         self._going.timeout.connect(self.hide)
         self.hide()

@@ -6,7 +6,7 @@ from PySide6.QtCore import QLineF, QObject, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QMenu, QSystemTrayIcon
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -21,18 +21,16 @@ def tray_words(state: SiteState) -> str:
     count, worst = state.raised()
     heard, stations = state.stations_heard()
     if state.alarms:
-        told = said(
+        told = tr(
             "{0} standing: {1}",
             len(state.alarms),
             ", ".join(dict.fromkeys(one.name for one in state.alarms)),
         )
     elif count:
-        told = said("{0} past a limit, worst {1}", count, said(worst.wording))
+        told = tr("{0} past a limit, worst {1}", count, tr(worst.wording))
     else:
-        told = said("all settled")
-    return said(
-        "{0}: {1}; {2} of {3} heard", state.site.name or "Rook Tally", told, heard, stations
-    )
+        told = tr("all settled")
+    return tr("{0}: {1}; {2} of {3} heard", state.site.name or "Rook Tally", told, heard, stations)
 
 
 def tray_picture(theme: Theme, level: Level) -> QPixmap:
@@ -73,9 +71,9 @@ class Tray(QObject):
         self._level: Level | None = None
         self.icon = QSystemTrayIcon(self)
         self.menu = QMenu()
-        self.menu.addAction(said("Show the window")).triggered.connect(self.shown_wanted)
-        self.menu.addAction(said("What stands…")).triggered.connect(self.alarms_wanted)
-        self.menu.addAction(said("Close")).triggered.connect(self.end_wanted)
+        self.menu.addAction(tr("Show the window")).triggered.connect(self.shown_wanted)
+        self.menu.addAction(tr("What stands…")).triggered.connect(self.alarms_wanted)
+        self.menu.addAction(tr("Close")).triggered.connect(self.end_wanted)
         self.icon.setContextMenu(self.menu)
         self.icon.activated.connect(self._on_activated)
         state.subscribe(lambda _: self.refresh())

@@ -10,7 +10,7 @@ from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
@@ -65,7 +65,7 @@ class DeskWindow(QMainWindow):
         # Before any part is made: each measures its words as it comes.
         QApplication.setFont(face(13))
         super().__init__()
-        self.setWindowTitle(said("Rook Tally"))
+        self.setWindowTitle(tr("Rook Tally"))
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self._refusal = ""

@@ -8,10 +8,10 @@ from datetime import datetime, time, timedelta, tzinfo
 import msgspec
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
 from rook_tally.desk.data.undo import UndoableResult, user_name
-from rook_tally.store.site import AlarmWish, RequestKind, ask
+from rook_tally.store.site import AlarmWish, RequestKind, create_request
 
 _TOLD = {
     RequestKind.ACKNOWLEDGE: "acknowledging {0}",
@@ -26,10 +26,10 @@ def shelves(now_us: int, zone: tzinfo) -> list[tuple[str, int]]:
     local = datetime_from_time_us(now_us).astimezone(zone)
     morning = datetime.combine(local.date() + timedelta(days=1), time(7), zone)
     return [
-        (said("for an hour"), now_us + HOUR_US),
-        (said("for four hours"), now_us + 4 * HOUR_US),
-        (said("until seven tomorrow"), time_us_from_datetime(morning)),
-        (said("for a week"), now_us + 7 * DAY_US),
+        (tr("for an hour"), now_us + HOUR_US),
+        (tr("for four hours"), now_us + 4 * HOUR_US),
+        (tr("until seven tomorrow"), time_us_from_datetime(morning)),
+        (tr("for a week"), now_us + 7 * DAY_US),
     ]
 
 
@@ -48,7 +48,7 @@ class RequestOfAlarm:
     def made(self, connection: Connection) -> UndoableResult:
         """Ask for it. What is shelved comes off its shelf when this is undone."""
         wish = msgspec.json.encode(AlarmWish(self.word, self.until_us)).decode()
-        ask(
+        create_request(
             connection,
             self.sort,
             self.watch,
@@ -62,4 +62,4 @@ class RequestOfAlarm:
             back = RequestOfAlarm(
                 RequestKind.UNSHELVE, self.watch, self.name, self.now_us, self.series_id
             )
-        return UndoableResult(said(_TOLD[self.sort], self.name), back)
+        return UndoableResult(tr(_TOLD[self.sort], self.name), back)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
@@ -19,9 +19,9 @@ from rook_tally.store.site import (
     Series,
     add_correction,
     correction_entries,
-    keep_remark,
     remarks,
     remove_remark,
+    save_remark,
     show_in_unit,
     shown_units,
     withdraw_correction,
@@ -37,13 +37,13 @@ class SaveRemark:
     def made(self, connection: Connection) -> UndoableResult:
         """Write it; answers with the remark as kept."""
         before = next((one for one in remarks(connection) if one.id == self.remark.id), None)
-        kept = keep_remark(connection, self.remark)
+        kept = save_remark(connection, self.remark)
         sort = "span" if kept.is_span else "pin"
         if before is None:
             return UndoableResult(
-                said("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
+                tr("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
             )
-        return UndoableResult(said("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
+        return UndoableResult(tr("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +56,7 @@ class RemoveRemark:
         """Take it away."""
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
-        return UndoableResult(said("{0} “{1}” taken away", sort, gone.text), SaveRemark(gone))
+        return UndoableResult(tr("{0} “{1}” taken away", sort, gone.text), SaveRemark(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,8 +114,7 @@ class WithdrawCorrection:
         withdraw_correction(connection, self.entry_id)
         assert before is not None  # withdrawing one that is not there has raised
         return UndoableResult(
-            said("correction of {0} withdrawn", _name(self.series)),
-            _correct_as(self.series, before),
+            tr("correction of {0} withdrawn", _name(self.series)), _correct_as(self.series, before)
         )
 
 

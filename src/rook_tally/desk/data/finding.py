@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.actions import Action, key_words
@@ -62,7 +62,7 @@ def found(letters: str, state: SiteState, commands: Sequence[Action]) -> list[Fo
 def _everything(state: SiteState, commands: Sequence[Action]) -> Iterator[FoundItem]:
     site = state.site
     for place in site.places:
-        where = said("indoors") if place.indoors else said("outdoors")
+        where = tr("indoors") if place.indoors else tr("outdoors")
         yield FoundItem(FoundKind.PLACE, place.name, where, "", place)
     for station in site.stations:
         yield FoundItem(FoundKind.STATION, station.key, station.place.name, "", station)
@@ -83,7 +83,7 @@ def _everything(state: SiteState, commands: Sequence[Action]) -> Iterator[FoundI
         yield FoundItem(
             FoundKind.COMMAND,
             command.words,
-            said(command.section.value),
+            tr(command.section.value),
             key_words(command.keys),
             command,
         )

@@ -8,7 +8,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.maintenance.backup_schedule import (
@@ -59,9 +59,9 @@ class SiteSettingsQuery:
         copied = ""
         if schedule is not None and last.made_us:
             made = datetime_from_time_us(last.made_us).astimezone(zone_named(site.zone))
-            copied = said("the last one on {0}", f"{made:%d %b %Y, %H:%M}")
+            copied = tr("the last one on {0}", f"{made:%d %b %Y, %H:%M}")
         if schedule is not None and last.trouble:
-            copied = said("the last one failed: {0}", last.trouble)
+            copied = tr("the last one failed: {0}", last.trouble)
         return SiteSettings(
             site.name,
             site.zone,
@@ -93,13 +93,13 @@ class SaveSiteSettings:
         if folder != before.copies_into:
             if folder and not before.can_be_copied:
                 raise UsageError(
-                    said("a server's store is copied by the server's own tools"),
-                    remedy=said("leave the folder empty"),
+                    tr("a server's store is copied by the server's own tools"),
+                    remedy=tr("leave the folder empty"),
                 )
             set_backup_schedule(connection, schedule_into(folder) if folder else None)
         set_site(connection, name=wanted.name, zone=wanted.zone.strip())
         set_keys_wanted(connection, wanted.keys)
         set_passwords_at(connection, wanted.passwords)
         return UndoableResult(
-            said("The site's settings are saved"), SaveSiteSettings(replace(before))
+            tr("The site's settings are saved"), SaveSiteSettings(replace(before))
         )

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
@@ -173,7 +173,7 @@ class SiteState:
             if one is not None and series_id in self.shown.latest:
                 real = one.shown.text(self.shown.latest[series_id].value)
                 told.append(
-                    said(
+                    tr(
                         "{0} at {1} is {2} instead of {3}",
                         one.quantity.name,
                         one.station.place.name,
@@ -309,24 +309,24 @@ class SiteState:
             return ""
         if self.room_bytes is not None and self.room_bytes < _LITTLE_ROOM_BYTES:
             # Before anything else: a collector that cannot write cannot say that it lives either.
-            return said(
+            return tr(
                 "The disk that holds the store is full ({0:.0f} MB left). "
                 "New readings are refused until there is room; all that came before is kept.",
                 self.room_bytes / 1e6,
             )
         if not self.collectors:
-            return said(
+            return tr(
                 "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
             )
         if self.copies is not None and self.copies.trouble:
-            return said(
+            return tr(
                 "The daily copy of the store failed: {0}. It is tried again every hour.",
                 self.copies.trouble,
             )
         failed = [
-            said(
+            tr(
                 "{0}: this duty of the collector stands still ({1}); it is tried again.",
-                said(one.name).capitalize(),
+                tr(one.name).capitalize(),
                 one.why,
             )
             for collector in self.collectors

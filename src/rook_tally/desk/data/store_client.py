@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import said, spoken
+from rook_tally.core.i18n import spoken, tr
 from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
@@ -77,7 +77,7 @@ def outcome_of(store: Store, wanted: Command | Query) -> Outcome:
         import structlog
 
         structlog.get_logger(__name__).exception("not_answered", of=type(wanted).__name__)
-        return Outcome(None, said("a fault of ours: {0}; the log says more", repr(error)))
+        return Outcome(None, tr("a fault of ours: {0}; the log says more", repr(error)))
 
 
 class StoreClient:

@@ -14,7 +14,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.errors import StoreError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.envelope import Envelope
@@ -318,4 +318,4 @@ def _trouble_words(error: Exception) -> str:
     import structlog
 
     structlog.get_logger(__name__).error("feed_failed", exc_info=error)
-    return said("a fault of ours: {0}; the log says more", repr(error))
+    return tr("a fault of ours: {0}; the log says more", repr(error))

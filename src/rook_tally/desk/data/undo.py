@@ -1,7 +1,8 @@
 """Changes of the store that can be taken back: what was done, and what undoes it.
 
-A change that can be undone answers with `UndoableResult`: in words what happened, and the change that takes
-it back. That one, made, answers with a `UndoableResult` of its own, which is how a step is done again.
+A command that can be undone returns an `UndoableResult`: what happened in words, and the command
+that takes it back. Applying that one returns an `UndoableResult` of its own, which is how a step
+is done again.
 """
 
 from __future__ import annotations
@@ -9,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.desk.data.store_client import Command, Reply, StoreClient
 
 _KEPT_STEPS = 100
@@ -44,7 +45,7 @@ class UndoHistory:
     def undo(self) -> None:
         """Take the newest step back."""
         if not self._done:
-            self._told(said("There is nothing to undo."))
+            self._told(tr("There is nothing to undo."))
             return
         step = self._done.pop()
         assert step.inverse is not None  # others are not kept
@@ -54,7 +55,7 @@ class UndoHistory:
     def redo(self) -> None:
         """Make the step again that was taken back last."""
         if not self._undone:
-            self._told(said("There is nothing to do again."))
+            self._told(tr("There is nothing to do again."))
             return
         step = self._undone.pop()
         assert step.inverse is not None
@@ -82,12 +83,12 @@ class UndoHistory:
             return
         if is_back:
             self._undone.append(done)
-            self._told(said("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
+            self._told(tr("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
             return
         self._done = [*self._done[-_KEPT_STEPS:], done]
         if not is_again:
             self._undone.clear()
-        self._told(said("{0}{1}. Ctrl+Z undoes it.", done.words[:1].upper(), done.words[1:]))
+        self._told(tr("{0}{1}. Ctrl+Z undoes it.", done.words[:1].upper(), done.words[1:]))
 
 
 def user_name() -> str:
@@ -98,4 +99,4 @@ def user_name() -> str:
     try:
         return getpass.getuser()
     except (OSError, KeyError):
-        return said("somebody")
+        return tr("somebody")

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm, shelves
 from rook_tally.desk.data.site_state import SiteState
@@ -37,26 +37,26 @@ class AlarmDialog(QDialog):
 
     def __init__(self, theme: Theme, state: SiteState, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("What stands"))
+        self.setWindowTitle(tr("What stands"))
         self.resize(560, 380)
         self._state = state
         self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
-        self.list.setAccessibleName(said("what stands"))
+        self.list.setAccessibleName(tr("what stands"))
         self.list.setFont(face(13))
         self.list.setStyleSheet(list_style(theme))
         self.word = QLineEdit()
-        self.word.setPlaceholderText(said("Why? For the journal"))
-        self.word.setAccessibleName(said("why"))
+        self.word.setPlaceholderText(tr("Why? For the journal"))
+        self.word.setAccessibleName(tr("why"))
         self.until = QComboBox()
-        self.until.setAccessibleName(said("shelve until"))
+        self.until.setAccessibleName(tr("shelve until"))
         for words, until_us in shelves(state.clock(), state.zone):
             self.until.addItem(words, until_us)
-        self.acknowledge = QPushButton(said("Acknowledge"))
-        self.shelve = QPushButton(said("Shelve"))
-        self.unshelve = QPushButton(said("Off the shelf"))
-        self.open_watch = QPushButton(said("Open its watch"))
-        self.empty = Label(said("Nothing stands."))
+        self.acknowledge = QPushButton(tr("Acknowledge"))
+        self.shelve = QPushButton(tr("Shelve"))
+        self.unshelve = QPushButton(tr("Off the shelf"))
+        self.open_watch = QPushButton(tr("Open its watch"))
+        self.empty = Label(tr("Nothing stands."))
         tint(self.empty, theme.dim)
         buttons = QHBoxLayout()
         for one in (self.acknowledge, self.shelve, self.until, self.unshelve):
@@ -103,7 +103,7 @@ class AlarmDialog(QDialog):
             for one in alarms:
                 words = state_words(one, self._state.now_us)
                 place = places.get(one.series_id, "")
-                item = QListWidgetItem(f"{one.name} · {place} · {said(one.level.wording)}, {words}")
+                item = QListWidgetItem(f"{one.name} · {place} · {tr(one.level.wording)}, {words}")
                 item.setData(Qt.ItemDataRole.UserRole, one)
                 self.list.addItem(item)
             keys = [(one.watch, one.series_id) for one in alarms]

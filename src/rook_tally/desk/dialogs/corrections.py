@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.corrections import Correction, in_force, on_top_of
 from rook_tally.core.series.envelope import Envelope
@@ -104,12 +104,12 @@ class CorrectionsDialog(QDialog):
         self._series = series
         self._answer: CorrectionsAnswer | None = None
         self.setWindowTitle(
-            said("Corrections: {0} {1}", series.station.place.name, series.quantity.name)
+            tr("Corrections: {0} {1}", series.station.place.name, series.quantity.name)
         )
         unit = series.shown.symbol
         self.way = QComboBox()
         for way in CorrectionWay:
-            self.way.addItem(said(way.value), way)
+            self.way.addItem(tr(way.value), way)
         names = (
             "from",
             "offset",
@@ -124,26 +124,26 @@ class CorrectionsDialog(QDialog):
         for name, line in self.typed.items():
             line.setAccessibleName(name)
             line.textChanged.connect(self._preview)
-        self.typed["from"].setPlaceholderText(said("now, yesterday 14:00, 2026-08-12 …"))
-        self.typed["why"].setPlaceholderText(said("such as: beside the reference meter"))
+        self.typed["from"].setPlaceholderText(tr("now, yesterday 14:00, 2026-08-12 …"))
+        self.typed["why"].setPlaceholderText(tr("such as: beside the reference meter"))
         self.chart = BeforeAndAfter(theme, series.quantity.accuracy)
         self.effect, self.problem = Label(), Label()
         tint(self.effect, theme.dim)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.setWordWrap(True)
-        self.save = QPushButton(said("Correct"))
+        self.save = QPushButton(tr("Correct"))
         self.save.setObjectName("main")
         self.list = QGridLayout()
         self.form = QFormLayout()
-        self.form.addRow(said("How"), self.way)
-        self.form.addRow(said("From"), self.typed["from"])
-        self.form.addRow(said("Gain ×"), self.typed["gain"])
-        self.form.addRow(said("Offset, {0}", unit), self.typed["offset"])
-        self.form.addRow(said("Shown, {0}", unit), self.typed["shown first"])
-        self.form.addRow(said("True, {0}", unit), self.typed["true first"])
-        self.form.addRow(said("Shown then, {0}", unit), self.typed["shown second"])
-        self.form.addRow(said("True then, {0}", unit), self.typed["true second"])
-        self.form.addRow(said("Why"), self.typed["why"])
+        self.form.addRow(tr("How"), self.way)
+        self.form.addRow(tr("From"), self.typed["from"])
+        self.form.addRow(tr("Gain ×"), self.typed["gain"])
+        self.form.addRow(tr("Offset, {0}", unit), self.typed["offset"])
+        self.form.addRow(tr("Shown, {0}", unit), self.typed["shown first"])
+        self.form.addRow(tr("True, {0}", unit), self.typed["true first"])
+        self.form.addRow(tr("Shown then, {0}", unit), self.typed["shown second"])
+        self.form.addRow(tr("True then, {0}", unit), self.typed["true second"])
+        self.form.addRow(tr("Why"), self.typed["why"])
         self._lay_out()
         self.way.currentIndexChanged.connect(self._on_way)
         self.save.clicked.connect(self._on_save)
@@ -152,7 +152,7 @@ class CorrectionsDialog(QDialog):
         self._ask()
 
     def _lay_out(self) -> None:
-        heading = Label(said("What the sensor said stays as it is; a correction lies on top."))
+        heading = Label(tr("What the sensor said stays as it is; a correction lies on top."))
         heading.setWordWrap(True)
         tint(heading, self._theme.dim)
         foot = QHBoxLayout()
@@ -252,15 +252,15 @@ class CorrectionsDialog(QDialog):
                 for name in ("shown first", "shown second")
             ]
             raw = [(one - held.offset) / held.gain for one in seen]
-            what = said("Points")
+            what = tr("Points")
         else:
             raw = [self._answer.mean]
-            what = said("The mean")
+            what = tr("The mean")
         told = [
             " and ".join(shown.figure(one.gain * value + one.offset, more=1) for value in raw)
             for one in (Correction(0, 1.0, 0.0), held, new)
         ]
-        return said(
+        return tr(
             "The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, "
             "{2} as shown now, {3} {4} corrected.",
             what,
@@ -303,15 +303,15 @@ class CorrectionsDialog(QDialog):
             what, why = Label(words), Label(f"{entry.who}: {entry.why}")
             what.setFont(face(13, BOLD))
             tint(why, self._theme.dim)
-            withdraw = QPushButton(said("Withdraw"))
+            withdraw = QPushButton(tr("Withdraw"))
             withdraw.setObjectName("small")
-            withdraw.setAccessibleName(said("Withdraw {0}", words))
+            withdraw.setAccessibleName(tr("Withdraw {0}", words))
             withdraw.clicked.connect(partial(self._withdraw, entry.id))
             self.list.addWidget(what, row, 0)
             self.list.addWidget(why, row, 1)
             self.list.addWidget(withdraw, row, 2, Qt.AlignmentFlag.AlignRight)
         if not self._answer.entries:
-            none = Label(said("No correction yet."))
+            none = Label(tr("No correction yet."))
             tint(none, self._theme.dim)
             self.list.addWidget(none, 0, 0)
 

@@ -15,7 +15,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_format import MINUS
 from rook_tally.core.series.corrections import Correction, corrected_values
@@ -169,4 +169,4 @@ def correction_words(correction: Correction, shown: DisplayUnit, zone: tzinfo) -
         parts.append(f"× {correction.gain:.4g}")
     if abs(offset) > 1e-12 or not parts:
         parts.append(f"{offset:+.4g}".replace("-", MINUS) + f" {shown.symbol}".rstrip())
-    return said("{0} from {1:%Y-%m-%d %H:%M} on", " ".join(parts), since)
+    return tr("{0} from {1:%Y-%m-%d %H:%M} on", " ".join(parts), since)

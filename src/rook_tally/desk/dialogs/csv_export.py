@@ -11,7 +11,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.parts.label import Label
 from rook_tally.store.base import Store
@@ -74,12 +74,12 @@ class CsvExport(QDialog):
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("Saving readings"))
+        self.setWindowTitle(tr("Saving readings"))
         self._gives_up = threading.Event()
-        self.told = Label(said("Writing {0} …", path))
+        self.told = Label(tr("Writing {0} …", path))
         self.told.setWordWrap(True)
         self.bar = QProgressBar()
-        self.stop = QPushButton(said("Give up"))
+        self.stop = QPushButton(tr("Give up"))
         self.stop.clicked.connect(self._on_button)
         foot = QHBoxLayout()
         foot.addStretch(1)
@@ -108,16 +108,16 @@ class CsvExport(QDialog):
 
         try:
             rows = write_csv(store, series, start_us, end_us, path, went_on=heard)
-            self.ended.emit(said("{0} readings are in {1}.", rows, path))
+            self.ended.emit(tr("{0} readings are in {1}.", rows, path))
         except GivenUpError:
-            self.ended.emit(said("Given up; nothing was written."))
+            self.ended.emit(tr("Given up; nothing was written."))
         except RookTallyError as error:
             self.ended.emit(str(error))
 
     def _on_ended(self, told: str) -> None:
         self._thread.join()
         self.told.setText(told)
-        self.stop.setText(said("Close"))
+        self.stop.setText(tr("Close"))
 
     def _on_button(self) -> None:
         if self._thread.is_alive():

@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FoundItem, found
@@ -68,7 +68,7 @@ class _Lines(QStyledItemDelegate):
         line = rect.adjusted(12, 0, -12, 0)
         painter.setFont(face(11))
         painter.setPen(dim)
-        painter.drawText(line, _LEFT, said(one.sort.value))
+        painter.drawText(line, _LEFT, tr(one.sort.value))
         painter.drawText(line, _RIGHT, one.keys)
         line = line.adjusted(74, 0, -90, 0)
         painter.setFont(face(13, MEDIUM))
@@ -93,18 +93,18 @@ class Finder(QDialog):
     ) -> None:
         super().__init__(parent)
         self._state, self._commands = state, commands
-        self.setWindowTitle(said("Find"))
+        self.setWindowTitle(tr("Find"))
         self.setFixedWidth(_WIDTH)
         self.typed = QLineEdit()
-        self.typed.setPlaceholderText(said("A place, station, series, remark or something to do"))
-        self.typed.setAccessibleName(said("Find"))
+        self.typed.setPlaceholderText(tr("A place, station, series, remark or something to do"))
+        self.typed.setAccessibleName(tr("Find"))
         self.list = QListWidget()
         self.list.setFrameShape(QListWidget.Shape.NoFrame)
         self.list.setItemDelegate(_Lines(theme, self.list))
         self.list.setUniformItemSizes(True)
         self.list.setFixedHeight(_ROWS * _ROW_HEIGHT + 4)
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setAccessibleName(said("FoundItem"))
+        self.list.setAccessibleName(tr("FoundItem"))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.typed)

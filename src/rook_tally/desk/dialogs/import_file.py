@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.file_importer import FileImporter
 from rook_tally.desk.data.site_state import SiteState
@@ -37,39 +37,39 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self._importer = importer
         self._thread: threading.Thread | None = None
-        self.setWindowTitle(said("Read a CSV file"))
+        self.setWindowTitle(tr("Read a CSV file"))
         self.setMinimumWidth(560)
         self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
-        self.file.setAccessibleName(said("file"))
-        self.zone.setAccessibleName(said("time zone of its times"))
+        self.file.setAccessibleName(tr("file"))
+        self.zone.setAccessibleName(tr("time zone of its times"))
         self.station = QComboBox()
         self.station.setEditable(True)
-        self.station.setAccessibleName(said("station"))
+        self.station.setAccessibleName(tr("station"))
         self.station.addItems([one.key for one in state.site.stations])
         self.columns = QLineEdit()
-        self.columns.setPlaceholderText(said("as their names say, or temp=temperature:°F …"))
-        self.columns.setAccessibleName(said("what its columns mean"))
+        self.columns.setPlaceholderText(tr("as their names say, or temp=temperature:°F …"))
+        self.columns.setAccessibleName(tr("what its columns mean"))
         self.dates = QComboBox()
-        self.dates.setAccessibleName(said("what stands first in its dates"))
+        self.dates.setAccessibleName(tr("what stands first in its dates"))
         for label, order in (
-            (said("found out from the file"), ""),
-            (said("the day: 11/05 is in May"), "day-first"),
-            (said("the month: 11/05 is in November"), "month-first"),
+            (tr("found out from the file"), ""),
+            (tr("the day: 11/05 is in May"), "day-first"),
+            (tr("the month: 11/05 is in November"), "month-first"),
         ):
             self.dates.addItem(label, order)
         self.said = QPlainTextEdit()
         self.said.setReadOnly(True)
-        self.said.setAccessibleName(said("what the file holds"))
+        self.said.setAccessibleName(tr("what the file holds"))
         self.said.setPlaceholderText(
-            said(
+            tr(
                 "Choose a file and the station it belongs to. "
                 "A station is added in the Stations view."
             )
         )
-        self.choose = QPushButton(said("Choose …"))
+        self.choose = QPushButton(tr("Choose …"))
         self.rehearse, self.read = (
-            QPushButton(said("What would it bring?")),
-            QPushButton(said("Read it")),
+            QPushButton(tr("What would it bring?")),
+            QPushButton(tr("Read it")),
         )
         self.choose.setObjectName("small")
         self.read.setObjectName("main")
@@ -78,11 +78,11 @@ class ImportDialog(QDialog):
         row.addWidget(self.file, 1)
         row.addWidget(self.choose)
         form = QFormLayout()
-        form.addRow(said("File"), row)
-        form.addRow(said("Station"), self.station)
-        form.addRow(said("Time zone"), self.zone)
-        form.addRow(said("Columns"), self.columns)
-        form.addRow(said("Dates begin with"), self.dates)
+        form.addRow(tr("File"), row)
+        form.addRow(tr("Station"), self.station)
+        form.addRow(tr("Time zone"), self.zone)
+        form.addRow(tr("Columns"), self.columns)
+        form.addRow(tr("Dates begin with"), self.dates)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.rehearse)
@@ -105,7 +105,7 @@ class ImportDialog(QDialog):
             changed.connect(lambda _: self.read.setEnabled(False))
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, said("Choose a file"), "", "CSV (*.csv *.txt);;All (*)")
+        dialog = QFileDialog(self, tr("Choose a file"), "", "CSV (*.csv *.txt);;All (*)")
         dialog.fileSelected.connect(self.file.setText)
         dialog.open()
 
@@ -114,7 +114,7 @@ class ImportDialog(QDialog):
             return
         for button in (self.rehearse, self.read):
             button.setEnabled(False)
-        self.said.setPlainText(said("Reading …"))
+        self.said.setPlainText(tr("Reading …"))
         self._thread = threading.Thread(
             target=self._run,
             daemon=True,

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import Action, Section, key_words
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
@@ -35,7 +35,7 @@ class KeyListDialog(QDialog):
 
     def __init__(self, theme: Theme, commands: Sequence[Action], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("Keys"))
+        self.setWindowTitle(tr("Keys"))
         sheet = QWidget()
         sheet.setObjectName("sheet")
         sheet.setStyleSheet(f"QWidget#sheet {{ background: {theme.sheet}; }}")
@@ -48,7 +48,7 @@ class KeyListDialog(QDialog):
             for section in sections:
                 told = [one for one in commands if one.section is section and one.keys]
                 if told:
-                    column.addWidget(_label(said(section.value), face(14, BOLD), theme.ink))
+                    column.addWidget(_label(tr(section.value), face(14, BOLD), theme.ink))
                     column.addLayout(_lines(theme, told))
                     column.addSpacing(12)
             column.addStretch(1)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -66,7 +66,7 @@ class _Lines(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in (1, 2):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole and index.column() in (1, 2):
-            is_good = self.model.texts(index.row())[3] == said(Quality.GOOD.wording)
+            is_good = self.model.texts(index.row())[3] == tr(Quality.GOOD.wording)
             return colour(self._theme.ink if is_good else self._theme.faint)
         return None
 
@@ -74,7 +74,7 @@ class _Lines(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation is Qt.Orientation.Horizontal:
-            return said(COLUMNS[section])
+            return tr(COLUMNS[section])
         return None
 
 
@@ -92,19 +92,19 @@ class ReadingsTable(QDialog):
         super().__init__(parent)
         self._state, self._reader, self._question = state, reader, question
         one = question.series
-        self.setWindowTitle(said("Readings: {0} {1}", one.station.place.name, one.quantity.name))
+        self.setWindowTitle(tr("Readings: {0} {1}", one.station.place.name, one.quantity.name))
         self.resize(720, 520)
-        self.words = Label(said("Reading …"))
+        self.words = Label(tr("Reading …"))
         self.words.setFont(face(13, BOLD))
         tint(self.words, theme.ink)
-        self.only_suspect = QCheckBox(said("Only &suspect ones"))
+        self.only_suspect = QCheckBox(tr("Only &suspect ones"))
         self.lines = _Lines(theme)
         self.table = QTableView()
         self.table.setModel(self.lines)
         self.table.setFont(face(12))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setShowGrid(False)
-        self.table.setAccessibleName(said("readings"))
+        self.table.setAccessibleName(tr("readings"))
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.table.verticalHeader().setDefaultSectionSize(22)
@@ -115,10 +115,10 @@ class ReadingsTable(QDialog):
             f"QTableView::item:selected {{ background: {theme.rule}; color: {theme.ink}; }}"
         )
         self.good, self.suspect = (
-            QPushButton(said("Count as good")),
-            QPushButton(said("Count as suspect")),
+            QPushButton(tr("Count as good")),
+            QPushButton(tr("Count as suspect")),
         )
-        self.copy = QPushButton(said("Copy"))
+        self.copy = QPushButton(tr("Copy"))
         for button, keys in ((self.good, "Ctrl+G"), (self.suspect, "Ctrl+X"), (self.copy, "")):
             button.setObjectName("small")
             button.setEnabled(False)

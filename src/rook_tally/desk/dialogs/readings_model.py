@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.commands import Overrule
@@ -87,7 +87,7 @@ class ReadingsModel:
             f"{moment:%Y-%m-%d %H:%M:%S}.{moment.microsecond // 1000:03}",
             shown.text(value),
             "" if raw == value else shown.text(raw),
-            said(Quality(int(readings.quality[at])).wording),
+            tr(Quality(int(readings.quality[at])).wording),
             "" if spoken is None else f"{spoken.who}: {spoken.why}",
         )
 
@@ -121,7 +121,7 @@ class ReadingsModel:
         told = f"{count:,}".replace(",", "\u2009") + (" reading" if count == 1 else " readings")
         suspect = self.suspect_count
         return (
-            said("{0}, {1} of them suspect", told, suspect)
+            tr("{0}, {1} of them suspect", told, suspect)
             if suspect
-            else said("{0}, none suspect", told)
+            else tr("{0}, none suspect", told)
         )

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_settings import (
@@ -42,34 +42,34 @@ class SiteDialog(QDialog):
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("Site settings"))
+        self.setWindowTitle(tr("Site settings"))
         self.setMinimumWidth(680)
         self._before: SiteSettings | None = None
         self._under_way: SaveSiteSettings | None = None
         self.name, self.zone, self.folder = QLineEdit(), QLineEdit(), QLineEdit()
-        self.name.setAccessibleName(said("name of the site"))
-        self.zone.setAccessibleName(said("time zone"))
+        self.name.setAccessibleName(tr("name of the site"))
+        self.zone.setAccessibleName(tr("time zone"))
         completer = QCompleter(sorted(available_timezones()), self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self.zone.setCompleter(completer)
-        self.folder.setAccessibleName(said("folder for daily copies"))
-        self.folder.setPlaceholderText(said("none are made"))
-        self.choose = QPushButton(said("Choose …"))
+        self.folder.setAccessibleName(tr("folder for daily copies"))
+        self.folder.setPlaceholderText(tr("none are made"))
+        self.choose = QPushButton(tr("Choose …"))
         self.choose.setObjectName("small")
         self.keys, self.passwords = QComboBox(), QComboBox()
-        self.keys.setAccessibleName(said("who needs an access key"))
-        self.passwords.setAccessibleName(said("where passwords are kept"))
+        self.keys.setAccessibleName(tr("who needs an access key"))
+        self.passwords.setAccessibleName(tr("where passwords are kept"))
         for key, words in KEYS:
-            self.keys.addItem(said(words), key)
+            self.keys.addItem(tr(words), key)
         for place, words in PASSWORDS:
-            self.passwords.addItem(said(words), place)
+            self.passwords.addItem(tr(words), place)
         self.copied, self.why = Label(), Label()
         for label, colour in ((self.copied, theme.dim), (self.why, theme.level(Level.HIGH))):
             label.setWordWrap(True)
             label.setFont(face(12))
             tint(label, colour)
-        self.save, self.cancel = QPushButton(said("Save")), QPushButton(said("Cancel"))
+        self.save, self.cancel = QPushButton(tr("Save")), QPushButton(tr("Cancel"))
         self.save.setObjectName("main")
         self.save.setDefault(True)
         self._lay_out()
@@ -83,12 +83,12 @@ class SiteDialog(QDialog):
         row.addWidget(self.folder, 1)
         row.addWidget(self.choose)
         self.form = QFormLayout()
-        self.form.addRow(said("Name"), self.name)
-        self.form.addRow(said("Time zone"), self.zone)
-        self.form.addRow(said("Daily copies go to"), row)
+        self.form.addRow(tr("Name"), self.name)
+        self.form.addRow(tr("Time zone"), self.zone)
+        self.form.addRow(tr("Daily copies go to"), row)
         self.form.addRow("", self.copied)
-        self.form.addRow(said("An access key is needed by"), self.keys)
-        self.form.addRow(said("Passwords of mail and webhooks"), self.passwords)
+        self.form.addRow(tr("An access key is needed by"), self.keys)
+        self.form.addRow(tr("Passwords of mail and webhooks"), self.passwords)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.cancel)
@@ -126,7 +126,7 @@ class SiteDialog(QDialog):
         self.folder.setEnabled(settings.can_be_copied)
         self.choose.setEnabled(settings.can_be_copied)
         if not settings.can_be_copied:
-            self.folder.setPlaceholderText(said("by the server's own tools"))
+            self.folder.setPlaceholderText(tr("by the server's own tools"))
         self.copied.setText(settings.copied)
         self.form.setRowVisible(self.copied, bool(settings.copied))
         self.keys.setCurrentIndex(self.keys.findData(settings.keys))
@@ -136,7 +136,7 @@ class SiteDialog(QDialog):
         self.name.selectAll()
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, said("Folder for daily copies"), self.folder.text())
+        dialog = QFileDialog(self, tr("Folder for daily copies"), self.folder.text())
         dialog.setFileMode(QFileDialog.FileMode.Directory)
         dialog.fileSelected.connect(self.folder.setText)
         dialog.open()

@@ -700,7 +700,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/finder.py" />
-      <source>Found</source>
+      <source>FoundItem</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4209,7 +4209,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="core" />
-      <source>Run</source>
+      <source>RunControl</source>
       <translation type="unfinished" />
     </message>
     <message>

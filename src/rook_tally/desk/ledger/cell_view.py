@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -55,12 +55,12 @@ def spoken_cell(
 ) -> str:
     """The cell for a screen reader."""
     parts = [
-        f"{one.station.place.name}, {said(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
-        said(level.wording),
+        f"{one.station.place.name}, {tr(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
+        tr(level.wording),
     ]
     if state is not Freshness.FRESH:
-        parts.append(said(state.value))
+        parts.append(tr(state.value))
     if is_suspect:
-        parts.append(said("suspect"))
-    parts += [said("{0} stands", alarm.name) for alarm in alarms]
+        parts.append(tr("suspect"))
+    parts += [tr("{0} stands", alarm.name) for alarm in alarms]
     return ", ".join(parts)

@@ -7,7 +7,7 @@ import enum
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
@@ -40,8 +40,8 @@ class Onboarding(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         title, told = (
-            Label(said("Nothing has been heard yet")),
-            Label(said("There are three ways on.")),
+            Label(tr("Nothing has been heard yet")),
+            Label(tr("There are three ways on.")),
         )
         title.setFont(face(19, MEDIUM))
         told.setFont(face(13))
@@ -51,12 +51,12 @@ class Onboarding(QWidget):
         ways.setVerticalSpacing(6)
         self.buttons: dict[FirstStep, QPushButton] = {}
         for at, step in enumerate(FirstStep):
-            button = QPushButton(f"&{at + 1}  {said(step.value)}")
+            button = QPushButton(f"&{at + 1}  {tr(step.value)}")
             button.setObjectName("main" if at == 0 else "")
             button.setShortcut(str(at + 1))
             button.setFont(face(13, BOLD))
             button.clicked.connect(lambda _=False, one=step: self.chosen.emit(one))
-            words = Label(said(_TOLD[step]))
+            words = Label(tr(_TOLD[step]))
             words.setFont(face(12))
             words.setWordWrap(True)
             words.setFixedWidth(270)

@@ -9,7 +9,7 @@ from datetime import tzinfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -131,11 +131,11 @@ def account_of(
 def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
     """Where it is going over the last hour, and when it would cross its limit at this pace."""
     if trend is None:
-        return said("too few readings in the last hour to tell a trend")
+        return tr("too few readings in the last hour to tell a trend")
     told = series.shown
     steady_below = max(series.quantity.accuracy, 10.0 ** -(series.quantity.decimals + 1))
     if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
-        return said("steady over the last hour")
+        return tr("steady over the last hour")
     word = "rising" if trend.per_hour > 0 else "falling"
     # A slope with no word of its uncertainty would claim more than it knows.
     within = SURE_STANDARD_ERRORS * trend.standard_error
@@ -149,7 +149,7 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     if not math.isfinite(ahead_us) or ahead_us > _FARTHEST_CROSSING_US:
         return pace
     clock = _clock(round(now_us + ahead_us), zone)
-    return said("{0} · at this pace {1} by {2}", pace, told.limit_text(limit), clock)
+    return tr("{0} · at this pace {1} by {2}", pace, told.limit_text(limit), clock)
 
 
 def _limit_ahead(series: Series, value: float, trend: Trend) -> float | None:
@@ -179,26 +179,26 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
         facts += _facts_today(series, readings, Window(midnight_us, now_us + 1), zone)
     over = _time_over(series, readings, day)
     if over is not None:
-        facts.append(SummaryLine(said("Past the limit"), over, said("of 24 h")))
+        facts.append(SummaryLine(tr("Past the limit"), over, tr("of 24 h")))
     heard = completeness(
         readings, max_gap_s=gap_s, cadence_s=cadence_s, start_us=now_us - DAY_US, end_us=now_us
     )
     missed = max(0, heard.expected - heard.heard)
     facts.append(
         SummaryLine(
-            said("Heard"),
+            tr("Heard"),
             f"{figure(100 * heard.completeness, 1)} %",
-            said("{0} missed", figure(missed, 0)) if missed else said("none missed"),
+            tr("{0} missed", figure(missed, 0)) if missed else tr("none missed"),
         )
     )
     inside = inside_of(readings.time_us, day.start_us, day.end_us)
     suspect = int(np.count_nonzero(~readings[inside].good))
     if suspect:
-        facts.append(SummaryLine(said("Set aside"), figure(suspect, 0), said("as suspect")))
+        facts.append(SummaryLine(tr("Set aside"), figure(suspect, 0), tr("as suspect")))
     if quantity.scale is QuantityScale.NUMBER and quantity.accuracy:
         told = series.shown
         accuracy = told.difference_figure(quantity.accuracy)
-        facts.append(SummaryLine(said("Sensor can tell"), f"±{accuracy}", told.symbol))
+        facts.append(SummaryLine(tr("Sensor can tell"), f"±{accuracy}", told.symbol))
     return facts
 
 
@@ -219,7 +219,7 @@ def _facts_today(
     if series.quantity.scale is QuantityScale.STATE:
         return [
             SummaryLine(
-                said("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %"
+                tr("On today"), duration(mean * pieces.covered_s), f"{figure(100 * mean, 0)} %"
             )
         ]
     told = series.shown
@@ -227,22 +227,20 @@ def _facts_today(
     if series.quantity.averaging is Averaging.CIRCULAR:
         inside = readings[inside_of(readings.time_us, today.start_us, today.end_us)]
         low, high = arc_of(inside.value[inside.good], inside.value[inside.good])
-        arc = said("{0} to {1}", told.figure(low), told.figure(high % 360.0))
+        arc = tr("{0} to {1}", told.figure(low), told.figure(high % 360.0))
         return [
-            SummaryLine(said("Mean today"), told.figure(mean)),
-            SummaryLine(said("Between, today"), arc, said("clockwise")),
+            SummaryLine(tr("Mean today"), told.figure(mean)),
+            SummaryLine(tr("Between, today"), arc, tr("clockwise")),
         ]
     top, bottom = highest(readings, today), lowest(readings, today)
     if top.value is not None and top.time_us is not None:
         facts.append(
-            SummaryLine(said("Highest today"), told.figure(top.value), _clock(top.time_us, zone))
+            SummaryLine(tr("Highest today"), told.figure(top.value), _clock(top.time_us, zone))
         )
-    facts.append(SummaryLine(said("Mean today"), told.figure(mean, more=1)))
+    facts.append(SummaryLine(tr("Mean today"), told.figure(mean, more=1)))
     if bottom.value is not None and bottom.time_us is not None:
         facts.append(
-            SummaryLine(
-                said("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone)
-            )
+            SummaryLine(tr("Lowest today"), told.figure(bottom.value), _clock(bottom.time_us, zone))
         )
     return facts
 
@@ -265,7 +263,7 @@ def _time_over(series: Series, readings: Readings, window: Window) -> str | None
         total_s += excess_of(pieces, upper)[0]
     if lower is not None:
         total_s += excess_of(mirrored(pieces), -lower)[0]
-    return said("not once") if total_s == 0 else duration(total_s)
+    return tr("not once") if total_s == 0 else duration(total_s)
 
 
 def _chart_range(series: Series, chart: Envelope) -> tuple[float, float]:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -89,16 +89,16 @@ class SidePanel(SidePaper):
         self._place, self._name = Label(), Label()
         self._value, self._unit = Label(), Label()
         self._sentence, self._outlook = Label(), Label()
-        self._from, self._until = Label(), Label(said("now"))
+        self._from, self._until = Label(), Label(tr("now"))
         self._also = Label()
         self.alarms = AlarmLines(theme)
         self.alarms.wanted.connect(self.alarm_wanted)
-        self._remarks_head, self.remarks = Label(said("Remarks")), Label()
+        self._remarks_head, self.remarks = Label(tr("Remarks")), Label()
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
-        self._button = QPushButton(said("Open in Strip"))
-        self._button.setToolTip(said("Enter"))
+        self._button = QPushButton(tr("Open in Strip"))
+        self._button.setToolTip(tr("Enter"))
         self._button.clicked.connect(self.open_in_strip)
         self._lay_out()
         state.remarks_changed.append(self._show_remarks)
@@ -180,14 +180,14 @@ class SidePanel(SidePaper):
         for line in self._facts:
             line.setVisible(False)
         if account is None:
-            self._name.setText(said("Nothing picked"))
-            self._outlook.setText(said("Pick a cell with the mouse or the arrow keys."))
+            self._name.setText(tr("Nothing picked"))
+            self._outlook.setText(tr("Pick a cell with the mouse or the arrow keys."))
             for label in (self._place, self._value, self._unit, self._sentence, self._also):
                 label.setText("")
             return
         theme, one = self._theme, account.series
         self._place.setText(one.station.place.name)
-        self._name.setText(said(one.quantity.name))
+        self._name.setText(tr(one.quantity.name))
         self._value.setText(account.value)
         long = len(account.value) > 6
         self._value.setFont(face(34 if long else 46, BOLD))
@@ -206,7 +206,7 @@ class SidePanel(SidePaper):
         is_live = self._state.window.is_live
         self._from.setText(start.strftime("%H:%M yesterday" if is_live else "%a %H:%M"))
         moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
-        self._until.setText(said("now") if is_live else moment.strftime("%a %H:%M"))
+        self._until.setText(tr("now") if is_live else moment.strftime("%a %H:%M"))
         for line, fact in zip(self._facts, account.facts, strict=False):
             line.name.setText(fact.name)
             line.value.setText(fact.value)

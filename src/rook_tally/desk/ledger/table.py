@@ -35,7 +35,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
@@ -133,13 +133,13 @@ class PlaceHeader(QHeaderView):
             case GroupRow():
                 painter.setFont(face(11, BOLD))
                 painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said(row.title).upper())
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr(row.title).upper())
                 draw_rule(painter, theme, rect)
             case SummaryRow():
                 painter.setFont(face(11))
                 painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said(row.title))
-                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, said(row.summary.value))
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr(row.title))
+                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, tr(row.summary.value))
             case PlaceRow():
                 self._paint_place(painter, rect, section)
                 draw_rule(painter, theme, rect)
@@ -179,7 +179,7 @@ class QuantityHeader(QHeaderView):
         self._theme = theme
         self.setFixedHeight(HEAD_HEIGHT)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.setToolTip(said("A click on the unit shows another (U)"))
+        self.setToolTip(tr("A click on the unit shows another (U)"))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Ask for another unit where one was clicked."""
@@ -200,7 +200,7 @@ class QuantityHeader(QHeaderView):
         painter.setPen(colour(theme.ink))
         area = rect.adjusted(4, 6, -10, 0)
         words = painter.fontMetrics()
-        name = words.elidedText(said(quantity.heading), Qt.TextElideMode.ElideRight, area.width())
+        name = words.elidedText(tr(quantity.heading), Qt.TextElideMode.ElideRight, area.width())
         painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, name)
         painter.setFont(face(10))
         painter.setPen(colour(theme.dim))
@@ -226,10 +226,10 @@ class _Corner(QWidget):
         painter.fillRect(rect, colour(theme.sheet))
         painter.setFont(face(13, MEDIUM))
         painter.setPen(colour(theme.ink))
-        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, said("Place"))
+        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr("Place"))
         painter.setFont(face(11))
         painter.setPen(colour(theme.dim))
-        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, said("heard"))
+        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, tr("heard"))
         painter.setPen(QPen(colour(theme.margin), 1))
         for x in (rect.right() - 4, rect.right() - 1):
             painter.drawLine(x, 0, x, rect.bottom())
@@ -257,7 +257,7 @@ class LedgerTable(QTableView):
         self.setHorizontalHeader(self.quantity_head)
         self._pressed_at: QPoint | None = None
         self._corner = _Corner(theme, self)
-        self.setAccessibleName(said("Ledger"))
+        self.setAccessibleName(tr("Ledger"))
         self.setFrameShape(QTableView.Shape.NoFrame)
         self.setShowGrid(False)
         self.setCornerButtonEnabled(False)

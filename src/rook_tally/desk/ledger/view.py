@@ -8,7 +8,7 @@ from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
@@ -112,9 +112,9 @@ class LedgerView(QWidget):
     def _show_next_group(self) -> None:
         group = self.model.show_next_group()
         self.told.emit(
-            said("The lines below speak for {0}.", group)
+            tr("The lines below speak for {0}.", group)
             if group
-            else said("The lines below speak for all places indoors.")
+            else tr("The lines below speak for all places indoors.")
         )
 
     @property
@@ -148,7 +148,7 @@ class LedgerView(QWidget):
 
     def _hide(self, hide: Callable[[int], str], at: int) -> None:
         if self._picked is not None and at >= 0:
-            self.told.emit(said("{0} is hidden. Ctrl+H shows everything again.", hide(at)))
+            self.told.emit(tr("{0} is hidden. Ctrl+H shows everything again.", hide(at)))
 
     def _show_next_station(self) -> None:
         if self._picked is None:
@@ -171,7 +171,7 @@ class LedgerView(QWidget):
         if len(units) > 1:
             self._reader.change(ShowInUnit(quantity, units[(now + 1) % len(units)]))
         else:
-            self.told.emit(said("{0} has no other unit.", quantity.name))
+            self.told.emit(tr("{0} has no other unit.", quantity.name))
 
     def pick(self, row: int, column: int) -> None:
         """Pick a cell, as the mouse or the arrow keys do."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import enum
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 
 
 class ViewAction(enum.Enum):
@@ -21,4 +21,4 @@ class ViewAction(enum.Enum):
     def words(self) -> str:
         """What it does."""
         words: str = self.value[1]
-        return said(words)
+        return tr(words)

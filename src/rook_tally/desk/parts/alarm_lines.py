@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -24,11 +24,11 @@ def state_words(one: ActiveAlarm, now_us: int) -> str:
     """How an alarm stands, and since when."""
     since = "" if one.since_us is None else age((now_us - one.since_us) / 1e6)
     words = {
-        AlarmState.UNACKNOWLEDGED: said("standing {0}", since),
-        AlarmState.ACKNOWLEDGED: said("standing {0}, seen by {1}", since, one.who or said("them")),
-        AlarmState.RETURNED_UNACKNOWLEDGED: said("over, not acknowledged"),
-        AlarmState.SHELVED: said("shelved"),
-        AlarmState.SUPPRESSED: said("off"),
+        AlarmState.UNACKNOWLEDGED: tr("standing {0}", since),
+        AlarmState.ACKNOWLEDGED: tr("standing {0}, seen by {1}", since, one.who or tr("them")),
+        AlarmState.RETURNED_UNACKNOWLEDGED: tr("over, not acknowledged"),
+        AlarmState.SHELVED: tr("shelved"),
+        AlarmState.SUPPRESSED: tr("off"),
     }
     return words.get(one.state, "")
 
@@ -41,8 +41,8 @@ class _Line(QWidget):
         self.state.setFont(face(12))
         self.state.setWordWrap(True)
         tint(self.state, theme.dim)
-        self.acknowledge = QPushButton(said("Acknowledge"))
-        self.shelve = QPushButton(said("Shelve for an hour"))
+        self.acknowledge = QPushButton(tr("Acknowledge"))
+        self.shelve = QPushButton(tr("Shelve for an hour"))
         for button in (self.acknowledge, self.shelve):
             button.setObjectName("link")
             button.setStyleSheet(

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import SHADES, Remark
 from rook_tally.core.theme import Theme
@@ -64,9 +64,9 @@ class RemarkDialog(QDialog):
         self.remark = remark
         self._state = state
         sort = "span" if remark.is_span else "pin"
-        self.setWindowTitle(said("Alter the {0}", sort) if remark.id else said("A new {0}", sort))
+        self.setWindowTitle(tr("Alter the {0}", sort) if remark.id else tr("A new {0}", sort))
         self.words = QLineEdit(remark.text if remark.id else "")
-        self.words.setPlaceholderText(said("What happened, in a few words"))
+        self.words.setPlaceholderText(tr("What happened, in a few words"))
         self.start, self.end = QLineEdit(), QLineEdit()
         zone = state.zone
         self.start.setText(time_words(remark.start_us, zone))
@@ -87,13 +87,13 @@ class RemarkDialog(QDialog):
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
-        form.addRow(said("Words"), self.words)
-        form.addRow(said("From") if remark.is_span else said("At"), self.start)
+        form.addRow(tr("Words"), self.words)
+        form.addRow(tr("From") if remark.is_span else tr("At"), self.start)
         if remark.end_us is not None:
             self.end.setText(time_words(remark.end_us, zone))
-            form.addRow(said("To"), self.end)
-        form.addRow(said("About"), self.place)
-        form.addRow(said("Colour"), shades)
+            form.addRow(tr("To"), self.end)
+        form.addRow(tr("About"), self.place)
+        form.addRow(tr("Colour"), shades)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
         )

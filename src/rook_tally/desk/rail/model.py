@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
@@ -217,7 +217,7 @@ class RailModel:
         window = self.window
         named = next((text for text, span in PRESETS if span == window.span_us), None)
         words = named or _length(window.span_us)
-        return said("last {0}", words) if window.is_live else words
+        return tr("last {0}", words) if window.is_live else words
 
     def moment_words(self) -> str:
         """The moment shown, when it is not now."""
@@ -227,7 +227,7 @@ class RailModel:
 
 def _length(span_us: int) -> str:
     if span_us >= 2 * DAY_US:
-        return said("{0:.0f} days", span_us / DAY_US)
+        return tr("{0:.0f} days", span_us / DAY_US)
     if span_us >= 2 * HOUR_US:
         return f"{span_us / HOUR_US:.0f} h"
-    return said("{0} min", max(1, round(span_us / MINUTE_US)))
+    return tr("{0} min", max(1, round(span_us / MINUTE_US)))

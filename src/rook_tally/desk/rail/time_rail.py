@@ -24,7 +24,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.time_window import PRESETS
@@ -63,7 +63,7 @@ class _Track(QWidget):
         self._ground_key: tuple[object, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName(said("time rail"))
+        self.setAccessibleName(tr("time rail"))
         self.setMinimumHeight(RAIL_HEIGHT - 8)
 
     def x_of(self, time_us: float) -> float:
@@ -279,15 +279,15 @@ class TimeRail(QWidget):
         self._theme, self.model = theme, model
         self.setFixedHeight(RAIL_HEIGHT)
         self.track = _Track(theme, model)
-        self.live = QPushButton(said("Live"))
+        self.live = QPushButton(tr("Live"))
         self.live.setCheckable(True)
-        self.live.setToolTip(said("Back to now (Space)"))
+        self.live.setToolTip(tr("Back to now (Space)"))
         self.span = QPushButton()
         self.span.setObjectName("words")
-        self.span.setToolTip(said("How long a time is shown; a moment to go to (G)"))
+        self.span.setToolTip(tr("How long a time is shown; a moment to go to (G)"))
         self.go = QLineEdit()
-        self.go.setPlaceholderText(said("yesterday 14:00"))
-        self.go.setAccessibleName(said("time to go to"))
+        self.go.setPlaceholderText(tr("yesterday 14:00"))
+        self.go.setAccessibleName(tr("time to go to"))
         self.go.hide()
         self.live.clicked.connect(self._on_live)
         self.span.clicked.connect(self._offer)
@@ -367,12 +367,12 @@ class TimeRail(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for text, span_us in PRESETS:
-            action = menu.addAction(said("Last {0}", text))
+            action = menu.addAction(tr("Last {0}", text))
             action.triggered.connect(lambda _=False, span=span_us: self._show_last(span))
-        menu.addAction(said("Everything")).triggered.connect(self.model.show_everything)
+        menu.addAction(tr("Everything")).triggered.connect(self.model.show_everything)
         menu.addSeparator()
-        menu.addAction(said("Go to …\tG")).triggered.connect(self.ask_where_to)
-        whole = menu.addAction(said("Whole archive on the rail"))
+        menu.addAction(tr("Go to …\tG")).triggered.connect(self.ask_where_to)
+        whole = menu.addAction(tr("Whole archive on the rail"))
         whole.setCheckable(True)
         whole.setChecked(self.model.shows_all)
         whole.triggered.connect(self.model.show_all)

@@ -15,7 +15,7 @@ from rook_tally.store.site import (
     Station,
     TakeInTerms,
     add_station,
-    ask,
+    create_request,
     describe_station,
     kinds,
     load_site,
@@ -38,7 +38,7 @@ class RequestControl:
         control = self.station.kind.control(self.name)
         if control is None:
             raise UsageError(f"{self.station.key} has no control {self.name}")
-        return ask(
+        return create_request(
             connection,
             RequestKind.CONTROL,
             self.station.key,
@@ -58,7 +58,7 @@ class AskProposal:
 
     def made(self, connection: Connection) -> int:
         """Ask for it."""
-        return ask(
+        return create_request(
             connection, RequestKind.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
         )
 
@@ -74,7 +74,7 @@ class RequestTakeIn:
     def made(self, connection: Connection) -> int:
         """Ask for it."""
         document = msgspec.json.encode(self.terms).decode()
-        return ask(
+        return create_request(
             connection,
             RequestKind.ADOPT,
             self.key,

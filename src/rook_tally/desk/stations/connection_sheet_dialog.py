@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
@@ -48,17 +48,17 @@ class ConnectionSheetDialog(QDialog):
         self._theme = theme
         self._sheet = sheet
         self._key = access_key
-        self.setWindowTitle(said("Connect {0}", sheet.station))
+        self.setWindowTitle(tr("Connect {0}", sheet.station))
         self.resize(760, 640)
         self.key = Label()
-        self.show_key = QPushButton(said("Show"))
+        self.show_key = QPushButton(tr("Show"))
         self.show_key.setObjectName("preset")
         self.show_key.setCheckable(True)
         self.senders = QComboBox()
-        self.senders.setAccessibleName(said("sender"))
+        self.senders.setAccessibleName(tr("sender"))
         self.program = QPlainTextEdit()
-        self.program.setAccessibleName(said("program"))
-        self.copy = QPushButton(said("Copy"))
+        self.program.setAccessibleName(tr("program"))
+        self.copy = QPushButton(tr("Copy"))
         self._steps = QVBoxLayout()
         self.steps: list[Label] = []
         self._lay_out()
@@ -85,7 +85,7 @@ class ConnectionSheetDialog(QDialog):
         keys.addWidget(self.key)
         keys.addWidget(self.show_key)
         keys.addStretch(1)
-        form.addRow(said("access key"), keys)
+        form.addRow(tr("access key"), keys)
         self.show_key.toggled.connect(self._show_program)
         for one, name in _SENDER_NAMES.items():
             self.senders.addItem(name, one)
@@ -99,7 +99,7 @@ class ConnectionSheetDialog(QDialog):
         choosing.addWidget(self.senders)
         choosing.addWidget(self.copy)
         choosing.addStretch(1)
-        steps_title = Label(said("First contact"))
+        steps_title = Label(tr("First contact"))
         steps_title.setFont(face(13, BOLD))
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
@@ -138,7 +138,7 @@ class ConnectionSheetDialog(QDialog):
         is_shown = self.show_key.isChecked()
         self.show_key.setVisible(self._key is not None)
         if self._key is None:
-            self.key.setText(said("shown once, when it was made; make another with New key…"))
+            self.key.setText(tr("shown once, when it was made; make another with New key…"))
         else:
             self.key.setText(self._key if is_shown else _HIDDEN)
         self.program.setPlainText(

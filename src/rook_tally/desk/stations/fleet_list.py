@@ -8,7 +8,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
@@ -150,7 +150,7 @@ class FleetList(QListView):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(_Line(model, theme, self))
-        self.setAccessibleName(said("stations"))
+        self.setAccessibleName(tr("stations"))
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)

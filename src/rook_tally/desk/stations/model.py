@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
@@ -238,7 +238,7 @@ class StationsModel:
             one for one in self._state.site.stations if one.kind.slug == station.kind.slug
         )
         alike = "" if "," not in spread else f" (of its kind: {spread})"
-        return said("firmware {0}{1}", station.firmware, alike)
+        return tr("firmware {0}{1}", station.firmware, alike)
 
     def control_rows(self) -> list[ControlRow]:
         """The picked station's controls."""
@@ -302,7 +302,7 @@ class StationsModel:
         count = len(self.strays())
         if not count:
             return ""
-        return said("A stray is talking") if count == 1 else said("{0} strays are talking", count)
+        return tr("A stray is talking") if count == 1 else tr("{0} strays are talking", count)
 
     def stray_lines(self) -> list[str]:
         """A line a stray sender: who, how many messages since when, and why."""
@@ -378,7 +378,7 @@ class StationsModel:
         gain = "" if correction.gain == 1 else f"× {correction.gain:g} "
         offset = f"{correction.offset:+g} " if correction.offset else ""
         since = datetime_from_time_us(correction.from_us).astimezone(self._state.zone)
-        return said("{0}{1}since {2} {3:%b}", gain, offset, since.day, since)
+        return tr("{0}{1}since {2} {3:%b}", gain, offset, since.day, since)
 
     def _series_of(self, station: Station) -> list[Series]:
         return [one for one in self._state.site.series if one.station.id == station.id]

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.label import Label
@@ -26,10 +26,10 @@ class NewStationDialog(QDialog):
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("Connect a station"))
+        self.setWindowTitle(tr("Connect a station"))
         self.setMinimumWidth(460)
         told = Label(
-            said(
+            tr(
                 "Give it a name to send by. What it measures is known from what it sends; "
                 "you get the address, its key and programs that send, ready to run."
             )
@@ -37,21 +37,21 @@ class NewStationDialog(QDialog):
         told.setWordWrap(True)
         tint(told, theme.dim)
         self.key = QLineEdit()
-        self.key.setPlaceholderText(said("such as kiln-1"))
+        self.key.setPlaceholderText(tr("such as kiln-1"))
         self.place, self.kind = QComboBox(), QComboBox()
         self.place.setEditable(True)
-        self.indoors = QCheckBox(said("indoors, if the place is new"))
+        self.indoors = QCheckBox(tr("indoors, if the place is new"))
         self.indoors.setChecked(True)
         self.problem = Label()
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
-        form.addRow(said("Its name on the wire"), self.key)
-        form.addRow(said("It stands in"), self.place)
+        form.addRow(tr("Its name on the wire"), self.key)
+        form.addRow(tr("It stands in"), self.place)
         form.addRow("", self.indoors)
-        form.addRow(said("What sort it is"), self.kind)
+        form.addRow(tr("What sort it is"), self.kind)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.add = self.buttons.addButton(said("Add it"), QDialogButtonBox.ButtonRole.AcceptRole)
+        self.add = self.buttons.addButton(tr("Add it"), QDialogButtonBox.ButtonRole.AcceptRole)
         self.add.setObjectName("main")
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)

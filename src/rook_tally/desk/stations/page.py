@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
@@ -94,22 +94,22 @@ class StationPageView(QWidget):
         self._name, self._about, self._counts = Label(), Label(), Label()
         self._whole, self._firmware, self._where = Label(), Label(), Label()
         self._nothing = Label(
-            said("Nothing has come from it yet. What it sends appears here at once.")
+            tr("Nothing has come from it yet. What it sends appears here at once.")
         )
-        self.hold = QPushButton(said("Hold"))
+        self.hold = QPushButton(tr("Hold"))
         self.hold.setObjectName("preset")
         self.hold.setCheckable(True)
-        self.hold.setToolTip(said("Let the tape stand still (H)"))
+        self.hold.setToolTip(tr("Let the tape stand still (H)"))
         self.hold.setShortcut("H")
         self.hold.toggled.connect(self.held)
         self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
         self.controls = ControlList(theme)
-        self._controls_title = Label(said("Controls"))
-        self.sheet = QPushButton(said("Connect…"))
-        self.sheet.setToolTip(said("Address, key, programs that send, and its first contact (C)"))
+        self._controls_title = Label(tr("Controls"))
+        self.sheet = QPushButton(tr("Connect…"))
+        self.sheet.setToolTip(tr("Address, key, programs that send, and its first contact (C)"))
         self.sheet.setShortcut("C")
-        self.new_key = QPushButton(said("New key…"))
-        self.notes = QPushButton(said("Notes…"))
+        self.new_key = QPushButton(tr("New key…"))
+        self.notes = QPushButton(tr("Notes…"))
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self._lay_out()
 
@@ -156,7 +156,7 @@ class StationPageView(QWidget):
         self._whole.setWordWrap(True)
         self._whole.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._whole.setObjectName("whole message")
-        self._whole.setAccessibleName(said("the picked message"))
+        self._whole.setAccessibleName(tr("the picked message"))
         self._whole.hide()
         self._set_widths(self.tape, (116, 0, 316), stretched=1)
         for at, name in enumerate(_FIELD_HEADS):
@@ -217,10 +217,10 @@ class StationPageView(QWidget):
             return
         self._name.setText(station.key)
         place, kind = station.place.name, station.kind.name
-        self._about.setText(said("{0} · {1} · every {2:g} s", place, kind, station.cadence_s))
+        self._about.setText(tr("{0} · {1} · every {2:g} s", place, kind, station.cadence_s))
         self._counts.setText(self._model.counts())
         self.hold.setChecked(self._model.is_held)
-        self.hold.setText(said("Held") if self._model.is_held else said("Hold"))
+        self.hold.setText(tr("Held") if self._model.is_held else tr("Hold"))
         rows = self._model.tape_rows()
         self._nothing.setVisible(not rows)
         self.tape.setVisible(bool(rows))

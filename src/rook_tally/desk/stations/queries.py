@@ -24,8 +24,8 @@ from rook_tally.store.site import (
     clock_faults,
     control_reports,
     correction_entries,
+    newest_messages,
     newest_requests,
-    newest_tape,
     stray_groups,
     tallies,
 )
@@ -102,10 +102,10 @@ class StationPageQuery:
         day = (self.now_us - DAY_US, self.now_us)
         return StationPage(
             self.station,
-            newest_tape(connection, self.station.key, most=TAPE_LINES),
+            newest_messages(connection, self.station.key, most=TAPE_LINES),
             {one.id: span_statistics(connection, one, *day) for one in series},
             {one.id: correction_entries(connection, one.id) for one in series},
             control_reports(connection, self.station.id),
             newest_requests(connection, self.station.key),
-            newest_tape(connection, most=TAPE_LINES),
+            newest_messages(connection, most=TAPE_LINES),
         )

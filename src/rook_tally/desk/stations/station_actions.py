@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import Reply, StoreClient
 from rook_tally.desk.parts.label import Label
@@ -116,8 +116,8 @@ class StationActions:
             return
         question = QMessageBox(
             QMessageBox.Icon.NoIcon,
-            said("New key for {0}", station.key),
-            said(
+            tr("New key for {0}", station.key),
+            tr(
                 "{0} gets a new access key. Where it has the old one it is turned away "
                 "until you give it the new one; what it has sent stays.",
                 station.key,
@@ -126,7 +126,7 @@ class StationActions:
             self._parent,
         )
         question.setTextFormat(Qt.TextFormat.PlainText)
-        button = question.addButton(said("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
+        button = question.addButton(tr("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
         button.clicked.connect(lambda: self._reader.change(RenewKey(station)))
         question.open()
 
@@ -169,7 +169,7 @@ class StationActions:
         ):
             told = QMessageBox(
                 QMessageBox.Icon.NoIcon,
-                said("Not done"),
+                tr("Not done"),
                 reply.error,
                 QMessageBox.StandardButton.Ok,
                 self._parent,
@@ -204,10 +204,10 @@ class NotesDialog(QDialog):
     def __init__(self, station: Station, parent: QWidget) -> None:
         super().__init__(parent)
         self.station = station
-        self.setWindowTitle(said("Notes on {0}", station.key))
+        self.setWindowTitle(tr("Notes on {0}", station.key))
         self.setMinimumWidth(460)
         self.text = QPlainTextEdit(station.notes)
-        self.text.setAccessibleName(said("notes"))
+        self.text.setAccessibleName(tr("notes"))
         self.text.setTabChangesFocus(True)
         self.latitude, self.longitude = QLineEdit(), QLineEdit()
         for edit, value in ((self.latitude, station.latitude), (self.longitude, station.longitude)):
@@ -221,9 +221,9 @@ class NotesDialog(QDialog):
         self._buttons.rejected.connect(self.reject)
         form = QFormLayout(self)
         form.setContentsMargins(24, 16, 24, 16)
-        form.addRow(said("Notes"), self.text)
-        form.addRow(said("Latitude, °"), self.latitude)
-        form.addRow(said("Longitude, °"), self.longitude)
+        form.addRow(tr("Notes"), self.text)
+        form.addRow(tr("Latitude, °"), self.latitude)
+        form.addRow(tr("Longitude, °"), self.longitude)
         form.addRow("", self.wrong)
         form.addRow(self._buttons)
 

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -37,18 +37,18 @@ class TakeInDialog(QDialog):
         self._theme = theme
         self.adoption = adoption
         self._shown_step: TakeInStep | None = None
-        self.setWindowTitle(said("Adopt {0}", adoption.key))
+        self.setWindowTitle(tr("Adopt {0}", adoption.key))
         self.setMinimumWidth(560)
         self.said, self.key = Label(), Label()
         self.place, self.kind = QComboBox(), QComboBox()
         self.place.setEditable(True)
-        self.place.setAccessibleName(said("place"))
-        self.kind.setAccessibleName(said("kind"))
-        self.indoors = QCheckBox(said("indoors, if the place is new"))
+        self.place.setAccessibleName(tr("place"))
+        self.kind.setAccessibleName(tr("kind"))
+        self.indoors = QCheckBox(tr("indoors, if the place is new"))
         self.indoors.setChecked(True)
         self.fields: list[tuple[QComboBox, QComboBox]] = []
         self._field_grid = QGridLayout()
-        self.adopt, self.close_button = QPushButton(said("Adopt")), QPushButton(said("Cancel"))
+        self.adopt, self.close_button = QPushButton(tr("Adopt")), QPushButton(tr("Cancel"))
         self._form = QWidget()
         self._lay_out()
         self.refresh()
@@ -64,9 +64,9 @@ class TakeInDialog(QDialog):
         )
         tint(self.said, self._theme.dim)
         form = QFormLayout()
-        form.addRow(said("It stands in"), self.place)
+        form.addRow(tr("It stands in"), self.place)
         form.addRow("", self.indoors)
-        form.addRow(said("What sort it is"), self.kind)
+        form.addRow(tr("What sort it is"), self.kind)
         self._field_grid.setHorizontalSpacing(12)
         self._field_grid.setColumnStretch(1, 1)
         inner = QVBoxLayout(self._form)
@@ -104,15 +104,15 @@ class TakeInDialog(QDialog):
         self.adopt.setEnabled(one.is_ready)
         told = one.said
         if one.step is TakeInStep.DONE:
-            told = said("It is a station now: {0}.", one.said)
-            self.close_button.setText(said("Close"))
+            told = tr("It is a station now: {0}.", one.said)
+            self.close_button.setText(tr("Close"))
         self.said.setText(told)
         self.said.setVisible(bool(told))
         shows_key = one.step is TakeInStep.DONE and bool(one.access_key)
         self.key.setVisible(shows_key)
         if shows_key:
             self.key.setText(
-                said(
+                tr(
                     "Its access key, shown this once:\n{0}\n"
                     "It needs it as soon as the doors are open to the network.",
                     one.access_key,
@@ -138,8 +138,8 @@ class TakeInDialog(QDialog):
             name = Label(told.name)
             name.setFont(face(13, BOLD))
             quantity, unit = QComboBox(), QComboBox()
-            quantity.setAccessibleName(said("what {0} measures", told.name))
-            unit.setAccessibleName(said("unit of {0}", told.name))
+            quantity.setAccessibleName(tr("what {0} measures", told.name))
+            unit.setAccessibleName(tr("unit of {0}", told.name))
             choices = [(LEFT_OUT, "wait: nobody knows yet")]
             if told.continues:
                 choices.insert(0, (f"={told.continues}", f"goes on as {told.continues}"))

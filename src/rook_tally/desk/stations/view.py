@@ -6,7 +6,7 @@ from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -46,8 +46,8 @@ class _StrayNote(QWidget):
         self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         tint(self._headline, theme.ink)
         tint(self._lines, theme.dim)
-        self.adopt = QPushButton(said("Adopt…"))
-        self.adopt.setToolTip(said("Make the first of them a station (A)"))
+        self.adopt = QPushButton(tr("Adopt…"))
+        self.adopt.setToolTip(tr("Make the first of them a station (A)"))
         self.adopt.setShortcut("A")
         self.adopt.setObjectName("main")
         words = QVBoxLayout()
@@ -120,7 +120,7 @@ class StationsView(QWidget):
         self._again = QTimer(self, interval=_FLEET_EVERY_MS)
         self._again.timeout.connect(self._ask)
         self._empty = Label(
-            said(
+            tr(
                 "No station has been added yet. Let one send to the doors: "
                 "it shows here as a stray.\n"
                 'Or add it first:   rook-tally station add kiln-1 --place "Kiln room"'

@@ -8,7 +8,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
@@ -86,7 +86,7 @@ class LaneHeadWidget(QWidget):
 
     def enterEvent(self, event: object) -> None:
         """Show the cross."""
-        self.setToolTip(said("The cross takes this lane away"))
+        self.setToolTip(tr("The cross takes this lane away"))
         self.update()
 
     def leaveEvent(self, event: object) -> None:

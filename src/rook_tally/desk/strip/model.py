@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -164,9 +164,9 @@ class StripModel:
         """Which earlier days lie behind; empty for none."""
         return {
             Overlay.NONE: "",
-            Overlay.DAY_BEFORE: said("behind: the same hours the day before"),
-            Overlay.THREE_DAYS: said("behind: the same hours of the three days before"),
-            Overlay.WEEK_BEFORE: said("behind: the same hours a week before"),
+            Overlay.DAY_BEFORE: tr("behind: the same hours the day before"),
+            Overlay.THREE_DAYS: tr("behind: the same hours of the three days before"),
+            Overlay.WEEK_BEFORE: tr("behind: the same hours a week before"),
         }[self.overlay]
 
     def add(self, series: Sequence[Series]) -> None:
@@ -311,7 +311,7 @@ class StripModel:
         values = [self._value_text(one) for one in shown.series]
         places = dict.fromkeys(one.station.place.name for one in shown.series)
         return LaneHead(
-            said(quantity.heading),
+            tr(quantity.heading),
             " + ".join(places),
             " · ".join(values),
             shown.series[0].shown.symbol,
@@ -364,20 +364,20 @@ class StripModel:
         if waiting:
             return ""
         if not lows:
-            return said("nothing was heard in this window")
+            return tr("nothing was heard in this window")
         notes = []
         accuracy = shown.quantity.accuracy
         is_number = shown.quantity.scale is QuantityScale.NUMBER
         if is_number and max(highs) - min(lows) <= 2 * accuracy:
             as_shown = shown.series[0].shown
             told = f"±{as_shown.difference_figure(accuracy)} {as_shown.symbol}"
-            notes.append(said("moves less than the sensor can tell ({0})", told))
+            notes.append(tr("moves less than the sensor can tell ({0})", told))
         suspect = sum(int(self.envelopes[one.id].suspect.sum()) for one in shown.series)
         if suspect:
             notes.append(
-                said("{0} reading set aside as suspect", suspect)
+                tr("{0} reading set aside as suspect", suspect)
                 if suspect == 1
-                else said("{0} readings set aside as suspect", suspect)
+                else tr("{0} readings set aside as suspect", suspect)
             )
         return " · ".join(notes)
 

@@ -19,7 +19,7 @@ from rook_tally.core.comparing.span_comparison import (
     distributions,
     figures_of_span,
 )
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.remarks import Remark, rows_of_spans
 from rook_tally.core.series.gaps import cleaned, inside, max_gap_s, microseconds
@@ -248,7 +248,7 @@ class RemarksModel:
             return ""
         at = [one.id for one in self.answer.spans].index(self.base.id)
         count = figure(self.answer.figures[at].count, 0)
-        return said("base: {0} · {1} readings", self.base.text, count)
+        return tr("base: {0} · {1} readings", self.base.text, count)
 
 
 def _line(

@@ -8,7 +8,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
@@ -43,7 +43,7 @@ class RemarksHead(QWidget):
         painter.fillRect(self.rect(), colour(theme.paper))
         painter.setFont(face(13, BOLD))
         painter.setPen(colour(theme.ink))
-        painter.drawText(QRectF(16, 6, HEAD_WIDTH - 24, 20), _LEFT, said("Remarks"))
+        painter.drawText(QRectF(16, 6, HEAD_WIDTH - 24, 20), _LEFT, tr("Remarks"))
         painter.setFont(face(11))
         painter.setPen(colour(theme.dim))
         painter.drawText(QRectF(16, 25, HEAD_WIDTH - 24, 18), _LEFT, self._model.counted())
@@ -67,7 +67,7 @@ class RemarksLane(QWidget):
         self._holds_end = False
         self.setFixedHeight(REMARKS_HEIGHT)
         self.setMouseTracking(True)
-        self.setAccessibleName(said("remarks"))
+        self.setAccessibleName(tr("remarks"))
 
     def refresh(self) -> None:
         """Draw it anew."""

@@ -7,7 +7,7 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import polyline
@@ -26,7 +26,7 @@ class SpreadChart(QWidget):
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()
         self._theme, self._model = theme, model
-        self.setAccessibleName(said("spread of readings"))
+        self.setAccessibleName(tr("spread of readings"))
 
     def sizeHint(self) -> QSize:
         """A row a span."""
@@ -78,7 +78,7 @@ class _SpanName(Label):
         self.setFont(face(12, MEDIUM))
         tint(self, theme.ink)
         self.setContentsMargins(9, 4, 0, 4)
-        self.setToolTip(plain_tip(said("{0}. A click compares the others with it.", line.told)))
+        self.setToolTip(plain_tip(tr("{0}. A click compares the others with it.", line.told)))
         self.setAccessibleDescription(line.told)
         self.setMaximumWidth(_NAME_WIDTH)
         words = QFontMetrics(face(12, MEDIUM))
@@ -106,7 +106,7 @@ class SpansPage(QWidget):
         self.about, self.base = Label(), Label()
         self.sure = Label()
         self.hint = Label(
-            said(
+            tr(
                 "No span lies in this window. Hold Shift and drag over the lanes to mark "
                 "a stretch, then name it: N."
             )
@@ -120,7 +120,7 @@ class SpansPage(QWidget):
         self.table.setHorizontalSpacing(6)
         self.table.setVerticalSpacing(2)
         self.table.setColumnStretch(0, 1)
-        self.heading = Label(said("Spread of readings"))
+        self.heading = Label(tr("Spread of readings"))
         self.heading.setFont(face(12, BOLD))
         tint(self.heading, theme.ink)
         self.chart = SpreadChart(theme, model)
@@ -156,9 +156,9 @@ class SpansPage(QWidget):
             self.base.setText(self._model.base_words())
             unsure = [line.remark.text for line in lines if not line.is_base and not line.is_sure]
             self.sure.setText(
-                said("No more than chance may tell: {0}", ", ".join(unsure))
+                tr("No more than chance may tell: {0}", ", ".join(unsure))
                 if unsure
-                else said("All differ by more than chance (95 %).")
+                else tr("All differ by more than chance (95 %).")
                 if len(lines) > 1
                 else ""
             )

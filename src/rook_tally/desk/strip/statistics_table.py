@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QRectF, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, REGULAR, colour, face
@@ -25,7 +25,7 @@ class FiguresTable(QWidget):
         self._theme, self._model = theme, model
         self._figures: list[WindowFigures] = []
         self._levels: list[Level] = []
-        self.setAccessibleName(said("figures of the window"))
+        self.setAccessibleName(tr("figures of the window"))
 
     def refresh(self) -> None:
         """Draw what the model says."""
@@ -70,7 +70,7 @@ class FiguresTable(QWidget):
         painter.setPen(colour(theme.dim))
         for key, share in self._heard().items():
             line = QRectF(0, top, self.width(), _HEARD)
-            painter.drawText(line, _LEFT, said("{0} heard", key))
+            painter.drawText(line, _LEFT, tr("{0} heard", key))
             painter.drawText(line, _RIGHT, share)
             top += _HEARD
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
@@ -88,9 +88,7 @@ class StripView(QWidget):
         self.remarks_head = RemarksHead(theme, self.model.remarks)
         self.remarks_lane = RemarksLane(theme, self.model.remarks)
         self.panel = WindowPanel(theme, self.model)
-        self._empty = Label(
-            said("Add a lane to begin: type a few letters at the right, or press A")
-        )
+        self._empty = Label(tr("Add a lane to begin: type a few letters at the right, or press A"))
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.area = _Ground(theme.strong_rule)

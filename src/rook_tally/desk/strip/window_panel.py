@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
@@ -41,16 +41,16 @@ class WindowPanel(SidePaper):
         self.table = FiguresTable(theme, model)
         self.figures, self.spans = QWidget(), SpansPage(theme, model.remarks)
         self.pages = QStackedWidget()
-        self._page_names = [QPushButton(said("Figures")), QPushButton(said("Spans compared"))]
+        self._page_names = [QPushButton(tr("Figures")), QPushButton(tr("Spans compared"))]
         self.name_span, self.drop_pin = (
-            QPushButton(said("Name a span")),
-            QPushButton(said("Drop a pin")),
+            QPushButton(tr("Name a span")),
+            QPushButton(tr("Drop a pin")),
         )
         self.mark = _label(face(12), theme.sheen)
         self.adder = QLineEdit()
-        self.adder.setPlaceholderText(said("Add a lane: type a few letters"))
+        self.adder.setPlaceholderText(tr("Add a lane: type a few letters"))
         self.adder.setToolTip("A")
-        self.adder.setAccessibleName(said("Add a lane"))
+        self.adder.setAccessibleName(tr("Add a lane"))
         self._completer = QCompleter(QStringListModel(self), self)
         self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         self.adder.setCompleter(self._completer)
@@ -139,7 +139,7 @@ class WindowPanel(SidePaper):
             zone = self._model.state.zone
             start, end = (datetime_from_time_us(one).astimezone(zone) for one in (start_us, end_us))
             length = duration((end_us - start_us) / SECOND_US)
-            told.append(said("marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}", start, end, length))
+            told.append(tr("marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}", start, end, length))
         return "\n".join(part for part in told if part)
 
     def _offer(self, letters: str) -> None:
@@ -172,8 +172,8 @@ def _span_text(span_us: int, *, is_live: bool) -> str:
     named = next((text for text, known in PRESETS if known == span_us), None)
     if named is None:
         days = span_us / DAY_US
-        named = said("{0:.0f} days", days) if days >= 2 else duration(span_us / SECOND_US)
-    return said("The last {0}", named) if is_live else named
+        named = tr("{0:.0f} days", days) if days >= 2 else duration(span_us / SECOND_US)
+    return tr("The last {0}", named) if is_live else named
 
 
 _RIGHT = Qt.AlignmentFlag.AlignRight

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
@@ -48,7 +48,7 @@ def _figures_of(model: StripModel, one: Series) -> WindowFigures:
     if one.quantity.scale is QuantityScale.STATE:
         share = UNKNOWN if math.isnan(totals.mean) else f"{figure(100 * totals.mean, 0)} %"
         # What it really was: a contact that was never open has no highest "on".
-        states = [said("on") if one >= 0.5 else said("off") for one in (totals.low, totals.high)]
+        states = [tr("on") if one >= 0.5 else tr("off") for one in (totals.low, totals.high)]
         if totals.count == 0:
             states = [UNKNOWN, UNKNOWN]
         return WindowFigures(one, name, states[0], share, states[1], f"{figure(100 * heard, 1)} %")

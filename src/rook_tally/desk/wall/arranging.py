@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import (
@@ -37,7 +37,7 @@ class SheetEditor:
         """Have the panes stand so; None is what there is no room for."""
         model = self._model
         if areas is None:
-            model.refuse(said("There is no room for another pane here; make this one larger."))
+            model.refuse(tr("There is no room for another pane here; make this one larger."))
         elif model.sheet is not None:
             model.keep(model.sheet.with_areas(areas), words)
 
@@ -55,14 +55,14 @@ class SheetEditor:
         if moved == areas:
             moved = with_edge_moved(areas, picked, _AGAINST[side], -by)
         if moved != areas:
-            self.keep_areas(moved, said("pane resized"))
+            self.keep_areas(moved, tr("pane resized"))
 
     def move_pane(self, side: Side) -> None:
         """Let the picked pane change places with the one beyond a side."""
         areas, picked = self._areas, self._model.picked
         other = neighbour(areas, picked, side) if areas else None
         if other is not None:
-            self.keep_areas(with_swapped(areas, picked, other), said("pane moved"))
+            self.keep_areas(with_swapped(areas, picked, other), tr("pane moved"))
 
     def drop_pane(self, at: int, target: int, side: Side | None) -> None:
         """Let a pane change places with another, or stand on a side of it."""
@@ -72,11 +72,11 @@ class SheetEditor:
             areas: tuple[Area, ...] | None = with_swapped(self._areas, at, target)
         else:
             areas = with_moved(self._areas, at, target, side)
-        self.keep_areas(areas, said("pane moved"))
+        self.keep_areas(areas, tr("pane moved"))
 
     def add_pane(self, pane: Pane) -> None:
         """Set a new pane beside the picked one, along its longer side."""
-        model, words = self._model, said("pane added")
+        model, words = self._model, tr("pane added")
         sheet = model.sheet
         if sheet is None:
             return
@@ -101,7 +101,7 @@ class SheetEditor:
             return
         panes = tuple(one for at, one in enumerate(model.sheet.panes) if at != model.picked)
         areas = without(model.sheet.areas, model.picked)
-        model.keep(model.sheet.with_panes(panes).with_areas(areas), said("pane taken away"))
+        model.keep(model.sheet.with_panes(panes).with_areas(areas), tr("pane taken away"))
 
     def alter_pane(self, **values: object) -> None:
         """Have the picked pane otherwise: values by the names of its attributes."""
@@ -112,7 +112,7 @@ class SheetEditor:
         if made != model.pane:
             panes = list(model.sheet.panes)
             panes[model.picked] = made
-            model.keep(model.sheet.with_panes(tuple(panes)), said("pane changed"))
+            model.keep(model.sheet.with_panes(tuple(panes)), tr("pane changed"))
 
     def pane_of(self, kind: PaneKind, series: Series | None) -> Pane:
         """A pane of a kind that shows a series, at no place yet."""
@@ -145,13 +145,13 @@ class SheetEditor:
         else:
             sheet = WallSheet(slug=slug, name=name)
         self._model.picked = 0
-        self._model.keep(sheet, said("sheet {0} made", name))
+        self._model.keep(sheet, tr("sheet {0} made", name))
 
     def copy_sheet(self) -> None:
         """A copy of the sheet in hand."""
         if self._model.sheet is not None:
-            name, slug = self._free_name(said("{0}, copy", self._model.sheet.name))
-            self._model.keep(replace(self._model.sheet, name=name, slug=slug), said("sheet copied"))
+            name, slug = self._free_name(tr("{0}, copy", self._model.sheet.name))
+            self._model.keep(replace(self._model.sheet, name=name, slug=slug), tr("sheet copied"))
 
     def rename_sheet(self, name: str) -> None:
         """Call the sheet in hand otherwise."""
@@ -160,7 +160,7 @@ class SheetEditor:
         before = self._model.sheet.slug
         name, slug = self._free_name(name.strip(), besides=before)
         made = replace(self._model.sheet, name=name, slug=slug)
-        self._model.keep(made, said("sheet called {0}", name), instead_of=before)
+        self._model.keep(made, tr("sheet called {0}", name), instead_of=before)
 
     def remove_sheet(self) -> None:
         """Take the sheet in hand away."""
@@ -182,7 +182,7 @@ class SheetEditor:
         """Let the sheet in hand take part when sheets turn, or no longer."""
         if self._model.sheet is not None:
             turns = not self._model.sheet.turns
-            words = said("sheet takes its turn") if turns else said("sheet takes no turn")
+            words = tr("sheet takes its turn") if turns else tr("sheet takes no turn")
             self._model.keep(replace(self._model.sheet, turns=turns), words)
 
     def _free_name(self, name: str, besides: str = "") -> tuple[str, str]:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRegion
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
 from rook_tally.desk.parts.fonts_and_colours import colour, face
@@ -43,7 +43,7 @@ class WallCanvas(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(400, 240)
-        self.setAccessibleName(said("the sheet"))
+        self.setAccessibleName(tr("the sheet"))
         model.laid_out.append(self._on_laid_out)
         model.faces_changed.append(self._on_faces_changed)
 
@@ -235,7 +235,7 @@ class WallCanvas(QWidget):
             areas = self._with_edge_at(event.position().toPoint())
             self._grip = None
             if areas != self._areas_before:
-                self._arranging.keep_areas(areas, said("pane resized"))
+                self._arranging.keep_areas(areas, tr("pane resized"))
         elif self._carried is not None and self._drop is not None:
             carried, (target, side) = self._carried, self._drop
             self._arranging.drop_pane(carried, target, side)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.site import (
@@ -15,10 +15,10 @@ from rook_tally.store.site import (
     PageSetting,
     add_page_device,
     keep_page_device,
-    keep_sheet,
     order_sheets,
     remove_sheet,
     revoke_page_device,
+    save_sheet,
     set_page,
     sheets,
 )
@@ -34,8 +34,8 @@ class SaveSheet:
 
     def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
-        before = keep_sheet(connection, self.sheet, instead_of=self.instead_of)
-        words = self.words or said("sheet {0} kept", self.sheet.name)
+        before = save_sheet(connection, self.sheet, instead_of=self.instead_of)
+        words = self.words or tr("sheet {0} kept", self.sheet.name)
         if before is None:
             return UndoableResult(words, RemoveSheet(self.sheet.slug), self.sheet)
         return UndoableResult(words, SaveSheet(before, self.sheet.slug, words), self.sheet)
@@ -51,7 +51,7 @@ class RemoveSheet:
         """Take it away; undone, it stands where it stood."""
         order = tuple(one.slug for one in sheets(connection))
         gone = remove_sheet(connection, self.slug)
-        return UndoableResult(said("sheet {0} taken away", gone.name), BringBack(gone, order))
+        return UndoableResult(tr("sheet {0} taken away", gone.name), BringBack(gone, order))
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,10 +63,10 @@ class BringBack:
 
     def made(self, connection: Connection) -> UndoableResult:
         """Write it, and put it into its place."""
-        keep_sheet(connection, self.sheet)
+        save_sheet(connection, self.sheet)
         order_sheets(connection, self.order)
         return UndoableResult(
-            said("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug), self.sheet
+            tr("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug), self.sheet
         )
 
 
@@ -80,7 +80,7 @@ class OrderSheets:
         """Put them so."""
         before = tuple(one.slug for one in sheets(connection))
         order_sheets(connection, self.slugs)
-        return UndoableResult(said("sheets put into another order"), OrderSheets(before))
+        return UndoableResult(tr("sheets put into another order"), OrderSheets(before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,8 +93,8 @@ class SaveSheets:
         """Write them; those of the same slugs are replaced."""
         before = tuple(sheets(connection))
         for one in self.sheets:
-            keep_sheet(connection, one)
-        words = said("{0} sheets read", len(self.sheets))
+            save_sheet(connection, one)
+        words = tr("{0} sheets read", len(self.sheets))
         return UndoableResult(
             words, RestoreSheets(before), self.sheets[-1] if self.sheets else None
         )
@@ -113,9 +113,9 @@ class RestoreSheets:
             if one.slug not in [kept.slug for kept in self.sheets]:
                 remove_sheet(connection, one.slug)
         for one in self.sheets:
-            keep_sheet(connection, one)
+            save_sheet(connection, one)
         order_sheets(connection, [one.slug for one in self.sheets])
-        return UndoableResult(said("sheets as they were"), RestoreSheets(before))
+        return UndoableResult(tr("sheets as they were"), RestoreSheets(before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +127,7 @@ class SetPage:
     def made(self, connection: Connection) -> UndoableResult:
         """Write it; the collector follows."""
         before = set_page(connection, self.setting)
-        words = said("page switched on") if self.setting.is_on else said("page switched off")
+        words = tr("page switched on") if self.setting.is_on else tr("page switched off")
         return UndoableResult(words, SetPage(before))
 
 
@@ -149,7 +149,7 @@ class MakeLink:
         """Make its key."""
         key = add_page_device(connection, self.name, now_us=time.time_ns() // 1000)
         return UndoableResult(
-            said("{0} has a link", self.name), RevokeLink(self.name), NewLink(self.name, key)
+            tr("{0} has a link", self.name), RevokeLink(self.name), NewLink(self.name, key)
         )
 
 
@@ -162,7 +162,7 @@ class RevokeLink:
     def made(self, connection: Connection) -> UndoableResult:
         """Take its key away."""
         gone = revoke_page_device(connection, self.name)
-        return UndoableResult(said("{0} is let in no longer", self.name), LetIn(gone))
+        return UndoableResult(tr("{0} is let in no longer", self.name), LetIn(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,5 +175,5 @@ class LetIn:
         """Write it as it was."""
         keep_page_device(connection, self.device)
         return UndoableResult(
-            said("{0} is let in again", self.device.name), RevokeLink(self.device.name)
+            tr("{0} is let in again", self.device.name), RevokeLink(self.device.name)
         )

@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import NIGHT, Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.settings import WallSettings
@@ -48,7 +48,7 @@ class FullScreenWall(QWidget):
         super().__init__(None)
         self._theme, self._state, self._model = theme, state, model
         self.settings = settings
-        self.setWindowTitle(said("The Wall, {0}", state.site.name))
+        self.setWindowTitle(tr("The Wall, {0}", state.site.name))
         self.canvas = WallCanvas(theme, model)
         self.foot = _Foot(theme, state, model)
         self._veil = _Veil(self)
@@ -94,13 +94,13 @@ class FullScreenWall(QWidget):
 
     def _foot_words(self, *, turns: bool) -> str:
         if not self._state.window.is_live:
-            return said("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
+            return tr("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
         mine = self._model.sheet
         if mine is not None and self._model.has_alarm(mine.slug):
-            return said("stays while something stands")
+            return tr("stays while something stands")
         if self.is_paused:
-            return said("stays here; Space goes on")
-        return said("next sheet in {0:.0f} s", max(self.left_s, 0)) if turns else ""
+            return tr("stays here; Space goes on")
+        return tr("next sheet in {0:.0f} s", max(self.left_s, 0)) if turns else ""
 
     def _moment(self) -> datetime:
         return datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
@@ -303,14 +303,14 @@ class WallModel:
     def try_value(self, text: str) -> str:
         """Show a value, in the unit the pane shows, instead of the real one; says what is wrong."""
         if not self.picked_series:
-            return said("This pane shows no series that could be tried.")
+            return tr("This pane shows no series that could be tried.")
         one = self.picked_series[0]
         pane = self.pane
         unit = one.quantity.unit(pane.unit) if pane is not None and pane.unit else None
         try:
             number = float(text.replace("−", "-").replace(",", "."))
         except ValueError:
-            return said("{0} is no number.", text)
+            return tr("{0} is no number.", text)
         base = (unit or one.unit_shown or one.quantity.base).to_base(number)
         return self._try({one.id: base})
 
@@ -322,7 +322,7 @@ class WallModel:
             if value is not None:
                 told[one.id] = value
         if not told:
-            return said("What this pane shows has no such level.")
+            return tr("What this pane shows has no such level.")
         return self._try(told)
 
     def try_next_level(self) -> bool:
@@ -336,7 +336,7 @@ class WallModel:
     def _try(self, values: dict[int, float]) -> str:
         unheard = set(values) - set(self.state.shown.latest)
         if unheard:
-            return said("Nothing was heard of it yet, so there is nothing to try instead.")
+            return tr("Nothing was heard of it yet, so there is nothing to try instead.")
         self.state.try_out(self.state.trial | values)
         return ""
 

@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPen
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness
@@ -40,7 +40,7 @@ def draw_columns(ink: PanePainter, body: ColumnsBody, area: QRectF) -> None:
     values = ink.one_size(told, beside, tall, BOLD)
     is_narrow = max(advance(one, LEAST_PX + 2, BOLD) for one in told or [""]) > beside
     if is_narrow and max(advance(one, LEAST_PX, BOLD) for one in told or [""]) > step - 2:
-        words = said("This pane is too small for {0} places.", len(body.columns))
+        words = tr("This pane is too small for {0} places.", len(body.columns))
         ink.wrapped(area, words, shade=ink.theme.dim, most=20 * ink.unit)
         return
     # Where there is no room beside a post its value stands under it.

@@ -9,7 +9,7 @@ from html import escape
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen, QTextDocument
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.wall.painter import CENTRE, LEAST_PX, PanePainter
@@ -115,7 +115,7 @@ def draw_day(ink: PanePainter, body: DayBody, area: QRectF) -> None:
     is_tall = area.height() > area.width()
     gap = 16 * ink.unit
     for at, (name, value, when) in enumerate(
-        ((said("lowest"), body.low, body.low_at), (said("highest"), body.high, body.high_at))
+        ((tr("lowest"), body.low, body.low_at), (tr("highest"), body.high, body.high_at))
     ):
         if is_tall:
             half = (area.height() - gap) / 2
@@ -124,7 +124,7 @@ def draw_day(ink: PanePainter, body: DayBody, area: QRectF) -> None:
             half = (area.width() - gap) / 2
             part = QRectF(area.left() + at * (half + gap), area.top(), half, area.height())
         line = min(22 * ink.unit * _LINE, part.height() * 0.28)
-        told = said("{0} at {1}", name, when) if when else name
+        told = tr("{0} at {1}", name, when) if when else name
         ink.value(part.adjusted(0, 0, 0, -line * 1.1), value)
         ink.text(
             QRectF(part.left(), part.bottom() - line, part.width(), line), told, shade=ink.theme.dim

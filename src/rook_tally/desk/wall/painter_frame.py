@@ -8,7 +8,7 @@ from dataclasses import replace
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
@@ -144,7 +144,7 @@ def _mark_trial(ink: PanePainter, area: QRectF) -> None:
     ink.painter.fillRect(tag, colour(ink.theme.sheen))
     ink.text(
         tag,
-        said("trial"),
+        tr("trial"),
         weight=MEDIUM,
         shade=ink.theme.on_sheen,
         align=Qt.AlignmentFlag.AlignCenter,

@@ -9,7 +9,7 @@ from typing import TypeVar
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPen
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.desk.parts.drawing import strokes_width
@@ -47,7 +47,7 @@ def _rows(
         draw(ink, one, QRectF(area.left(), area.top() + at * height, area.width(), height))
     if len(shown) < len(lines):
         last = QRectF(area.left(), area.top() + len(shown) * height, area.width(), height)
-        told = said("{0} more: this pane is too small for them", len(lines) - len(shown))
+        told = tr("{0} more: this pane is too small for them", len(lines) - len(shown))
         ink.text(last, told, shade=ink.theme.dim, most=22 * ink.unit)
 
 

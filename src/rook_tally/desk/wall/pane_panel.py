@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.alarms.sentences import span_words
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind
@@ -49,16 +49,16 @@ class PanePanel(SidePaper):
         self._is_filling = False
         # A step a word, not a letter.
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
-        self.put_in = QPushButton(said("Put a value in"))
+        self.put_in = QPushButton(tr("Put a value in"))
         self.title, self.trouble = QLineEdit(), Label()
         self.kind, self.unit, self.span = QComboBox(), QComboBox(), QComboBox()
         self.series, self.words = QListWidget(), QPlainTextEdit()
-        self.more, self.fewer = QPushButton(said("Add a series")), QPushButton(said("Take it out"))
+        self.more, self.fewer = QPushButton(tr("Add a series")), QPushButton(tr("Take it out"))
         self.low, self.high = QLineEdit(), QLineEdit()
         self.limits = {side: {name: QLineEdit() for name in _NAMES} for side in ("above", "below")}
         self.trial = QLineEdit()
         self.levels = [QPushButton(str(int(level))) for level in Level]
-        self.end = QPushButton(said("End the trial"))
+        self.end = QPushButton(tr("End the trial"))
         self._parts: dict[str, QWidget] = {}
         self._lay_out()
         self._connect()
@@ -68,7 +68,7 @@ class PanePanel(SidePaper):
         column = QVBoxLayout()
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(6)
-        head = Label(said("The picked pane"))
+        head = Label(tr("The picked pane"))
         head.setFont(face(15, BOLD))
         column.addWidget(head)
         for kind in PaneKind:
@@ -78,7 +78,7 @@ class PanePanel(SidePaper):
         self.series.setStyleSheet(list_style(self._theme))
         self.series.setFixedHeight(110)
         self.words.setFixedHeight(88)
-        self.words.setPlaceholderText(said("Firing today, kiln at {temperature@kiln-room}"))
+        self.words.setPlaceholderText(tr("Firing today, kiln at {temperature@kiln-room}"))
         self.words.setTabChangesFocus(True)
         words = QWidget()
         written = QVBoxLayout(words)
@@ -96,15 +96,15 @@ class PanePanel(SidePaper):
         inside.addWidget(self.series)
         inside.addLayout(under)
         for name, title, widget in (
-            ("kind", said("Kind"), self.kind),
-            ("series", said("Shows"), shows),
-            ("words", said("Words"), words),
-            ("title", said("Title"), self.title),
-            ("unit", said("Unit"), self.unit),
-            ("span", said("Over the last"), self.span),
-            ("range", said("Range"), self._pair()),
-            ("limits", said("Own limits"), self._grid()),
-            ("trial", said("Try a value, or a level"), self._trial_row()),
+            ("kind", tr("Kind"), self.kind),
+            ("series", tr("Shows"), shows),
+            ("words", tr("Words"), words),
+            ("title", tr("Title"), self.title),
+            ("unit", tr("Unit"), self.unit),
+            ("span", tr("Over the last"), self.span),
+            ("range", tr("Range"), self._pair()),
+            ("limits", tr("Own limits"), self._grid()),
+            ("trial", tr("Try a value, or a level"), self._trial_row()),
         ):
             column.addWidget(self._row(name, title, widget))
         self.trouble.setWordWrap(True)
@@ -149,9 +149,9 @@ class PanePanel(SidePaper):
         pair = QWidget()
         inside = QHBoxLayout(pair)
         inside.setContentsMargins(0, 0, 0, 0)
-        for edit, name in ((self.low, said("from")), (self.high, said("to"))):
+        for edit, name in ((self.low, tr("from")), (self.high, tr("to"))):
             edit.setPlaceholderText(name)
-            edit.setAccessibleName(said("range {0}", name))
+            edit.setAccessibleName(tr("range {0}", name))
             inside.addWidget(edit)
         return pair
 
@@ -160,12 +160,12 @@ class PanePanel(SidePaper):
         inside = QGridLayout(grid)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(4)
-        sides = ("above", said("from")), ("below", said("down to"))
+        sides = ("above", tr("from")), ("below", tr("down to"))
         for column, (side, word) in enumerate(sides):
             for row, name in enumerate(_NAMES):
                 edit = self.limits[side][name]
-                edit.setPlaceholderText(f"{said(name)} {word}")
-                edit.setAccessibleName(f"{said(name)} {word}")
+                edit.setPlaceholderText(f"{tr(name)} {word}")
+                edit.setAccessibleName(f"{tr(name)} {word}")
                 inside.addWidget(edit, row, column)
         return grid
 
@@ -178,8 +178,8 @@ class PanePanel(SidePaper):
         buttons = QHBoxLayout()
         buttons.setSpacing(3)
         for level, button in zip(Level, self.levels, strict=True):
-            button.setToolTip(said(level.wording))
-            button.setAccessibleName(said("try {0}", said(level.wording)))
+            button.setToolTip(tr(level.wording))
+            button.setAccessibleName(tr("try {0}", tr(level.wording)))
             buttons.addWidget(button)
         inside.addLayout(buttons)
         inside.addWidget(self.end)
@@ -231,7 +231,7 @@ class PanePanel(SidePaper):
             self.tell(str(error))
             return
         if not 60 <= span_s <= 40 * 365 * 86_400:
-            self.tell(said("A ribbon reaches back from a minute to forty years."))
+            self.tell(tr("A ribbon reaches back from a minute to forty years."))
             return
         self.tell("")
         self._arranging.alter_pane(span_s=span_s)
@@ -247,7 +247,7 @@ class PanePanel(SidePaper):
             low = value if name == "low" else pane.low
             high = value if name == "high" else pane.high
             if low is not None and high is not None and low >= high:
-                self.tell(said("A range begins below its end."))
+                self.tell(tr("A range begins below its end."))
                 return
         self.tell("")
         self._arranging.alter_pane(**{name: value})
@@ -261,9 +261,9 @@ class PanePanel(SidePaper):
         given = [x for x in told.values() if x is not None]
         if given != sorted(given, reverse=side == "below"):
             self.tell(
-                said("Limits upwards rise from level to level.")
+                tr("Limits upwards rise from level to level.")
                 if side == "above"
-                else said("Limits downwards fall from level to level.")
+                else tr("Limits downwards fall from level to level.")
             )
             return
         self.tell("")
@@ -327,7 +327,7 @@ class PanePanel(SidePaper):
     def _fill_units(self, pane: Pane) -> None:
         self.unit.clear()
         series = self._model.picked_series
-        self.unit.addItem(said("as everywhere"), "")
+        self.unit.addItem(tr("as everywhere"), "")
         for one in series[0].quantity.units if series else ():
             self.unit.addItem(one.symbol, one.symbol)
         self.unit.setCurrentIndex(max(0, self.unit.findData(pane.unit)))
@@ -349,4 +349,4 @@ def _number(text: str) -> float | None:
     try:
         return float(text.replace("−", "-").replace(",", "."))
     except ValueError:
-        raise UsageError(said("{0} is no number", text)) from None
+        raise UsageError(tr("{0} is no number", text)) from None

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 
 _SERVICE = "org.freedesktop.ScreenSaver"
 _PATH = "/org/freedesktop/ScreenSaver"
@@ -61,7 +61,7 @@ class ScreenInhibitor:
                     interface=_SERVICE,
                     member="Inhibit",
                     signature="ss",
-                    body=["Rook Tally", said("the Wall is shown")],
+                    body=["Rook Tally", tr("the Wall is shown")],
                 )
             )
             if reply is None or reply.message_type is MessageType.ERROR:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.desk.data.site_state import SiteState
@@ -57,19 +57,19 @@ class SeriesPicker(QDialog):
     ) -> None:
         super().__init__(parent)
         self._model, self._kind = model, kind
-        self.setWindowTitle(said("A series") if kind else said("A pane"))
+        self.setWindowTitle(tr("A series") if kind else tr("A pane"))
         self.resize(560, 420)
         self.typed = QLineEdit()
-        self.typed.setPlaceholderText(said("A few letters: dust glaze, temp kiln, extractor"))
-        self.typed.setAccessibleName(said("letters of a series"))
+        self.typed.setPlaceholderText(tr("A few letters: dust glaze, temp kiln, extractor"))
+        self.typed.setAccessibleName(tr("letters of a series"))
         self.series, self.kinds = QListWidget(), QListWidget()
-        self.series.setAccessibleName(said("series"))
-        self.kinds.setAccessibleName(said("kinds of panes"))
+        self.series.setAccessibleName(tr("series"))
+        self.kinds.setAccessibleName(tr("kinds of panes"))
         self.kinds.setFixedWidth(150)
         for one in (self.series, self.kinds):
             one.setStyleSheet(list_style(theme))
             one.setFont(face(13))
-        hint = Label(said("↑ ↓ pick a series, Tab goes to the kinds, Enter takes it"))
+        hint = Label(tr("↑ ↓ pick a series, Tab goes to the kinds, Enter takes it"))
         hint.setFont(face(11))
         tint(hint, theme.dim)
         row = QHBoxLayout()
@@ -97,7 +97,7 @@ class SeriesPicker(QDialog):
                 self.series.addItem(item)
         for one in series_found(letters, self._model.state):
             item = QListWidgetItem(
-                f"{said(one.quantity.name)}, {one.station.place.name}   {one.station.key}"
+                f"{tr(one.quantity.name)}, {one.station.place.name}   {one.station.key}"
             )
             item.setData(_ROLE, one)
             self.series.addItem(item)

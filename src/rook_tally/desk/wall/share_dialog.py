@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -39,13 +39,13 @@ class ShareDialog(QDialog):
     def __init__(self, theme: Theme, model: WallModel, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme, self._model = theme, model
-        self.setWindowTitle(said("On a phone or a tablet"))
+        self.setWindowTitle(tr("On a phone or a tablet"))
         self.resize(620, 430)
-        self.is_on = QCheckBox(said("Serve the sheets on this network, to look at only"))
+        self.is_on = QCheckBox(tr("Serve the sheets on this network, to look at only"))
         self.where, self.link, self.hint = Label(), QLineEdit(), Label()
         self.devices, self.name = QListWidget(), QLineEdit()
-        self.make, self.revoke = QPushButton(said("Make a link")), QPushButton(said("Revoke"))
-        self.copy, self.code = QPushButton(said("Copy")), Label()
+        self.make, self.revoke = QPushButton(tr("Make a link")), QPushButton(tr("Revoke"))
+        self.copy, self.code = QPushButton(tr("Copy")), Label()
         self._lay_out()
         self.is_on.clicked.connect(self._switch)
         self.make.clicked.connect(self._make)
@@ -58,16 +58,16 @@ class ShareDialog(QDialog):
 
     def _lay_out(self) -> None:
         self.devices.setStyleSheet(list_style(self._theme))
-        self.devices.setAccessibleName(said("devices with a link"))
-        self.name.setPlaceholderText(said("A device: Anna’s phone"))
-        self.name.setAccessibleName(said("name of a device"))
+        self.devices.setAccessibleName(tr("devices with a link"))
+        self.name.setPlaceholderText(tr("A device: Anna’s phone"))
+        self.name.setAccessibleName(tr("name of a device"))
         self.link.setReadOnly(True)
-        self.link.setAccessibleName(said("the new link"))
+        self.link.setAccessibleName(tr("the new link"))
         for label in (self.where, self.hint):
             label.setWordWrap(True)
             tint(label, self._theme.dim)
         self.code.setFixedSize(_CODE_PX, _CODE_PX)
-        title = Label(said("Devices with a link"))
+        title = Label(tr("Devices with a link"))
         title.setFont(face(13, BOLD))
         new = QHBoxLayout()
         new.addWidget(self.name, 1)
@@ -123,23 +123,23 @@ class ShareDialog(QDialog):
         self.is_on.setChecked(setting.is_on)
         address = own_address(setting.host)
         self.where.setText(
-            said(
+            tr(
                 "Served at {0}, port {1}. Only who has a link sees anything; nothing can be "
                 "changed from there.",
                 address,
                 setting.port,
             )
             if setting.is_on
-            else said("Nothing is served. Links stay good until they are revoked.")
+            else tr("Nothing is served. Links stay good until they are revoked.")
         )
         now_us = self._model.state.clock()
         row = self.devices.currentRow()
         self.devices.clear()
         for one in () if listing is None else listing.devices:
             seen = (
-                said("never looked")
+                tr("never looked")
                 if one.seen_us is None
-                else said("looked {0} ago", age((now_us - one.seen_us) / 1e6))
+                else tr("looked {0} ago", age((now_us - one.seen_us) / 1e6))
             )
             item = QListWidgetItem(f"{one.name}   {seen}")
             item.setData(_ROLE, one.name)
@@ -159,9 +159,9 @@ class ShareDialog(QDialog):
         self.link.setText(text)
         self.link.setCursorPosition(0)
         self.code.setPixmap(_code(text))
-        self.code.setAccessibleName(said("QR code of the link"))
+        self.code.setAccessibleName(tr("QR code of the link"))
         self.hint.setText(
-            said(
+            tr(
                 "For {0}. It is shown this once: open it there, or read the code with its camera.",
                 new.device,
             )

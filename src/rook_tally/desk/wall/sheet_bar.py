@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
@@ -44,10 +44,10 @@ class SheetBar(QWidget):
         self._model, self._do = model, do
         self.names: dict[str, QPushButton] = {}
         self._told: list[tuple[str, str, bool]] = []
-        self.show_all = QPushButton(said("Show on the whole screen"))
-        self.arranged = QPushButton(said("Arrange"))
+        self.show_all = QPushButton(tr("Show on the whole screen"))
+        self.arranged = QPushButton(tr("Arrange"))
         self.arranged.setCheckable(True)
-        self.add, self.more = QPushButton(said("Add a pane")), QPushButton(said("Sheet"))
+        self.add, self.more = QPushButton(tr("Add a pane")), QPushButton(tr("Sheet"))
         self.add.hide()
         self.trouble = Label()
         self.trouble.setFont(face(12))
@@ -114,7 +114,7 @@ class SheetBar(QWidget):
             button.deleteLater()
         self.names.clear()
         for slug, name, turns in self._told:
-            button = QPushButton(name if turns else said("{0} (takes no turn)", name))
+            button = QPushButton(name if turns else tr("{0} (takes no turn)", name))
             button.setObjectName("page")
             button.setCheckable(True)
             button.clicked.connect(partial(self._show, slug))

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.desk.data.settings import WallSettings
 
 
@@ -28,7 +28,7 @@ class ShowDialog(QDialog):
     def __init__(self, settings: WallSettings, parent: QWidget) -> None:
         super().__init__(parent)
         self._settings = settings
-        self.setWindowTitle(said("How sheets are shown"))
+        self.setWindowTitle(tr("How sheets are shown"))
         self.screen_name = QComboBox()
         for one in QGuiApplication.screens():
             size = one.size()
@@ -37,18 +37,18 @@ class ShowDialog(QDialog):
         self.turn = QSpinBox()
         self.turn.setRange(0, 3600)
         self.turn.setSuffix(" s")
-        self.turn.setSpecialValueText(said("not by themselves"))
+        self.turn.setSpecialValueText(tr("not by themselves"))
         self.turn.setValue(round(settings.turn_s))
-        self.dims = QCheckBox(said("dim, and in the night's colours"))
+        self.dims = QCheckBox(tr("dim, and in the night's colours"))
         self.dims.setChecked(settings.dims)
         self.begins = QTimeEdit(QTime(settings.night_from_min // 60, settings.night_from_min % 60))
         self.ends = QTimeEdit(QTime(settings.night_to_min // 60, settings.night_to_min % 60))
         form = QFormLayout(self)
-        form.addRow(said("Monitor"), self.screen_name)
-        form.addRow(said("Sheets turn every"), self.turn)
-        form.addRow(said("At night"), self.dims)
-        form.addRow(said("Night begins"), self.begins)
-        form.addRow(said("Night ends"), self.ends)
+        form.addRow(tr("Monitor"), self.screen_name)
+        form.addRow(tr("Sheets turn every"), self.turn)
+        form.addRow(tr("At night"), self.dims)
+        form.addRow(tr("Night begins"), self.begins)
+        form.addRow(tr("Night ends"), self.ends)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
@@ -97,18 +97,18 @@ class WallView(QWidget):
 
     def _lay_out_empty(self) -> None:
         """What is shown while nothing hangs here."""
-        title = Label(said("Nothing hangs here yet"))
+        title = Label(tr("Nothing hangs here yet"))
         title.setFont(face(21, BOLD))
         text = Label(
-            said(
+            tr(
                 "A sheet is what stands on a spare screen: the few things that matter to you,\n"
                 "large enough to be read from the other end of the room."
             )
         )
         tint(text, self._theme.dim)
-        self.matters = QPushButton(said("Make one of what matters now"))
+        self.matters = QPushButton(tr("Make one of what matters now"))
         self.matters.setObjectName("main")
-        self.blank = QPushButton(said("Begin with an empty sheet"))
+        self.blank = QPushButton(tr("Begin with an empty sheet"))
         buttons = QHBoxLayout()
         buttons.addWidget(self.matters)
         buttons.addWidget(self.blank)
@@ -156,7 +156,7 @@ class WallView(QWidget):
             WallAction.TRY_NEXT_LEVEL: self._try_next_level,
             WallAction.END_TRIAL: model.end_trial,
             WallAction.MATTERS: lambda: arranging.add_sheet(
-                said("What matters now"), is_of_what_matters=True
+                tr("What matters now"), is_of_what_matters=True
             ),
             WallAction.EMPTY: self._begin_empty,
             WallAction.COPY: arranging.copy_sheet,
@@ -208,7 +208,7 @@ class WallView(QWidget):
             self.shown_full.emit()
 
     def _begin_empty(self) -> None:
-        self.arranging.add_sheet(said("Sheet"), is_of_what_matters=False)
+        self.arranging.add_sheet(tr("Sheet"), is_of_what_matters=False)
         self.arrange(True)
         self._pick_pane()
 
@@ -216,8 +216,8 @@ class WallView(QWidget):
         if self.model.sheet is None:
             return
         dialog = QInputDialog(self)
-        dialog.setWindowTitle(said("Call the sheet"))
-        dialog.setLabelText(said("Its name"))
+        dialog.setWindowTitle(tr("Call the sheet"))
+        dialog.setLabelText(tr("Its name"))
         dialog.setTextValue(self.model.sheet.name)
         dialog.textValueSelected.connect(self.arranging.rename_sheet)
         self._open_dialog(dialog)
@@ -277,7 +277,7 @@ class WallView(QWidget):
             self.model.end_trial()
 
     def _save(self) -> None:
-        dialog = QFileDialog(self, said("Keep the sheets as a file"), "sheets.toml", _FILES)
+        dialog = QFileDialog(self, tr("Keep the sheets as a file"), "sheets.toml", _FILES)
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("toml")
         dialog.fileSelected.connect(lambda path: self.save(Path(path)))
@@ -288,10 +288,10 @@ class WallView(QWidget):
         try:
             path.write_text(sheets_to_toml(self.model.sheets), encoding="utf-8")
         except OSError as error:
-            self.model.refuse(said("{0} could not be written: {1}", path, error.strerror or error))
+            self.model.refuse(tr("{0} could not be written: {1}", path, error.strerror or error))
 
     def _read(self) -> None:
-        dialog = QFileDialog(self, said("Read sheets from a file"), "", _FILES)
+        dialog = QFileDialog(self, tr("Read sheets from a file"), "", _FILES)
         dialog.fileSelected.connect(lambda path: self.read(Path(path)))
         self._open_dialog(dialog)
 

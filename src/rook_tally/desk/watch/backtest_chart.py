@@ -11,7 +11,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from rook_tally.core.alarms.alarm_detector import NEVER
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
@@ -51,7 +51,7 @@ class BacktestChart(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName(said("rehearsal"))
+        self.setAccessibleName(tr("rehearsal"))
 
     @property
     def plot(self) -> QRectF:
@@ -109,7 +109,7 @@ class BacktestChart(QWidget):
         if found is None or found.envelope is None:
             painter.setFont(face(13))
             painter.setPen(colour(theme.dim))
-            told = said("There is nothing of it to rehearse.")
+            told = tr("There is nothing of it to rehearse.")
             if self._model.trouble:
                 told = self._model.trouble
             elif found is None:
@@ -192,8 +192,8 @@ class BacktestChart(QWidget):
         shown = found.series.shown
         unit = found.series.quantity.unit(draft.unit) if draft is not None else None
         inks = {
-            Grip.RING: (theme.level(self._level()), Qt.PenStyle.SolidLine, said("ring {0}")),
-            Grip.CLEAR: (theme.level(Level.NOTICED), Qt.PenStyle.DashLine, said("clear {0}")),
+            Grip.RING: (theme.level(self._level()), Qt.PenStyle.SolidLine, tr("ring {0}")),
+            Grip.CLEAR: (theme.level(Level.NOTICED), Qt.PenStyle.DashLine, tr("clear {0}")),
         }
         below: float | None = None
         for grip, places in self._limits().items():

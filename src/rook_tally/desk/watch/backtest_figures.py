@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.alarms.sentences import run_words, span_words
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
@@ -54,7 +54,7 @@ class Figures(QWidget):
             Qt.TextInteractionFlag.LinksAccessibleByMouse
             | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )
-        self._others_head = Label(said("Other limits on the same days"))
+        self._others_head = Label(tr("Other limits on the same days"))
         self._others_head.setFont(face(12, BOLD))
         self.others = Label()
         self.others.setFont(face(13))
@@ -93,33 +93,33 @@ class Figures(QWidget):
         if told is None or draft is None:
             return
         counts = told.counts
-        wait = said("{0} without the {1} wait", counts.without_wait, span_words(draft.for_s))
-        once = said("time it would have rung")
+        wait = tr("{0} without the {1} wait", counts.without_wait, span_words(draft.for_s))
+        once = tr("time it would have rung")
         self.rang.show_figure(
             str(counts.rang),
-            once if counts.rang == 1 else said("times it would have rung"),
+            once if counts.rang == 1 else tr("times it would have rung"),
             wait if draft.for_s else "",
         )
         longest = ""
         if counts.longest_at_us is not None:
             moment = datetime_from_time_us(counts.longest_at_us).astimezone(model.state.zone)
-            longest = said(
+            longest = tr(
                 "longest {0}, {1}", duration(counts.longest_us / 1e6), moment.strftime("%a %d")
             )
-        self.stood.show_figure(duration(counts.standing_us / 1e6), said("standing in all"), longest)
+        self.stood.show_figure(duration(counts.standing_us / 1e6), tr("standing in all"), longest)
         if draft.run is not None:
             self.ran.show_figure(
                 duration(counts.ran_us / 1e6),
-                said("{0} running", run_words(draft.run)),
-                said("of {0} h", round(counts.span_us / 3.6e9)),
+                tr("{0} running", run_words(draft.run)),
+                tr("of {0} h", round(counts.span_us / 3.6e9)),
             )
         else:
             self.ran.hide()
         self.nuisances.show_figure(
             str(counts.nuisances),
-            said("likely nuisances"),
+            tr("likely nuisances"),
             f'<a href="next" style="color: {self._theme.sheen}; text-decoration: none">'
-            f"{said('shorter than {0}', span_words(model.nuisance_s))}</a>",
+            f"{tr('shorter than {0}', span_words(model.nuisance_s))}</a>",
         )
         ink = self._theme.level(draft.level or Level.HIGH)
         shown = [
@@ -132,4 +132,4 @@ class Figures(QWidget):
 
 
 def _times(count: int) -> str:
-    return said("{0} time", count) if count == 1 else said("{0} times", count)
+    return tr("{0} time", count) if count == 1 else tr("{0} times", count)

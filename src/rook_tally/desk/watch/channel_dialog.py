@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import face
@@ -67,22 +67,22 @@ class ChannelDialog(QDialog):
 
     def __init__(self, theme: Theme, ways: tuple[Channel, ...], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(said("Ways of telling"))
+        self.setWindowTitle(tr("Ways of telling"))
         self.resize(640, 440)
         self._ways: list[Channel] = list(ways)
         self._picked: Channel | None = None
         self.list = QListWidget()
-        self.list.setAccessibleName(said("ways of telling"))
+        self.list.setAccessibleName(tr("ways of telling"))
         self.list.setFixedWidth(190)
         self.list.setStyleSheet(list_style(theme))
         self.list.setFont(face(13))
         self.name = QLineEdit()
         self.sort = QComboBox()
         for sort in _SORTS:
-            self.sort.addItem(said(sort.value), sort)
+            self.sort.addItem(tr(sort.value), sort)
         self.form = QFormLayout()
-        self.form.addRow(said("Name"), self.name)
-        self.form.addRow(said("Sort"), self.sort)
+        self.form.addRow(tr("Name"), self.name)
+        self.form.addRow(tr("Sort"), self.sort)
         self.fields: dict[str, QLineEdit | QComboBox] = {}
         self.kept = Label()
         self.kept.setWordWrap(True)
@@ -90,16 +90,16 @@ class ChannelDialog(QDialog):
         tint(self.kept, theme.dim)
         for name in (*dict.fromkeys(one for sort in _SORTS for one in FIELDS[sort]), *EVERY):
             self.fields[name] = self._field(name)
-            self.form.addRow(said(_TOLD[name]), self.fields[name])
+            self.form.addRow(tr(_TOLD[name]), self.fields[name])
             if name == SECRET[-1]:
                 self.form.addRow("", self.kept)
         self.why = Label()
         self.why.setWordWrap(True)
         tint(self.why, theme.level(Level.HIGH))
-        self.new = QPushButton(said("New"))
-        self.keep = QPushButton(said("Save"))
+        self.new = QPushButton(tr("New"))
+        self.keep = QPushButton(tr("Save"))
         self.keep.setObjectName("main")
-        self.remove = QPushButton(said("Remove"))
+        self.remove = QPushButton(tr("Remove"))
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
         left.addWidget(self.new)
@@ -131,8 +131,8 @@ class ChannelDialog(QDialog):
                 choice.addItem(_ENCRYPTION[one], one.value)
             return choice
         line = QLineEdit()
-        line.setPlaceholderText(said(_CHOICES.get(name, "")))
-        line.setAccessibleName(said(_TOLD[name]))
+        line.setPlaceholderText(tr(_CHOICES.get(name, "")))
+        line.setAccessibleName(tr(_TOLD[name]))
         if name in SECRET:
             line.setEchoMode(QLineEdit.EchoMode.Password)
         return line
@@ -161,7 +161,7 @@ class ChannelDialog(QDialog):
         self.name.setReadOnly(way is not None)
         self.sort.setEnabled(way is None)
         if way is not None and self.sort.findData(way.sort) < 0:
-            self.sort.addItem(said(way.sort.value), way.sort)
+            self.sort.addItem(tr(way.sort.value), way.sort)
         self.sort.setCurrentIndex(0 if way is None else self.sort.findData(way.sort))
         texts = texts_of(way or Channel(name="", sort=ChannelKind.MAIL))
         for name, field in self.fields.items():
@@ -169,7 +169,7 @@ class ChannelDialog(QDialog):
                 field.setCurrentIndex(field.findData(texts[name]))
             else:
                 field.setText(texts[name])
-        self.kept.setText(said(place_words(way)))
+        self.kept.setText(tr(place_words(way)))
         self.form.setRowVisible(self.kept, bool(self.kept.text()))
         self.remove.setEnabled(way is not None and way.sort in _SORTS)
         self._show_fields()

@@ -9,9 +9,9 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.store.alarms import keep_watch, keep_way, remove_watch, remove_way, ways
+from rook_tally.store.alarms import remove_channel, remove_watch, save_channel, save_watch, ways
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,15 +24,15 @@ class SaveWatch:
     def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         now_us = time.time_ns() // 1000
-        before = keep_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
+        before = save_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
         if before is None:
             return UndoableResult(
-                said("{0} watches from now on", self.watch.name),
+                tr("{0} watches from now on", self.watch.name),
                 RemoveWatch(self.watch.slug),
                 self.watch,
             )
         return UndoableResult(
-            said("{0} changed", self.watch.name), SaveWatch(before, self.watch.slug), self.watch
+            tr("{0} changed", self.watch.name), SaveWatch(before, self.watch.slug), self.watch
         )
 
 
@@ -45,7 +45,7 @@ class RemoveWatch:
     def made(self, connection: Connection) -> UndoableResult:
         """Take it away; the journal stays."""
         gone = remove_watch(connection, self.slug)
-        return UndoableResult(said("{0} taken away", gone.name), SaveWatch(gone))
+        return UndoableResult(tr("{0} taken away", gone.name), SaveWatch(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,9 +57,9 @@ class SaveChannel:
     def made(self, connection: Connection) -> UndoableResult:
         """Write it."""
         before = next((one for one in ways(connection) if one.name == self.way.name), None)
-        keep_way(connection, self.way)
+        save_channel(connection, self.way)
         back = RemoveChannel(self.way.name) if before is None else SaveChannel(before)
-        return UndoableResult(said("{0} can be told", self.way.name), back)
+        return UndoableResult(tr("{0} can be told", self.way.name), back)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +71,7 @@ class RemoveChannel:
     def made(self, connection: Connection) -> UndoableResult:
         """Take it away; refused while a watch uses it."""
         before = next((one for one in ways(connection) if one.name == self.name), None)
-        remove_way(connection, self.name)
+        remove_channel(connection, self.name)
         return UndoableResult(
-            said("{0} taken away", self.name), None if before is None else SaveChannel(before)
+            tr("{0} taken away", self.name), None if before is None else SaveChannel(before)
         )

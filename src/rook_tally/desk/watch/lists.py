@@ -17,7 +17,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.alarms.journal import Entry
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.parts.drawing import draw_strokes
@@ -31,7 +31,7 @@ _Index = QModelIndex | QPersistentModelIndex
 
 def entry_words(one: Entry) -> str:
     """What a line of the journal says under its name."""
-    return ", ".join(part for part in (said(one.sort.value), one.words, one.who) if part)
+    return ", ".join(part for part in (tr(one.sort.value), one.words, one.who) if part)
 
 
 class WatchListModel(QAbstractListModel):
@@ -198,7 +198,7 @@ class WatchList(QListView):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(_WatchRow(model, theme, self))
-        _list(self, theme, said("watches"))
+        _list(self, theme, tr("watches"))
 
 
 class JournalList(QListView):
@@ -208,4 +208,4 @@ class JournalList(QListView):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(_JournalRow(model, theme, self))
-        _list(self, theme, said("journal"))
+        _list(self, theme, tr("journal"))

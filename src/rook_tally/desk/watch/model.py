@@ -17,7 +17,7 @@ from rook_tally.core.alarms.scope import WatchedSeries, at_limit
 from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import age
@@ -113,10 +113,10 @@ class WatchModel:
             default=None,
         )
         quantity = quantity_of(one, listing)
-        name = said(quantity.name) if quantity is not None else one.scope.quantity
+        name = tr(quantity.name) if quantity is not None else one.scope.quantity
         state = self._state_words(one, worst, mine)
         if one.slug in listing.nothing:
-            state = said("nothing there")
+            state = tr("nothing there")
         is_standing = worst is not None and not worst.is_quiet
         level = worst.level if worst is not None and is_standing else Level.SETTLED
         return WatchRow(one.slug, one.name, state, short_words(one, name), level, is_standing)
@@ -124,16 +124,16 @@ class WatchModel:
     def _state_words(self, one: Watch, worst: Alarm | None, mine: tuple[Alarm, ...]) -> str:
         now_us = self.state.clock()
         if not one.is_on:
-            return said("off")
+            return tr("off")
         if worst is not None:
             since = "" if worst.since_us is None else age((now_us - worst.since_us) / 1e6)
             if worst.state is AlarmState.SHELVED:
-                return said("shelved")
+                return tr("shelved")
             if worst.state is AlarmState.RETURNED_UNACKNOWLEDGED:
-                return said("was {0} ago", since)
-            return said("standing {0}", since)
+                return tr("was {0} ago", since)
+            return tr("standing {0}", since)
         rung = [alarm.since_us for alarm in mine if alarm.since_us is not None]
-        return said("quiet {0}", age((now_us - max(rung)) / 1e6)) if rung else said("never rung")
+        return tr("quiet {0}", age((now_us - max(rung)) / 1e6)) if rung else tr("never rung")
 
     @property
     def lines(self) -> tuple[Entry, ...]:
@@ -182,10 +182,10 @@ class WatchModel:
         worst = max(measured or self.listing.series, key=lambda one: int(self.state.level(one)))
         quantity = worst.quantity
         taken = {one.name for one in self.listing.watches}
-        name = said("New watch")
+        name = tr("New watch")
         number = 2
         while name in taken:
-            name, number = said("New watch {0}", number), number + 1
+            name, number = tr("New watch {0}", number), number + 1
         self.kept = None
         self.draft = Watch(
             slug=slug_of(name),
@@ -230,7 +230,7 @@ class WatchModel:
         """The draft in words."""
         if self.draft is None or self.listing is None:
             return []
-        names = {one.quantity.slug: said(one.quantity.name) for one in self.listing.series}
+        names = {one.quantity.slug: tr(one.quantity.name) for one in self.listing.series}
         quantity = names.get(self.draft.scope.quantity, self.draft.scope.quantity)
         guards = tuple(
             names.get(one.scope.quantity, one.scope.quantity) for one in self.draft.guards

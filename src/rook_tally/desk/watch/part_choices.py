@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.sentences import Part, guard_words, run_words, scope_words, span_words
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.desk.watch.queries import WatchListing
@@ -53,9 +53,7 @@ def choices_of(watch: Watch, part: Part, listing: WatchListing) -> list[PartChoi
     }
     if part is Part.LIMIT and watch.sort is WatchKind.LEVEL:
         return [
-            PartChoice(
-                said(level.wording), replace(watch, limit=float(level)), watch.limit == level
-            )
+            PartChoice(tr(level.wording), replace(watch, limit=float(level)), watch.limit == level)
             for level in list(Level)[1:]
         ]
     made = by_part.get(part)
@@ -76,7 +74,7 @@ def _quantities(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
     for slug, quantity in sorted(seen.items(), key=lambda pair: pair[1].name):
         is_chosen = slug == watch.scope.quantity
         yield PartChoice(
-            said(quantity.name), watch if is_chosen else _about(watch, quantity, listing), is_chosen
+            tr(quantity.name), watch if is_chosen else _about(watch, quantity, listing), is_chosen
         )
 
 
@@ -157,11 +155,11 @@ def _sorts(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
             sort is WatchKind.ABOVE and watch.sort is not WatchKind.ABOVE
         ):
             made = replace(made, clear=None)
-        yield PartChoice(said(words), made, sort is watch.sort)
+        yield PartChoice(tr(words), made, sort is watch.sort)
 
 
 def _guards(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
-    yield PartChoice(said("whoever is there"), replace(watch, guards=()), not watch.guards)
+    yield PartChoice(tr("whoever is there"), replace(watch, guards=()), not watch.guards)
     for one in listing.series:
         if one.quantity.scale is not QuantityScale.STATE:
             continue
@@ -177,7 +175,7 @@ def _guards(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
 
 def _levels(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
     for level in Level:
-        words = said(level.wording) if level else said("what its limits say")
+        words = tr(level.wording) if level else tr("what its limits say")
         yield PartChoice(words, replace(watch, level=level), level is watch.level)
 
 
@@ -197,15 +195,15 @@ def _others(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
 
 def _remarks(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
     yield PartChoice(
-        said("whatever is remarked"), replace(watch, remark_s=None), watch.remark_s is None
+        tr("whatever is remarked"), replace(watch, remark_s=None), watch.remark_s is None
     )
     for length_s in (600.0, 1800.0, 3600.0, 4 * 3600.0):
-        words = said("not within {0} of a remark", span_words(length_s))
+        words = tr("not within {0} of a remark", span_words(length_s))
         yield PartChoice(words, replace(watch, remark_s=length_s), watch.remark_s == length_s)
 
 
 def _controls(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
-    yield PartChoice(said("nothing"), replace(watch, run=None), watch.run is None)
+    yield PartChoice(tr("nothing"), replace(watch, run=None), watch.run is None)
     for station, control, _title in listing.controls:
         kept = watch.run
         is_chosen = kept is not None and (kept.station, kept.control) == (station, control)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.alarms.sentences import Part, Piece
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
@@ -167,10 +167,10 @@ class SentenceEdit(QWidget):
 
     @staticmethod
     def _write(button: QPushButton, piece: Piece) -> None:
-        if button.text() != said(piece.text):
+        if button.text() != tr(piece.text):
             assert piece.part is not None
-            button.setText(said(piece.text))
-            button.setAccessibleName(f"{said(piece.part.value)}: {piece.text}")
+            button.setText(tr(piece.text))
+            button.setAccessibleName(f"{tr(piece.part.value)}: {piece.text}")
 
     def _is_coloured_otherwise(self) -> bool:
         level = None if self._model.draft is None else self._model.draft.level
@@ -180,7 +180,7 @@ class SentenceEdit(QWidget):
 
     def _made(self, piece: Piece) -> QWidget:
         if piece.part is None:
-            word = Label(said(piece.text))
+            word = Label(tr(piece.text))
             word.setFont(face(14))
             return word
         button = QPushButton()
@@ -220,7 +220,7 @@ class SentenceEdit(QWidget):
         self.typing = typing
         typing.line.setText(text)
         typing.line.selectAll()
-        typing.line.setAccessibleName(said(part.value))
+        typing.line.setAccessibleName(tr(part.value))
         typing.line.returnPressed.connect(partial(self._take, part))
         typing.move(self._under(part))
         typing.show()
@@ -243,7 +243,7 @@ class SentenceEdit(QWidget):
             menu.addAction(action)
         if part in (Part.TELL, Part.ESCALATE_TO):
             menu.addSeparator()
-            menu.addAction(said("Set up another way…")).triggered.connect(self.ways_wanted)
+            menu.addAction(tr("Set up another way…")).triggered.connect(self.ways_wanted)
         menu.popup(self._under(part))
 
     def _choose(self, choice: PartChoice, _checked: bool = False) -> None:

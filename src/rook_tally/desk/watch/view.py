@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
@@ -71,21 +71,21 @@ class WatchView(QWidget):
         self.chart = BacktestChart(theme, self.model)
         self.figures = Figures(theme, self.model)
         self.trouble, self.stands = Label(), Label()
-        self.hint = Label(said("drag the line; the count follows"))
-        self.new = QPushButton(said("New…"))
+        self.hint = Label(tr("drag the line; the count follows"))
+        self.new = QPushButton(tr("New…"))
         self.which = QPushButton()
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText(said("Only lines with…"))
-        self.filter.setAccessibleName(said("only lines of the journal with"))
+        self.filter.setPlaceholderText(tr("Only lines with…"))
+        self.filter.setAccessibleName(tr("only lines of the journal with"))
         self.place = QComboBox()
-        self.place.setAccessibleName(said("rehearsed at"))
+        self.place.setAccessibleName(tr("rehearsed at"))
         self.spans = QButtonGroup(self)
-        self.keep = QPushButton(said("Save"))
-        self.leave = QPushButton(said("Leave it"))
-        self.trial = QPushButton(said("Ring it now, as a trial"))
+        self.keep = QPushButton(tr("Save"))
+        self.leave = QPushButton(tr("Leave it"))
+        self.trial = QPushButton(tr("Ring it now, as a trial"))
         self.switch, self.shelve = QPushButton(), QPushButton()
-        self.acknowledge = QPushButton(said("Acknowledge"))
-        self.remove = QPushButton(said("Take away"))
+        self.acknowledge = QPushButton(tr("Acknowledge"))
+        self.remove = QPushButton(tr("Take away"))
         self._under_way: list[Command] = []
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
@@ -109,21 +109,21 @@ class WatchView(QWidget):
         for button in (self.leave, self.remove, self.switch):
             button.setObjectName("words")
         self.name.setFrame(False)
-        self.name.setAccessibleName(said("the watch's name"))
+        self.name.setAccessibleName(tr("the watch's name"))
         self.name.setStyleSheet(
             "QLineEdit { background: transparent; border: none; padding: 0; font-size: 20px; }"
         )
         self.trouble.setWordWrap(True)
         self.stands.setWordWrap(True)
         tint(self.stands, theme.dim)
-        title = Label(said("Rehearsal"))
+        title = Label(tr("Rehearsal"))
         title.setFont(face(13, BOLD))
         spans = QHBoxLayout()
         spans.setSpacing(2)
         spans.addWidget(title)
         spans.addSpacing(8)
         for days in DAYS:
-            button = QPushButton(said("{0} days", days) if days > 1 else said("1 day"))
+            button = QPushButton(tr("{0} days", days) if days > 1 else tr("1 day"))
             button.setCheckable(True)
             button.setObjectName("link")
             button.setStyleSheet(link)
@@ -164,7 +164,7 @@ class WatchView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self._side(said("Watches"), self.new, self.list, LIST_WIDTH))
+        row.addWidget(self._side(tr("Watches"), self.new, self.list, LIST_WIDTH))
         row.addWidget(self._rule())
         row.addWidget(middle, 1)
         row.addWidget(self._rule())
@@ -177,7 +177,7 @@ class WatchView(QWidget):
         beside.setContentsMargins(14, 0, 14, 10)
         beside.addWidget(self.filter)
         under.addLayout(beside)
-        row.addWidget(self._side(said("Journal"), self.which, lines, JOURNAL_WIDTH))
+        row.addWidget(self._side(tr("Journal"), self.which, lines, JOURNAL_WIDTH))
 
     def _side(self, title: str, button: QPushButton, inner: QWidget, width: int) -> QWidget:
         side = QWidget()
@@ -315,7 +315,7 @@ class WatchView(QWidget):
 
     def _save_journal(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
-            self, said("Save the journal"), "journal.csv", said("CSV files (*.csv)")
+            self, tr("Save the journal"), "journal.csv", tr("CSV files (*.csv)")
         )
         if path:
             self.save_journal(Path(path))
@@ -339,7 +339,7 @@ class WatchView(QWidget):
                         ]
                     )
         except OSError as error:
-            self.model.refused(said("{0} could not be written: {1}", path, error.strerror or error))
+            self.model.refused(tr("{0} could not be written: {1}", path, error.strerror or error))
 
     def _change(self, change: Command) -> None:
         self._under_way.append(change)
@@ -437,7 +437,7 @@ class WatchView(QWidget):
     def _show_foot(self) -> None:
         model = self.model
         kept, standing = model.kept, model.standing()
-        self.which.setText(said("all watches") if model.shows_all_lines else said("this watch"))
+        self.which.setText(tr("all watches") if model.shows_all_lines else tr("this watch"))
         self.trouble.setText(model.trouble)
         self.trouble.setVisible(bool(model.trouble))
         self.keep.setEnabled(model.draft is not None and model.is_altered)
@@ -446,16 +446,14 @@ class WatchView(QWidget):
             button.setVisible(kept is not None)
         self.trial.setEnabled(kept is not None and not model.is_altered)
         if kept is not None:
-            self.switch.setText(said("Switch off") if kept.is_on else said("Switch on"))
+            self.switch.setText(tr("Switch off") if kept.is_on else tr("Switch on"))
         is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
-        self.shelve.setText(said("Off the shelf") if is_shelved else said("Shelve for an hour"))
+        self.shelve.setText(tr("Off the shelf") if is_shelved else tr("Shelve for an hour"))
         self.acknowledge.setVisible(any(one.is_calling for one in standing))
         seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
-        told = [
-            said("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen
-        ]
+        told = [tr("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen]
         if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:
             why = model.listing.nothing[kept.slug]
-            told.append(why or said("It watches nothing that is there."))
+            told.append(why or tr("It watches nothing that is there."))
         self.stands.setText(". ".join(told))
         self.stands.setVisible(bool(told))

@@ -8,7 +8,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.formulas.scoring import Composite
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
@@ -37,7 +37,7 @@ class AggregationChart(QWidget):
         self._hours: HourMarks = ()
         self.setMinimumHeight(120)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(said("scores over the window"))
+        self.setAccessibleName(tr("scores over the window"))
 
     def show_ways(
         self,

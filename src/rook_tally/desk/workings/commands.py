@@ -6,16 +6,16 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.workings import (
     groups,
-    keep_group,
-    keep_working,
     remove_group,
     remove_working,
+    save_group,
+    save_working,
     workings,
 )
 
@@ -31,15 +31,15 @@ class SaveWorking:
         """Write it."""
         replaced = self.instead_of or self.working.slug
         before = next((one for one in workings(connection) if one.slug == replaced), None)
-        keep_working(connection, self.working, instead_of=replaced)
+        save_working(connection, self.working, instead_of=replaced)
         if before is None:
             return UndoableResult(
-                said("{0} is worked out from now on", self.working.name),
+                tr("{0} is worked out from now on", self.working.name),
                 RemoveWorking(self.working.slug),
                 self.working,
             )
         return UndoableResult(
-            said("{0} changed; its past is worked out again", self.working.name),
+            tr("{0} changed; its past is worked out again", self.working.name),
             SaveWorking(before, self.working.slug),
             self.working,
         )
@@ -54,7 +54,7 @@ class RemoveWorking:
     def made(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         gone = remove_working(connection, self.slug)
-        return UndoableResult(said("{0} taken away", gone.name), SaveWorking(gone))
+        return UndoableResult(tr("{0} taken away", gone.name), SaveWorking(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,15 +68,13 @@ class SaveGroup:
         """Write it."""
         replaced = self.instead_of or self.group.name
         before = next((one for one in groups(connection) if one.name == replaced), None)
-        keep_group(connection, self.group, instead_of=replaced)
+        save_group(connection, self.group, instead_of=replaced)
         if before is None:
             return UndoableResult(
-                said("group {0} made", self.group.name), RemoveGroup(self.group.name), self.group
+                tr("group {0} made", self.group.name), RemoveGroup(self.group.name), self.group
             )
         return UndoableResult(
-            said("group {0} changed", self.group.name),
-            SaveGroup(before, self.group.name),
-            self.group,
+            tr("group {0} changed", self.group.name), SaveGroup(before, self.group.name), self.group
         )
 
 
@@ -91,4 +89,4 @@ class RemoveGroup:
         before = next((one for one in groups(connection) if one.name == self.name), None)
         remove_group(connection, self.name)
         assert before is not None  # removing one that is not there has raised
-        return UndoableResult(said("group {0} taken away", self.name), SaveGroup(before))
+        return UndoableResult(tr("group {0} taken away", self.name), SaveGroup(before))

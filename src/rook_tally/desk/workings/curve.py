@@ -9,7 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
@@ -47,7 +47,7 @@ class CurveChart(QWidget):
         """Show these points, over this spread, with a mark at what is read now."""
         self._points, self._usual, self._now = points, usual, now
         self.picked = min(self.picked, max(len(points) - 1, 0))
-        self.setAccessibleName(said("curve of {0}", name))
+        self.setAccessibleName(tr("curve of {0}", name))
         self.setToolTip(plain_tip(self._told()))
         self.update()
 

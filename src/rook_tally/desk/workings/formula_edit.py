@@ -8,7 +8,7 @@ from PySide6.QtCore import QRect, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import QCompleter, QListView, QPlainTextEdit, QTextEdit, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.completion import Completion
@@ -37,7 +37,7 @@ class FormulaEdit(QPlainTextEdit):
         self._offered: list[Completion] = []
         self._is_setting = False
         self.setFont(face(15))
-        self.setAccessibleName(said("formula"))
+        self.setAccessibleName(tr("formula"))
         self.setTabChangesFocus(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.document().setDocumentMargin(7)

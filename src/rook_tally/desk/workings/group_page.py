@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.theme import Theme
@@ -42,7 +42,7 @@ class GroupPage(QWidget):
         self.places, self.series = QListWidget(), QListWidget()
         lists = QHBoxLayout()
         lists.setSpacing(20)
-        for title, box in ((said("Places"), self.places), (said("Single series"), self.series)):
+        for title, box in ((tr("Places"), self.places), (tr("Single series"), self.series)):
             side = QVBoxLayout()
             label = Label(title)
             label.setFont(face(12, BOLD))
@@ -69,7 +69,7 @@ class GroupPage(QWidget):
             return
         if self.name.text() != group.name:
             self.name.setText(group.name)
-        told = self._model.trouble or said(
+        told = self._model.trouble or tr(
             "Formulas call it {0}, as in mean(temperature@{0}/*). "
             "The Ledger's group line and watches can use it as well.",
             slug_of(group.name),

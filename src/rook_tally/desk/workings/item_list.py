@@ -8,7 +8,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.workings.model import WorkingsModel
@@ -76,7 +76,7 @@ class _Line(QStyledItemDelegate):
             painter.setFont(face(10, BOLD))
             painter.setPen(colour(theme.dim))
             head = QRectF(area.left() + 16, area.top() + 4, area.width(), _HEAD_HEIGHT - 4)
-            painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, said(row.sort.value).upper())
+            painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, tr(row.sort.value).upper())
             area.setTop(area.top() + _HEAD_HEIGHT)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(area, colour(theme.sheet))
@@ -115,7 +115,7 @@ class ItemList(QListView):
         super().__init__(parent)
         self.setModel(model)
         self.setItemDelegate(_Line(model, theme, self))
-        self.setAccessibleName(said("workings"))
+        self.setAccessibleName(tr("workings"))
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)

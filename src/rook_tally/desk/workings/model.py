@@ -10,7 +10,7 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import HERE, Group
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
@@ -179,7 +179,7 @@ class WorkingsModel:
         """Let the score have another input."""
         score = self._score()
         fresh = ScoreInput(
-            name=said("Temperature"),
+            name=tr("Temperature"),
             formula=f"temperature@{HERE}",
             weight=10,
             points=((10, 0), (19, 100), (24, 100), (32, 0)),
@@ -311,9 +311,9 @@ class WorkingsModel:
             return ""
         shown = preview.shown
         unit = shown.symbol or (
-            said("a yes or no") if shown.quantity.scale.value == "state" else said("a plain number")
+            tr("a yes or no") if shown.quantity.scale.value == "state" else tr("a plain number")
         )
-        told = said("Gives {0} at {1}.", unit, ", ".join(preview.places))
+        told = tr("Gives {0} at {1}.", unit, ", ".join(preview.places))
         notes = " ".join(f"{note.what[:1].upper()}{note.what[1:]}." for note in preview.notes)
         return f"{told} {notes}".strip()
 
@@ -346,14 +346,14 @@ class WorkingsModel:
         length_s = parted_us(times, one, other, by=PART_BY) / SECOND_US
         whole_s = (int(times[-1]) - int(times[0])) / SECOND_US
         words = (
-            said(
+            tr(
                 "they part by more than {0:.0f} points for {1} of {2}",
                 PART_BY,
                 duration(length_s),
                 duration(whole_s),
             )
             if length_s
-            else said("they never part by more than {0:.0f} points", PART_BY)
+            else tr("they never part by more than {0:.0f} points", PART_BY)
         )
         return words, list(parted_stretches(times, one, other, by=PART_BY))
 
@@ -367,13 +367,13 @@ class WorkingsModel:
         """When it was that the inputs read as they do at the cursor, in words."""
         preview, window = self.score, self.state.window
         if self.what_if is not None:
-            return said("on trial")
+            return tr("on trial")
         if preview is None or preview.times is None or (window.is_live and self.cursor >= 1.0):
-            return said("now")
+            return tr("now")
         zone = self.state.zone
         moment = datetime_from_time_us(int(preview.times[self.moment()])).astimezone(zone)
         today = datetime_from_time_us(self.state.clock()).astimezone(zone).date()
-        return said(
+        return tr(
             "at {0}", f"{moment:%H:%M}" if moment.date() == today else f"{moment:%a %d %b %H:%M}"
         )
 

@@ -7,7 +7,7 @@ from collections.abc import Collection
 
 import msgspec
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.workings.definitions import Aggregation, Placement, Score, Working
 from rook_tally.core.workings.templates import AIR_SCORE
@@ -22,15 +22,15 @@ def slug_for(name: str) -> str:
 
 def new_group(taken: Collection[str]) -> Group:
     """A group of nothing yet, under a name that is free."""
-    return Group(_free_name(said("New group"), taken))
+    return Group(_free_name(tr("New group"), taken))
 
 
 def new_working(sort: WorkingKind, taken: Collection[str]) -> Working:
     """A formula without a word yet, or a score of the air, under a name that is free."""
     if sort is WorkingKind.FORMULA:
-        name = _free_name(said("New working"), taken)
+        name = _free_name(tr("New working"), taken)
         return Working(slug=slug_for(name), name=name)
-    name = _free_name(said("New score"), taken)
+    name = _free_name(tr("New score"), taken)
     return Working(
         slug=slug_for(name), name=name, made=Placement.EACH_PLACE, group="indoors", score=AIR_SCORE
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, slug_of
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Placement
@@ -29,13 +29,13 @@ class PageHead(QWidget):
             f" font-weight: 600; color: {theme.ink}; padding: 2px 0; }}"
             f"QLineEdit:focus {{ border-bottom: 2px solid {theme.sheen}; }}"
         )
-        self.name.setAccessibleName(said("name"))
+        self.name.setAccessibleName(tr("name"))
         self.called = Label()
         tint(self.called, theme.faint)
         self.made, self.place = QComboBox(), QComboBox()
-        self.made.setAccessibleName(said("where it is made"))
-        self.place.setAccessibleName(said("place shown"))
-        self._shown = Label(said("shown"))
+        self.made.setAccessibleName(tr("where it is made"))
+        self.place.setAccessibleName(tr("place shown"))
+        self._shown = Label(tr("shown"))
         tint(self._shown, theme.dim)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -56,16 +56,12 @@ class PageHead(QWidget):
             return
         if self.name.text() != draft.name:
             self.name.setText(draft.name)
-        self.called.setText(said("in formulas {0}", draft.slug))
+        self.called.setText(tr("in formulas {0}", draft.slug))
         self._choices = [(Placement.ONCE, "")]
         self._choices += [(Placement.EACH_PLACE, "")]
         groups = [*BUILT_IN_GROUPS[1:], *(slug_of(one.name) for one in listing.groups)]
         self._choices += [(Placement.EACH_PLACE, one) for one in groups]
-        words = [
-            said("made once"),
-            said("each place"),
-            *(said("each place: {0}", one) for one in groups),
-        ]
+        words = [tr("made once"), tr("each place"), *(tr("each place: {0}", one) for one in groups)]
         if [self.made.itemText(at) for at in range(self.made.count())] != words:
             self.made.clear()
             self.made.addItems(words)
@@ -96,10 +92,10 @@ class PageFoot(QWidget):
         self.uses = Label()
         self.uses.setWordWrap(True)
         tint(self.uses, theme.dim)
-        self.keep_button = QPushButton(said("Save"))
+        self.keep_button = QPushButton(tr("Save"))
         self.keep_button.setObjectName("main")
-        self.revert_button = QPushButton(said("Leave it"))
-        self.remove_button = QPushButton(said("Take away"))
+        self.revert_button = QPushButton(tr("Leave it"))
+        self.remove_button = QPushButton(tr("Take away"))
         for button in (self.revert_button, self.remove_button):
             button.setObjectName("words")
         row = QHBoxLayout(self)

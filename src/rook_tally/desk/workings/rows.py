@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.workings.queries import WorkingsListing
@@ -41,7 +41,7 @@ def rows_of(listing: WorkingsListing, state: SiteState) -> list[WorkingRow]:
                 found.append(WorkingRow(sort, one.slug, one.name, *_told_of(one, listing, state)))
     for group in listing.groups:
         count = len(group.places) + len(group.series)
-        where = ", ".join(group.places[:_MOST_PLACES]) or said("{0} series", len(group.series))
+        where = ", ".join(group.places[:_MOST_PLACES]) or tr("{0} series", len(group.series))
         found.append(WorkingRow(WorkingKind.GROUP, group.name, group.name, where, str(count)))
     return found
 
@@ -58,15 +58,15 @@ def _told_of(working: Working, listing: WorkingsListing, state: SiteState) -> tu
     ]
     progress = listing.progress.get(working.slug)
     if progress is not None:
-        where = said("worked out again, {0:.0f} %", 100 * progress)
+        where = tr("worked out again, {0:.0f} %", 100 * progress)
     elif working.made is Placement.EACH_PLACE:
         where = (
-            said("each place {0}: {1}", working.group, len(given))
+            tr("each place {0}: {1}", working.group, len(given))
             if working.group
-            else said("wherever it can be: {0}", len(given))
+            else tr("wherever it can be: {0}", len(given))
         )
     else:
-        where = given[0][0] if given else said("nowhere yet")
+        where = given[0][0] if given else tr("nowhere yet")
     if len(values) == 1 and given and given[0][1] in by_id:
         return where, f"{values[0]} {by_id[given[0][1]].shown.symbol}".strip()
     more = " …" if len(values) > _MOST_VALUES else ""
@@ -79,7 +79,7 @@ def uses_in_words(listing: WorkingsListing, working: Working) -> str:
     places = [place for place, _ in listing.series.get(working.slug, ())]
     parts = []
     if places:
-        parts.append(said("on the Ledger at {0}", ", ".join(places)))
+        parts.append(tr("on the Ledger at {0}", ", ".join(places)))
     if told:
-        parts.append(said("in {0}", ", ".join(told)))
-    return said("Used {0}.", "; ".join(parts)) if parts else said("Not used anywhere yet.")
+        parts.append(tr("in {0}", ", ".join(told)))
+    return tr("Used {0}.", "; ".join(parts)) if parts else tr("Not used anywhere yet.")

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.theme import Theme
@@ -109,9 +109,9 @@ class InputRow:
         )
         self.gives.setText(figure(gives, 0))
         self.share.setText(f"{100 * share:.0f} %")
-        self.weight.setAccessibleName(said("weight of {0}", one.name))
-        self.trial.setAccessibleName(said("{0}, tried out", one.name))
-        self.remove.setAccessibleName(said("take {0} out", one.name))
+        self.weight.setAccessibleName(tr("weight of {0}", one.name))
+        self.trial.setAccessibleName(tr("{0}, tried out", one.name))
+        self.remove.setAccessibleName(tr("take {0} out", one.name))
         if not self.weight.isSliderDown():
             self.weight.blockSignals(True)
             self.weight.setValue(round(one.weight))
@@ -162,13 +162,13 @@ class ScorePage(QWidget):
         self.ways = AggregationChart(theme)
         self.why = WhyBar(theme)
         self.way = QComboBox()
-        self.way.addItems([said("weighted"), said("worst of")])
-        self.way.setAccessibleName(said("way of adding up"))
-        self.add = QPushButton(said("Another input"))
-        self.variant = QPushButton(said("Another way…"))
+        self.way.addItems([tr("weighted"), tr("worst of")])
+        self.way.setAccessibleName(tr("way of adding up"))
+        self.add = QPushButton(tr("Another input"))
+        self.variant = QPushButton(tr("Another way…"))
         for button in (self.add, self.variant):
             button.setObjectName("words")
-        self.what_if = QPushButton(said("What if…"))
+        self.what_if = QPushButton(tr("What if…"))
         self.what_if.setCheckable(True)
         self.foot = PageFoot(theme, model, self.what_if)
         under = QHBoxLayout()
@@ -205,7 +205,7 @@ class ScorePage(QWidget):
         self._tell(draft.score)
         words, stretches = model.parted()
         ways = model.ways()
-        title = said("{0} ways of adding up, same days", len(ways)) if len(ways) > 1 else draft.name
+        title = tr("{0} ways of adding up, same days", len(ways)) if len(ways) > 1 else draft.name
         window = model.state.window
         span = max(window.span_us, 1)
         start_us = window.start_us
@@ -216,7 +216,7 @@ class ScorePage(QWidget):
         self.ways.show_ways(ways, title, words, shares, model.cursor, hours)
         found = model.at_cursor()
         score = UNKNOWN if found is None else figure(float(found.score[0]), 0)
-        self.why.show_parts(said("Why {0} {1}", score, model.when()), model.why())
+        self.why.show_parts(tr("Why {0} {1}", score, model.when()), model.why())
         self.when.setText(model.when())
         self.what_if.setChecked(model.what_if is not None)
         self.foot.refresh(is_wrong=preview is not None and preview.mistake is not None)
@@ -237,11 +237,11 @@ class ScorePage(QWidget):
         left = Qt.AlignmentFlag.AlignLeft
         for at, (text, side) in enumerate(
             (
-                (said("input"), left),
+                (tr("input"), left),
                 ("", right),
-                (said("gives"), right),
-                (said("weight"), left),
-                (said("reading to points, over what was read in 30 days"), left),
+                (tr("gives"), right),
+                (tr("weight"), left),
+                (tr("reading to points, over what was read in 30 days"), left),
             )
         ):
             head = Label(text)
@@ -287,14 +287,14 @@ class ScorePage(QWidget):
             return
         complete = float(found.completeness[0])
         if model.what_if is not None:
-            self.told.setText(said("A trial: everything shows it until you leave it."))
+            self.told.setText(tr("A trial: everything shows it until you leave it."))
         elif complete >= 1.0:
-            self.told.setText(said("All of its weight is heard."))
+            self.told.setText(tr("All of its weight is heard."))
         else:
             self.told.setText(
-                said("{0:.0f} % of its weight is heard; the rest is weighted anew.", 100 * complete)
+                tr("{0:.0f} % of its weight is heard; the rest is weighted anew.", 100 * complete)
                 if complete >= score.least
-                else said("Only {0:.0f} % of its weight is heard: too little.", 100 * complete)
+                else tr("Only {0:.0f} % of its weight is heard: too little.", 100 * complete)
             )
 
     def _on_moved(self, cursor: float) -> None:

@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.templates import Offer
@@ -29,15 +29,15 @@ class TemplatesPage(QWidget):
         self._make = make
         self._offers: tuple[Offer, ...] | None = None
         self.buttons: dict[str, QPushButton] = {}
-        title = Label(said("Something new"))
+        title = Label(tr("Something new"))
         title.setFont(face(19, BOLD))
         row = QHBoxLayout()
         row.setSpacing(10)
         self.own: dict[WorkingKind, QPushButton] = {}
         for sort, words in (
-            (WorkingKind.FORMULA, said("Write a formula")),
-            (WorkingKind.SCORE, said("Make a score")),
-            (WorkingKind.GROUP, said("Name a group of places")),
+            (WorkingKind.FORMULA, tr("Write a formula")),
+            (WorkingKind.SCORE, tr("Make a score")),
+            (WorkingKind.GROUP, tr("Name a group of places")),
         ):
             button = QPushButton(words)
             button.clicked.connect(partial(model.begin, sort))
@@ -65,9 +65,9 @@ class TemplatesPage(QWidget):
             return
         self._offers = listing.offers
         self._told.setText(
-            said("Ready-made for what this site has")
+            tr("Ready-made for what this site has")
             if listing.offers
-            else said("Everything ready-made that this site has the makings of is there.")
+            else tr("Everything ready-made that this site has the makings of is there.")
         )
         place = QWidget()
         place.setStyleSheet(f"background: {self._theme.sheet};")
@@ -87,9 +87,9 @@ class TemplatesPage(QWidget):
         tint(what, self._theme.dim)
         where = Label(", ".join(offer.places[:4]) + (" …" if len(offer.places) > 4 else ""))
         tint(where, self._theme.dim)
-        button = QPushButton(said("Make it"))
+        button = QPushButton(tr("Make it"))
         button.setObjectName("small")
-        button.setAccessibleName(said("make {0}", offer.working.name))
+        button.setAccessibleName(tr("make {0}", offer.working.name))
         button.clicked.connect(partial(self._make, offer.working))
         self.buttons[offer.working.slug] = button
         words = QVBoxLayout()

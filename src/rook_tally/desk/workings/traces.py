@@ -11,7 +11,7 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
@@ -74,7 +74,7 @@ class TracesChart(QWidget):
         self._is_stale = False
         self._hours: HourMarks = ()
         self.setMinimumHeight(180)
-        self.setAccessibleName(said("what the formula comes to"))
+        self.setAccessibleName(tr("what the formula comes to"))
 
     def show_lanes(
         self, lanes: tuple[LaneTrace, ...], *, zone: tzinfo = UTC, is_stale: bool = False
@@ -131,7 +131,7 @@ class TracesChart(QWidget):
             painter.setFont(face(12))
             painter.setPen(colour(theme.dim))
             painter.drawText(
-                plot, Qt.AlignmentFlag.AlignCenter, said("There is nothing of it in this window.")
+                plot, Qt.AlignmentFlag.AlignCenter, tr("There is nothing of it in this window.")
             )
             return
         low, high = float(np.nanmin(envelope.low)), float(np.nanmax(envelope.high))

@@ -8,7 +8,7 @@ from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import said
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
@@ -57,7 +57,7 @@ class WorkingsView(QWidget):
         )
         for page in self._pages:
             self.pages.addWidget(page)
-        self.new = QPushButton(said("New…"))
+        self.new = QPushButton(tr("New…"))
         self.new.setObjectName("link")
         self.new.setStyleSheet(
             f"QPushButton#link {{ border: none; background: transparent; color: {theme.sheen};"
@@ -99,7 +99,7 @@ class WorkingsView(QWidget):
         left.setObjectName("paper")
         left.setStyleSheet(f"QWidget#paper {{ background: {self._theme.paper}; }}")
         left.setFixedWidth(LIST_WIDTH)
-        title = Label(said("Workings"))
+        title = Label(tr("Workings"))
         title.setFont(face(15, BOLD))
         head = QHBoxLayout()
         head.setContentsMargins(16, 10, 10, 2)

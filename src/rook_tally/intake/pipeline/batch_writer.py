@@ -41,7 +41,7 @@ from rook_tally.intake.pipeline.resolve import (
 )
 from rook_tally.intake.pipeline.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store.base import Store
-from rook_tally.store.readings import NewReading, append_readings, mark_what_became_certain
+from rook_tally.store.readings import NewReading, append_readings, rescreen_around
 from rook_tally.store.site import (
     BY_SUFFIX,
     CONTROL_PREFIX,
@@ -53,12 +53,12 @@ from rook_tally.store.site import (
     Stray,
     add_tallies,
     drop_strays,
-    hear_words,
-    keep_strays,
     note_heard,
     prune_strays,
     report_clocks,
-    write_tape,
+    save_attributes,
+    save_strays,
+    write_message_log,
 )
 from rook_tally.store.site.message_log import SHOWN_BYTES
 from rook_tally.store.site.unassigned_messages import WRONG_KEY_WHY
@@ -490,7 +490,7 @@ def _write(
         )
     ]
     moments = {one.id: [reading.time_us for reading in written[one.id]] for one in doubtful}
-    marked = mark_what_became_certain(connection, doubtful, moments)
+    marked = rescreen_around(connection, doubtful, moments)
     for series_id, judged in marked.items():
         batch.tallies[series[series_id].station.id].suspect += judged.became_suspect
     told = directory.workings.work_out(
@@ -510,14 +510,14 @@ def _write(
     )
     if batch.clock_is_set and not is_anew:
         note_heard(connection, batch.heard | directory.watches.workings_heard(told, arrived_us))
-    hear_words(connection, batch.words)
+    save_attributes(connection, batch.words)
     confirm_requests(connection, directory, batch.words)
-    keep_strays(connection, batch.strays)
+    save_strays(connection, batch.strays)
     directory.unpruned_bytes += sum(len(one.body) for one in batch.strays)
     if directory.unpruned_bytes > _PRUNE_AT_BYTES:
         # Between two of the regular looks a stranger could fill the disk.
         directory.unpruned_bytes = 0
         prune_strays(connection, now_us=None)
-    write_tape(connection, [_tape_line(*one) for one in batch.tape])
+    write_message_log(connection, [_tape_line(*one) for one in batch.tape])
     add_tallies(connection, batch.tallies)
     directory.know_own_series(connection)

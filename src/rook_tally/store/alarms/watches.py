@@ -56,7 +56,7 @@ def all_targets(
     return found, troubles
 
 
-def keep_watch(
+def save_watch(
     connection: Connection, watch: Watch, *, now_us: int, instead_of: str = ""
 ) -> Watch | None:
     """Write a watch down, in place of the one with its slug or of `instead_of`; returns that one.
@@ -169,7 +169,7 @@ def ways(connection: Connection) -> list[Channel]:
     return [*built_in, *kept.values()]
 
 
-def keep_way(connection: Connection, way: Channel) -> None:
+def save_channel(connection: Connection, way: Channel) -> None:
     """Write a way of telling down; UsageError when it cannot be gone."""
     way = checked_way(way)
     table = schema.way
@@ -179,7 +179,7 @@ def keep_way(connection: Connection, way: Channel) -> None:
     note_change(connection, Subject.WATCHES)
 
 
-def remove_way(connection: Connection, name: str) -> None:
+def remove_channel(connection: Connection, name: str) -> None:
     """Take a way of telling away; UsageError while a watch uses it, or when there is none such."""
     users = [one.name for one in watches(connection) if name in (*one.tell, *one.escalate_to)]
     if users:

@@ -14,7 +14,7 @@ from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.append import remove_readings
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.site.configuration import load_site
-from rook_tally.store.site.unassigned_messages import Stray, keep_strays
+from rook_tally.store.site.unassigned_messages import Stray, save_strays
 
 MOST_AHEAD_US = 2 * MINUTE_US
 _ALWAYS_US = 1 << 60
@@ -52,7 +52,7 @@ def set_aside_ahead(store: Store, *, now_us: int) -> int:
             gone += len(found)
             if not series.station.is_worked_out:
                 body = msgspec.json.encode(_as_sent(series.field, found))
-                keep_strays(
+                save_strays(
                     connection,
                     [
                         Stray(

@@ -25,7 +25,7 @@ class Health:
     damage: tuple[str, ...]
 
 
-def look_over(store: Store) -> Health:
+def verify(store: Store) -> Health:
     """Read everything once: the database's own structure, and every page's checksum and sums."""
     with store.read() as connection:
         return health_of(connection)

@@ -34,7 +34,7 @@ from rook_tally.store.readings.query import (
     span_of,
 )
 from rook_tally.store.readings.recent_values import RecentReadings
-from rook_tally.store.readings.rescreening import mark_what_became_certain
+from rook_tally.store.readings.rescreening import rescreen_around
 from rook_tally.store.readings.sealing import (
     SEALED_AFTER_US,
     History,
@@ -73,7 +73,6 @@ __all__ = [
     "latest",
     "latest_rows",
     "latest_written",
-    "mark_what_became_certain",
     "moment_of",
     "newest_row_us",
     "newest_times",
@@ -84,6 +83,7 @@ __all__ = [
     "read_raw_range",
     "reading_news",
     "remove_readings",
+    "rescreen_around",
     "seal",
     "seal_all",
     "span_of",

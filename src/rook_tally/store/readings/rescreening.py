@@ -54,7 +54,7 @@ class Rescreened:
     first_us: int
 
 
-def mark_what_became_certain(
+def rescreen_around(
     connection: Connection, series: Collection[Series], written: Mapping[int, Sequence[int]]
 ) -> dict[int, Rescreened]:
     """Screen around readings just written and mark earlier ones that now are known to be suspect.

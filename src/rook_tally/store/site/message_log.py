@@ -87,7 +87,7 @@ _WRITE = (
 )
 
 
-def write_tape(connection: Connection, lines: Sequence[MessageLogEntry]) -> None:
+def write_message_log(connection: Connection, lines: Sequence[MessageLogEntry]) -> None:
     """Put messages on the tape in the running transaction."""
     if not lines:
         return
@@ -117,7 +117,7 @@ def write_tape(connection: Connection, lines: Sequence[MessageLogEntry]) -> None
     note_change(connection, Subject.TAPE)
 
 
-def newest_tape(
+def newest_messages(
     connection: Connection, station: str | None = None, *, most: int = 100, after_id: int = 0
 ) -> list[MessageLogEntry]:
     """The newest lines, of one station or of all, newest first."""
@@ -128,7 +128,7 @@ def newest_tape(
     return [_line(row) for row in connection.execute(wanted)]
 
 
-def prune_tape(connection: Connection) -> bool:
+def prune_message_log(connection: Connection) -> bool:
     """Drop some of the oldest lines; True while more than the newest `KEPT_LINES` are there.
 
     Not all at once: after a burst they are hundreds of thousands, and everybody who writes waits.

@@ -113,7 +113,7 @@ class StrayProposal(msgspec.Struct, frozen=True):
     continues: dict[str, str]
 
 
-def ask(
+def create_request(
     connection: Connection,
     sort: RequestKind,
     station: str,

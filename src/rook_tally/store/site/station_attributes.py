@@ -26,7 +26,7 @@ class StoredAttribute:
     since_us: int
 
 
-def hear_words(
+def save_attributes(
     connection: Connection, words: Mapping[tuple[int, str], tuple[str, int]]
 ) -> set[tuple[int, str]]:
     """Keep what stations said: value and moment by station id and name.

@@ -47,7 +47,7 @@ class Stray:
     id: int = 0
 
 
-def keep_strays(connection: Connection, strays: Sequence[Stray]) -> None:
+def save_strays(connection: Connection, strays: Sequence[Stray]) -> None:
     """Keep messages in the running transaction and note the change."""
     if not strays:
         return

@@ -28,7 +28,7 @@ def sheets(connection: Connection) -> list[WallSheet]:
     return found
 
 
-def keep_sheet(
+def save_sheet(
     connection: Connection, sheet: WallSheet, *, instead_of: str = ""
 ) -> WallSheet | None:
     """Write a sheet down, in place of the one with its slug or of `instead_of`; returns that one.

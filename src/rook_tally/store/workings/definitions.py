@@ -37,7 +37,7 @@ def workings(connection: Connection) -> list[Working]:
     return [msgspec.json.decode(row.document, type=Working) for row in rows]
 
 
-def keep_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
+def save_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
     """Write a working down, in place of the one with its slug or of `instead_of`.
 
     Raises
@@ -115,7 +115,7 @@ def groups(connection: Connection) -> list[Group]:
     ]
 
 
-def keep_group(connection: Connection, group: Group, *, instead_of: str = "") -> None:
+def save_group(connection: Connection, group: Group, *, instead_of: str = "") -> None:
     """Write a group down, in place of the one of its name or of `instead_of`.
 
     Raises
