@@ -1,4 +1,4 @@
-"""Watches: rehearsed over a year, stepped at fifty readings a second, rung through to a webhook,
+"""Watches: rehearsed over a year at fifty readings a second, rung through to a webhook,
 dragged in a window."""
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.backtest import judged, rings
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
 from rook_tally.core.alarms.scope import WatchedSeries, targets_of
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.quantities.kinds import PLAIN

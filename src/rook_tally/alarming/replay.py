@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from rook_tally.alarming.alarm_recorder import AlarmRecorder, level_of
 from rook_tally.core.alarms.alarm_detector import NEVER
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.core.alarms.online_detector import DetectorState, Transition
+from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
 
