@@ -105,8 +105,8 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     window = DeskWindow(store, clock=held_clock(now_us))
     window.resize(1280, 800)
     window.show()
-    window.reader.work_apart()
-    let_until(lambda: window.reader.is_apart and bool(window.state.ribbons))
+    window.client.work_apart()
+    let_until(lambda: window.client.is_apart and bool(window.state.ribbons))
     let_until(lambda: window.rail.model.ribbon is not None)
     # As the desk does once it has settled in.
     gc.collect()
@@ -115,7 +115,7 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     told.frames = _frames(window)
     for at in range(_ROUNDS_OF_USE):
         _use(window, now_us, at)
-    helper = window.reader.pid
+    helper = window.client.pid
     told.memory_mb = sum(_memory_mb(pid) for pid in (os.getpid(), helper) if pid is not None)
     pipe.send(told)
     window.close()

@@ -76,8 +76,8 @@ def _edit(pipe: Any, place: Path, end_us: int) -> None:
     window = DeskWindow(store, clock=held_clock(end_us))
     window.resize(1280, 800)
     window.show()
-    window.reader.work_apart()
-    let_until(lambda: window.reader.is_apart and window.state.is_loaded)
+    window.client.work_apart()
+    let_until(lambda: window.client.is_apart and window.state.is_loaded)
     window.state.show_last(_DAYS * DAY_US)
     window.show_view(WORKINGS)
     view = window.workings

@@ -97,8 +97,8 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     application = QApplication(["rook-tally"])
     window = DeskWindow(store, clock=held_clock(now_us))
     window.show()
-    window.reader.work_apart()
-    let_until(lambda: window.reader.is_apart and bool(window.state.ribbons))
+    window.client.work_apart()
+    let_until(lambda: window.client.is_apart and bool(window.state.ribbons))
     window.show_view(WALL)
     model = window.wall.model
     let_until(lambda: model.listing is not None)

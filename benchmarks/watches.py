@@ -278,8 +278,8 @@ def _drag(pipe: Any, place: Path, end_us: int) -> None:
     window = DeskWindow(store, clock=held_clock(end_us))
     window.resize(1280, 800)
     window.show()
-    window.reader.work_apart()
-    let_until(lambda: window.reader.is_apart and window.state.is_loaded)
+    window.client.work_apart()
+    let_until(lambda: window.client.is_apart and window.state.is_loaded)
     window.show_view(WATCH)
     view = window.watch
     let_until(lambda: view.model.listing is not None)

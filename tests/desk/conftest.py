@@ -33,4 +33,4 @@ def open_desk(qtbot: QtBot, store: Store) -> Iterator[OpenDesk]:
     for window in windows:
         window.close()
     names = {thread.name for thread in threading.enumerate()}
-    assert not names & {"feed", "reader"}
+    assert not names & {"feed", "store client"}

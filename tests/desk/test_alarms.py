@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
+from typing import cast
 
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
@@ -11,6 +13,7 @@ from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import LIGHT
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.store_feed import NewAlarms, read_picture
 from rook_tally.desk.dialogs.alarms import AlarmDialog
 from rook_tally.store.alarms import ActiveAlarm
@@ -30,9 +33,9 @@ def test_a_press_meant_for_an_alarm_that_is_over_reaches_no_other(
     state.take(NewAlarms((DUST, KILN)))
     parent = QWidget()
     qtbot.addWidget(parent)
-    dialog = AlarmDialog(LIGHT, state, parent)
-    wished: list[object] = []
-    dialog.wished.connect(wished.append)
+    written: list[object] = []
+    client = cast("StoreClient", SimpleNamespace(write=written.append))
+    dialog = AlarmDialog(LIGHT, state, client, parent)
 
     def picked() -> str:
         return "" if dialog.picked is None else dialog.picked.watch
@@ -46,5 +49,5 @@ def test_a_press_meant_for_an_alarm_that_is_over_reaches_no_other(
     assert picked() == ""
     assert not dialog.shelve.isEnabled()
     dialog.shelve.click()
-    assert wished == []
+    assert written == []
     dialog.reject()

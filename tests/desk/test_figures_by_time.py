@@ -28,7 +28,7 @@ S = 1_000_000
 
 def totals(store: Store, series: Series) -> SpanStatistics:
     with store.read() as connection:
-        answer = LanesQuery((series,), DAY, DAY + DAY_US, 600).answered(connection)
+        answer = LanesQuery((series,), DAY, DAY + DAY_US, 600).run(connection)
     return answer[series.id].totals
 
 
@@ -79,7 +79,7 @@ def test_wind_about_north_is_north_and_its_arc_twenty_degrees(store: Store, seal
 def _facts(store: Store, series: Series, now_us: int, zone: str) -> dict[str, SummaryLine]:
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        account = SeriesSummaryQuery(series, newest, now_us, ZoneInfo(zone)).answered(connection)
+        account = SeriesSummaryQuery(series, newest, now_us, ZoneInfo(zone)).run(connection)
     return {one.name: one for one in account.facts}
 
 
@@ -119,7 +119,7 @@ def test_a_wind_about_north_is_told_by_its_arc_and_turns_the_shorter_way(store: 
     write(store, series, DAY + minutes * MINUTE_US, (300 + minutes / 6) % 360)
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        told = SeriesSummaryQuery(series, newest, DAY + 719 * MINUTE_US, ZoneInfo("UTC")).answered(
+        told = SeriesSummaryQuery(series, newest, DAY + 719 * MINUTE_US, ZoneInfo("UTC")).run(
             connection
         )
     facts = {one.name: one.value for one in told.facts}

@@ -86,7 +86,7 @@ def test_spans_are_compared_in_words(store: Store, model: RemarksModel, series: 
     question = model.question(series)
     assert question is not None
     with store.read() as connection:
-        model.take(question.answered(connection))
+        model.take(question.run(connection))
     first, second = model.lines()
     assert (first.is_base, first.mean, first.ratio) == (True, "5.0", "–")
     assert (second.mean, second.ratio, second.difference) == ("10.0", "–", "+5.0")
@@ -131,7 +131,7 @@ def test_a_question_reads_half_a_window_on_either_side(store: Store, series: Ser
     question = LanesQuery((series,), start_us, end_us, 60, (), is_near_now=True)
     assert question.wide == (start_us - HOUR_US // 2, end_us + HOUR_US // 2, 120)
     with store.read() as connection:
-        trace = question.answered(connection)[series.id]
+        trace = question.run(connection)[series.id]
     own = trace.envelope.cropped(start_us, end_us)
     assert (own.start_us, own.end_us, len(own)) == (start_us, end_us, 60)
     assert np.nanmax(own.mean) == 10.0

@@ -74,7 +74,7 @@ def test_the_account_of_a_day(store: Store, dust: Series) -> None:
     append(store, dust, *first, *second)
     newest = Latest(dust.id, NOON_US, 30.0, Quality.GOOD)
     with store.read() as connection:
-        account = SeriesSummaryQuery(dust, newest, NOON_US, LONDON).answered(connection)
+        account = SeriesSummaryQuery(dust, newest, NOON_US, LONDON).run(connection)
     assert (account.value, account.level, account.sentence) == ("30", 2, "5 over the limit of 25")
     assert account.outlook == "steady over the last hour"
     facts = {fact.name: (fact.value, fact.remark) for fact in account.facts}
@@ -96,7 +96,7 @@ def test_the_account_of_a_state_says_how_long_it_was_on(store: Store) -> None:
     append(store, switch, *((NOON_US - at * MINUTE_US, float(at <= 30)) for at in range(121)))
     newest = Latest(switch.id, NOON_US, 1.0, Quality.GOOD)
     with store.read() as connection:
-        account = SeriesSummaryQuery(switch, newest, NOON_US, LONDON).answered(connection)
+        account = SeriesSummaryQuery(switch, newest, NOON_US, LONDON).run(connection)
     assert account.value == "on"
     assert account.outlook == ""
     assert account.facts[0].name == "On today"
@@ -111,7 +111,7 @@ def test_a_reading_ahead_of_the_clock_says_how_far_the_one_before_it_speaks(
     append(store, dust, *early, (NOON_US - 1_000_000, 40.0), (NOON_US + MINUTE_US, 25.0))
     newest = Latest(dust.id, NOON_US, 40.0, Quality.GOOD)
     with store.read() as connection:
-        account = SeriesSummaryQuery(dust, newest, NOON_US, LONDON).answered(connection)
+        account = SeriesSummaryQuery(dust, newest, NOON_US, LONDON).run(connection)
     facts = {fact.name: fact.value for fact in account.facts}
     # A minute at 5 and a second at 40, of 61 seconds.
     assert (facts["Mean today"], facts["Highest today"]) == ("5.6", "40")

@@ -27,7 +27,7 @@ from tests.desk.driving import PATIENCE_MS, opened
 
 def _settings(store: Store) -> SiteSettings:
     with store.read() as connection:
-        return SiteSettingsQuery().answered(connection)
+        return SiteSettingsQuery().run(connection)
 
 
 def test_changed_in_the_window_and_undone(
@@ -86,7 +86,7 @@ def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Pa
         )
     )
     with pytest.raises(UsageError, match=why), store.write() as connection:
-        wanted.made(connection)
+        wanted.apply(connection)
     assert _settings(store) == before
 
 

@@ -58,10 +58,10 @@ def model(store: Store) -> StationsModel:
 
 def _answer(store: Store, model: StationsModel) -> None:
     with store.read() as connection:
-        model.take_fleet(model.fleet_question().answered(connection))
+        model.take_fleet(model.fleet_question().run(connection))
         question = model.page_question()
         assert question is not None
-        model.take_page(question.answered(connection))
+        model.take_page(question.run(connection))
 
 
 def test_the_fleet_by_place(model: StationsModel) -> None:

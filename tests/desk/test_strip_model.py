@@ -81,7 +81,7 @@ def model(store: Store, series: dict[str, Series]) -> StripModel:
 def _read(store: Store, model: StripModel, columns: int = 60) -> None:
     question = model.question(columns)
     with store.read() as connection:
-        model.take(question, question.answered(connection))
+        model.take(question, question.run(connection))
 
 
 def test_lanes_are_added_once_joined_by_quantity_and_removed(

@@ -49,7 +49,7 @@ def _model(store: Store) -> RailModel:
 
 def _read(store: Store, model: RailModel) -> None:
     with store.read() as connection:
-        model.take(model.question().answered(connection))
+        model.take(model.question().run(connection))
 
 
 def test_the_worst_level_and_where_nothing_was_heard(past: Store) -> None:

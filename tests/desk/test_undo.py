@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import TypeVar
 
 import pytest
 
@@ -19,29 +20,44 @@ from rook_tally.desk.data.commands import (
     ShowInUnit,
     WithdrawCorrection,
 )
-from rook_tally.desk.data.store_client import Command, Reply
+from rook_tally.desk.data.store_client import Command, Failure, Outcome, Success
 from rook_tally.desk.data.undo import UndoableResult, UndoHistory
 from rook_tally.store.base import Store
 from rook_tally.store.readings import overrulings, read_range
 from rook_tally.store.site import Series, correction_entries, load_site, remarks, shown_units
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
+T = TypeVar("T")
+
 
 class Hands:
-    """A reader that does at once what it is asked, and hands the reply to the history."""
+    """A client that does at once what it is asked, and lets the history hear of it."""
+
+    on_written: Callable[[Command[object], Outcome[object]], None]
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self.told: list[str] = []
         self.history = UndoHistory(self, told=self.told.append)  # type: ignore[arg-type]
 
-    def change(self, wanted: Command) -> None:
+    def change(self, command: Command[object]) -> None:
+        self.on_written(command, self._outcome(command))
+
+    def write_untold(
+        self, command: Command[T], on_done: Callable[[T], None], on_error: Callable[[str], None]
+    ) -> None:
+        outcome = self._outcome(command)
+        if isinstance(outcome, Failure):
+            on_error(outcome.error)
+        else:
+            on_done(outcome.result)
+
+    def _outcome(self, command: Command[T]) -> Outcome[T]:
         try:
             with self._store.write() as connection:
-                reply = Reply(wanted, wanted.made(connection))
+                return Success(command.apply(connection))
         except UsageError as error:
-            reply = Reply(wanted, None, str(error))
-        self.history.take_reply(reply)
+            return Failure(str(error))
 
 
 @pytest.fixture
@@ -97,7 +113,7 @@ def test_a_step_that_cannot_be_taken_back_says_why(store: Store, hands: Hands) -
         (kept,) = remarks(connection)
     # Somebody else takes it away meanwhile.
     with store.write() as connection:
-        RemoveRemark(kept.id).made(connection)
+        RemoveRemark(kept.id).apply(connection)
     hands.history.undo()
     assert "not there any more" in hands.told[-1]
     assert texts(store) == []
@@ -112,13 +128,13 @@ def test_a_step_that_could_not_be_taken_back_can_be_once_nothing_is_in_the_way(
         raise UsageError("the disk is full")
 
     with monkeypatch.context() as disk:
-        disk.setattr(RemoveRemark, "made", refuse)
+        disk.setattr(RemoveRemark, "apply", refuse)
         hands.history.undo()
     assert (hands.told[-1], texts(store)) == ("the disk is full", ["one"])
     hands.history.undo()
     assert texts(store) == []
     with monkeypatch.context() as disk:
-        disk.setattr(SaveRemark, "made", refuse)
+        disk.setattr(SaveRemark, "apply", refuse)
         hands.history.redo()
     assert texts(store) == []
     hands.history.redo()
@@ -188,6 +204,5 @@ def test_a_unit_goes_back_to_the_one_before(store: Store, hands: Hands, series: 
 
 
 def test_a_refused_change_is_said_and_is_no_step(hands: Hands) -> None:
-    hands.history.take_reply(Reply(SaveRemark(Remark("x", 1)), None, "refused"))
+    hands.on_written(SaveRemark(Remark("x", 1)), Failure("refused"))
     assert (hands.told, hands.history.can_undo) == (["refused"], False)
-    assert isinstance(UndoableResult("x", RemoveRemark(1)), UndoableResult)

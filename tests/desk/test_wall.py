@@ -223,6 +223,7 @@ def test_sheets_fill_the_screen_turn_and_grow_dark(
 ) -> None:
     QTest.keyClick(window, Qt.Key.Key_F11)
     show = window.wall.showing
+    assert show is not None
     qtbot.waitUntil(lambda: show.isVisible() and show.isFullScreen(), timeout=PATIENCE_MS)
     assert show.cursor().shape() is Qt.CursorShape.BlankCursor
     assert show.foot.accessibleName() == "next sheet in 20 s"

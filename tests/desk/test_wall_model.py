@@ -14,8 +14,9 @@ from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command
 from rook_tally.desk.data.store_feed import read_picture
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.wall.arranging import SheetEditor
-from rook_tally.desk.wall.commands import RemoveSheet, SaveSheet
+from rook_tally.desk.wall.commands import NewLink, RemoveSheet, SaveSheet
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.queries import SheetListingQuery
 from rook_tally.desk.wall.rotation import is_night, next_sheet
@@ -40,27 +41,29 @@ class Hand:
             self.state.take(read_picture(connection, NOON_US))
         self.model = WallModel(self.state)
         self.arranging = SheetEditor(self.model)
-        self.undoing: list[Command] = []
+        self.undoing: list[Command[UndoableResult]] = []
         self.moved: list[set[int]] = []
         self.model.wished.append(self._make)
         self.model.faces_changed.append(self.moved.append)
         self.state.subscribe(self.model.on_changed)
         self.read()
 
-    def _make(self, change: Command) -> None:
+    def _make(self, change: Command[UndoableResult]) -> None:
         with self.studio.store.write() as connection:
-            done = change.made(connection)
+            done = change.apply(connection)
+        assert done.inverse is not None
         self.undoing.append(done.inverse)
-        self.model.on_kept("", done.result)
+        saved = done.saved if isinstance(done, SavedResult) else None
+        self.model.on_kept("", saved if isinstance(saved, NewLink) else None)
         self.read()
 
     def read(self) -> None:
         """Answer what the model asks."""
         with self.studio.store.read() as connection:
-            self.model.take_listing(SheetListingQuery().answered(connection))
+            self.model.take_listing(SheetListingQuery().run(connection))
             question = self.model.question()
             if question is not None:
-                self.model.take_material(question.answered(connection))
+                self.model.take_material(question.run(connection))
 
     def undo(self) -> None:
         self._make(self.undoing.pop())
@@ -203,7 +206,7 @@ def test_a_draft_under_way_is_not_overrun_by_what_was_kept_before(hand: Hand) ->
     """A listing that was read before a change was made must not take it back."""
     model = hand.model
     with hand.studio.store.read() as connection:
-        old = SheetListingQuery().answered(connection)
+        old = SheetListingQuery().run(connection)
     model.wished.clear()
     hand.arranging.move_edge(Side.RIGHT, 3)
     assert model.sheet is not None
@@ -219,11 +222,11 @@ def test_a_draft_under_way_is_not_overrun_by_what_was_kept_before(hand: Hand) ->
 
 def test_words_of_changes_and_their_way_back(hand: Hand) -> None:
     with hand.studio.store.write() as connection:
-        done = RemoveSheet("now").made(connection)
+        done = RemoveSheet("now").apply(connection)
         assert done.words == "sheet Now taken away"
         assert done.inverse is not None
-        done.inverse.made(connection)
-        new = SaveSheet(WallSheet(slug="new", name="New")).made(connection)
+        done.inverse.apply(connection)
+        new = SaveSheet(WallSheet(slug="new", name="New")).apply(connection)
     assert isinstance(new.inverse, RemoveSheet)
 
 

@@ -107,7 +107,7 @@ def test_limits_move_with_the_keyboard(window: DeskWindow) -> None:
     assert draft.limit > 25
     assert draft.clear == 18
     QTest.keyClick(chart, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
-    assert window.watch.model.draft.clear < 18
+    assert (window.watch.model.draft.clear or 0.0) < 18
     QTest.keyClick(window.watch, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
     assert window.watch.model.draft == WATCHED
 

@@ -63,7 +63,7 @@ class Bench:
     def look(self) -> None:
         """Answer what the model asks."""
         with self.store.read() as connection:
-            self.model.take_listing(self.model.listing_question().answered(connection))
+            self.model.take_listing(self.model.listing_question().run(connection))
         self.answer()
 
     def answer(self) -> None:
@@ -71,7 +71,7 @@ class Bench:
         if question is not None:
             self.questions += 1
             with self.store.read() as connection:
-                self.model.take_material(question.answered(connection))
+                self.model.take_material(question.run(connection))
 
     @property
     def counts(self) -> list[float]:
@@ -123,7 +123,7 @@ def test_a_dragged_limit_counts_at_once_and_asks_for_nothing(bench: Bench) -> No
         found = bench.model.found
         assert found is not None
         told = rehearsed(connection, target, found.start_us, found.end_us, bench.state.zone)
-    assert told.counts == bench.model.rehearsal.counts  # type: ignore[union-attr]
+    assert told.counts == bench.model.rehearsal.counts
 
 
 def test_what_is_typed_is_rehearsed_anew_or_said_to_be_wrong(bench: Bench) -> None:

@@ -174,6 +174,7 @@ def test_the_strip_follows_the_mouse(qtbot: QtBot, pottery: Store, open_desk: Op
     strip, plot = window.strip, window.strip.plots[0]
     QTest.mouseMove(plot, QPoint(plot.width() // 2, 20))
     qtbot.waitUntil(lambda: strip.model.cursor_us is not None, timeout=PATIENCE_MS)
+    assert strip.model.cursor_us is not None
     middle = (strip.model.window.start_us + strip.model.window.end_us) // 2
     assert abs(strip.model.cursor_us - middle) < strip.model.window.span_us / 100
     span_us = strip.model.window.span_us

@@ -80,10 +80,13 @@ def test_nothing_in_the_strip_stays_unsaid(
     append(store, begin_series(store), (NOON_US - 60_000_000, 20.0))
     window = open_desk(held_clock(NOON_US))
     to_strip(qtbot, window)
+    said: list[QLabel | QPushButton] = [
+        *window.strip.findChildren(QLabel),
+        *window.strip.findChildren(QPushButton),
+    ]
     unsaid = {
         widget.text()
-        for sort in (QLabel, QPushButton)
-        for widget in window.strip.findChildren(sort)
+        for widget in said
         if any(letter.isalpha() for letter in widget.text()) and "«" not in widget.text()
     }
     # Days have their names from the locale.

@@ -64,13 +64,13 @@ class Bench:
     def refresh(self) -> None:
         with self.store.read() as connection:
             self.state.take(read_picture(connection, self.state.now_us))
-            self.model.take_listing(self.model.listing_question().answered(connection))
+            self.model.take_listing(self.model.listing_question().run(connection))
 
     def answer(self) -> None:
         question = self.model.draft_question()
         assert question is not None
         with self.store.read() as connection:
-            told = question.answered(connection)
+            told = question.run(connection)
         if isinstance(told, FormulaPreview):
             self.model.take_formula(told)
         else:

@@ -63,7 +63,7 @@ def test_the_figures_are_those_of_their_calculator(store: Store, tmp_path: Path)
         keeper.look(now + 2 * S)
     with store.read() as connection:
         newest = latest(connection)[series.id]
-        account = SeriesSummaryQuery(series, newest, now + 5 * S, AUCKLAND).answered(connection)
+        account = SeriesSummaryQuery(series, newest, now + 5 * S, AUCKLAND).run(connection)
     facts = {one.name: one for one in account.facts}
     # What they wrote down by hand: each minute's value, and a straight line to the next.
     held = sorted(readings.items())

@@ -263,7 +263,7 @@ class World:
             return {}
         with self.store.read() as connection:
             zone = ZoneInfo(load_site(connection).zone)
-            told = SeriesSummaryQuery(self.series(key), newest, now, zone).answered(connection)
+            told = SeriesSummaryQuery(self.series(key), newest, now, zone).run(connection)
         return {one.name: one.value for one in told.facts}
 
     def worked(self, slug: str) -> dict[int, float]:

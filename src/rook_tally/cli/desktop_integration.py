@@ -86,7 +86,7 @@ def _settle_in(window: DeskWindow) -> None:
     from rook_tally.cli.paths import desk_log_file
 
     log_to_file(desk_log_file())
-    window.reader.work_apart()
+    window.client.work_apart()
     # What has been loaded stays for good: looking through it again takes as long as three frames.
     gc.freeze()
     if QSystemTrayIcon.isSystemTrayAvailable():

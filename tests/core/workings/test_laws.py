@@ -226,7 +226,7 @@ _EVERY_UNIT = [
     for unit in quantity.units
     if scale_named(unit.symbol) is not None
     and unit.symbol not in ("1", "K", "m", "mm", "in")
-    and scale_named(unit.symbol).measure == measure_of(quantity.base.dimension)  # type: ignore[union-attr]
+    and scale_named(unit.symbol).measure == measure_of(quantity.base.dimension)
 ]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
@@ -15,20 +15,20 @@ from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.commands import SaveRemark
 from rook_tally.desk.data.finding import FindTarget
-from rook_tally.desk.data.store_client import Reply
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import user_name
 from rook_tally.store.site import Place, Series, Station
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.dialogs.store_dialog import StoreDialog
 
 _AROUND_PIN_US = 30 * MINUTE_US
 _AROUND_SPAN = 0.25
 
 
 class Dialogs:
-    """Opens dialogs of a window and hands replies to those that are open."""
+    """Opens dialogs of a window, and knows which are open."""
 
     def __init__(self, window: DeskWindow) -> None:
         self._window = window
@@ -40,20 +40,17 @@ class Dialogs:
         dialog.finished.connect(lambda _: self.open.remove(dialog))
         dialog.open()
 
-    def take_reply(self, reply: Reply) -> None:
-        """Hand a reply to whatever is open."""
-        for dialog in list(self.open):
-            take: Any = getattr(dialog, "take_reply", None)
-            if take is not None:
-                take(reply)
+    def _show_of_store(self, dialog: StoreDialog) -> None:
+        end = self._window.undo.moved.subscribe(dialog.read_again)
+        dialog.finished.connect(lambda _: end())
+        self._show(dialog)
 
     def show_alarms(self) -> None:
         """Show what stands, to be acknowledged or shelved."""
         from rook_tally.desk.dialogs.alarms import AlarmDialog
 
         window = self._window
-        dialog = AlarmDialog(window.theme, window.state, window)
-        dialog.wished.connect(window.reader.change)
+        dialog = AlarmDialog(window.theme, window.state, window.client, window)
         dialog.watch_wanted.connect(window.show_watch)
         self._show(dialog)
 
@@ -62,11 +59,7 @@ class Dialogs:
         from rook_tally.desk.dialogs.site_settings import SiteDialog
 
         window = self._window
-        dialog = SiteDialog(window.theme, window)
-        dialog.asked.connect(window.reader.ask)
-        dialog.wished.connect(window.reader.change)
-        self._show(dialog)
-        dialog.begin()
+        self._show_of_store(SiteDialog(window.theme, window.client.scope(), window))
 
     def find(self) -> None:
         """Let the person type where to go or what to do."""
@@ -127,15 +120,16 @@ class Dialogs:
         if stretch is not None:
             start_us, end_us = stretch
         question = ReadingsQuery(series, start_us, end_us)
-        self._show(ReadingsTable(window.theme, window.state, window.reader, question, window))
+        client = window.client.scope()
+        self._show_of_store(ReadingsTable(window.theme, window.state, client, question, window))
 
     def correct(self, series: Series) -> None:
         """The corrections of a series."""
         from rook_tally.desk.dialogs.corrections import CorrectionsDialog
 
         window = self._window
-        dialog = CorrectionsDialog(window.theme, window.state, window.reader, series, window)
-        self._show(dialog)
+        client = window.client.scope()
+        self._show_of_store(CorrectionsDialog(window.theme, window.state, client, series, window))
 
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment
@@ -147,7 +141,7 @@ class Dialogs:
         shade = next_shade(window.state.remarks)
         remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
         dialog = RemarkDialog(window.theme, window.state, remark, window)
-        dialog.accepted.connect(lambda: window.reader.change(SaveRemark(dialog.remark)))
+        dialog.accepted.connect(lambda: window.client.write(SaveRemark(dialog.remark)))
         self._show(dialog)
 
     def copy_figures(self) -> None:

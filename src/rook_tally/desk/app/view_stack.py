@@ -2,16 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import TYPE_CHECKING, Any
+from functools import cached_property
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from rook_tally.desk.app.views import LEDGER, MADE_LATER, STRIP, WALL
+from rook_tally.desk.app.views import (
+    LEDGER,
+    STATIONS,
+    STRIP,
+    VIEWS,
+    WALL,
+    WATCH,
+    WORKINGS,
+    make_stations,
+    make_strip,
+    make_wall,
+    make_watch,
+    make_workings,
+)
 from rook_tally.desk.ledger.view import LedgerView
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.stations.view import StationsView
+    from rook_tally.desk.strip.view import StripView
+    from rook_tally.desk.wall.view import WallView
+    from rook_tally.desk.watch.view import WatchView
+    from rook_tally.desk.workings.view import WorkingsView
+
+_View = TypeVar("_View", bound=QWidget)
 
 
 class ViewStack(QStackedWidget):
@@ -20,40 +40,67 @@ class ViewStack(QStackedWidget):
     def __init__(self, window: DeskWindow, ledger: LedgerView) -> None:
         super().__init__()
         self._window, self._ledger = window, ledger
-        # By their place, once they were looked at.
-        self._made: dict[int, Any] = {}
+        self._made = {LEDGER}
         self.addWidget(ledger)
-        for _ in MADE_LATER:
+        for _ in VIEWS[1:]:
             self.addWidget(QWidget())
 
-    def made(self, at: int) -> Any:
-        """A view, made on first use."""
-        if at not in self._made:
-            made = self._made[at] = MADE_LATER[at](self._window)
-            to_come = self.widget(at)
-            assert to_come is not None
-            self.removeWidget(to_come)
-            to_come.deleteLater()
-            self.insertWidget(at, made)
-        return self._made[at]
+    @cached_property
+    def strip(self) -> StripView:
+        """The Strip."""
+        return self._placed(STRIP, make_strip(self._window))
+
+    @cached_property
+    def wall(self) -> WallView:
+        """The Wall."""
+        return self._placed(WALL, make_wall(self._window))
+
+    @cached_property
+    def workings(self) -> WorkingsView:
+        """The Workings view."""
+        return self._placed(WORKINGS, make_workings(self._window))
+
+    @cached_property
+    def watch(self) -> WatchView:
+        """The Watch view."""
+        return self._placed(WATCH, make_watch(self._window))
+
+    @cached_property
+    def stations(self) -> StationsView:
+        """The Stations view."""
+        return self._placed(STATIONS, make_stations(self._window))
 
     def is_made(self, at: int) -> bool:
-        """Whether a view was looked at already."""
+        """Tell whether a view was looked at already."""
         return at in self._made
-
-    def those_made(self) -> Iterable[Any]:
-        """The views that were looked at, without the Ledger."""
-        return self._made.values()
 
     def show_view(self, at: int) -> None:
         """Turn to a view and give it the keyboard."""
         if at == STRIP:
-            self.made(STRIP).show_something()
+            self.strip.show_something()
         # Made first: it takes the place that is turned to.
-        focus: Any = self._ledger.table if at == LEDGER else self.made(at)
-        if at == WALL:
-            focus = focus.canvas
-        elif at not in (LEDGER, STRIP):
-            focus = focus.list
+        focus = self._focus_of(at)
         self.setCurrentIndex(at)
         focus.setFocus()
+
+    def _focus_of(self, at: int) -> QWidget:
+        if at == STRIP:
+            return self.strip
+        if at == WALL:
+            return self.wall.canvas
+        if at == WORKINGS:
+            return self.workings.list
+        if at == WATCH:
+            return self.watch.list
+        if at == STATIONS:
+            return self.stations.list
+        return self._ledger.table
+
+    def _placed(self, at: int, view: _View) -> _View:
+        to_come = self.widget(at)
+        assert to_come is not None
+        self.removeWidget(to_come)
+        to_come.deleteLater()
+        self.insertWidget(at, view)
+        self._made.add(at)
+        return view

@@ -6,20 +6,25 @@ Each is loaded with its first use: the Strip alone takes as long as a bare windo
 from __future__ import annotations
 
 import gc
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.stations.view import StationsView
+    from rook_tally.desk.strip.view import StripView
+    from rook_tally.desk.wall.view import WallView
+    from rook_tally.desk.watch.view import WatchView
+    from rook_tally.desk.workings.view import WorkingsView
 
 VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Watch", "Stations"]
 LEDGER, STRIP, WALL, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
 
 
-def _strip(window: DeskWindow) -> Any:
+def make_strip(window: DeskWindow) -> StripView:
+    """Make the Strip of a window."""
     from rook_tally.desk.strip.view import StripView
 
-    made = StripView(window.theme, window.state, window.reader)
+    made = StripView(window.theme, window.state, window.client)
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.correction_wanted.connect(window.dialogs.correct)
     made.copy_wanted.connect(window.dialogs.copy_figures)
@@ -30,36 +35,31 @@ def _strip(window: DeskWindow) -> Any:
     return made
 
 
-def _wall(window: DeskWindow) -> Any:
+def make_wall(window: DeskWindow) -> WallView:
+    """Make the Wall of a window."""
     from rook_tally.desk.wall.view import WallView
 
-    made = WallView(window.theme, window.state, window.reader, window.wall_settings)
+    made = WallView(window.theme, window.state, window.client, window.wall_settings)
     made.series_opened.connect(window.open_in_strip)
     return made
 
 
-def _workings(window: DeskWindow) -> Any:
+def make_workings(window: DeskWindow) -> WorkingsView:
+    """Make the Workings view of a window."""
     from rook_tally.desk.workings.view import WorkingsView
 
-    return WorkingsView(window.theme, window.state, window.reader)
+    return WorkingsView(window.theme, window.state, window.client)
 
 
-def _watch(window: DeskWindow) -> Any:
+def make_watch(window: DeskWindow) -> WatchView:
+    """Make the Watch view of a window."""
     from rook_tally.desk.watch.view import WatchView
 
-    return WatchView(window.theme, window.state, window.reader)
+    return WatchView(window.theme, window.state, window.client)
 
 
-def _stations(window: DeskWindow) -> Any:
+def make_stations(window: DeskWindow) -> StationsView:
+    """Make the Stations view of a window."""
     from rook_tally.desk.stations.view import StationsView
 
-    return StationsView(window.theme, window.state, window.reader)
-
-
-MADE_LATER: dict[int, Callable[[DeskWindow], Any]] = {
-    STRIP: _strip,
-    WALL: _wall,
-    WORKINGS: _workings,
-    WATCH: _watch,
-    STATIONS: _stations,
-}
+    return StationsView(window.theme, window.state, window.client)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
-from PySide6.QtCore import QByteArray, QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QByteArray, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
 
@@ -17,6 +18,7 @@ from rook_tally.desk.app.banners import NoticeBanner, PastBanner
 from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
 from rook_tally.desk.app.toast import Toast
+from rook_tally.desk.app.ui_thread import UiThread
 from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
 from rook_tally.desk.data.actions import Section
@@ -25,26 +27,27 @@ from rook_tally.desk.data.file_importer import FileImporter
 from rook_tally.desk.data.past_snapshot import SiteSnapshot
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
-from rook_tally.desk.data.store_feed import StoreFeed
+from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.data.store_feed import News, StoreFeed
 from rook_tally.desk.data.undo import UndoHistory
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
 from rook_tally.desk.parts.fonts_and_colours import face
-from rook_tally.desk.rail.model import RailModel, RailRibbon
+from rook_tally.desk.rail.model import RailModel
 from rook_tally.desk.rail.time_rail import TimeRail
 from rook_tally.store.base import Store
 from rook_tally.store.site import Series
 
+if TYPE_CHECKING:
+    from rook_tally.desk.app.dialogs import Dialogs
+    from rook_tally.desk.stations.view import StationsView
+    from rook_tally.desk.strip.view import StripView
+    from rook_tally.desk.wall.view import WallView
+    from rook_tally.desk.watch.view import WatchView
+    from rook_tally.desk.workings.view import WorkingsView
+
 _TICK_MS = 1_000
 _MOMENT_PAUSE_MS = 150
-
-
-class _Bridge(QObject):
-    """Carries news and replies from their threads into Qt's."""
-
-    news = Signal(object)
-    reply = Signal(object)
 
 
 class DeskWindow(QMainWindow):
@@ -75,20 +78,17 @@ class DeskWindow(QMainWindow):
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         self.theme = theme
         self.state = SiteState(clock)
-        self._bridge = _Bridge()
-        self._bridge.news.connect(self.state.take, Qt.ConnectionType.QueuedConnection)
-        self._bridge.reply.connect(self._on_reply, Qt.ConnectionType.QueuedConnection)
-        self.reader = StoreClient(store, on_reply=self._bridge.reply.emit)
+        self._ui_thread = UiThread()
+        self.client = StoreClient(store, deliver=self._ui_thread.post)
         self.feed = feed if feed is not None else StoreFeed(store, clock=clock)
         self.head = HeaderBar(theme, self.state, VIEWS)
-        self.ledger = LedgerView(theme, self.state, self.reader)
+        self.ledger = LedgerView(theme, self.state, self.client)
         self.wall_settings = WallSettings()
         self.rail = TimeRail(theme, RailModel(self.state))
         self.notice = NoticeBanner(theme)
         self.banner = PastBanner(theme, self.state, self.rail.model)
         self.teller = Toast(theme, self)
-        self.undo = UndoHistory(self.reader, told=self.tell)
-        self._dialogs: Any = None
+        self.undo = UndoHistory(self.client, told=self.tell)
         self._views = ViewStack(self, self.ledger)
         self._lay_out()
         self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
@@ -99,7 +99,7 @@ class DeskWindow(QMainWindow):
         self.state.subscribe(self._on_state_changed)
         if feed is None:
             self.feed.start()
-        self.feed.deliver_to(self._bridge.news.emit)
+        self.feed.deliver_to(self._deliver)
 
     def _lay_out(self) -> None:
         theme = self.theme
@@ -144,42 +144,40 @@ class DeskWindow(QMainWindow):
         self.rail.model.changed.append(self._ask_rail)
         self.ledger.table.setFocus()
 
-    def _shortcut(self, keys: str, call: Callable[[], Any]) -> None:
+    def _shortcut(self, keys: str, call: Callable[[], object]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(call)
 
     @property
-    def strip(self) -> Any:
+    def strip(self) -> StripView:
         """The Strip view."""
-        return self._views.made(STRIP)
+        return self._views.strip
 
     @property
-    def wall(self) -> Any:
+    def wall(self) -> WallView:
         """The Wall view."""
-        return self._views.made(WALL)
+        return self._views.wall
 
     @property
-    def workings(self) -> Any:
+    def workings(self) -> WorkingsView:
         """The Workings view."""
-        return self._views.made(WORKINGS)
+        return self._views.workings
 
     @property
-    def watch(self) -> Any:
+    def watch(self) -> WatchView:
         """The Watch view."""
-        return self._views.made(WATCH)
+        return self._views.watch
 
     @property
-    def stations(self) -> Any:
+    def stations(self) -> StationsView:
         """The Stations view."""
-        return self._views.made(STATIONS)
+        return self._views.stations
 
-    @property
-    def dialogs(self) -> Any:
+    @cached_property
+    def dialogs(self) -> Dialogs:
         """What opens over the views, loaded on first use."""
-        if self._dialogs is None:
-            from rook_tally.desk.app.dialogs import Dialogs
+        from rook_tally.desk.app.dialogs import Dialogs
 
-            self._dialogs = Dialogs(self)
-        return self._dialogs
+        return Dialogs(self)
 
     def tell(self, text: str) -> None:
         """Say in a passing line what was done."""
@@ -304,31 +302,25 @@ class DeskWindow(QMainWindow):
         if self.state.trial:
             self.state.try_out({})
 
+    def _deliver(self, news: News) -> None:
+        self._ui_thread.post(partial(self.state.take, news))
+
     def _ask_moment(self) -> None:
         question = self.state.moment_question()
         if question is not None:
-            self.reader.ask(question)
+            self.client.read(question, self._on_moment)
 
     def _ask_rail(self) -> None:
         if self.state.is_loaded and self.rail.model.is_to_be_asked():
-            self.reader.ask(self.rail.model.question())
+            self.client.read(self.rail.model.question(), self.rail.model.take)
 
     def _on_refused(self, why: str) -> None:
         self._refusal = why
         self._show_notice()
 
-    def _on_reply(self, reply: Reply) -> None:
-        if isinstance(reply.answer, SiteSnapshot):
-            self.state.take_moment(reply.answer)
-            self._ask_moment()
-        elif isinstance(reply.answer, RailRibbon):
-            self.rail.model.take(reply.answer)
-        self.ledger.take_reply(reply)
-        for view in self._views.those_made():
-            view.take_reply(reply)
-        self.undo.take_reply(reply)
-        if self._dialogs is not None:
-            self._dialogs.take_reply(reply)
+    def _on_moment(self, moment: SiteSnapshot) -> None:
+        self.state.take_moment(moment)
+        self._ask_moment()
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         self.head.refresh()
@@ -362,5 +354,5 @@ class DeskWindow(QMainWindow):
         if self._views.is_made(WALL) and self.wall.showing is not None:
             self.wall.showing.close()
         self.feed.stop()
-        self.reader.stop()
+        self.client.stop()
         super().closeEvent(event)

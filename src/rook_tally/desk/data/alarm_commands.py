@@ -45,7 +45,7 @@ class RequestOfAlarm:
     word: str = ""
     until_us: int | None = None
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Ask for it. What is shelved comes off its shelf when this is undone."""
         wish = msgspec.json.encode(AlarmWish(self.word, self.until_us)).decode()
         create_request(

@@ -12,7 +12,7 @@ from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.readings import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.site import (
     CorrectionEntry,
@@ -34,16 +34,16 @@ class SaveRemark:
 
     remark: Remark
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> SavedResult[Remark]:
         """Write it; answers with the remark as kept."""
         before = next((one for one in remarks(connection) if one.id == self.remark.id), None)
         kept = save_remark(connection, self.remark)
         sort = "span" if kept.is_span else "pin"
         if before is None:
-            return UndoableResult(
+            return SavedResult(
                 tr("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
             )
-        return UndoableResult(tr("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
+        return SavedResult(tr("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ class RemoveRemark:
 
     remark_id: int
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
@@ -69,7 +69,7 @@ class Correct:
     why: str
     now_us: int
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Enter it; one that began at the same moment is replaced, and comes back when undone."""
         begin_us = self.correction.from_us
         before = next(
@@ -101,7 +101,7 @@ class WithdrawCorrection:
     series: Series
     entry_id: int
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it out."""
         before = next(
             (
@@ -132,7 +132,7 @@ class Overrule:
     who: str
     why: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Say so; answers with how it is taken back. Words spoken before of the very same readings
         are withdrawn, those of others stand in the way."""
         before = overrulings(connection, self.series.id)
@@ -167,7 +167,7 @@ class _Restate:
     withdrawn: tuple[int, ...]
     spoken: tuple[Overruling, ...]
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Do so."""
         known = {one.id: one for one in overrulings(connection, self.series.id)}
         gone = tuple(known[one] for one in self.withdrawn if one in known)
@@ -196,7 +196,7 @@ class ShowInUnit:
     quantity: Quantity
     unit: Unit
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Do so."""
         before = shown_units(connection).get(self.quantity.slug, self.quantity.base)
         show_in_unit(connection, self.quantity, self.unit)

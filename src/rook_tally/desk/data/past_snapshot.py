@@ -55,7 +55,7 @@ class SnapshotQuery:
     at_us: int
     subject: str = "moment"
 
-    def answered(self, connection: Connection) -> SiteSnapshot:
+    def run(self, connection: Connection) -> SiteSnapshot:
         """The site at that moment; a reading later than it is not known yet."""
         told = moment_of(
             connection,

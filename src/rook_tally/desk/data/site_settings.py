@@ -52,7 +52,7 @@ class SiteSettingsQuery:
 
     subject: str = "site settings"
 
-    def answered(self, connection: Connection) -> SiteSettings:
+    def run(self, connection: Connection) -> SiteSettings:
         """Read them."""
         site, schedule = load_site(connection), backup_schedule(connection)
         last = last_backup(connection)
@@ -79,7 +79,7 @@ class SaveSiteSettings:
 
     wanted: SiteSettings
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write them.
 
         Raises
@@ -88,7 +88,7 @@ class SaveSiteSettings:
             When there is no such zone, or copies cannot be put where they are to go; nothing was
             changed then.
         """
-        before, wanted = SiteSettingsQuery().answered(connection), self.wanted
+        before, wanted = SiteSettingsQuery().run(connection), self.wanted
         folder = wanted.copies_into.strip()
         if folder != before.copies_into:
             if folder and not before.can_be_copied:

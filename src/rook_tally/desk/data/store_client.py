@@ -1,8 +1,8 @@
-"""Questions to the store, and changes to it: asked from the window, done in another thread.
+"""Queries and commands: asked from the window, carried out off its thread, answered to who asked.
 
-A question is a frozen value bearing its own inputs. Of several questions about one subject only
-the newest is answered; an answer that comes too late is dropped by whoever asked. Changes are all
-made, in their order.
+A query or a command is a frozen value bearing its own inputs. `read` and `write` take, beside it,
+the function that gets the result, which is called in the interface thread. Of several queries of
+one type that still wait only the newest is run. Commands are all applied, in their order.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import threading
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, ClassVar, Generic, Protocol, TypeAlias, TypeVar
 
 from sqlalchemy.engine import Connection
 
@@ -22,96 +22,151 @@ from rook_tally.store.base import Store
 if TYPE_CHECKING:
     from rook_tally.desk.data.worker_process import WorkerProcess
 
+T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
 
-class Query(Protocol):
-    """What is asked. `subject` names what it is about: a newer question replaces it."""
+Deliver: TypeAlias = Callable[[Callable[[], None]], None]
+"""Has a function called in the interface thread."""
+OnError: TypeAlias = Callable[[str], None]
+"""Gets the error's text, for people."""
 
-    @property
-    def subject(self) -> str:
-        """What it is about."""
+
+class Query(Protocol[T_co]):
+    """Something to read from the store."""
+
+    def run(self, connection: Connection) -> T_co:
+        """Read the result, in one transaction."""
         ...
 
-    def answered(self, connection: Connection) -> Any:
-        """The answer, read in one transaction."""
-        ...
 
+class Command(Protocol[T_co]):
+    """Something to change in the store."""
 
-class Command(Protocol):
-    """What is to be changed."""
-
-    def made(self, connection: Connection) -> Any:
-        """Make it, in one transaction; returns what came of it."""
+    def apply(self, connection: Connection) -> T_co:
+        """Make the change, in one transaction, and return its result."""
         ...
 
 
 @dataclass(frozen=True, slots=True)
-class Reply:
-    """An answer together with its question, or what came of a change. `error` says why there is
-    none."""
+class Success(Generic[T_co]):
+    """A query or a command that was carried out."""
 
-    question: Query | Command
-    answer: Any
-    error: str = ""
+    result: T_co
 
 
 @dataclass(frozen=True, slots=True)
-class Outcome:
-    """What came of a question or a change, on its own: its question stays where it was asked."""
+class Failure:
+    """One that was not, and why, for people."""
 
-    answer: Any
-    error: str = ""
+    error: str
 
 
-def outcome_of(store: Store, wanted: Command | Query) -> Outcome:
-    """Answer a question, or make a change."""
-    try:
-        if hasattr(wanted, "made"):
-            with store.write() as connection:
-                return Outcome(wanted.made(connection))
+Outcome: TypeAlias = Success[T] | Failure
+
+
+@dataclass(frozen=True)
+class Read(Generic[T]):
+    """A query as a job: of this process or of the worker process."""
+
+    query: Query[T]
+    can_be_repeated: ClassVar[bool] = True
+
+    def carry_out(self, store: Store) -> Outcome[T]:
+        """Run the query."""
+        return _outcome(self._result, store, type(self.query).__name__)
+
+    def _result(self, store: Store) -> T:
         with store.read() as connection:
-            return Outcome(wanted.answered(connection))
+            return self.query.run(connection)
+
+
+@dataclass(frozen=True)
+class Write(Generic[T]):
+    """A command as a job. Nobody knows whether one that was cut off was committed."""
+
+    command: Command[T]
+    can_be_repeated: ClassVar[bool] = False
+
+    def carry_out(self, store: Store) -> Outcome[T]:
+        """Apply the command."""
+        return _outcome(self._result, store, type(self.command).__name__)
+
+    def _result(self, store: Store) -> T:
+        with store.write() as connection:
+            return self.command.apply(connection)
+
+
+def _outcome(call: Callable[[Store], T], store: Store, name: str) -> Outcome[T]:
+    try:
+        return Success(call(store))
     except RookTallyError as error:
-        return Outcome(None, str(error))
-    except Exception as error:  # noqa: BLE001 - one question that fails must not end all others
+        return Failure(str(error))
+    except Exception as error:  # noqa: BLE001 - one job that fails must not end all others
         # Loaded late: it takes as long as a tenth of a start.
         import structlog
 
-        structlog.get_logger(__name__).exception("not_answered", of=type(wanted).__name__)
-        return Outcome(None, tr("a fault of ours: {0}; the log says more", repr(error)))
+        structlog.get_logger(__name__).exception("not_answered", of=name)
+        return Failure(tr("a fault of ours: {0}; the log says more", repr(error)))
 
 
 class StoreClient:
-    """Answers questions and makes changes off the interface thread: in a thread, and once
-    `work_apart` was called in a process of its own."""
+    """Runs queries and applies commands in a thread of its own; once `work_apart` was called, in a
+    process of its own.
 
-    def __init__(self, store: Store, *, on_reply: Callable[[Reply], None]) -> None:
+    Attributes
+    ----------
+    on_written
+        Called with every command that `write` applied and its outcome, before who asked for it.
+    """
+
+    def __init__(self, store: Store, *, deliver: Deliver) -> None:
         self._store = store
-        self._on_reply = on_reply
-        self._asked: dict[str, Query] = {}
-        self._to_change: deque[Command] = deque()
+        self._deliver = deliver
+        self.on_written: Callable[[Command[object], Outcome[object]], None] | None = None
+        # What waits: by the query's type, and in order. Each returns what is to be delivered.
+        self._reads: dict[type, Callable[[], Callable[[], None]]] = {}
+        self._writes: deque[Callable[[], Callable[[], None]]] = deque()
         self._wake = threading.Condition()
         self._stopping = False
         self._apart: WorkerProcess | None = None
-        self._thread = threading.Thread(target=self._run, name="reader", daemon=True)
+        self._thread = threading.Thread(target=self._run, name="store client", daemon=True)
         self._thread.start()
 
-    def ask(self, question: Query) -> None:
-        """Ask; the reply comes through the callback, in the reader's thread."""
+    def read(
+        self, query: Query[T], on_result: Callable[[T], None], on_error: OnError | None = None
+    ) -> None:
+        """Run a query; without `on_error` a failure is left to the window's notice line."""
+        job = Read(query)
         with self._wake:
-            self._asked[question.subject] = question
+            # Taken out first: the newest stands last.
+            self._reads.pop(type(query), None)
+            self._reads[type(query)] = lambda: _answer(self._outcome(job), on_result, on_error)
             self._wake.notify()
 
-    def change(self, wanted: Command) -> None:
-        """Have something changed; the reply comes as an answer does."""
-        with self._wake:
-            self._to_change.append(wanted)
-            self._wake.notify()
+    def write(
+        self,
+        command: Command[T],
+        on_done: Callable[[T], None] | None = None,
+        on_error: OnError | None = None,
+    ) -> None:
+        """Apply a command. `on_written` hears of it first."""
+        self._submit(command, on_done, on_error, is_told=True)
+
+    def write_untold(
+        self, command: Command[T], on_done: Callable[[T], None], on_error: OnError
+    ) -> None:
+        """Apply a command of `on_written`'s own, which does not hear of it."""
+        self._submit(command, on_done, on_error, is_told=False)
+
+    def scope(self) -> ClientScope:
+        """The client for somebody who may be gone before an answer comes."""
+        return ClientScope(self)
 
     def work_apart(self) -> None:
         """Have the work done in a process of its own as soon as it is up."""
         from rook_tally.desk.data.worker_process import WorkerProcess
 
-        self._apart = WorkerProcess(self._store.address, outcome_of, spoken())
+        self._apart = WorkerProcess(self._store.address, spoken())
 
     @property
     def is_apart(self) -> bool:
@@ -132,33 +187,105 @@ class StoreClient:
         if self._apart is not None:
             self._apart.end()
 
+    def _submit(
+        self,
+        command: Command[T],
+        on_done: Callable[[T], None] | None,
+        on_error: OnError | None,
+        *,
+        is_told: bool,
+    ) -> None:
+        job = Write(command)
+
+        def work() -> Callable[[], None]:
+            outcome = self._outcome(job)
+            answer = _answer(outcome, on_done, on_error)
+
+            def deliver() -> None:
+                if is_told and self.on_written is not None:
+                    self.on_written(command, outcome)
+                answer()
+
+            return deliver
+
+        with self._wake:
+            self._writes.append(work)
+            self._wake.notify()
+
     def _run(self) -> None:
         while True:
             with self._wake:
-                self._wake.wait_for(lambda: self._asked or self._to_change or self._stopping)
-                if self._to_change:
-                    wanted: Command | Query = self._to_change.popleft()
+                self._wake.wait_for(lambda: self._reads or self._writes or self._stopping)
+                if self._writes:
+                    work = self._writes.popleft()
                 elif self._stopping:
                     return
                 else:
-                    wanted = self._asked.pop(next(iter(self._asked)))
-            outcome = self._outcome(wanted)
-            self._on_reply(Reply(wanted, outcome.answer, outcome.error))
+                    work = self._reads.pop(next(iter(self._reads)))
+            self._deliver(work())
 
-    def _outcome(self, wanted: Command | Query) -> Outcome:
+    def _outcome(self, job: Read[T] | Write[T]) -> Outcome[T]:
         apart = self._apart
         if apart is not None and apart.is_ready:
             try:
-                told: Outcome = apart.done(wanted)
-                return told
+                return apart.done(job)
             except (EOFError, OSError):
-                # It was killed. A change it had begun was never committed, or stands: asking again
-                # here is safe for a question only.
+                # It was killed. A command it had begun was never committed, or stands: asking
+                # again here is safe for a query only.
                 self._apart = None
                 apart.end()
-                if hasattr(wanted, "made"):
-                    return Outcome(None, _LOST)
-        return outcome_of(self._store, wanted)
+                if not job.can_be_repeated:
+                    return Failure(_LOST)
+        return job.carry_out(self._store)
+
+
+class ClientScope:
+    """A client whose answers are dropped once it is closed."""
+
+    def __init__(self, client: StoreClient) -> None:
+        self._client = client
+        self._is_open = True
+
+    def read(
+        self, query: Query[T], on_result: Callable[[T], None], on_error: OnError | None = None
+    ) -> None:
+        """As `StoreClient.read`."""
+        self._client.read(query, self._while_open(on_result), self._while_open(on_error))
+
+    def write(
+        self,
+        command: Command[T],
+        on_done: Callable[[T], None] | None = None,
+        on_error: OnError | None = None,
+    ) -> None:
+        """As `StoreClient.write`; the command is applied even when this is closed meanwhile."""
+        self._client.write(command, self._while_open(on_done), self._while_open(on_error))
+
+    def close(self) -> None:
+        """Call back no more."""
+        self._is_open = False
+
+    def _while_open(self, call: Callable[[T], None] | None) -> Callable[[T], None]:
+        def call_if_open(value: T) -> None:
+            if self._is_open and call is not None:
+                call(value)
+
+        return call_if_open
+
+
+def _answer(
+    outcome: Outcome[T], on_result: Callable[[T], None] | None, on_error: OnError | None
+) -> Callable[[], None]:
+    """What is to be called with an outcome."""
+
+    def answer() -> None:
+        if isinstance(outcome, Failure):
+            if on_error is not None:
+                on_error(outcome.error)
+        elif on_result is not None:
+            on_result(outcome.result)
+
+    return answer
 
 
 _LOST = (

@@ -9,11 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 from rook_tally.core.i18n import tr
-from rook_tally.desk.data.store_client import Command, Reply, StoreClient
+from rook_tally.desk.data.event import Event
+from rook_tally.desk.data.store_client import Command, Failure, Outcome, StoreClient
 
 _KEPT_STEPS = 100
+
+T_co = TypeVar("T_co", covariant=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,20 +26,26 @@ class UndoableResult:
     back."""
 
     words: str
-    inverse: Command | None
-    result: object = None
+    inverse: Command[UndoableResult] | None
+
+
+@dataclass(frozen=True, slots=True)
+class SavedResult(UndoableResult, Generic[T_co]):
+    """As that, of a command that saved something; `saved` as it stands in the store now."""
+
+    saved: T_co
 
 
 class UndoHistory:
-    """The steps of one window. `told` is called with a line about each step that was made."""
+    """The steps of one window. `told` is called with a line about each step that was made, `moved`
+    after a step was undone or done again."""
 
-    def __init__(self, reader: StoreClient, *, told: Callable[[str], None]) -> None:
-        self._reader, self._told = reader, told
+    def __init__(self, client: StoreClient, *, told: Callable[[str], None]) -> None:
+        self._client, self._told = client, told
         self._done: list[UndoableResult] = []
         self._undone: list[UndoableResult] = []
-        # Changes under way that take a step back, or make it again.
-        self._back: list[UndoableResult] = []
-        self._again: list[UndoableResult] = []
+        self.moved = Event[[]]()
+        client.on_written = self.take
 
     @property
     def can_undo(self) -> bool:
@@ -48,9 +58,7 @@ class UndoHistory:
             self._told(tr("There is nothing to undo."))
             return
         step = self._done.pop()
-        assert step.inverse is not None  # others are not kept
-        self._back.append(step)
-        self._reader.change(step.inverse)
+        self._move(step, self._on_undone, self._done)
 
     def redo(self) -> None:
         """Make the step again that was taken back last."""
@@ -58,37 +66,50 @@ class UndoHistory:
             self._told(tr("There is nothing to do again."))
             return
         step = self._undone.pop()
-        assert step.inverse is not None
-        self._again.append(step)
-        self._reader.change(step.inverse)
+        self._move(step, self._add, self._undone)
 
-    def take_reply(self, reply: Reply) -> None:
-        """What came of a change, asked for here or anywhere in the window."""
-        change = reply.question
-        back = [one for one in self._back if one.inverse is change]
-        again = [one for one in self._again if one.inverse is change]
-        is_back, is_again = bool(back), bool(again)
-        self._back = [one for one in self._back if one.inverse is not change]
-        self._again = [one for one in self._again if one.inverse is not change]
-        if not isinstance(reply.answer, UndoableResult):
-            if reply.error and hasattr(change, "made"):
-                # It can be tried again, once what is in the way is gone.
-                self._done += back
-                self._undone += again
-                self._told(reply.error)
+    def take(self, command: Command[object], outcome: Outcome[object]) -> None:
+        """Hear of a command that was written anywhere in the window."""
+        if isinstance(outcome, Failure):
+            self._told(outcome.error)
+        elif isinstance(outcome.result, UndoableResult):
+            if outcome.result.inverse is not None:
+                self._undone.clear()
+            self._add(outcome.result)
+
+    def _move(
+        self,
+        step: UndoableResult,
+        on_moved: Callable[[UndoableResult], None],
+        origin: list[UndoableResult],
+    ) -> None:
+        assert step.inverse is not None  # others are not kept
+
+        def moved(done: UndoableResult) -> None:
+            on_moved(done)
+            self.moved()
+
+        def put_back(error: str) -> None:
+            # It can be tried again, once what is in the way is gone.
+            origin.append(step)
+            self._told(error)
+
+        self._client.write_untold(step.inverse, moved, put_back)
+
+    def _add(self, done: UndoableResult) -> None:
+        words = f"{done.words[:1].upper()}{done.words[1:]}"
+        if done.inverse is None:
+            self._told(f"{words}.")
             return
-        done = reply.answer
+        self._done = [*self._done[-_KEPT_STEPS:], done]
+        self._told(tr("{0}{1}. Ctrl+Z undoes it.", done.words[:1].upper(), done.words[1:]))
+
+    def _on_undone(self, done: UndoableResult) -> None:
         if done.inverse is None:
             self._told(f"{done.words[:1].upper()}{done.words[1:]}.")
             return
-        if is_back:
-            self._undone.append(done)
-            self._told(tr("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
-            return
-        self._done = [*self._done[-_KEPT_STEPS:], done]
-        if not is_again:
-            self._undone.clear()
-        self._told(tr("{0}{1}. Ctrl+Z undoes it.", done.words[:1].upper(), done.words[1:]))
+        self._undone.append(done)
+        self._told(tr("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
 
 
 def user_name() -> str:

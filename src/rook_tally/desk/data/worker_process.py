@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from multiprocessing.connection import Connection as Pipe
-from typing import Any
+from typing import Protocol, TypeVar
 
 from rook_tally.core.i18n import speak
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
@@ -20,26 +20,32 @@ from rook_tally.store.maintenance import open_store
 
 _STOP_WITHIN_S = 5.0
 
+R = TypeVar("R")
+R_co = TypeVar("R_co", covariant=True)
+
+
+class Job(Protocol[R_co]):
+    """A piece of work: a plain value, which goes through a pipe."""
+
+    def carry_out(self, store: Store) -> R_co:
+        """Do it, and return what goes back."""
+        ...
+
 
 class WorkerProcess:
-    """A process that does one kind of work with a store, one piece after the other.
+    """A process that carries out jobs with a store, one after the other.
 
     It ends with the process it belongs to, however that ends: its pipe is closed then. `catalogue`
     is how it says things.
     """
 
-    def __init__(
-        self, address: str, work: Callable[[Store, Any], Any], catalogue: Mapping[str, str]
-    ) -> None:
+    def __init__(self, address: str, catalogue: Mapping[str, str]) -> None:
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
         self._is_ready = False
         # The address may hold a password; this way it is not among the words everybody can see.
         self._process = context.Process(
-            target=_serve,
-            args=(theirs, address, work, catalogue),
-            name="rook-tally-reader",
-            daemon=True,
+            target=_serve, args=(theirs, address, catalogue), name="rook-tally-reader", daemon=True
         )
         self._process.start()
         theirs.close()
@@ -59,16 +65,17 @@ class WorkerProcess:
         """The process's number."""
         return self._process.pid
 
-    def done(self, wanted: Any) -> Any:
-        """What comes of a piece of work.
+    def done(self, job: Job[R]) -> R:
+        """Have a job carried out, and wait for what comes back.
 
         Raises
         ------
         EOFError, OSError
             When the process is gone.
         """
-        self._pipe.send(wanted)
-        return self._pipe.recv()
+        self._pipe.send(job)
+        result: R = self._pipe.recv()
+        return result
 
     def end(self) -> None:
         """Let it go."""
@@ -79,9 +86,7 @@ class WorkerProcess:
             self._process.join()
 
 
-def _serve(
-    pipe: Pipe, address: str, work: Callable[[Store, Any], Any], catalogue: Mapping[str, str]
-) -> None:
+def _serve(pipe: Pipe, address: str, catalogue: Mapping[str, str]) -> None:
     """What the process does until its pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -91,7 +96,8 @@ def _serve(
     try:
         pipe.send(True)
         while True:
-            pipe.send(work(store, pipe.recv()))
+            job: Job[object] = pipe.recv()
+            pipe.send(job.carry_out(store))
     except (EOFError, BrokenPipeError, ConnectionResetError):
         pass
     finally:

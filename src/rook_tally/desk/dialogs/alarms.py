@@ -20,6 +20,7 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm, shelves
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
@@ -29,17 +30,18 @@ from rook_tally.store.site import RequestKind
 
 
 class AlarmDialog(QDialog):
-    """Lists what stands and follows it. `wished` carries what is wanted, `watch_wanted` the name of
-    a watch to be opened."""
+    """Lists what stands and follows it. `watch_wanted` carries the name of a watch to be
+    opened."""
 
-    wished = Signal(object)
     watch_wanted = Signal(str)
 
-    def __init__(self, theme: Theme, state: SiteState, parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, state: SiteState, client: StoreClient, parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("What stands"))
         self.resize(560, 380)
-        self._state = state
+        self._state, self._client = state, client
         self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
         self.list.setAccessibleName(tr("what stands"))
@@ -138,7 +140,7 @@ class AlarmDialog(QDialog):
         if one is None:
             return
         until_us = self.until.currentData() if sort is RequestKind.SHELVE else None
-        self.wished.emit(
+        self._client.write(
             RequestOfAlarm(
                 sort,
                 one.watch,

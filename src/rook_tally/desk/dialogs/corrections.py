@@ -9,7 +9,6 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
@@ -28,8 +27,8 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
 from rook_tally.desk.data.commands import Correct, WithdrawCorrection
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.store_client import ClientScope
+from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.dialogs.corrections_model import (
     CorrectionsAnswer,
     CorrectionsQuery,
@@ -42,6 +41,7 @@ from rook_tally.desk.dialogs.corrections_model import (
     correction_words,
     number_typed,
 )
+from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
@@ -93,14 +93,14 @@ class BeforeAndAfter(QWidget):
                 painter.drawImage(0, 0, image)
 
 
-class CorrectionsDialog(QDialog):
+class CorrectionsDialog(StoreDialog):
     """Lists corrections, takes one back, makes a new one."""
 
     def __init__(
-        self, theme: Theme, state: SiteState, reader: StoreClient, series: Series, parent: QWidget
+        self, theme: Theme, state: SiteState, client: ClientScope, series: Series, parent: QWidget
     ) -> None:
-        super().__init__(parent)
-        self._theme, self._state, self._reader = theme, state, reader
+        super().__init__(client, parent)
+        self._theme, self._state = theme, state
         self._series = series
         self._answer: CorrectionsAnswer | None = None
         self.setWindowTitle(
@@ -149,7 +149,7 @@ class CorrectionsDialog(QDialog):
         self.save.clicked.connect(self._on_save)
         self.typed["from"].setText("now" if state.window.is_live else "")
         self._on_way()
-        self._ask()
+        self.read_again()
 
     def _lay_out(self) -> None:
         heading = Label(tr("What the sensor said stays as it is; a correction lies on top."))
@@ -167,8 +167,9 @@ class CorrectionsDialog(QDialog):
         column.addWidget(self.effect)
         column.addLayout(foot)
 
-    def _ask(self) -> None:
-        self._reader.ask(CorrectionsQuery(self._series, self._state.clock()))
+    def read_again(self) -> None:
+        """Read the corrections, and what they make of the last week."""
+        self._client.read(CorrectionsQuery(self._series, self._state.clock()), self._show)
 
     def _on_way(self) -> None:
         way = self.way.currentData()
@@ -276,19 +277,16 @@ class CorrectionsDialog(QDialog):
             return
         why = self.typed["why"].text().strip() or "not said"
         now_us = self._state.clock()
-        self._reader.change(Correct(self._series, correction, user_name(), why, now_us))
+        self._client.write(
+            Correct(self._series, correction, user_name(), why, now_us),
+            lambda _done: self.read_again(),
+            self.problem.setText,
+        )
 
-    def take_reply(self, reply: Reply) -> None:
-        """Show the list and the picture; read them again after a change."""
-        answer = reply.answer
-        if isinstance(answer, CorrectionsAnswer) and answer.series.id == self._series.id:
-            self._answer = answer
-            self._fill_list()
-            self._preview()
-        elif isinstance(reply.question, Correct) and reply.error:
-            self.problem.setText(reply.error)
-        elif isinstance(answer, UndoableResult):
-            self._ask()
+    def _show(self, answer: CorrectionsAnswer) -> None:
+        self._answer = answer
+        self._fill_list()
+        self._preview()
 
     def _fill_list(self) -> None:
         assert self._answer is not None
@@ -316,4 +314,8 @@ class CorrectionsDialog(QDialog):
             self.list.addWidget(none, 0, 0)
 
     def _withdraw(self, entry_id: int) -> None:
-        self._reader.change(WithdrawCorrection(self._series, entry_id))
+        self._client.write(
+            WithdrawCorrection(self._series, entry_id),
+            lambda _done: self.read_again(),
+            self.problem.setText,
+        )

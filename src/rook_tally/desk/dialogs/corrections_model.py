@@ -59,7 +59,7 @@ class CorrectionsQuery:
     end_us: int
     subject: str = "corrections"
 
-    def answered(self, connection: Connection) -> CorrectionsAnswer:
+    def run(self, connection: Connection) -> CorrectionsAnswer:
         """Read a week; a correction is judged against more than a day."""
         start_us = self.end_us - _BACK_US
         raw = read_raw_range(connection, self.series.id, start_us, self.end_us)

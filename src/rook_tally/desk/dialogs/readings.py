@@ -9,7 +9,6 @@ from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
-    QDialog,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
@@ -22,14 +21,15 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.store_client import ClientScope
+from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.dialogs.readings_model import (
     COLUMNS,
     ReadingsAnswer,
     ReadingsModel,
     ReadingsQuery,
 )
+from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -78,19 +78,19 @@ class _Lines(QAbstractTableModel):
         return None
 
 
-class ReadingsTable(QDialog):
+class ReadingsTable(StoreDialog):
     """The readings of a series over a window."""
 
     def __init__(
         self,
         theme: Theme,
         state: SiteState,
-        reader: StoreClient,
+        client: ClientScope,
         question: ReadingsQuery,
         parent: QWidget,
     ) -> None:
-        super().__init__(parent)
-        self._state, self._reader, self._question = state, reader, question
+        super().__init__(client, parent)
+        self._state, self._question = state, question
         one = question.series
         self.setWindowTitle(tr("Readings: {0} {1}", one.station.place.name, one.quantity.name))
         self.resize(720, 520)
@@ -133,7 +133,7 @@ class ReadingsTable(QDialog):
         self.suspect.clicked.connect(lambda: self._overrule(Quality.SET_ASIDE))
         self.copy.clicked.connect(self._copy)
         self.table.selectionModel().selectionChanged.connect(self._on_selected)
-        reader.ask(question)
+        self.read_again()
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -149,17 +149,15 @@ class ReadingsTable(QDialog):
         column.addWidget(self.table, 1)
         column.addLayout(foot)
 
-    def take_reply(self, reply: Reply) -> None:
-        """Show the readings; read them again after a change of what they are worth."""
-        if reply.question == self._question and isinstance(reply.answer, ReadingsAnswer):
-            model = ReadingsModel(reply.answer, self._state.zone)
-            model.show_only_suspect(self.only_suspect.isChecked())
-            self.lines.take(model)
-            self.words.setText(model.words())
-        elif reply.question == self._question:
-            self.words.setText(reply.error)
-        elif isinstance(reply.answer, UndoableResult):
-            self._reader.ask(self._question)
+    def read_again(self) -> None:
+        """Read the readings."""
+        self._client.read(self._question, self._show, self.words.setText)
+
+    def _show(self, answer: ReadingsAnswer) -> None:
+        model = ReadingsModel(answer, self._state.zone)
+        model.show_only_suspect(self.only_suspect.isChecked())
+        self.lines.take(model)
+        self.words.setText(model.words())
 
     def _chosen(self) -> list[int]:
         rows: set[int] = set()
@@ -188,7 +186,7 @@ class ReadingsTable(QDialog):
             self._chosen(), quality, who=user_name(), why="looked at in the table of readings"
         )
         if change is not None:
-            self._reader.change(change)
+            self._client.write(change, lambda _done: self.read_again())
 
     def _copy(self) -> None:
         if self.lines.model is not None:

@@ -39,7 +39,7 @@ class ReadingsQuery:
     end_us: int
     subject: str = "readings"
 
-    def answered(self, connection: Connection) -> ReadingsAnswer:
+    def run(self, connection: Connection) -> ReadingsAnswer:
         """Read them."""
         span = (self.series.id, self.start_us, self.end_us)
         return ReadingsAnswer(

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from zoneinfo import available_timezones
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QCompleter,
-    QDialog,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
@@ -28,24 +27,23 @@ from rook_tally.desk.data.site_settings import (
     SiteSettings,
     SiteSettingsQuery,
 )
-from rook_tally.desk.data.store_client import Reply
+from rook_tally.desk.data.store_client import ClientScope
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 
 
-class SiteDialog(QDialog):
-    """Shows the settings once they are read. `wished` carries questions and changes."""
+class SiteDialog(StoreDialog):
+    """Shows the settings once they are read, and saves them."""
 
-    asked = Signal(object)
-    wished = Signal(object)
-
-    def __init__(self, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
+    def __init__(self, theme: Theme, client: ClientScope, parent: QWidget) -> None:
+        super().__init__(client, parent)
         self.setWindowTitle(tr("Site settings"))
         self.setMinimumWidth(680)
         self._before: SiteSettings | None = None
-        self._under_way: SaveSiteSettings | None = None
+        self._is_saving = False
         self.name, self.zone, self.folder = QLineEdit(), QLineEdit(), QLineEdit()
         self.name.setAccessibleName(tr("name of the site"))
         self.zone.setAccessibleName(tr("time zone"))
@@ -77,6 +75,7 @@ class SiteDialog(QDialog):
         self.choose.clicked.connect(self._on_choose)
         self.save.clicked.connect(self._on_save)
         self.cancel.clicked.connect(self.reject)
+        client.read(SiteSettingsQuery(), self._show, self.why.setText)
 
     def _lay_out(self) -> None:
         row = QHBoxLayout()
@@ -99,24 +98,13 @@ class SiteDialog(QDialog):
         column.addStretch(1)
         column.addLayout(foot)
 
-    def begin(self) -> None:
-        """Have the settings read."""
-        self.asked.emit(SiteSettingsQuery())
+    def _on_saved(self, _done: UndoableResult) -> None:
+        self.accept()
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take what was asked for here, and what came of saving."""
-        if isinstance(reply.question, SiteSettingsQuery) and self._before is None:
-            if reply.answer is None:
-                self.why.setText(reply.error)
-            else:
-                self._show(reply.answer)
-        elif self._under_way is not None and reply.question == self._under_way:
-            self._under_way = None
-            self.save.setEnabled(True)
-            if reply.error:
-                self.why.setText(reply.error)
-            else:
-                self.accept()
+    def _on_not_saved(self, why: str) -> None:
+        self._is_saving = False
+        self.save.setEnabled(True)
+        self.why.setText(why)
 
     def _show(self, settings: SiteSettings) -> None:
         self._before = settings
@@ -142,11 +130,12 @@ class SiteDialog(QDialog):
         dialog.open()
 
     def _on_save(self) -> None:
-        if self._before is None or self._under_way is not None:
+        if self._before is None or self._is_saving:
             return
         self.why.setText("")
         self.save.setEnabled(False)
-        self._under_way = SaveSiteSettings(
+        self._is_saving = True
+        wanted = SaveSiteSettings(
             SiteSettings(
                 self.name.text(),
                 self.zone.text(),
@@ -155,4 +144,4 @@ class SiteDialog(QDialog):
                 self.folder.text(),
             )
         )
-        self.wished.emit(self._under_way)
+        self._client.write(wanted, self._on_saved, self._on_not_saved)

@@ -475,6 +475,11 @@
     </message>
     <message>
       <location filename="desk/data/undo.py" />
+      <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
       <source>somebody</source>
       <translation type="unfinished" />
     </message>
@@ -486,11 +491,6 @@
     <message>
       <location filename="desk/data/undo.py" />
       <source>There is nothing to do again.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/undo.py" />
-      <source>Undone: {0}. Ctrl+Shift+Z does it again.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1580,6 +1580,11 @@
     </message>
     <message>
       <location filename="desk/stations/station_actions.py" />
+      <source>Not done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_actions.py" />
       <source>Notes on {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1601,11 +1606,6 @@
     <message>
       <location filename="desk/stations/station_actions.py" />
       <source>Longitude, °</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Not done</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -81,12 +81,7 @@ class SeriesSummaryQuery:
     now_us: int
     zone: tzinfo
 
-    @property
-    def subject(self) -> str:
-        """One account at a time."""
-        return "account"
-
-    def answered(self, connection: Connection) -> SeriesSummary:
+    def run(self, connection: Connection) -> SeriesSummary:
         """Read the last 24 hours, and today where that is longer, and say what there is to say."""
         start_us, end_us = self.now_us - DAY_US, self.now_us + 1
         margin_us = round(max_gap_s(self.series.station.cadence_s) * SECOND_US)

@@ -14,7 +14,7 @@ from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.commands import ShowInUnit
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
 from rook_tally.desk.ledger.onboarding import Onboarding
@@ -44,10 +44,10 @@ class LedgerView(QWidget):
     first_step = Signal(object)
     told = Signal(str)
 
-    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
+    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
         self._state = state
-        self._reader = reader
+        self._client = client
         self._picked: Series | None = None
         self.model = LedgerModel(state)
         self.table = LedgerTable(self.model, theme, self)
@@ -169,7 +169,7 @@ class LedgerView(QWidget):
         units = quantity.units
         now = units.index(self.model.shown_as(quantity).unit)
         if len(units) > 1:
-            self._reader.change(ShowInUnit(quantity, units[(now + 1) % len(units)]))
+            self._client.write(ShowInUnit(quantity, units[(now + 1) % len(units)]))
         else:
             self.told.emit(tr("{0} has no other unit.", quantity.name))
 
@@ -188,16 +188,14 @@ class LedgerView(QWidget):
                         self.pick(row, column)
                         return
 
-    def take_reply(self, reply: Reply) -> None:
-        """Show an account that was asked for, if it is still the one wanted."""
-        answer = reply.answer
-        if isinstance(answer, SeriesSummary) and answer.series == self._picked:
-            self.panel.show_account(answer)
+    def _take_summary(self, summary: SeriesSummary) -> None:
+        if summary.series == self._picked:
+            self.panel.show_account(summary)
 
     def _ask_of_alarm(self, sort: RequestKind, one: ActiveAlarm) -> None:
         now_us = self._state.clock()
         until_us = now_us + HOUR_US if sort is RequestKind.SHELVE else None
-        self._reader.change(
+        self._client.write(
             RequestOfAlarm(sort, one.watch, one.name, now_us, one.series_id, until_us=until_us)
         )
 
@@ -245,9 +243,8 @@ class LedgerView(QWidget):
         if self._picked is None or self._picked.id not in self._state.latest:
             return
         newest = self._state.latest[self._picked.id]
-        self._reader.ask(
-            SeriesSummaryQuery(self._picked, newest, self._state.now_us, self._state.zone)
-        )
+        query = SeriesSummaryQuery(self._picked, newest, self._state.now_us, self._state.zone)
+        self._client.read(query, self._take_summary)
 
 
 _BY_KEYS = {keys: action for action in LedgerAction for keys in action.keys}

@@ -50,9 +50,8 @@ class RailQuery:
     site: Site
     start_us: int | None
     end_us: int
-    subject: str = "rail"
 
-    def answered(self, connection: Connection) -> RailRibbon:
+    def run(self, connection: Connection) -> RailRibbon:
         """The ribbon."""
         span = span_of(connection)
         first_us = None if span is None else span[0]

@@ -33,7 +33,7 @@ class RequestControl:
     value: str
     now_us: int
 
-    def made(self, connection: Connection) -> int:
+    def apply(self, connection: Connection) -> int:
         """Ask for it."""
         control = self.station.kind.control(self.name)
         if control is None:
@@ -56,7 +56,7 @@ class AskProposal:
     key: str
     now_us: int
 
-    def made(self, connection: Connection) -> int:
+    def apply(self, connection: Connection) -> int:
         """Ask for it."""
         return create_request(
             connection, RequestKind.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
@@ -71,7 +71,7 @@ class RequestTakeIn:
     terms: TakeInTerms
     now_us: int
 
-    def made(self, connection: Connection) -> int:
+    def apply(self, connection: Connection) -> int:
         """Ask for it."""
         document = msgspec.json.encode(self.terms).decode()
         return create_request(
@@ -94,7 +94,7 @@ class AddStation:
     kind: str
     indoors: bool
 
-    def made(self, connection: Connection) -> str:
+    def apply(self, connection: Connection) -> str:
         """Add it."""
         known = kinds(connection)
         return add_station(
@@ -108,7 +108,7 @@ class RenewKey:
 
     station: Station
 
-    def made(self, connection: Connection) -> str:
+    def apply(self, connection: Connection) -> str:
         """Make it."""
         return renew_access_key(connection, self.station)
 
@@ -122,7 +122,7 @@ class Describe:
     latitude: float | None
     longitude: float | None
 
-    def made(self, connection: Connection) -> None:
+    def apply(self, connection: Connection) -> None:
         """Write it down."""
         describe_station(
             connection,
@@ -138,9 +138,8 @@ class RequestQuery:
     """How far a request is."""
 
     number: int
-    subject: str = "request"
 
-    def answered(self, connection: Connection) -> Request | None:
+    def run(self, connection: Connection) -> Request | None:
         """The request as it stands."""
         return request_numbered(connection, self.number)
 
@@ -157,9 +156,7 @@ class Choices:
 class ChoicesQuery:
     """What there is to choose from when a sender is adopted."""
 
-    subject: str = "choices"
-
-    def answered(self, connection: Connection) -> Choices:
+    def run(self, connection: Connection) -> Choices:
         """The choices."""
         return Choices(
             {slug: one.name for slug, one in kinds(connection).items()},

@@ -52,9 +52,8 @@ class FleetQuery:
 
     site: Site
     now_us: int
-    subject: str = "fleet"
 
-    def answered(self, connection: Connection) -> Fleet:
+    def run(self, connection: Connection) -> Fleet:
         """The fleet, from the first series of each station."""
         first = {one.station.id: one for one in reversed(self.site.series)}
         window = (self.now_us - HEARD_US, self.now_us)
@@ -94,9 +93,8 @@ class StationPageQuery:
     site: Site
     station: Station
     now_us: int
-    subject: str = "station page"
 
-    def answered(self, connection: Connection) -> StationPage:
+    def run(self, connection: Connection) -> StationPage:
         """The page."""
         series = [one for one in self.site.series if one.station.id == self.station.id]
         day = (self.now_us - DAY_US, self.now_us)

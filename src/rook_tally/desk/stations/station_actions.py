@@ -3,7 +3,7 @@ interface thread and answered when the store, or the collector, has done it."""
 
 from __future__ import annotations
 
-from typing import Any
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -18,10 +18,9 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.stations.commands import (
-    AddStation,
     AskProposal,
     Choices,
     ChoicesQuery,
@@ -43,11 +42,11 @@ class StationActions:
     """Dialogs of the view, and what they ask the store."""
 
     def __init__(
-        self, theme: Theme, model: StationsModel, reader: StoreClient, parent: QWidget
+        self, theme: Theme, model: StationsModel, client: StoreClient, parent: QWidget
     ) -> None:
         self._theme = theme
         self._model = model
-        self._reader = reader
+        self._client = client
         self._parent = parent
         # Keys made in this window: the one place where they can still be read.
         self._keys: dict[str, str] = {}
@@ -61,42 +60,46 @@ class StationActions:
         """Have a control of the picked station set."""
         station = self._model.picked
         if station is not None:
-            self._reader.change(RequestControl(station, name, value, self._model.now_us))
+            self._client.write(
+                RequestControl(station, name, value, self._model.now_us),
+                on_error=self._say_not_done,
+            )
 
     def adopt(self, key: str) -> None:
         """Begin to adopt a stray sender."""
         dialog = TakeInDialog(self._theme, TakeInState(key), self._parent)
         self.adopting = dialog
         dialog.decided.connect(self._ask_adoption)
-        self._reader.ask(ChoicesQuery())
-        self._reader.change(AskProposal(key, self._model.now_us))
+        self._client.read(ChoicesQuery(), self._on_choices)
+        self._client.write(
+            AskProposal(key, self._model.now_us),
+            partial(self._on_requested, dialog),
+            self._say_not_done,
+        )
         dialog.open()
 
     def _ask_adoption(self) -> None:
         assert self.adopting is not None
         one = self.adopting.adoption
         one.step, one.said, one.request = TakeInStep.ASKED, "Adopting …", None
-        self._reader.change(RequestTakeIn(one.key, one.terms(), self._model.now_us))
+        self._client.write(
+            RequestTakeIn(one.key, one.terms(), self._model.now_us),
+            partial(self._on_requested, self.adopting),
+            self._say_not_done,
+        )
         self.adopting.refresh()
 
     def add_station(self) -> None:
         """Let the person add a station before it has said anything."""
         self.adding = NewStationDialog(self._theme, self._parent)
         self.adding.accepted.connect(self._on_add)
-        self._reader.ask(ChoicesQuery())
+        self._client.read(ChoicesQuery(), self._on_choices)
         self.adding.open()
 
     def _on_add(self) -> None:
         assert self.adding is not None
-        self._reader.change(self.adding.wanted)
-
-    def _take_for_adding(self, asked: Any, answer: Any) -> None:
-        if isinstance(answer, Choices) and self.adding is not None:
-            self.adding.offer(answer)
-        elif isinstance(asked, AddStation):
-            self._keys[asked.key] = answer
-            # The sheet follows once the fleet has been read with the station in it.
-            self._to_show = asked.key
+        wanted = self.adding.wanted
+        self._client.write(wanted, partial(self._on_added, wanted.key), self._say_not_done)
 
     def show_sheet(self) -> None:
         """Show how the picked station is connected."""
@@ -127,7 +130,11 @@ class StationActions:
         )
         question.setTextFormat(Qt.TextFormat.PlainText)
         button = question.addButton(tr("Make a new key"), QMessageBox.ButtonRole.AcceptRole)
-        button.clicked.connect(lambda: self._reader.change(RenewKey(station)))
+        button.clicked.connect(
+            lambda: self._client.write(
+                RenewKey(station), partial(self._on_renewed, station.key), self._say_not_done
+            )
+        )
         question.open()
 
     def edit_notes(self) -> None:
@@ -142,14 +149,18 @@ class StationActions:
     def _keep_notes(self) -> None:
         assert self.notes is not None
         latitude, longitude = self.notes.position
-        self._reader.change(
-            Describe(self.notes.station, self.notes.text.toPlainText(), latitude, longitude)
+        self._client.write(
+            Describe(self.notes.station, self.notes.text.toPlainText(), latitude, longitude),
+            on_error=self._say_not_done,
         )
 
     def look_again(self) -> None:
         """Something may have been answered."""
         if self.adopting is not None and self.adopting.adoption.request is not None:
-            self._reader.ask(RequestQuery(self.adopting.adoption.request))
+            self._client.read(
+                RequestQuery(self.adopting.adoption.request),
+                partial(self._on_request, self.adopting),
+            )
 
     def refresh(self) -> None:
         """Show how far a first contact has come; and the sheet of a station just added."""
@@ -161,41 +172,45 @@ class StationActions:
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_steps(self._model.contact())
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take what came of something asked here."""
-        asked: Any = reply.question
-        if reply.error and isinstance(
-            asked, RequestControl | RequestTakeIn | AskProposal | RenewKey | Describe | AddStation
-        ):
-            told = QMessageBox(
-                QMessageBox.Icon.NoIcon,
-                tr("Not done"),
-                reply.error,
-                QMessageBox.StandardButton.Ok,
-                self._parent,
-            )
-            told.setTextFormat(Qt.TextFormat.PlainText)
-            told.open()
-        elif isinstance(asked, RenewKey):
-            self._keys[asked.station.key] = reply.answer
-            self.show_sheet()
-        else:
-            self._take_for_adding(asked, reply.answer)
-            if self.adopting is not None:
-                self._take_for_adoption(self.adopting, asked, reply.answer)
+    def _on_choices(self, choices: Choices) -> None:
+        if self.adding is not None:
+            self.adding.offer(choices)
+        if self.adopting is not None:
+            self.adopting.adoption.choices = choices
+            self.adopting.refresh()
 
-    def _take_for_adoption(self, dialog: TakeInDialog, asked: Any, answer: Any) -> None:
-        one = dialog.adoption
-        if isinstance(answer, Choices):
-            one.choices = answer
-        elif isinstance(asked, AskProposal | RequestTakeIn) and asked.key == one.key:
-            one.request = answer
-            self.look_again()
-        elif isinstance(answer, Request):
-            one.take_request(answer)
-            if one.step is TakeInStep.DONE and one.access_key:
-                self._keys[one.key] = one.access_key
+    def _on_requested(self, dialog: TakeInDialog, request: int) -> None:
+        dialog.adoption.request = request
+        self.look_again()
         dialog.refresh()
+
+    def _on_request(self, dialog: TakeInDialog, request: Request | None) -> None:
+        one = dialog.adoption
+        if request is not None:
+            one.take_request(request)
+        if one.step is TakeInStep.DONE and one.access_key:
+            self._keys[one.key] = one.access_key
+        dialog.refresh()
+
+    def _on_added(self, key: str, access_key: str) -> None:
+        self._keys[key] = access_key
+        # The sheet follows once the fleet has been read with the station in it.
+        self._to_show = key
+
+    def _on_renewed(self, key: str, access_key: str) -> None:
+        self._keys[key] = access_key
+        self.show_sheet()
+
+    def _say_not_done(self, why: str) -> None:
+        told = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            tr("Not done"),
+            why,
+            QMessageBox.StandardButton.Ok,
+            self._parent,
+        )
+        told.setTextFormat(Qt.TextFormat.PlainText)
+        told.open()
 
 
 class NotesDialog(QDialog):

@@ -10,7 +10,7 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
@@ -25,7 +25,6 @@ from rook_tally.desk.stations.fleet_list import (
 )
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
-from rook_tally.desk.stations.queries import Fleet, StationPage
 from rook_tally.desk.stations.station_actions import StationActions
 
 _SOON_MS = 200
@@ -104,11 +103,11 @@ class _ListHead(QWidget):
 class StationsView(QWidget):
     """The fleet on the left, a station's page on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
+    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
-        self._reader = reader
+        self._client = client
         self._tape_moves = -1
         self.model = StationsModel(state)
         self.fleet = FleetListModel(self.model)
@@ -130,7 +129,7 @@ class StationsView(QWidget):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._lay_out()
         self.page.held.connect(self.model.hold)
-        self.tasks = StationActions(theme, self.model, reader, self)
+        self.tasks = StationActions(theme, self.model, client, self)
         self.page.sheet_wanted.connect(self.tasks.show_sheet)
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
@@ -166,15 +165,6 @@ class StationsView(QWidget):
         """Whether everything asked for is shown."""
         return self.model.is_answered
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take an answer that was asked for here."""
-        if isinstance(reply.answer, Fleet):
-            self.model.take_fleet(reply.answer)
-        elif isinstance(reply.answer, StationPage):
-            self.model.take_page(reply.answer)
-        else:
-            self.tasks.take_reply(reply)
-
     def pick(self, key: str) -> None:
         """Pick a station, as the mouse or the arrow keys do."""
         keys = [one.station.key for one in self.fleet.rows]
@@ -190,10 +180,10 @@ class StationsView(QWidget):
         if not self.isVisible():
             self._again.stop()
             return
-        self._reader.ask(self.model.fleet_question())
+        self._client.read(self.model.fleet_question(), self.model.take_fleet)
         question = self.model.page_question()
         if question is not None:
-            self._reader.ask(question)
+            self._client.read(question, self.model.take_page)
 
     def _on_adopt(self) -> None:
         key = self.model.adoptable()

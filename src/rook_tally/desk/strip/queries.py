@@ -84,11 +84,6 @@ class LanesQuery:
     is_near_now: bool = False
 
     @property
-    def subject(self) -> str:
-        """One window at a time."""
-        return "strip"
-
-    @property
     def wide(self) -> tuple[int, int, int]:
         """Start, end and columns with the margins; columns are as wide as the window's own."""
         width_us = -(-(self.end_us - self.start_us) // self.columns)
@@ -97,7 +92,7 @@ class LanesQuery:
         start_us = self.start_us - margin * width_us
         return start_us, start_us + columns * width_us, columns
 
-    def answered(self, connection: Connection) -> dict[int, LaneReadings]:
+    def run(self, connection: Connection) -> dict[int, LaneReadings]:
         """Traces by series id, with their exact gaps."""
         start_us, end_us, columns = self.wide
         found = envelopes(connection, self.series, start_us, end_us, columns)

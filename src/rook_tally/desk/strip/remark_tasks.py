@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt
@@ -11,7 +12,7 @@ from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.commands import SaveRemark
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.data.undo import user_name
+from rook_tally.desk.data.undo import SavedResult, user_name
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.desk.strip.remarks import span_of_window
@@ -21,10 +22,16 @@ class RemarkTasks:
     """Opens the dialog of a remark, and has written down what comes of it."""
 
     def __init__(
-        self, theme: Theme, model: StripModel, reader: StoreClient, parent: QWidget
+        self,
+        theme: Theme,
+        model: StripModel,
+        client: StoreClient,
+        parent: QWidget,
+        *,
+        on_span: Callable[[], None],
     ) -> None:
-        self._theme, self._model, self._reader = theme, model, reader
-        self._parent = parent
+        self._theme, self._model, self._client = theme, model, client
+        self._parent, self._on_span = parent, on_span
 
     def name_span(self) -> None:
         """Let the person name the marked stretch, or the window where none is marked."""
@@ -58,4 +65,8 @@ class RemarkTasks:
 
     def keep(self, remark: Remark) -> None:
         """Have a remark written down as it is now."""
-        self._reader.change(SaveRemark(remark))
+        self._client.write(SaveRemark(remark), self._on_saved)
+
+    def _on_saved(self, done: SavedResult[Remark]) -> None:
+        if done.saved.is_span:
+            self._on_span()

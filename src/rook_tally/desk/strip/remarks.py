@@ -73,9 +73,8 @@ class SpansQuery:
     series: Series
     spans: tuple[Remark, ...]
     newest_us: int
-    subject: str = "spans"
 
-    def answered(self, connection: Connection) -> SpansAnswer:
+    def run(self, connection: Connection) -> SpansAnswer:
         """Read each span exactly."""
         gap_s = max_gap_s(self.series.station.cadence_s)
         margin_us = microseconds(gap_s)

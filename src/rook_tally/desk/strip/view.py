@@ -15,10 +15,9 @@ from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.data.commands import RemoveRemark, SaveRemark
+from rook_tally.desk.data.commands import RemoveRemark
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Reply, StoreClient
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.label import Label
@@ -29,9 +28,9 @@ from rook_tally.desk.strip.lane_painter import LaneContent
 from rook_tally.desk.strip.lane_plot import Across, LanePlot
 from rook_tally.desk.strip.model import Lane, LaneOffer, StripModel
 from rook_tally.desk.strip.paint_scheduler import PaintScheduler
-from rook_tally.desk.strip.queries import LanesQuery
+from rook_tally.desk.strip.queries import LaneReadings, LanesQuery
 from rook_tally.desk.strip.remark_tasks import RemarkTasks
-from rook_tally.desk.strip.remarks import SpansQuery
+from rook_tally.desk.strip.remarks import SpansAnswer, SpansQuery
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.store.site import Series
@@ -72,10 +71,10 @@ class StripView(QWidget):
     csv_wanted = Signal()
     picture_wanted = Signal()
 
-    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
+    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
         self._theme = theme
-        self._reader = reader
+        self._client = client
         self.model = StripModel(state)
         self.heads: list[LaneHeadWidget] = []
         self.plots: list[LanePlot] = []
@@ -107,7 +106,9 @@ class StripView(QWidget):
         self._panel_timer.timeout.connect(self.panel.refresh)
         self.panel.page_turned.connect(self._on_model_changed)
         self.inking.rested.connect(self._ask_spans)
-        self.remark_tasks = RemarkTasks(theme, self.model, reader, self)
+        self.remark_tasks = RemarkTasks(
+            theme, self.model, client, self, on_span=lambda: self.panel.show_page(1)
+        )
         self._lay_out()
         self._does = self._deeds()
         self.model.changed.append(self._on_model_changed)
@@ -201,20 +202,14 @@ class StripView(QWidget):
         )
         self.add_series(ranked[:_FIRST_LANES])
 
-    def take_reply(self, reply: Reply) -> None:
-        """Show traces and comparisons, if they are those asked for last."""
-        if isinstance(reply.question, SaveRemark) and isinstance(reply.answer, UndoableResult):
-            kept = reply.answer.result
-            if isinstance(kept, Remark) and kept.is_span:
-                self.panel.show_page(1)
-        if reply.error:
-            return  # the window's notice line says what is wrong with the store
-        if isinstance(reply.question, LanesQuery):
-            # While a hand moves the window each answer is a little late, and better than none.
-            if reply.question.series == self.model.series:
-                self.model.take(reply.question, reply.answer)
-        elif reply.question is self._asked_spans and self._asked_spans is not None:
-            self.model.remarks.take(reply.answer)
+    def _take(self, asked: LanesQuery, traces: dict[int, LaneReadings]) -> None:
+        # While a hand moves the window each answer is a little late, and better than none.
+        if asked.series == self.model.series:
+            self.model.take(asked, traces)
+
+    def _take_spans(self, asked: SpansQuery, answer: SpansAnswer) -> None:
+        if asked is self._asked_spans:
+            self.model.remarks.take(answer)
 
     @property
     def is_up_to_date(self) -> bool:
@@ -255,8 +250,8 @@ class StripView(QWidget):
 
     def _ask(self) -> None:
         if self.model.lanes:
-            self._asked = self.model.question(self._columns())
-            self._reader.ask(self._asked)
+            asked = self._asked = self.model.question(self._columns())
+            self._client.read(asked, partial(self._take, asked))
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None:
@@ -298,7 +293,7 @@ class StripView(QWidget):
         if spans != self._asked_spans and self.panel.compares_spans and self.isVisible():
             self._asked_spans = spans
             if spans is not None:
-                self._reader.ask(spans)
+                self._client.read(spans, partial(self._take_spans, spans))
 
     def _build_lanes(self) -> None:
         old: list[QWidget] = [*self.heads, *self.plots]
@@ -343,7 +338,7 @@ class StripView(QWidget):
     def _remove_picked(self) -> None:
         picked = self.model.remarks.picked
         if picked is not None:
-            self._reader.change(RemoveRemark(picked.id))
+            self._client.write(RemoveRemark(picked.id))
         elif self.model.lanes:
             self._remove(min(self.model.picked, len(self.model.lanes) - 1))
 

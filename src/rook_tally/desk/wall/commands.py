@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.wall.definitions import WallSheet
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.site import (
     PageDevice,
     PageSetting,
@@ -32,13 +32,13 @@ class SaveSheet:
     instead_of: str = ""
     words: str = ""
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it."""
         before = save_sheet(connection, self.sheet, instead_of=self.instead_of)
         words = self.words or tr("sheet {0} kept", self.sheet.name)
         if before is None:
-            return UndoableResult(words, RemoveSheet(self.sheet.slug), self.sheet)
-        return UndoableResult(words, SaveSheet(before, self.sheet.slug, words), self.sheet)
+            return UndoableResult(words, RemoveSheet(self.sheet.slug))
+        return UndoableResult(words, SaveSheet(before, self.sheet.slug, words))
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,7 @@ class RemoveSheet:
 
     slug: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away; undone, it stands where it stood."""
         order = tuple(one.slug for one in sheets(connection))
         gone = remove_sheet(connection, self.slug)
@@ -61,12 +61,12 @@ class BringBack:
     sheet: WallSheet
     order: tuple[str, ...]
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it, and put it into its place."""
         save_sheet(connection, self.sheet)
         order_sheets(connection, self.order)
         return UndoableResult(
-            tr("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug), self.sheet
+            tr("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug)
         )
 
 
@@ -76,7 +76,7 @@ class OrderSheets:
 
     slugs: tuple[str, ...]
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Put them so."""
         before = tuple(one.slug for one in sheets(connection))
         order_sheets(connection, self.slugs)
@@ -89,15 +89,13 @@ class SaveSheets:
 
     sheets: tuple[WallSheet, ...]
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write them; those of the same slugs are replaced."""
         before = tuple(sheets(connection))
         for one in self.sheets:
             save_sheet(connection, one)
         words = tr("{0} sheets read", len(self.sheets))
-        return UndoableResult(
-            words, RestoreSheets(before), self.sheets[-1] if self.sheets else None
-        )
+        return UndoableResult(words, RestoreSheets(before))
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +104,7 @@ class RestoreSheets:
 
     sheets: tuple[WallSheet, ...]
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take the others away and write these."""
         before = tuple(sheets(connection))
         for one in before:
@@ -124,7 +122,7 @@ class SetPage:
 
     setting: PageSetting
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it; the collector follows."""
         before = set_page(connection, self.setting)
         words = tr("page switched on") if self.setting.is_on else tr("page switched off")
@@ -145,10 +143,10 @@ class MakeLink:
 
     name: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> SavedResult[NewLink]:
         """Make its key."""
         key = add_page_device(connection, self.name, now_us=time.time_ns() // 1000)
-        return UndoableResult(
+        return SavedResult(
             tr("{0} has a link", self.name), RevokeLink(self.name), NewLink(self.name, key)
         )
 
@@ -159,7 +157,7 @@ class RevokeLink:
 
     name: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take its key away."""
         gone = revoke_page_device(connection, self.name)
         return UndoableResult(tr("{0} is let in no longer", self.name), LetIn(gone))
@@ -171,7 +169,7 @@ class LetIn:
 
     device: PageDevice
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it as it was."""
         keep_page_device(connection, self.device)
         return UndoableResult(

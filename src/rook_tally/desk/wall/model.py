@@ -12,6 +12,7 @@ from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import WHOLE, Area, Side, neighbour
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.wall.commands import NewLink, SaveSheet
 from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuery
 from rook_tally.store.site import Series
@@ -42,7 +43,7 @@ class WallModel:
         self.link: NewLink | None = None
         self.laid_out: list[Callable[[], None]] = []
         self.faces_changed: list[Callable[[set[int]], None]] = []
-        self.wished: list[Callable[[Command], None]] = []
+        self.wished: list[Callable[[Command[UndoableResult]], None]] = []
         self._material: PaneData | None = None
         self._series_of: dict[str, frozenset[int]] = {}
         self._asked: WallQuery | None = None
@@ -279,17 +280,17 @@ class WallModel:
         self._hold(sheet)
         self.wish(SaveSheet(sheet, instead_of, words))
 
-    def wish(self, change: Command) -> None:
+    def wish(self, change: Command[UndoableResult]) -> None:
         """Have the store changed."""
         self._under_way += 1
         for one in self.wished:
             one(change)
 
-    def on_kept(self, error: str, result: object) -> None:
-        """A wish was made, with a sheet or a link that came of it; or could not be."""
+    def on_kept(self, error: str, link: NewLink | None) -> None:
+        """A wish was carried out, and made a link or none; or it could not be."""
         self._under_way = max(0, self._under_way - 1)
-        if isinstance(result, NewLink):
-            self.link = result
+        if link is not None:
+            self.link = link
         if error:
             self.refuse(error)
 

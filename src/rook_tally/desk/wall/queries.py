@@ -37,7 +37,7 @@ class SheetListingQuery:
 
     subject: str = "wall.sheets"
 
-    def answered(self, connection: Connection) -> SheetListing:
+    def run(self, connection: Connection) -> SheetListing:
         """All there are."""
         return SheetListing(
             tuple(sheets(connection)),
@@ -65,7 +65,7 @@ class WallQuery:
     at_us: int
     subject: str = "wall"
 
-    def answered(self, connection: Connection) -> WallMaterial:
+    def run(self, connection: Connection) -> WallMaterial:
         """The past of the sheet's panes; of the other sheets only what they are about."""
         site, in_groups = load_site(connection), groups(connection)
         panes = resolved(self.sheet, site, in_groups)

@@ -26,14 +26,15 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.desk.data.settings import WallSettings
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Command, Reply, StoreClient
+from rook_tally.desk.data.store_client import Command, StoreClient
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.canvas import WallCanvas
-from rook_tally.desk.wall.commands import SaveSheets
+from rook_tally.desk.wall.commands import NewLink, SaveSheets
 from rook_tally.desk.wall.full_screen import FullScreenWall
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.pane_panel import PanePanel
@@ -57,10 +58,10 @@ class WallView(QWidget):
     shown_full = Signal()
 
     def __init__(
-        self, theme: Theme, state: SiteState, reader: StoreClient, settings: WallSettings
+        self, theme: Theme, state: SiteState, client: StoreClient, settings: WallSettings
     ) -> None:
         super().__init__()
-        self._theme, self._state, self._reader = theme, state, reader
+        self._theme, self._state, self._client = theme, state, client
         self.settings = settings
         self.model = WallModel(state)
         self.arranging = SheetEditor(self.model)
@@ -72,7 +73,7 @@ class WallView(QWidget):
         self.middle = QStackedWidget()
         self.dialog: QDialog | None = None
         self.showing: FullScreenWall | None = None
-        self._under_way: list[Command] = []
+        self._under_way = 0
         self._sheet_moves = 0
         self._first: str | None = None
         self._first_is_full = False
@@ -123,7 +124,7 @@ class WallView(QWidget):
 
     def _connect(self) -> None:
         model = self.model
-        model.wished.append(self._change)
+        model.wished.append(self._write)
         model.laid_out.append(self._refresh)
         self.matters.clicked.connect(partial(self.do, WallAction.MATTERS))
         self.blank.clicked.connect(partial(self.do, WallAction.EMPTY))
@@ -183,7 +184,7 @@ class WallView(QWidget):
         """Turn to a sheet as soon as it is known, and fill the screen."""
         self._first, self._first_is_full = slug, is_full
         self._tick.start()
-        self._reader.ask(SheetListingQuery())
+        self._ask_listing()
 
     def show_full(self) -> None:
         """Show the sheets on the whole of the chosen screen."""
@@ -321,28 +322,37 @@ class WallView(QWidget):
         dialog = ShareDialog(self._theme, self.model, self)
         self._open_dialog(dialog)
 
-    def _change(self, change: Command) -> None:
-        self._under_way.append(change)
-        self._reader.change(change)
+    def _write(self, command: Command[UndoableResult]) -> None:
+        self._under_way += 1
+        self._client.write(command, self._on_written, self._on_not_written)
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take an answer that was asked for here."""
-        if isinstance(reply.answer, SheetListing):
-            self.model.take_listing(reply.answer)
-            self._begin_as_wanted()
-            self._ask()
-        elif isinstance(reply.answer, WallMaterial):
-            self.model.take_material(reply.answer)
-            self._ask()
-        elif any(one is reply.question for one in self._under_way):
-            self._under_way = [one for one in self._under_way if one is not reply.question]
-            self.model.on_kept(reply.error, getattr(reply.answer, "result", None))
-            self._reader.ask(SheetListingQuery())
+    def _on_written(self, done: UndoableResult) -> None:
+        self._under_way -= 1
+        link = done.saved if isinstance(done, SavedResult) else None
+        self.model.on_kept("", link if isinstance(link, NewLink) else None)
+        self._ask_listing()
+
+    def _on_not_written(self, why: str) -> None:
+        self._under_way -= 1
+        self.model.on_kept(why, None)
+        self._ask_listing()
+
+    def _ask_listing(self) -> None:
+        self._client.read(SheetListingQuery(), self._on_listing)
+
+    def _on_listing(self, listing: SheetListing) -> None:
+        self.model.take_listing(listing)
+        self._begin_as_wanted()
+        self._ask()
+
+    def _on_material(self, material: WallMaterial) -> None:
+        self.model.take_material(material)
+        self._ask()
 
     def showEvent(self, event: QShowEvent) -> None:
         """Ask for everything, and go on while it is looked at."""
         super().showEvent(event)
-        self._reader.ask(SheetListingQuery())
+        self._ask_listing()
         self._tick.start()
 
     def tick(self) -> None:
@@ -356,14 +366,14 @@ class WallView(QWidget):
     def _ask(self) -> None:
         question = self.model.question()
         if question is not None:
-            self._reader.ask(question)
+            self._client.read(question, self._on_material)
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if not self.isVisible() and self.showing is None:
             return
         if self._state.sheet_moves != self._sheet_moves:
             self._sheet_moves = self._state.sheet_moves
-            self._reader.ask(SheetListingQuery())
+            self._ask_listing()
         self.model.on_changed(changed)
         self._ask()
 

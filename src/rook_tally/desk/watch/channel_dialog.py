@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from collections.abc import Callable
+from typing import TypeAlias
+
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -20,6 +23,8 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.store_client import Command
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -60,13 +65,17 @@ _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE
 _SORTS = (ChannelKind.MAIL, ChannelKind.WEBHOOK, ChannelKind.MQTT)
 
 
+WriteCommand: TypeAlias = Callable[[Command[UndoableResult]], None]
+
+
 class ChannelDialog(QDialog):
-    """Ways on the left, what is known of the picked one on the right. `wished` carries changes."""
+    """Channels on the left, the picked one on the right. `write` has the store changed."""
 
-    wished = Signal(object)
-
-    def __init__(self, theme: Theme, ways: tuple[Channel, ...], parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, ways: tuple[Channel, ...], write: WriteCommand, parent: QWidget
+    ) -> None:
         super().__init__(parent)
+        self._write = write
         self.setWindowTitle(tr("Ways of telling"))
         self.resize(640, 440)
         self._ways: list[Channel] = list(ways)
@@ -193,7 +202,7 @@ class ChannelDialog(QDialog):
         except UsageError as error:
             self.why.setText(str(error))
             return
-        self.wished.emit(SaveChannel(way))
+        self._write(SaveChannel(way))
         self._ways = [*(one for one in self._ways if one.name != way.name), way]
         self._fill()
         found = self.list.findItems(way.name, Qt.MatchFlag.MatchExactly)
@@ -202,5 +211,5 @@ class ChannelDialog(QDialog):
 
     def _remove(self) -> None:
         if self._picked is not None:
-            self.wished.emit(RemoveChannel(self._picked.name))
+            self._write(RemoveChannel(self._picked.name))
             self.accept()

@@ -10,7 +10,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.i18n import tr
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.alarms import remove_channel, remove_watch, save_channel, save_watch, ways
 
 
@@ -21,17 +21,17 @@ class SaveWatch:
     watch: Watch
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> SavedResult[Watch]:
         """Write it."""
         now_us = time.time_ns() // 1000
         before = save_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
         if before is None:
-            return UndoableResult(
+            return SavedResult(
                 tr("{0} watches from now on", self.watch.name),
                 RemoveWatch(self.watch.slug),
                 self.watch,
             )
-        return UndoableResult(
+        return SavedResult(
             tr("{0} changed", self.watch.name), SaveWatch(before, self.watch.slug), self.watch
         )
 
@@ -42,7 +42,7 @@ class RemoveWatch:
 
     slug: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away; the journal stays."""
         gone = remove_watch(connection, self.slug)
         return UndoableResult(tr("{0} taken away", gone.name), SaveWatch(gone))
@@ -54,7 +54,7 @@ class SaveChannel:
 
     way: Channel
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it."""
         before = next((one for one in ways(connection) if one.name == self.way.name), None)
         save_channel(connection, self.way)
@@ -68,7 +68,7 @@ class RemoveChannel:
 
     name: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away; refused while a watch uses it."""
         before = next((one for one in ways(connection) if one.name == self.name), None)
         remove_channel(connection, self.name)

@@ -59,12 +59,7 @@ class WatchesQuery:
 
     watch: str = ""
 
-    @property
-    def subject(self) -> str:
-        """One at a time."""
-        return "watches"
-
-    def answered(self, connection: Connection) -> WatchListing:
+    def run(self, connection: Connection) -> WatchListing:
         """Everything there is."""
         site, known = load_site(connection), watches(connection)
         found, troubles = all_targets(connection, site, known)
@@ -120,12 +115,7 @@ class BacktestQuery:
     end_us: int
     columns: int
 
-    @property
-    def subject(self) -> str:
-        """The draft in hand."""
-        return "watches.draft"
-
-    def answered(self, connection: Connection) -> BacktestReadings:
+    def run(self, connection: Connection) -> BacktestReadings:
         """Its readings, judged and drawn."""
         site = load_site(connection)
         stretch = self.draft, self.start_us, self.end_us

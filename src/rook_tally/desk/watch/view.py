@@ -6,6 +6,7 @@ import csv
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 from msgspec.structs import replace
 from PySide6.QtCore import QModelIndex, Qt, QTimer
@@ -28,8 +29,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Command, Reply, StoreClient
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -47,7 +47,6 @@ from rook_tally.desk.watch.lists import (
     WatchListModel,
 )
 from rook_tally.desk.watch.model import DAYS, WatchModel
-from rook_tally.desk.watch.queries import BacktestReadings, WatchListing
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
 from rook_tally.store.site import RequestKind
 
@@ -55,13 +54,15 @@ _LIST_EVERY_MS = 1_000
 _AT_REST_MS = 80
 _WIDE = 1180
 
+R = TypeVar("R")
+
 
 class WatchView(QWidget):
     """The list on the left, the watch in the middle, the journal on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
+    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
-        self._theme, self._state, self._reader = theme, state, reader
+        self._theme, self._state, self._client = theme, state, client
         self.model = WatchModel(state)
         self.items, self.journal_items = WatchListModel(self.model), JournalModel(self.model)
         self.list = WatchList(self.items, theme, self)
@@ -86,7 +87,7 @@ class WatchView(QWidget):
         self.switch, self.shelve = QPushButton(), QPushButton()
         self.acknowledge = QPushButton(tr("Acknowledge"))
         self.remove = QPushButton(tr("Take away"))
-        self._under_way: list[Command] = []
+        self._under_way = 0
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
         self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
@@ -274,16 +275,16 @@ class WatchView(QWidget):
         model = self.model
         if model.draft is not None and model.is_altered:
             instead = "" if model.kept is None else model.kept.slug
-            self._change(SaveWatch(model.draft, instead))
+            self._save(model.draft, instead)
 
     def _take_away(self) -> None:
         if self.model.kept is not None:
-            self._change(RemoveWatch(self.model.kept.slug))
+            self._write(RemoveWatch(self.model.kept.slug), lambda _done: self.model.pick(""))
 
     def _switch(self) -> None:
         kept = self.model.kept
         if kept is not None:
-            self._change(SaveWatch(replace(kept, is_on=not kept.is_on), kept.slug))
+            self._save(replace(kept, is_on=not kept.is_on), kept.slug)
 
     def _shelve(self) -> None:
         is_shelved = any(one.state is AlarmState.SHELVED for one in self.model.standing())
@@ -295,7 +296,7 @@ class WatchView(QWidget):
             return
         now_us = self._state.clock()
         until_us = now_us + HOUR_US if sort is RequestKind.SHELVE else None
-        self._change(RequestOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
+        self._write(RequestOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
 
     def _show_next_span(self) -> None:
         at = (DAYS.index(self.model.days) + 1) % len(DAYS)
@@ -304,9 +305,8 @@ class WatchView(QWidget):
     def show_ways(self) -> None:
         """Let ways of telling be set up."""
         known = () if self.model.listing is None else self.model.listing.ways
-        dialog = ChannelDialog(self._theme, known, self)
+        dialog = ChannelDialog(self._theme, known, self._write, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.wished.connect(self._change)
         dialog.open()
 
     def _show_other_journal(self) -> None:
@@ -341,30 +341,24 @@ class WatchView(QWidget):
         except OSError as error:
             self.model.refused(tr("{0} could not be written: {1}", path, error.strerror or error))
 
-    def _change(self, change: Command) -> None:
-        self._under_way.append(change)
-        self._reader.change(change)
+    def _save(self, watch: Watch, instead_of: str) -> None:
+        self._write(SaveWatch(watch, instead_of), lambda done: self.model.took(done.saved))
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take an answer that was asked for here."""
-        if isinstance(reply.answer, WatchListing):
-            self.model.take_listing(reply.answer)
-        elif isinstance(reply.answer, BacktestReadings):
-            self.model.take_material(reply.answer)
-        elif any(one is reply.question for one in self._under_way):
-            self._under_way = [one for one in self._under_way if one is not reply.question]
-            self._on_changed(reply)
+    def _write(self, command: Command[R], on_done: Callable[[R], None] | None = None) -> None:
+        """Have the store changed, and look at what there is then."""
+        self._under_way += 1
 
-    def _on_changed(self, reply: Reply) -> None:
-        if reply.error:
-            self.model.refused(reply.error)
-            return
-        result = reply.answer.result if isinstance(reply.answer, UndoableResult) else None
-        if isinstance(result, Watch):
-            self.model.took(result)
-        elif isinstance(reply.question, RemoveWatch):
-            self.model.pick("")
-        self._ask_list()
+        def done(result: R) -> None:
+            self._under_way -= 1
+            if on_done is not None:
+                on_done(result)
+            self._ask_list()
+
+        def failed(why: str) -> None:
+            self._under_way -= 1
+            self.model.refused(why)
+
+        self._client.write(command, done, failed)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The hint goes first where there is little room."""
@@ -381,13 +375,13 @@ class WatchView(QWidget):
         if not self.isVisible():
             self._again.stop()
             return
-        self._reader.ask(self.model.listing_question())
+        self._client.read(self.model.listing_question(), self.model.take_listing)
 
     def _ask_draft(self) -> None:
         if self.isVisible():
             question = self.model.rehearsal_question()
             if question is not None:
-                self._reader.ask(question)
+                self._client.read(question, self.model.take_material)
 
     def _on_rest(self) -> None:
         """The hand has let go: what other limits would have done is worth working out."""

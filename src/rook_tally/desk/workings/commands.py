@@ -9,7 +9,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Working
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.workings import (
     groups,
     remove_group,
@@ -27,18 +27,18 @@ class SaveWorking:
     working: Working
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> SavedResult[Working]:
         """Write it."""
         replaced = self.instead_of or self.working.slug
         before = next((one for one in workings(connection) if one.slug == replaced), None)
         save_working(connection, self.working, instead_of=replaced)
         if before is None:
-            return UndoableResult(
+            return SavedResult(
                 tr("{0} is worked out from now on", self.working.name),
                 RemoveWorking(self.working.slug),
                 self.working,
             )
-        return UndoableResult(
+        return SavedResult(
             tr("{0} changed; its past is worked out again", self.working.name),
             SaveWorking(before, self.working.slug),
             self.working,
@@ -51,7 +51,7 @@ class RemoveWorking:
 
     slug: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         gone = remove_working(connection, self.slug)
         return UndoableResult(tr("{0} taken away", gone.name), SaveWorking(gone))
@@ -64,16 +64,16 @@ class SaveGroup:
     group: Group
     instead_of: str = ""
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> SavedResult[Group]:
         """Write it."""
         replaced = self.instead_of or self.group.name
         before = next((one for one in groups(connection) if one.name == replaced), None)
         save_group(connection, self.group, instead_of=replaced)
         if before is None:
-            return UndoableResult(
+            return SavedResult(
                 tr("group {0} made", self.group.name), RemoveGroup(self.group.name), self.group
             )
-        return UndoableResult(
+        return SavedResult(
             tr("group {0} changed", self.group.name), SaveGroup(before, self.group.name), self.group
         )
 
@@ -84,7 +84,7 @@ class RemoveGroup:
 
     name: str
 
-    def made(self, connection: Connection) -> UndoableResult:
+    def apply(self, connection: Connection) -> UndoableResult:
         """Take it away."""
         before = next((one for one in groups(connection) if one.name == self.name), None)
         remove_group(connection, self.name)

@@ -62,12 +62,7 @@ class WorkingsQuery:
 
     now_us: int
 
-    @property
-    def subject(self) -> str:
-        """One at a time."""
-        return "workings"
-
-    def answered(self, connection: Connection) -> WorkingsListing:
+    def run(self, connection: Connection) -> WorkingsListing:
         """Everything there is."""
         site, in_groups = load_site(connection), groups(connection)
         names, have = names_of(site, in_groups), workings(connection)
@@ -147,12 +142,7 @@ class FormulaQuery:
     end_us: int
     columns: int
 
-    @property
-    def subject(self) -> str:
-        """The draft in hand: only the newest matters."""
-        return "workings.draft"
-
-    def answered(self, connection: Connection) -> FormulaPreview:
+    def run(self, connection: Connection) -> FormulaPreview:
         """Its result and its inputs over the window."""
         formula = self.working.formula
         try:
@@ -284,12 +274,7 @@ class ScoreQuery:
     start_us: int
     end_us: int
 
-    @property
-    def subject(self) -> str:
-        """The draft in hand."""
-        return "workings.draft"
-
-    def answered(self, connection: Connection) -> ScorePreview:
+    def run(self, connection: Connection) -> ScorePreview:
         """Their readings at the window's moments."""
         slug = self.working.slug
         try:

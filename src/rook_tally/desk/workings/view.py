@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TypeVar
 
 from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
@@ -13,8 +14,8 @@ from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Command, Reply, StoreClient
-from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.data.store_client import Command, StoreClient
+from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.workings.actions import WorkingsAction
@@ -23,24 +24,25 @@ from rook_tally.desk.workings.formula_page import FormulaPage
 from rook_tally.desk.workings.group_page import GroupPage
 from rook_tally.desk.workings.item_list import LIST_WIDTH, ItemList, ItemListModel, sort_and_key
 from rook_tally.desk.workings.model import WorkingsModel
-from rook_tally.desk.workings.queries import FormulaPreview, ScorePreview, WorkingsListing
+from rook_tally.desk.workings.queries import FormulaQuery
 from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.desk.workings.score_page import ScorePage
 from rook_tally.desk.workings.templates_page import TemplatesPage
-from rook_tally.desk.workings.what_if import WhatIf
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
+
+R = TypeVar("R")
 
 
 class WorkingsView(QWidget):
     """The list on the left, a page on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, reader: StoreClient) -> None:
+    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
-        self._reader = reader
+        self._client = client
         self.model = WorkingsModel(state)
         self.items = ItemListModel(self.model)
         self.list = ItemList(self.items, theme, self)
@@ -67,7 +69,7 @@ class WorkingsView(QWidget):
         self._moved.timeout.connect(self._ask_draft)
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
-        self._under_way: list[Command] = []
+        self._under_way = 0
         self._lay_out()
         self.new.clicked.connect(lambda: self.do(WorkingsAction.NEW))
         for page in (self.formula_page, self.score_page, self.group_page):
@@ -146,7 +148,7 @@ class WorkingsView(QWidget):
 
     def make(self, working: Working) -> None:
         """Make something ready-made."""
-        self._change(SaveWorking(working))
+        self._save(working)
 
     def _begin(self) -> None:
         self.list.setCurrentIndex(QModelIndex())
@@ -156,52 +158,45 @@ class WorkingsView(QWidget):
         model = self.model
         if model.group is not None:
             kept = model.kept_group
-            self._change(SaveGroup(model.group, "" if kept is None else kept.name))
+            command = SaveGroup(model.group, "" if kept is None else kept.name)
+            self._write(command, self._on_group_saved)
         elif model.draft is not None and model.is_altered:
             model.end_trial()
             before = model.kept
-            self._change(SaveWorking(model.draft, "" if before is None else before.slug))
+            self._save(model.draft, "" if before is None else before.slug)
 
     def _take_away(self) -> None:
         model = self.model
         if model.kept_group is not None:
-            self._change(RemoveGroup(model.kept_group.name))
+            self._write(RemoveGroup(model.kept_group.name), self._on_removed)
         elif model.kept is not None:
             model.end_trial()
-            self._change(RemoveWorking(model.kept.slug))
+            self._write(RemoveWorking(model.kept.slug), self._on_removed)
 
-    def _change(self, change: Command) -> None:
-        self._under_way.append(change)
-        self._reader.change(change)
+    def _write(self, command: Command[R], on_done: Callable[[R], None]) -> None:
+        """Have the store changed, and look at what there is then."""
+        self._under_way += 1
 
-    def take_reply(self, reply: Reply) -> None:
-        """Take an answer that was asked for here."""
-        if isinstance(reply.answer, WorkingsListing):
-            self.model.take_listing(reply.answer)
-        elif isinstance(reply.answer, FormulaPreview):
-            self.model.take_formula(reply.answer)
-        elif isinstance(reply.answer, ScorePreview):
-            self.model.take_score(reply.answer)
-        elif isinstance(reply.answer, WhatIf):
-            self.model.take_trial(reply.answer)
-        elif any(one is reply.question for one in self._under_way):
-            self._under_way = [one for one in self._under_way if one is not reply.question]
-            self._on_changed(reply)
+        def done(result: R) -> None:
+            self._under_way -= 1
+            on_done(result)
+            self._ask_list()
 
-    def _on_changed(self, reply: Reply) -> None:
-        if reply.error:
-            self.model.refused(reply.error)
-            return
-        done = reply.answer
-        result = done.result if isinstance(done, UndoableResult) else None
-        if isinstance(result, Working):
-            self.model.took(result)
-        elif isinstance(result, Group):
-            self.model.group = self.model.kept_group = result
-            self.model.picked = (WorkingKind.GROUP, result.name)
-        else:
-            self.model.pick(None)
-        self._ask_list()
+        def failed(why: str) -> None:
+            self._under_way -= 1
+            self.model.refused(why)
+
+        self._client.write(command, done, failed)
+
+    def _save(self, working: Working, instead_of: str = "") -> None:
+        self._write(SaveWorking(working, instead_of), lambda done: self.model.took(done.saved))
+
+    def _on_group_saved(self, done: SavedResult[Group]) -> None:
+        self.model.group = self.model.kept_group = done.saved
+        self.model.picked = (WorkingKind.GROUP, done.saved.name)
+
+    def _on_removed(self, _done: UndoableResult) -> None:
+        self.model.pick(None)
 
     def showEvent(self, event: QShowEvent) -> None:
         """Ask for everything, and again while it is looked at."""
@@ -214,16 +209,18 @@ class WorkingsView(QWidget):
             # A trial goes on: it is for looking at in the other views.
             self._again.stop()
             return
-        self._reader.ask(self.model.listing_question())
+        self._client.read(self.model.listing_question(), self.model.take_listing)
 
     def _ask_draft(self) -> None:
         if self.isVisible():
             question = self.model.draft_question()
-            if question is not None:
-                self._reader.ask(question)
+            if isinstance(question, FormulaQuery):
+                self._client.read(question, self.model.take_formula)
+            elif question is not None:
+                self._client.read(question, self.model.take_score)
             trial = self.model.trial_question()
             if trial is not None:
-                self._reader.ask(trial)
+                self._client.read(trial, self.model.take_trial)
 
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():

@@ -28,12 +28,7 @@ class WhatIfQuery:
     said: dict[int, float]
     at_us: int
 
-    @property
-    def subject(self) -> str:
-        """Only where the sliders stand now matters."""
-        return "workings.trial"
-
-    def answered(self, connection: Connection) -> WhatIf:
+    def run(self, connection: Connection) -> WhatIf:
         """Each working that rests on what is said, those that rest on others after them."""
         values = dict(self.said)
         for series, one in bound_workings(connection, load_site(connection)):

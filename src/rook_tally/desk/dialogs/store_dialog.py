@@ -1,0 +1,19 @@
+"""What dialogs that show something of the store have in common."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QWidget
+
+from rook_tally.desk.data.store_client import ClientScope
+
+
+class StoreDialog(QDialog):
+    """A dialog with a client whose answers are dropped once it is closed."""
+
+    def __init__(self, client: ClientScope, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._client = client
+        self.finished.connect(client.close)
+
+    def read_again(self) -> None:
+        """Read what is shown again: a step was undone, or done again."""
