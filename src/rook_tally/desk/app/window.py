@@ -59,7 +59,7 @@ class DeskWindow(QMainWindow):
     """
 
     theme_wanted = Signal()
-    first_step = Signal(object)
+    first_step = Signal(FirstStep)
     closing = Signal()
 
     def __init__(

@@ -35,7 +35,7 @@ _TOLD = {
 class Onboarding(QWidget):
     """Offers the three ways. `chosen` carries a `FirstStep`."""
 
-    chosen = Signal(object)
+    chosen = Signal(FirstStep)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

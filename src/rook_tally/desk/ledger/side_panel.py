@@ -19,6 +19,8 @@ from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import SidePaper, tint
+from rook_tally.store.alarms import ActiveAlarm
+from rook_tally.store.site import RequestKind
 
 _MOST_FACTS = 8
 _STROKE_HEIGHT = 28
@@ -80,7 +82,7 @@ class SidePanel(SidePaper):
     """Shows an `SeriesSummary`, or says what to do while there is none."""
 
     open_in_strip = Signal()
-    alarm_wanted = Signal(object, object)
+    alarm_wanted = Signal(RequestKind, ActiveAlarm)
 
     def __init__(self, theme: Theme, state: SiteState, parent: QWidget | None = None) -> None:
         super().__init__(theme, parent)

@@ -242,7 +242,7 @@ class LedgerTable(QTableView):
     `acts` carries a `LedgerAction` chosen from the menu.
     """
 
-    acts = Signal(object)
+    acts = Signal(LedgerAction)
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)

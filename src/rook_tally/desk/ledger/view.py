@@ -17,7 +17,7 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
-from rook_tally.desk.ledger.onboarding import Onboarding
+from rook_tally.desk.ledger.onboarding import FirstStep, Onboarding
 from rook_tally.desk.ledger.ordering import with_other_order
 from rook_tally.desk.ledger.series_summary import SeriesSummary, SeriesSummaryQuery
 from rook_tally.desk.ledger.side_panel import SidePanel
@@ -38,10 +38,10 @@ class LedgerView(QWidget):
     """
 
     series_opened = Signal(list)
-    readings_wanted = Signal(object)
-    correction_wanted = Signal(object)
-    pin_wanted = Signal(object)
-    first_step = Signal(object)
+    readings_wanted = Signal(Series)
+    correction_wanted = Signal(Series)
+    pin_wanted = Signal(Series)
+    first_step = Signal(FirstStep)
     told = Signal(str)
 
     def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:

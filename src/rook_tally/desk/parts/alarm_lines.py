@@ -66,7 +66,7 @@ class _Line(QWidget):
 class AlarmLines(QWidget):
     """At most three; `wanted` says what is to be done with which alarm."""
 
-    wanted = Signal(object, object)
+    wanted = Signal(RequestKind, ActiveAlarm)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

@@ -26,7 +26,7 @@ class LaneHeadWidget(QWidget):
 
     removed = Signal()
     picked = Signal()
-    dropped = Signal(object)
+    dropped = Signal(list)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

@@ -59,11 +59,12 @@ class LanePlot(QWidget):
     """
 
     zoomed = Signal(float, object)
+    # Moments, µs: Qt's own integers are too short for them, and there may be none.
     dragged = Signal(object)
     pointed = Signal(object)
     marked = Signal(object, object)
     picked = Signal()
-    dropped = Signal(object)
+    dropped = Signal(list)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

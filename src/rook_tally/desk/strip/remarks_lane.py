@@ -55,8 +55,8 @@ class RemarksLane(QWidget):
     """Draws remarks over the window. `altered` carries a remark dragged to another time, `opened`
     one to be edited."""
 
-    altered = Signal(object)
-    opened = Signal(object)
+    altered = Signal(Remark)
+    opened = Signal(Remark)
 
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()

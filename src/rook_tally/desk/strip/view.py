@@ -65,8 +65,8 @@ class StripView(QWidget):
     `copy_wanted`, `csv_wanted` and `picture_wanted` for what is shown, elsewhere.
     """
 
-    readings_wanted = Signal(object)
-    correction_wanted = Signal(object)
+    readings_wanted = Signal(Series)
+    correction_wanted = Signal(Series)
     copy_wanted = Signal()
     csv_wanted = Signal()
     picture_wanted = Signal()

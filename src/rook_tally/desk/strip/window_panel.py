@@ -31,7 +31,7 @@ class WindowPanel(SidePaper):
     """Shows what a `StripModel` knows of its window. `lanes_chosen` asks for lanes
     (a `LaneOffer`)."""
 
-    lanes_chosen = Signal(object)
+    lanes_chosen = Signal(LaneOffer)
     page_turned = Signal()
 
     def __init__(self, theme: Theme, model: StripModel) -> None:

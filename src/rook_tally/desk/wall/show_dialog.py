@@ -23,7 +23,7 @@ from rook_tally.desk.data.settings import WallSettings
 class ShowDialog(QDialog):
     """`decided` carries the settings when they were accepted."""
 
-    decided = Signal(object)
+    decided = Signal(WallSettings)
 
     def __init__(self, settings: WallSettings, parent: QWidget) -> None:
         super().__init__(parent)

@@ -29,7 +29,7 @@ class CurveChart(QWidget):
     point, the arrows with Ctrl move it, Delete takes it away.
     """
 
-    changed = Signal(object)
+    changed = Signal(tuple)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
