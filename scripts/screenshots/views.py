@@ -20,7 +20,7 @@ from rook_tally.core.theme import NIGHT
 from rook_tally.core.timestamps import HOUR_US, MINUTE_US, SECOND_US, time_us_from_text
 from rook_tally.demo.history import report_times
 from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
-from rook_tally.demo.pottery import UNADOPTED
+from rook_tally.demo.pottery import UNKNOWN_SENDER
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
@@ -118,7 +118,7 @@ def _send_the_last_minutes(store: Store) -> None:
             messages.append(_message(station.key, at, plain_json_body(station, at, values)))
     for back_s in (110, 65, 20):
         at = MOMENT_US - back_s * SECOND_US
-        messages.append(_message(UNADOPTED, at, b'{"temp": 9.5, "rh": 84}'))
+        messages.append(_message(UNKNOWN_SENDER, at, b'{"temp": 9.5, "rh": 84}'))
     broken = b'{"pm1":28,"pm25":53,"pm10":77,"voc"'
     messages.append(_message("glaze-dust", MOMENT_US - 31 * SECOND_US, broken))
     renamed = b'{"pm1":29,"pm2_5":54,"pm10":78}'

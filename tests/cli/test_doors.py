@@ -80,7 +80,7 @@ def test_the_same_door_again_takes_the_new_settings(store_path: Path) -> None:
 
 def test_a_door_of_a_station_that_is_to_come_says_so(store_path: Path) -> None:
     said = run(store_path, "door", "add", "poll", "http://a/", "--station", "new")
-    assert "new is no station yet: what it says waits; rook-tally adopt new" in said
+    assert "new is no station yet: what it says waits; rook-tally take-in new" in said
 
 
 def test_what_a_station_can_be_told(store_path: Path) -> None:

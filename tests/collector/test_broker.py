@@ -163,7 +163,7 @@ def test_other_peoples_topics_by_a_pattern(collector: CollectorProcess) -> None:
         wait_until(lambda: bool(heard))
     wait_until(lambda: "bed-3" in rook_tally("--store", collector.address, "strays").stdout)
     # The topic says where it stands; nothing it said is lost.
-    done = rook_tally("--store", collector.address, "adopt", "bed-3")
+    done = rook_tally("--store", collector.address, "take-in", "bed-3")
     assert done.returncode == 0, done.stderr
     row = collector.latest()[0]
     assert (row["place"], row["station"], row["quantity"], row["value"]) == (

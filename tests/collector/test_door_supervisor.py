@@ -255,7 +255,7 @@ def test_sensors_in_radio_range(
                 return wanted in rook_tally("--store", collector.address, "strays").stdout
 
             wait_until(is_heard)
-            done = rook_tally("--store", collector.address, "adopt", key, "--place", place)
+            done = rook_tally("--store", collector.address, "take-in", key, "--place", place)
             assert done.returncode == 0, done.stderr
         rows = {(row["station"], row["quantity"]): row["value"] for row in collector.latest()}
     assert rows["ble-c4110a000001", "temperature"] == 18.4

@@ -118,7 +118,7 @@ def test_one_bad_value_loses_nothing_else(collector: CollectorProcess) -> None:
 def test_strangers_are_accepted_and_kept_whole(collector: CollectorProcess) -> None:
     status, answer = collector.post('{"temp": 9.5}', query="?station=slipway-9")
     assert (status, answer["stray"]) == (202, 1)
-    assert answer["strays"][0]["why"] == "no station slipway-9 has been adopted"
+    assert answer["strays"][0]["why"] == "no station slipway-9 has been taken in"
     store = open_store(collector.store)
     with store.read() as connection:
         (stray,) = newest_strays(connection)

@@ -99,7 +99,7 @@ def test_bad_and_strange_messages_are_kept_and_block_nothing(collector: Collecto
     assert kept == [("slipway-9", b'{"temp": 9}'), ("a", b'{"co2": '), ("a", b"nonsense")]
 
 
-def test_who_is_never_adopted_fills_no_log(collector: CollectorProcess) -> None:
+def test_who_is_never_taken_in_fills_no_log(collector: CollectorProcess) -> None:
     collector.add_station("a")
 
     def tr() -> list[str]:

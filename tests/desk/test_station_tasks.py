@@ -37,30 +37,30 @@ PATIENCE_MS = 30_000
 HALL = Place(1, "Hall", True)
 
 
-def test_a_stray_is_adopted_in_the_window(
+def test_a_stray_is_taken_in_in_the_window(
     collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
 ) -> None:
     collector.publish("slipway-9", '{"temp": 9.5, "zip": 84}')
     window = open_desk()
     window.show_view(STATIONS)
     view = window.stations
-    qtbot.waitUntil(lambda: view.note.adopt.isVisible(), timeout=PATIENCE_MS)
-    QTest.mouseClick(view.note.adopt, Qt.MouseButton.LeftButton)
-    dialog = view.tasks.adopting
-    qtbot.waitUntil(lambda: dialog.adoption.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
-    assert {one.name for one in dialog.adoption.fields} == {"temp", "zip"}
-    assert not dialog.adopt.isEnabled()  # nobody has said where it stands
+    qtbot.waitUntil(lambda: view.note.take_in.isVisible(), timeout=PATIENCE_MS)
+    QTest.mouseClick(view.note.take_in, Qt.MouseButton.LeftButton)
+    dialog = view.tasks.taking_in
+    qtbot.waitUntil(lambda: dialog.taken.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
+    assert {one.name for one in dialog.taken.fields} == {"temp", "zip"}
+    assert not dialog.take_in.isEnabled()  # nobody has said where it stands
     dialog.place.setEditText("Slipway")
-    at = [one.name for one in dialog.adoption.fields].index("zip")
+    at = [one.name for one in dialog.taken.fields].index("zip")
     box = dialog.fields[at][0]
     box.setCurrentIndex(box.findData("humidity"))
     box.activated.emit(box.currentIndex())
-    QTest.mouseClick(dialog.adopt, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: dialog.adoption.step is TakeInStep.DONE, timeout=PATIENCE_MS)
+    QTest.mouseClick(dialog.take_in, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: dialog.taken.step is TakeInStep.DONE, timeout=PATIENCE_MS)
     # What was waiting has become readings, and the key is shown this once.
     rows = {(row["place"], row["quantity"]): row["value"] for row in collector.latest()}
     assert rows == {("Slipway", "temperature"): 9.5, ("Slipway", "humidity"): 84.0}
-    key = dialog.adoption.access_key
+    key = dialog.taken.access_key
     assert key in dialog.key.text()
     bearer = ("-H", f"Authorization: Bearer {key}")
     assert collector.post('{"temp": 9.75}', *bearer)[1]["kept"] == 1
@@ -257,7 +257,7 @@ def test_a_control_in_words(
     assert (row.value, row.remark, row.level) == (value, remark, level)
 
 
-def test_an_adoption_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None:
+def test_taking_in_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None:
     one = TakeInState("slipway")
     one.request = 7
     proposal = StrayProposal(

@@ -129,7 +129,7 @@ def test_unknown_stations_and_fields_become_strays(take: Take, key: str, store: 
     assert [(one.station, one.why) for one in strays] == [
         (None, "no station is named"),
         ("wall", "station wall has no field pm2_5"),
-        ("slipway-9", "no station slipway-9 has been adopted"),
+        ("slipway-9", "no station slipway-9 has been taken in"),
     ]
     assert wall is not None
     assert counted == {wall.id: MessageCounts(kept=1, stray=1), 0: MessageCounts(stray=3)}

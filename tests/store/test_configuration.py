@@ -135,7 +135,7 @@ def test_another_connection_hears_of_every_change(store: Store) -> None:
 
 
 def _stray(body: bytes) -> Stray:
-    return Stray(NOON_US, "mqtt", "rook/x/readings", "x", None, body, "nobody adopted it")
+    return Stray(NOON_US, "mqtt", "rook/x/readings", "x", None, body, "nobody took in it")
 
 
 def test_strays_are_kept_whole_newest_first_and_bounded(store: Store) -> None:

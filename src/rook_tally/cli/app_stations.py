@@ -126,8 +126,10 @@ def strays(
     print_strays(chosen_store(context, store), as_json=as_json)
 
 
+# What it was called before: scripts go on working.
+@stations_app.command("adopt", hidden=True)
 @stations_app.command()
-def adopt(
+def take_in(
     context: typer.Context,
     key: Annotated[str, typer.Argument(help="The name it goes by.")],
     place: Annotated[
@@ -149,9 +151,9 @@ def adopt(
     store: StoreOption = None,
 ) -> None:
     """Make a stray sender a station; what it said and was kept becomes readings."""
-    from rook_tally.cli.strays import adopt_sender
+    from rook_tally.cli.strays import take_in_sender
 
-    adopt_sender(
+    take_in_sender(
         chosen_store(context, store),
         key,
         place=place,

@@ -145,7 +145,7 @@ def _set_up(
     if kept:
         typer.echo(f"{kept} readings that waited were taken in")
     if not is_known:
-        typer.echo(f"{station} is no station yet: what it says waits; rook-tally adopt {station}")
+        typer.echo(f"{station} is no station yet: what it says waits; rook-tally take-in {station}")
 
 
 def _is_same(one: DoorSettings, other: DoorSettings) -> bool:

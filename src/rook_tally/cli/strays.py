@@ -1,4 +1,4 @@
-"""`rook-tally strays` and `adopt`."""
+"""`rook-tally strays` and `take-in`."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import typer
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.intake.take_in import StraySender, adopt, stray_senders
+from rook_tally.intake.take_in import StraySender, stray_senders, take_in
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import StrayBounds, set_stray_bounds
 
@@ -41,7 +41,7 @@ def _told(one: StraySender) -> dict[str, Any]:
         "first": rfc3339(one.first_us),
         "last": rfc3339(one.last_us),
         "why": one.why,
-        "is_station": one.is_adopted,
+        "is_station": one.is_station,
         "kind": one.kind.slug,
         "cadence_s": one.cadence_s,
         "fields": [
@@ -62,7 +62,7 @@ def _print(one: StraySender) -> None:
     ago = age((time.time_ns() // 1000 - one.last_us) / SECOND_US)
     who = one.station or f"unnamed, at {one.address}"
     typer.echo(f"{who}: {one.count} messages by {one.door}, the last {ago} ago: {one.why}")
-    if not one.is_adopted and one.kind.fields:
+    if not one.is_station and one.kind.fields:
         typer.echo(f"    seems to be: {one.kind.name} ({one.kind.slug})")
     for guess in one.fields:
         if guess.name in one.continues:
@@ -73,11 +73,11 @@ def _print(one: StraySender) -> None:
             meaning = f"{guess.quantity.slug} in {guess.unit or 'no unit'}, perhaps"
         typer.echo(f"    {guess.name}: {meaning}")
     if one.station:
-        told = "" if one.is_adopted else ' --place "…"'
-        typer.echo(f"    rook-tally adopt {one.station}{told}")
+        told = "" if one.is_station else ' --place "…"'
+        typer.echo(f"    rook-tally take-in {one.station}{told}")
 
 
-def adopt_sender(
+def take_in_sender(
     where: str,
     key: str,
     *,
@@ -91,7 +91,7 @@ def adopt_sender(
     """Make a sender a station, or mend its fields; its kept messages become readings."""
     store = open_store(where)
     try:
-        done = adopt(
+        done = take_in(
             store,
             key,
             place=place,

@@ -1,4 +1,4 @@
-"""Requests carried out: controls handed to their stations until they say so, strays adopted."""
+"""Requests carried out: controls handed to their stations until they say so, strays taken in."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.intake.take_in import adopt_by_terms, proposal_for
+from rook_tally.intake.take_in import proposal_for, take_in_by_terms
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     Request,
@@ -186,7 +186,7 @@ class RequestRunner:
         self._answer(request, RequestState.UNCONFIRMED, why)
 
     def _do_here(self, request: Request) -> None:
-        """What needs no station: an adoption, a proposal for one."""
+        """What needs no station: a stray to take in, a proposal for one."""
         try:
             if request.sort is RequestKind.PROPOSE:
                 with self._store.read() as connection:
@@ -194,7 +194,7 @@ class RequestRunner:
                 answer = msgspec.json.encode(proposal).decode()
             else:
                 terms = msgspec.json.decode(request.value, type=TakeInTerms)
-                done = adopt_by_terms(self._store, request.station, terms)
+                done = take_in_by_terms(self._store, request.station, terms)
                 waiting = f"; {done.waiting} messages still wait" if done.waiting else ""
                 answer = f"{done.kept} kept readings taken in{waiting}"
         except (RookTallyError, msgspec.MsgspecError) as error:

@@ -25,7 +25,7 @@ from rook_tally.core.timestamps import HOUR_US, SECOND_US
 from rook_tally.demo.chance import uniform
 from rook_tally.demo.history import report_times
 from rook_tally.demo.loop import Loop
-from rook_tally.demo.pottery import STATIONS, UNADOPTED, DemoStation, Speech
+from rook_tally.demo.pottery import STATIONS, UNKNOWN_SENDER, DemoStation, Speech
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body, senml_body
 
@@ -145,11 +145,11 @@ async def _live(wire: Wire, station: DemoStation, stop: asyncio.Event, sent: Sen
 
 
 async def _strange(wire: Wire, stop: asyncio.Event, sent: Sent) -> None:
-    """A sender nobody adopted, and now and then a message that ends in the middle."""
+    """A sender nobody took in, and now and then a message that ends in the middle."""
     count = 0
     while not stop.is_set():
         body = json.dumps({"temp": 9.5 + count % 7 / 10, "rh": 84}).encode()
-        await wire.publish(UNADOPTED, body)
+        await wire.publish(UNKNOWN_SENDER, body)
         sent.values += 2
         count += 1
         if count % 5 == 2:

@@ -105,5 +105,5 @@ LIMITS: dict[tuple[str, str], Limits] = {
 }
 """Limits the pottery set for itself, by station and field, in base units."""
 
-UNADOPTED = "slipway-9"
-"""A sender nobody has adopted."""
+UNKNOWN_SENDER = "slipway-9"
+"""A sender nobody has taken in."""

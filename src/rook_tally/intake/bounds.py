@@ -33,9 +33,9 @@ LONGEST_ADDRESS = 300
 MOST_TOLD = 100
 """Refused values that are told of one by one; of the rest the number is told."""
 MOST_CLAIMED = 20
-"""Stations nobody adopted that one message may speak for: each gets the message kept for it."""
+"""Stations nobody took in that one message may speak for: each gets the message kept for it."""
 MOST_GUESSED = 200
-"""Fields of a station nobody adopted whose meaning is guessed."""
+"""Fields of a station nobody took in whose meaning is guessed."""
 MOST_WAITING = 2_000
 """Messages of a broker that wait to be taken in; it keeps the rest."""
 MOST_WAITING_BYTES = 32 * 1024 * 1024

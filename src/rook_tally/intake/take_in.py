@@ -1,4 +1,4 @@
-"""Adoption: a stray sender becomes a station, and its kept messages become readings.
+"""Taking in: a stray sender becomes a station, and its kept messages become readings.
 
 Fields are proposed from their names and values; a person's word goes before any proposal. What was
 kept is taken in by the same way as any message, at its own time.
@@ -60,7 +60,7 @@ class StraySender:
     ----------
     station : str or None
         The key it claims; None for messages that name none.
-    is_adopted : bool
+    is_station : bool
         It is a station already: only some of its fields are astray.
     kind : Kind
         The kind proposed.
@@ -79,7 +79,7 @@ class StraySender:
     first_us: int
     last_us: int
     why: str
-    is_adopted: bool
+    is_station: bool
     kind: Kind
     cadence_s: float
     fields: tuple[FieldGuess, ...]
@@ -199,7 +199,7 @@ def _silent_fields(connection: Connection, station: Station, now_us: int) -> lis
     ]
 
 
-def adopt(
+def take_in(
     store: Store,
     key: str,
     *,
@@ -271,10 +271,10 @@ def adopt(
     return TakenIn(access_key, kept, left)
 
 
-def adopt_by_terms(store: Store, key: str, terms: TakeInTerms) -> TakenIn:
-    """Adopt as a desk asked; raises as `adopt` does."""
+def take_in_by_terms(store: Store, key: str, terms: TakeInTerms) -> TakenIn:
+    """Take in as a desk asked; raises as `take_in` does."""
     credentials = Credentials(terms.access_hash, terms.broker_hash) if terms.access_hash else None
-    return adopt(
+    return take_in(
         store,
         key,
         place=terms.place,
@@ -303,7 +303,7 @@ def proposal_for(connection: Connection, key: str) -> StrayProposal:
         one.name: (one.quantity.slug if one.quantity else "", one.unit) for one in sender.fields
     }
     return StrayProposal(
-        is_adopted=sender.is_adopted,
+        is_station=sender.is_station,
         kind=sender.kind.slug,
         cadence_s=sender.cadence_s,
         place=sender.place or "",

@@ -50,7 +50,7 @@ def test_what_is_like_nothing_is_left_to_the_person(name: str) -> None:
 
 
 @given(st.text(max_size=40), st.lists(st.floats(allow_nan=False, allow_infinity=False), max_size=5))
-def test_any_name_gives_a_guess_that_could_be_adopted(name: str, values: list[float]) -> None:
+def test_any_name_gives_a_guess_that_could_be_taken_in(name: str, values: list[float]) -> None:
     guess = guessed_field(name, values)
     if guess.quantity is not None:
         assert guess.quantity.unit(guess.unit) is not None

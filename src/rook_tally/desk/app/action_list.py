@@ -115,6 +115,10 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
             ("C",),
             lambda: window.stations.tasks.show_sheet(),
         ),
-        (tr("Adopt the first stray sender"), ("A",), lambda: window.stations.note.adopt.click()),
+        (
+            tr("Take in the first stray sender"),
+            ("A",),
+            lambda: window.stations.note.take_in.click(),
+        ),
     ):
         yield Action(Section.STATIONS, words, keys, partial(stations, call))

@@ -105,7 +105,7 @@
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
-      <source>Adopt the first stray sender</source>
+      <source>Take in the first stray sender</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1610,7 +1610,7 @@
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
-      <source>Adopt {0}</source>
+      <source>Take in {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1625,7 +1625,7 @@
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
-      <source>Adopt</source>
+      <source>Take in</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1662,7 +1662,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/stations/view.py" />
-      <source>Adopt…</source>
+      <source>Take in…</source>
       <translation type="unfinished" />
     </message>
     <message>

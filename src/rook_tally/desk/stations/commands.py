@@ -1,4 +1,4 @@
-"""What the Stations view has changed: controls asked for, strays adopted, keys, notes."""
+"""What the Stations view has changed: controls asked for, strays taken in, keys, notes."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class RequestTakeIn:
         document = msgspec.json.encode(self.terms).decode()
         return create_request(
             connection,
-            RequestKind.ADOPT,
+            RequestKind.TAKE_IN,
             self.key,
             "",
             document,
@@ -154,7 +154,7 @@ class Choices:
 
 @dataclass(frozen=True, slots=True)
 class ChoicesQuery:
-    """What there is to choose from when a sender is adopted."""
+    """What there is to choose from when a sender is taken in."""
 
     def run(self, connection: Connection) -> Choices:
         """The choices."""

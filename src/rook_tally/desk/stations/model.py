@@ -291,8 +291,8 @@ class StationsModel:
         """Who is astray, as far as is known."""
         return [] if self._fleet is None else self._fleet.strays
 
-    def adoptable(self) -> str | None:
-        """Whom to adopt next: a new sender first, then a station with fields that are astray."""
+    def to_take_in(self) -> str | None:
+        """Whom to take in next: a new sender first, then a station with fields that are astray."""
         named = [one.station for one in self.strays() if one.station is not None]
         new = [one for one in named if self._state.site.station(one) is None]
         return next(iter((*new, *named)), None)

@@ -1,4 +1,4 @@
-"""What a person does at the Stations view: controls, adoption, keys, notes; each written off the
+"""What a person does at the Stations view: controls, strays, keys, notes; each written off the
 interface thread and answered when the store, or the collector, has done it."""
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class StationActions:
         # Keys made in this window: the one place where they can still be read.
         self._keys: dict[str, str] = {}
         self._to_show = ""
-        self.adopting: TakeInDialog | None = None
+        self.taking_in: TakeInDialog | None = None
         self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
         self.adding: NewStationDialog | None = None
@@ -65,11 +65,11 @@ class StationActions:
                 on_error=self._say_not_done,
             )
 
-    def adopt(self, key: str) -> None:
-        """Begin to adopt a stray sender."""
+    def take_in(self, key: str) -> None:
+        """Begin to take in a stray sender."""
         dialog = TakeInDialog(self._theme, TakeInState(key), self._parent)
-        self.adopting = dialog
-        dialog.decided.connect(self._ask_adoption)
+        self.taking_in = dialog
+        dialog.decided.connect(self._request_take_in)
         self._client.read(ChoicesQuery(), self._on_choices)
         self._client.write(
             AskProposal(key, self._model.now_us),
@@ -78,16 +78,16 @@ class StationActions:
         )
         dialog.open()
 
-    def _ask_adoption(self) -> None:
-        assert self.adopting is not None
-        one = self.adopting.adoption
-        one.step, one.said, one.request = TakeInStep.ASKED, "Adopting …", None
+    def _request_take_in(self) -> None:
+        assert self.taking_in is not None
+        one = self.taking_in.taken
+        one.step, one.said, one.request = TakeInStep.ASKED, "Taking it in …", None
         self._client.write(
             RequestTakeIn(one.key, one.terms(), self._model.now_us),
-            partial(self._on_requested, self.adopting),
+            partial(self._on_requested, self.taking_in),
             self._say_not_done,
         )
-        self.adopting.refresh()
+        self.taking_in.refresh()
 
     def add_station(self) -> None:
         """Let the person add a station before it has said anything."""
@@ -156,10 +156,10 @@ class StationActions:
 
     def look_again(self) -> None:
         """Something may have been answered."""
-        if self.adopting is not None and self.adopting.adoption.request is not None:
+        if self.taking_in is not None and self.taking_in.taken.request is not None:
             self._client.read(
-                RequestQuery(self.adopting.adoption.request),
-                partial(self._on_request, self.adopting),
+                RequestQuery(self.taking_in.taken.request),
+                partial(self._on_request, self.taking_in),
             )
 
     def refresh(self) -> None:
@@ -175,17 +175,17 @@ class StationActions:
     def _on_choices(self, choices: Choices) -> None:
         if self.adding is not None:
             self.adding.offer(choices)
-        if self.adopting is not None:
-            self.adopting.adoption.choices = choices
-            self.adopting.refresh()
+        if self.taking_in is not None:
+            self.taking_in.taken.choices = choices
+            self.taking_in.refresh()
 
     def _on_requested(self, dialog: TakeInDialog, request: int) -> None:
-        dialog.adoption.request = request
+        dialog.taken.request = request
         self.look_again()
         dialog.refresh()
 
     def _on_request(self, dialog: TakeInDialog, request: Request | None) -> None:
-        one = dialog.adoption
+        one = dialog.taken
         if request is not None:
             one.take_request(request)
         if one.step is TakeInStep.DONE and one.access_key:

@@ -28,16 +28,16 @@ from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeIn
 
 
 class TakeInDialog(QDialog):
-    """Shows an adoption under way. `decided` is sent when the person wants it so."""
+    """Shows how a stray sender is taken in. `decided` is sent when the person wants it so."""
 
     decided = Signal()
 
-    def __init__(self, theme: Theme, adoption: TakeInState, parent: QWidget) -> None:
+    def __init__(self, theme: Theme, taken: TakeInState, parent: QWidget) -> None:
         super().__init__(parent)
         self._theme = theme
-        self.adoption = adoption
+        self.taken = taken
         self._shown_step: TakeInStep | None = None
-        self.setWindowTitle(tr("Adopt {0}", adoption.key))
+        self.setWindowTitle(tr("Take in {0}", taken.key))
         self.setMinimumWidth(560)
         self.said, self.key = Label(), Label()
         self.place, self.kind = QComboBox(), QComboBox()
@@ -48,13 +48,13 @@ class TakeInDialog(QDialog):
         self.indoors.setChecked(True)
         self.fields: list[tuple[QComboBox, QComboBox]] = []
         self._field_grid = QGridLayout()
-        self.adopt, self.close_button = QPushButton(tr("Adopt")), QPushButton(tr("Cancel"))
+        self.take_in, self.close_button = QPushButton(tr("Take in")), QPushButton(tr("Cancel"))
         self._form = QWidget()
         self._lay_out()
         self.refresh()
 
     def _lay_out(self) -> None:
-        title = Label(self.adoption.key)
+        title = Label(self.taken.key)
         title.setFont(face(19, BOLD))
         self.said.setWordWrap(True)
         self.key.setWordWrap(True)
@@ -77,7 +77,7 @@ class TakeInDialog(QDialog):
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.close_button)
-        buttons.addWidget(self.adopt)
+        buttons.addWidget(self.take_in)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
         column.setSpacing(8)
@@ -85,8 +85,8 @@ class TakeInDialog(QDialog):
             column.addWidget(one)
         column.addStretch(1)
         column.addLayout(buttons)
-        self.adopt.setDefault(True)
-        self.adopt.clicked.connect(self._on_adopt)
+        self.take_in.setDefault(True)
+        self.take_in.clicked.connect(self._on_take_in)
         self.close_button.clicked.connect(self.close)
         self.place.editTextChanged.connect(self._on_place)
         self.kind.activated.connect(self._on_kind)
@@ -94,14 +94,14 @@ class TakeInDialog(QDialog):
 
     def refresh(self) -> None:
         """Show how far it is."""
-        one = self.adoption
+        one = self.taken
         if one.step is not self._shown_step and one.step is TakeInStep.DECIDING:
             self._offer()
         self._shown_step = one.step
         deciding = one.step is TakeInStep.DECIDING
         self._form.setVisible(deciding)
-        self.adopt.setVisible(one.step in (TakeInStep.DECIDING, TakeInStep.ASKED))
-        self.adopt.setEnabled(one.is_ready)
+        self.take_in.setVisible(one.step in (TakeInStep.DECIDING, TakeInStep.ASKED))
+        self.take_in.setEnabled(one.is_ready)
         told = one.said
         if one.step is TakeInStep.DONE:
             told = tr("It is a station now: {0}.", one.said)
@@ -121,7 +121,7 @@ class TakeInDialog(QDialog):
 
     def _offer(self) -> None:
         """Put the proposal before the person."""
-        one = self.adoption
+        one = self.taken
         assert one.proposal is not None
         places = [] if one.choices is None else one.choices.places
         kinds = {one.kind: one.kind} if one.choices is None else one.choices.kinds
@@ -132,7 +132,7 @@ class TakeInDialog(QDialog):
         self.place.blockSignals(False)
         filled(self.kind, list(kinds.items()), one.kind)
         for widget in (self.place, self.kind, self.indoors):
-            widget.setEnabled(not one.is_adopted)
+            widget.setEnabled(not one.is_station)
         self.fields.clear()
         for at, told in enumerate(one.fields):
             name = Label(told.name)
@@ -160,25 +160,25 @@ class TakeInDialog(QDialog):
         filled(box, [(one, one or "–") for one in symbols], unit)
 
     def _on_place(self, text: str) -> None:
-        self.adoption.place = text
-        self.adopt.setEnabled(self.adoption.is_ready)
+        self.taken.place = text
+        self.take_in.setEnabled(self.taken.is_ready)
 
     def _on_kind(self, _at: int) -> None:
-        self.adoption.kind = str(self.kind.currentData())
+        self.taken.kind = str(self.kind.currentData())
 
     def _on_indoors(self, is_on: bool) -> None:
-        self.adoption.indoors = is_on
+        self.taken.indoors = is_on
 
     def _on_quantity(self, at: int, _chosen: int) -> None:
         slug = str(self.fields[at][0].currentData())
         if slug.startswith("="):
-            self.adoption.fields[at].continues = slug[1:]
+            self.taken.fields[at].continues = slug[1:]
             return
-        self.adoption.set_quantity(at, slug)
-        self._show_units(self.fields[at][1], slug, self.adoption.fields[at].unit)
+        self.taken.set_quantity(at, slug)
+        self._show_units(self.fields[at][1], slug, self.taken.fields[at].unit)
 
     def _on_unit(self, at: int, _chosen: int) -> None:
-        self.adoption.fields[at].unit = str(self.fields[at][1].currentData())
+        self.taken.fields[at].unit = str(self.fields[at][1].currentData())
 
-    def _on_adopt(self) -> None:
+    def _on_take_in(self) -> None:
         self.decided.emit()

@@ -1,4 +1,4 @@
-"""Adopting a stray sender, step by step: proposed, looked over by a person, asked, done."""
+"""Taking in a stray sender, step by step: proposed, looked over by a person, asked, done."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class TakenInField:
 
 @dataclass(slots=True)
 class TakeInState:
-    """One adoption under way. `request` is the number of what was asked last."""
+    """One stray sender being taken in. `request` is the number of what was asked last."""
 
     key: str
     step: TakeInStep = TakeInStep.PROPOSING
@@ -57,13 +57,13 @@ class TakeInState:
     @property
     def is_ready(self) -> bool:
         """Whether everything needed is decided."""
-        has_place = bool(self.place.strip()) or self.is_adopted
+        has_place = bool(self.place.strip()) or self.is_station
         return self.step is TakeInStep.DECIDING and has_place
 
     @property
-    def is_adopted(self) -> bool:
+    def is_station(self) -> bool:
         """Whether it is a station already, and only some of its fields are astray."""
-        return self.proposal is not None and self.proposal.is_adopted
+        return self.proposal is not None and self.proposal.is_station
 
     def take_request(self, request: Request) -> None:
         """What came of what was asked."""
@@ -86,7 +86,7 @@ class TakeInState:
         self.fields += [
             TakenInField(name, slug, unit, is_of_kind=True)
             for name, (slug, unit) in proposal.kind_fields.items()
-            if not proposal.is_adopted
+            if not proposal.is_station
         ]
 
     def set_quantity(self, at: int, slug: str) -> None:
@@ -98,7 +98,7 @@ class TakeInState:
     def terms(self) -> TakeInTerms:
         """What is asked for. A new station's key is made here and stays here."""
         made = Credentials("", "")
-        if not self.is_adopted:
+        if not self.is_station:
             self.access_key = new_access_key()
             made = credentials_of(self.access_key)
         told = [one for one in self.fields if not one.is_of_kind]

@@ -45,10 +45,10 @@ class _StrayNote(QWidget):
         self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         tint(self._headline, theme.ink)
         tint(self._lines, theme.dim)
-        self.adopt = QPushButton(tr("Adopt…"))
-        self.adopt.setToolTip(tr("Make the first of them a station (A)"))
-        self.adopt.setShortcut("A")
-        self.adopt.setObjectName("main")
+        self.take_in = QPushButton(tr("Take in…"))
+        self.take_in.setToolTip(tr("Make the first of them a station (A)"))
+        self.take_in.setShortcut("A")
+        self.take_in.setObjectName("main")
         words = QVBoxLayout()
         words.setSpacing(3)
         words.addWidget(self._headline)
@@ -56,16 +56,16 @@ class _StrayNote(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(34, 12, 16, 12)
         row.addLayout(words, 1)
-        row.addWidget(self.adopt, 0, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(self.take_in, 0, Qt.AlignmentFlag.AlignTop)
 
-    def show_strays(self, headline: str, lines: list[str], adopted: str) -> None:
-        """Say it; an empty headline hides the note, and nobody to adopt the button."""
+    def show_strays(self, headline: str, lines: list[str], to_take_in: str) -> None:
+        """Say it; an empty headline hides the note, and nobody to take in the button."""
         self.setVisible(bool(headline))
         self._headline.setText(headline)
         shown = lines[:_MOST_STRAYS]
         if len(lines) > _MOST_STRAYS:
             shown.append(f"and {len(lines) - _MOST_STRAYS} more: rook-tally strays")
-        self.adopt.setVisible(bool(adopted))
+        self.take_in.setVisible(bool(to_take_in))
         self._lines.setText("\n".join(shown))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -134,7 +134,7 @@ class StationsView(QWidget):
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
         self.page.controls.asked.connect(self.tasks.ask_control)
-        self.note.adopt.clicked.connect(self._on_adopt)
+        self.note.take_in.clicked.connect(self._on_take_in)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         state.subscribe(self._on_state_changed)
@@ -185,10 +185,10 @@ class StationsView(QWidget):
         if question is not None:
             self._client.read(question, self.model.take_page)
 
-    def _on_adopt(self) -> None:
-        key = self.model.adoptable()
+    def _on_take_in(self) -> None:
+        key = self.model.to_take_in()
         if key is not None:
-            self.tasks.adopt(key)
+            self.tasks.take_in(key)
 
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
@@ -210,7 +210,7 @@ class StationsView(QWidget):
         self.fleet.refresh()
         station = self.model.picked
         self.note.show_strays(
-            self.model.stray_headline(), self.model.stray_lines(), self.model.adoptable() or ""
+            self.model.stray_headline(), self.model.stray_lines(), self.model.to_take_in() or ""
         )
         self._empty.setVisible(station is None)
         self.page.refresh()

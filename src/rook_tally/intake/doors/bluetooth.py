@@ -64,7 +64,7 @@ class InRange:
 
 
 def key_of(address: str) -> str:
-    """The name a sensor goes by until it is adopted, and after."""
+    """The name a sensor goes by until it is taken in, and after."""
     return "ble-" + address.replace(":", "").lower()
 
 

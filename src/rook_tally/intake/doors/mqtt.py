@@ -338,7 +338,7 @@ class MqttDoor:
                 return True
 
     def _say_what_was_not_kept(self, topic: str, answer: IntakeResult) -> None:
-        """Once, until it is for another reason: who sends every ten seconds and is never adopted
+        """Once, until it is for another reason: who sends every ten seconds and is never taken in
         fills no log. Every message is on the tape."""
         reasons = dict.fromkeys(one.why for one in (*answer.refused, *answer.strays))
         why = answer.why or "; ".join(reasons)

@@ -287,11 +287,11 @@ def _hear(
     batch: _Batch,
     answer: IntakeResult,
 ) -> None:
-    """What a station says of itself, kept when somebody has adopted it."""
+    """What a station says of itself, kept when somebody has taken it in."""
     claimed = message.station if message.station is not None else word.station
     station = speaker or (directory.station(claimed) if claimed else None)
     if station is None:
-        who = f"no station {claimed} has been adopted" if claimed else "no station is named"
+        who = f"no station {claimed} has been taken in" if claimed else "no station is named"
         answer.noted.append(RejectedValue(word.at, word.name, who))
         return
     if word.name.startswith(CONTROL_PREFIX):
@@ -337,7 +337,7 @@ def _placed(
     station = directory.station(claimed) if claimed else None
     if station is None:
         raise UnplacedError(
-            f"no station {claimed} has been adopted" if claimed else "no station is named"
+            f"no station {claimed} has been taken in" if claimed else "no station is named"
         )
     return directory.placed(connection, station, item)
 

@@ -423,7 +423,7 @@ tape = Table(
     metadata,
     Column("id", _Sequence, primary_key=True, autoincrement=True),
     Column("arrived_us", BigInteger, nullable=False),
-    # The key it goes by, adopted or not.
+    # The key it goes by, taken in or not.
     Column("station", String),
     Column("door", String, nullable=False),
     Column("address", String, nullable=False),

@@ -32,7 +32,7 @@ class Problem(enum.Enum):
 class MessageLogEntry:
     """A message and its fate: numbers of values, and in words why any was not simply kept.
 
-    `station` is the key it goes by, adopted or not. `body` is its beginning, `size` all of it.
+    `station` is the key it goes by, taken in or not. `body` is its beginning, `size` all of it.
     `problem` is why the message as a whole could not be taken, `decoded` the values read in it.
     """
 

@@ -22,7 +22,7 @@ class RequestKind(enum.Enum):
     """What is wanted."""
 
     CONTROL = "control"
-    ADOPT = "adopt"
+    TAKE_IN = "adopt"
     PROPOSE = "propose"
     ACKNOWLEDGE = "acknowledge"
     SHELVE = "shelve"
@@ -58,8 +58,8 @@ class Request:
     """What was asked, by whom, and what came of it.
 
     For a control `name` is its name and `value` what it shall be, for `for_s` if that is told: its
-    station goes back by itself then. For an adoption `value` is the terms as JSON; a proposal comes
-    as JSON in `answer`. For an alarm `station` is the watch, `name` the series' number (empty for
+    station goes back by itself then. For a stray to take in `value` is the terms as JSON; a
+    proposal comes as JSON in `answer`. For an alarm `station` is the watch, `name` the series' number (empty for
     all of it) and `value` an `AlarmWish` as JSON. `tries` counts how often it was sent, the
     last time at `tried_us`.
     """
@@ -104,7 +104,7 @@ class StrayProposal(msgspec.Struct, frozen=True):
     """What a stray sender seems to be: quantity (empty when nothing is like it) and unit of each
     field beyond those of the kind."""
 
-    is_adopted: bool
+    is_station: bool
     kind: str
     cadence_s: float
     place: str

@@ -1,4 +1,4 @@
-"""Strays, adoption, kinds and the tape, as a person runs them beside a running collector."""
+"""Strays, taking in, kinds and the tape, as a person runs them beside a running collector."""
 
 from __future__ import annotations
 
@@ -41,10 +41,10 @@ def test_a_stray_sender_becomes_a_station_and_its_messages_readings(
         ("zorp", None, ""),
     ]
     text = _run(collector, "strays")
-    assert "no station shed has been adopted" in text
+    assert "no station shed has been taken in" in text
     assert "zorp: unknown; say what it is with --map" in text
 
-    _run(collector, "adopt", "shed", "--place", "Garden shed", "--outdoors")
+    _run(collector, "take-in", "shed", "--place", "Garden shed", "--outdoors")
     values = _values(collector)
     assert values["shed", "temp_f"] == pytest.approx([20, 20.5556, 21.1111, 21.6667], abs=1e-3)
     assert values["shed", "rh"] == [50.0] * 4
@@ -52,7 +52,7 @@ def test_a_stray_sender_becomes_a_station_and_its_messages_readings(
     (left,) = json.loads(_run(collector, "strays", "--json"))
     assert (left["messages"], left["is_station"]) == (4, True)
     assert [one["field"] for one in left["fields"]] == ["zorp"]
-    _run(collector, "adopt", "shed", "--map", "zorp=voltage:mV")
+    _run(collector, "take-in", "shed", "--map", "zorp=voltage:mV")
     assert _values(collector)["shed", "zorp"] == [0.007] * 4
     assert json.loads(_run(collector, "strays", "--json")) == []
     (account,) = json.loads(_run(collector, "station", "show", "shed", "--json"))
@@ -73,7 +73,7 @@ def test_a_field_under_a_new_name_goes_on_where_the_old_one_stopped(
         collector.post(json.dumps(body), query="?station=dust")
     (told,) = json.loads(_run(collector, "strays", "--json"))
     assert [(one["field"], one["continues"]) for one in told["fields"]] == [("pm2_5", "pm25")]
-    _run(collector, "adopt", "dust", "--continue", "pm2_5=pm25")
+    _run(collector, "take-in", "dust", "--continue", "pm2_5=pm25")
     values = _values(collector)
     assert values["dust", "pm25"] == [20, 21, 22, 23, 24, 25]
     assert values["dust", "pm10"] == [40] * 3
@@ -84,16 +84,21 @@ def test_a_field_under_a_new_name_goes_on_where_the_old_one_stopped(
 @pytest.mark.parametrize(
     ("words", "why"),
     [
+        (("take-in", "x"), "x is no station yet; say where it stands"),
+        # What the command was called before.
         (("adopt", "x"), "x is no station yet; say where it stands"),
-        (("adopt", "x", "--place", "Hall", "--kind", "toaster"), "there is no kind 'toaster'"),
-        (("adopt", "x", "--place", "Hall", "--map", "t"), "write FIELD=QUANTITY"),
-        (("adopt", "x", "--place", "Hall", "--map", "t=warmth"), "warmth"),
-        (("adopt", "x", "--place", "Hall", "--map", "t=temperature:lx"), "no unit of temperature"),
-        (("adopt", "x", "--place", "Hall", "--continue", "a=b"), "x has no field b"),
-        (("adopt", "x y", "--place", "Hall"), "cannot be a station's key"),
+        (("take-in", "x", "--place", "Hall", "--kind", "toaster"), "there is no kind 'toaster'"),
+        (("take-in", "x", "--place", "Hall", "--map", "t"), "write FIELD=QUANTITY"),
+        (("take-in", "x", "--place", "Hall", "--map", "t=warmth"), "warmth"),
+        (
+            ("take-in", "x", "--place", "Hall", "--map", "t=temperature:lx"),
+            "no unit of temperature",
+        ),
+        (("take-in", "x", "--place", "Hall", "--continue", "a=b"), "x has no field b"),
+        (("take-in", "x y", "--place", "Hall"), "cannot be a station's key"),
     ],
 )
-def test_an_adoption_that_cannot_be_meant_changes_nothing(
+def test_what_cannot_be_meant_changes_nothing(
     shared_collector: CollectorProcess, words: tuple[str, ...], why: str
 ) -> None:
     before = _run(shared_collector, "station", "list")
