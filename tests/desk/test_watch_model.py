@@ -15,7 +15,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.watch.model import WatchModel
-from rook_tally.store.alarms import rehearsed, save_watch, write_alarms
+from rook_tally.store.alarms import backtest_result, save_watch, write_alarms
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
@@ -122,7 +122,7 @@ def test_a_dragged_limit_counts_at_once_and_asks_for_nothing(bench: Bench) -> No
         assert target is not None
         found = bench.model.found
         assert found is not None
-        told = rehearsed(connection, target, found.start_us, found.end_us, bench.state.zone)
+        told = backtest_result(connection, target, found.start_us, found.end_us, bench.state.zone)
     assert told.counts == bench.model.rehearsal.counts
 
 

@@ -456,7 +456,7 @@ def test_a_fault_of_ours_in_a_formula_costs_nobody_a_reading(
     def broken(*_: object) -> None:
         raise IndexError("a mistake of ours")
 
-    monkeypatch.setattr("rook_tally.core.workings.evaluator.Applied.at", broken)
+    monkeypatch.setattr("rook_tally.core.workings.evaluator.FunctionNode.at", broken)
     pottery.told("kiln", 1, temperature=26, humidity=60)
     monkeypatch.undo()
     pottery.told("kiln", 2, temperature=27, humidity=60)

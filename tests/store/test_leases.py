@@ -18,8 +18,8 @@ from tests.processes import wait_until
 _HOLD = """
 import sys
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site.leases import Duties, Duty
-held = Duties(open_store(sys.argv[1]), "theirs").take(Duty.SEALING)
+from rook_tally.store.site.leases import Leases, Role
+held = Leases(open_store(sys.argv[1]), "theirs").take(Role.SEALING)
 print(held is not None, flush=True)
 sys.stdin.read()
 """

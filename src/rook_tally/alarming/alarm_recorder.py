@@ -31,7 +31,7 @@ from rook_tally.core.timestamps import DAY_US, MINUTE_US
 from rook_tally.store.alarms import (
     drop_letters,
     put_letters,
-    replace_letter,
+    replace_item,
     write_alarms,
     write_journal,
 )
@@ -324,7 +324,7 @@ class AlarmRecorder:
         for way, flood in self._floods.items():
             notice = flood.notice(self._around.site, self._now_us)
             if flood.is_put:
-                replace_letter(connection, way, notice, flood.until_us)
+                replace_item(connection, way, notice, flood.until_us)
             else:
                 flood.is_put = True
                 self._letters.append((way, notice, flood.until_us))

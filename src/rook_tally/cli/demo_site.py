@@ -24,7 +24,13 @@ from rook_tally.demo.remarks import remarks_between
 from rook_tally.demo.sheets import SHEETS
 from rook_tally.demo.watches import WATCHES
 from rook_tally.demo.workings import GROUPS, WORKINGS
-from rook_tally.store.alarms import all_targets, rehearsed, save_watch, write_alarms, write_journal
+from rook_tally.store.alarms import (
+    all_targets,
+    backtest_result,
+    save_watch,
+    write_alarms,
+    write_journal,
+)
 from rook_tally.store.base import Store
 from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
 from rook_tally.store.site import (
@@ -103,7 +109,8 @@ def _fill_journal(store: Store, start_us: int, end_us: int) -> None:
         targets, _ = all_targets(connection, site)
         zone = ZoneInfo(site.zone)
         found = [
-            (target, rehearsed(connection, target, start_us, end_us, zone)) for target in targets
+            (target, backtest_result(connection, target, start_us, end_us, zone))
+            for target in targets
         ]
     lines: list[Entry] = []
     standing: list[Alarm] = []

@@ -23,7 +23,7 @@ from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.alarms import (
     alarms,
     all_targets,
-    rehearsed,
+    backtest_result,
     remove_channel,
     remove_watch,
     save_channel,
@@ -190,7 +190,7 @@ def rehearse(where: str, slug: str, *, last: str, as_json: bool) -> None:
         told = [
             (
                 target.series.place,
-                rehearsed(connection, target, end_us - span_us, end_us, ZoneInfo(site.zone)),
+                backtest_result(connection, target, end_us - span_us, end_us, ZoneInfo(site.zone)),
             )
             for target in found
         ]

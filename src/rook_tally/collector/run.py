@@ -156,7 +156,7 @@ async def collect(
             store, PasswordStore(), say=partial(presence.journal_duty, "Passwords")
         )
         post = OutboxWorker(
-            store, _tellers(store, mqtt), clock=now_us, with_password=passwords.with_password
+            store, _notifiers(store, mqtt), clock=now_us, with_password=passwords.with_password
         )
 
         def take_up(changed: set[Subject]) -> None:
@@ -232,7 +232,7 @@ def supervisor_for(presence: Heartbeat) -> Supervisor:
     return supervisor
 
 
-def _tellers(store: Store, mqtt: MqttLink | None) -> dict[ChannelKind, Notifier]:
+def _notifiers(store: Store, mqtt: MqttLink | None) -> dict[ChannelKind, Notifier]:
     return {
         ChannelKind.DESKTOP: Desktop(store, now_us),
         ChannelKind.SOUND: Sound(),

@@ -21,9 +21,9 @@ from rook_tally.store.alarms import (
     PAUSES_US,
     OutboxItem,
     OutState,
-    claim_letter,
-    letter_done,
-    letter_put_off,
+    claim_item,
+    item_done,
+    item_put_off,
     prune_outbox,
     waiting_letters,
     ways,
@@ -123,7 +123,7 @@ class OutboxWorker:
         with self._store.write() as connection:
             for one in letters:
                 why = f"there is no way of telling {one.way} any more"
-                letter_done(connection, one, OutState.DROPPED, why, now_us=self._clock())
+                item_done(connection, one, OutState.DROPPED, why, now_us=self._clock())
 
     async def _deliver(self, way: Channel, letters: Sequence[OutboxItem], notice: Notice) -> bool:
         """Try once; whether it was delivered, or somebody else has it in hand."""
@@ -150,13 +150,13 @@ class OutboxWorker:
     def _claim(self, letters: Sequence[OutboxItem]) -> list[OutboxItem]:
         until_us = self._clock() + _CLAIMED_US
         with self._store.write() as connection:
-            return [one for one in letters if claim_letter(connection, one, until_us=until_us)]
+            return [one for one in letters if claim_item(connection, one, until_us=until_us)]
 
     def _delivered(self, letters: Sequence[OutboxItem], answer: str) -> None:
         now_us = self._clock()
         with self._store.write() as connection:
             for one in letters:
-                letter_done(connection, one, OutState.DONE, answer, now_us=now_us)
+                item_done(connection, one, OutState.DONE, answer, now_us=now_us)
             write_journal(connection, [_line(letters[0], JournalKind.TOLD, answer, now_us)])
             prune_outbox(connection, now_us=now_us)
 
@@ -167,9 +167,9 @@ class OutboxWorker:
             for one in letters:
                 if one.tries < len(PAUSES_US):
                     due_us = now_us + PAUSES_US[one.tries]
-                    letter_put_off(connection, one, why, due_us=due_us)
+                    item_put_off(connection, one, why, due_us=due_us)
                     continue
-                letter_done(connection, one, OutState.GIVEN_UP, why, now_us=now_us)
+                item_done(connection, one, OutState.GIVEN_UP, why, now_us=now_us)
                 words = f"{one.way}: given up after {one.tries + 1} tries, {why}"
                 write_journal(connection, [_line(one, JournalKind.NOT_TOLD, words, now_us)])
             if letters[0].tries == 0:

@@ -225,7 +225,7 @@ def _telling(watch: Watch) -> list[Piece]:
 
 
 def _running(watch: Watch) -> list[Piece]:
-    last = [Piece("RunControl" if watch.run else "Switch")]
+    last = [Piece("Run" if watch.run else "Switch")]
     last.append(Piece(run_words(watch.run) if watch.run else "nothing", Part.CONTROL))
     last.append(Piece("until it" if watch.run else "; it clears when it"))
     last += _clearing(watch)

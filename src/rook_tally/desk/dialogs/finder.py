@@ -104,7 +104,7 @@ class Finder(QDialog):
         self.list.setUniformItemSizes(True)
         self.list.setFixedHeight(_ROWS * _ROW_HEIGHT + 4)
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setAccessibleName(tr("FoundItem"))
+        self.list.setAccessibleName(tr("Found"))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.typed)

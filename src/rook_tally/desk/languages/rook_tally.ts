@@ -700,7 +700,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/finder.py" />
-      <source>FoundItem</source>
+      <source>Found</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4209,7 +4209,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="core" />
-      <source>RunControl</source>
+      <source>Run</source>
       <translation type="unfinished" />
     </message>
     <message>

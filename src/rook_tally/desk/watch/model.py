@@ -30,7 +30,7 @@ from rook_tally.desk.watch.queries import (
     WatchesQuery,
     WatchListing,
 )
-from rook_tally.store.alarms import NUISANCE_S, BacktestResult, rehearsed_on
+from rook_tally.store.alarms import NUISANCE_S, BacktestResult, backtest_on
 
 DAYS = (1, 7, 30, 365)
 _COLUMNS = 700
@@ -352,7 +352,7 @@ class WatchModel:
         if found is None or found.material is None or self._target is None:
             self.rehearsal = None
             return
-        self.rehearsal = rehearsed_on(
+        self.rehearsal = backtest_on(
             found.material, self._target, found.start_us, found.end_us, nuisance_s=self.nuisance_s
         )
 
@@ -369,7 +369,7 @@ class WatchModel:
             limit = target.judge.of_axis(value)
             # As far below the limit as it clears now.
             moved = at_limit(target, limit, None if clear is None else limit - (number - clear))
-            told = rehearsed_on(found.material, moved, found.start_us, found.end_us)
+            told = backtest_on(found.material, moved, found.start_us, found.end_us)
             is_mine = abs(limit - number) < 1e-9
             self.others.append((shown.limit_text(value), told.counts.rang, is_mine))
 

@@ -77,7 +77,7 @@ def material(
     return BacktestInputs(readings, judged(target, readings, guards, told, zone))
 
 
-def rehearsed_on(
+def backtest_on(
     found: BacktestInputs,
     target: WatchedSeries,
     start_us: int,
@@ -105,10 +105,10 @@ def rehearsed_on(
     return BacktestResult(rung[(rung[:, 1] > start_us) & (rung[:, 0] < end_us)], counts)
 
 
-def rehearsed(
+def backtest_result(
     connection: Connection, target: WatchedSeries, start_us: int, end_us: int, zone: tzinfo
 ) -> BacktestResult:
     """What a watch would have done in [start, end)."""
-    return rehearsed_on(
+    return backtest_on(
         material(connection, target, start_us, end_us, zone), target, start_us, end_us
     )

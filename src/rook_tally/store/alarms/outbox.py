@@ -78,7 +78,7 @@ def put_letters(
         note_change(connection, Subject.OUTBOX)
 
 
-def replace_letter(connection: Connection, way: str, notice: Notice, due_us: int) -> None:
+def replace_item(connection: Connection, way: str, notice: Notice, due_us: int) -> None:
     """Put a notice in the place of the waiting one with its key."""
     table = schema.outbox
     connection.execute(
@@ -123,7 +123,7 @@ def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[OutboxItem]
     ]
 
 
-def claim_letter(connection: Connection, letter: OutboxItem, *, until_us: int) -> bool:
+def claim_item(connection: Connection, letter: OutboxItem, *, until_us: int) -> bool:
     """Take a letter in hand: nobody else does before `until_us`. False when somebody has."""
     table = schema.outbox
     done = connection.execute(
@@ -138,7 +138,7 @@ def claim_letter(connection: Connection, letter: OutboxItem, *, until_us: int) -
     return bool(done.rowcount)
 
 
-def letter_done(
+def item_done(
     connection: Connection, letter: OutboxItem, state: OutState, answer: str, *, now_us: int
 ) -> None:
     """Write down what came of a letter."""
@@ -151,7 +151,7 @@ def letter_done(
     note_change(connection, Subject.OUTBOX)
 
 
-def letter_put_off(connection: Connection, letter: OutboxItem, why: str, *, due_us: int) -> None:
+def item_put_off(connection: Connection, letter: OutboxItem, why: str, *, due_us: int) -> None:
     """Write down why a letter could not be delivered, and when it is tried again."""
     table = schema.outbox
     connection.execute(

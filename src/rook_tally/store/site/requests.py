@@ -59,9 +59,9 @@ class Request:
 
     For a control `name` is its name and `value` what it shall be, for `for_s` if that is told: its
     station goes back by itself then. For a stray to take in `value` is the terms as JSON; a
-    proposal comes as JSON in `answer`. For an alarm `station` is the watch, `name` the series' number (empty for
-    all of it) and `value` an `AlarmWish` as JSON. `tries` counts how often it was sent, the
-    last time at `tried_us`.
+    proposal comes as JSON in `answer`. For an alarm `station` is the watch, `name` the series'
+    number (empty for all of it) and `value` an `AlarmWish` as JSON. `tries` counts how often it was
+    sent, the last time at `tried_us`.
     """
 
     id: int
