@@ -125,7 +125,7 @@ class AlarmClock:
     def _is_anything_due(
         self, connection: Connection, known: dict[tuple[str, int], Alarm], now_us: int
     ) -> bool:
-        """Whether there is anything to write; most looks end here."""
+        """True if there is anything to write; most looks end here."""
         if any(key not in self._targets for key in known):
             return True
         is_ringing = any(one.step.is_ringing for one in known.values())
@@ -174,7 +174,7 @@ class AlarmClock:
     def _turned(
         self, target: WatchedSeries, alarm: Alarm, now_us: int
     ) -> tuple[DetectorState, list[tuple[Transition, int]]]:
-        """How a watch for silence stands now, and what came about since it was last looked at.
+        """The state of a silence watch now, and its transitions since it was last looked at.
 
         By when its station was heard, and by nothing else; never heard counts from when somebody
         began to watch for it.
@@ -219,7 +219,7 @@ class AlarmClock:
     def _passed(
         self, alarm: Alarm, target: WatchedSeries, bell: AlarmRecorder, now_us: int
     ) -> Alarm:
-        """What is due of an alarm: it comes off its shelf, is told again, or is set aside with its
+        """Apply what time brings: end a shelf, repeat a notice, set the alarm aside with its
         watch."""
         if alarm.state is AlarmState.SUPPRESSED and target.watch.is_on:
             return self._back(alarm, target, AlarmEvent.UNSUPPRESS, bell, now_us)

@@ -53,7 +53,7 @@ class _Flood:
     is_put: bool = False
 
     def notice(self, site: str, now_us: int) -> Notice:
-        """What is told of them together."""
+        """One notice for all alarms of a flood."""
         count = sum(self.names.values())
         told = [
             f"{name} {times} times" if times > 1 else name
@@ -98,7 +98,7 @@ class NotificationThrottle:
 
 @dataclass(frozen=True, slots=True)
 class NoticeContext:
-    """What a bell has to know of the site."""
+    """The site as notices need it."""
 
     site: str
     zone: tzinfo
@@ -183,7 +183,7 @@ class AlarmRecorder:
         return self.know(replace(alarm, is_untold=True, since_us=at_us, value=value))
 
     def cleared(self, alarm: Alarm, target: WatchedSeries, at_us: int) -> Alarm:
-        """What a watch rang for is over."""
+        """Record that an alarm cleared."""
         since_us = at_us if alarm.since_us is None else alarm.since_us
         alarm = with_clear(alarm, at_us)
         words = f"after {lasting_words(max(0, at_us - since_us))}"
@@ -343,7 +343,7 @@ class AlarmRecorder:
 
 
 def level_of(target: WatchedSeries, value: float | None) -> Level:
-    """How an alarm is called: as its watch says, else by the limits of what it watches."""
+    """The level of an alarm: its watch's own, else by the limits of the series."""
     if target.watch.level is not Level.SETTLED:
         return target.watch.level
     if value is None:

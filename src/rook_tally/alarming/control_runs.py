@@ -181,7 +181,7 @@ def _taken_over(connection: Connection, run: ControlRun, newest: Request | None)
 def _words_of(
     connection: Connection, run: ControlRun
 ) -> tuple[StoredAttribute | None, StoredAttribute | None]:
-    """What the station last said of the control, and by whom it was set."""
+    """The station's last report of a control, and of who set it."""
     station = load_site(connection).station(run.station)
     if station is None:
         return None, None
@@ -213,7 +213,7 @@ def _stands(
 def _heard_of(
     watch: Watch, run: ControlRun, asked: Request | None, now_us: int
 ) -> tuple[ControlRun, list[Entry]]:
-    """What the station has said of it."""
+    """Apply the station's report to a run."""
     if asked is None or asked.id != run.request_id:
         return run, []
     if asked.state is RequestState.CONFIRMED and not run.was_confirmed:

@@ -437,7 +437,7 @@ class LiveWatches:
                 bell.say(target, JournalKind.CLEARED_LATE, cleared_us)
 
     def forget(self) -> None:
-        """What was written last is not in the store: read everything anew next time."""
+        """Drop all that is known: the last batch was not written."""
         self._alarms.clear()
         self._tails.clear()
         self._seen_seq = self._site_seq = -1

@@ -102,7 +102,7 @@ def replayed(
 
 
 def _told(alarm: Alarm) -> list[Episode]:
-    """What is known of its last rings."""
+    """The last alarms of a watch at a series."""
     told = list(alarm.rings)
     rang_us = alarm.step.rang_us
     if rang_us is not None and not (told and told[-1][1] is None):

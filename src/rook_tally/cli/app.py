@@ -42,7 +42,7 @@ def main() -> None:
 
 
 def _opens_the_desk(words: list[str]) -> bool:
-    """Whether these words open the window, with `--store` before it or not."""
+    """True if these words open the window, with `--store` before it or not."""
     return (words[2:] if words[:1] == ["--store"] else words)[:1] == ["desk"]
 
 

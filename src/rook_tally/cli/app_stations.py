@@ -99,7 +99,8 @@ def station_show(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What a station tells, and what became of it: kept, duplicate, suspect, stray, clock."""
+    """Show a station: its fields, controls, and counts of kept, duplicate, suspect and stray
+    values."""
     from rook_tally.cli.station import show
 
     show(chosen_store(context, store), key, as_json=as_json)

@@ -83,7 +83,7 @@ def watch_rehearse(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What a watch would have done over what was kept."""
+    """Backtest a watch over what was kept."""
     from rook_tally.cli.watches import rehearse
 
     rehearse(chosen_store(context, store), name, last=last, as_json=as_json)
@@ -140,7 +140,7 @@ def way_remove(
 
 @watches_app.command("alarms")
 def alarms(context: typer.Context, as_json: JsonOption = False, store: StoreOption = None) -> None:
-    """What stands: every alarm that is not normal."""
+    """List every alarm that is not normal."""
     from rook_tally.cli.alarms import show_alarms
 
     show_alarms(chosen_store(context, store), as_json=as_json)
@@ -188,7 +188,7 @@ def journal(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What watches and actions did, newest first."""
+    """List what watches and actions did, newest first."""
     from rook_tally.cli.alarms import show_journal
 
     show_journal(chosen_store(context, store), watch=watch, most=most, as_json=as_json)

@@ -22,7 +22,7 @@ from rook_tally.store.maintenance import open_store
 
 @dataclass(frozen=True, slots=True)
 class CollectWords:
-    """What was written behind `rook-tally collect`."""
+    """The options of `rook-tally collect`."""
 
     http: str
     broker: str

@@ -46,7 +46,7 @@ def speak_as_the_person_does() -> None:
 
 
 def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str]:
-    """What Qt's translation says for each of our texts; empty for a language without one."""
+    """The translation of each text; empty for a language without one."""
     where = Path(languages.__file__).parent if folder is None else folder
     translator = QTranslator()
     if not translator.load(language, "rook_tally", "_", str(where), ".qm"):
@@ -81,7 +81,7 @@ def _read_file(
 
 
 def _settle_in(window: DeskWindow) -> None:
-    """What can wait until the first picture stands: the log, the tray, a process that reads."""
+    """Begin what can wait until the first picture stands: the log, the tray, the worker process."""
     from rook_tally.cli.logs import log_to_file
     from rook_tally.cli.paths import desk_log_file
 

@@ -149,7 +149,7 @@ def _set_up(
 
 
 def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
-    """Whether two settings are of the same door, which can be open only once."""
+    """True if two settings are of the same door, which can be open only once."""
     match one, other:
         case SerialSetting(), SerialSetting():
             return one.path == other.path
@@ -196,7 +196,7 @@ def add_serial_door(
 
 
 def _last_lines(where: str, station: str) -> list[str]:
-    """What a station said last on its port, as it is on the tape."""
+    """The last lines of a station's port, from the message log."""
     store = open_store(where)
     try:
         with store.read() as connection:

@@ -138,7 +138,7 @@ def status() -> int:
 
 
 def _systemctl(*words: str) -> bool:
-    """Whether systemd did it; False where none runs."""
+    """True if systemd did it; False where none runs."""
     program = shutil.which("systemctl")
     if program is None:
         return False

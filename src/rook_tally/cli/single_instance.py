@@ -47,11 +47,11 @@ class SingleInstance:
         self._socket.close()
 
     def fileno(self) -> int:
-        """What becomes readable when another start asks for the window."""
+        """The descriptor that becomes readable when another start asks for the window."""
         return self._socket.fileno()
 
     def is_asked(self) -> bool:
-        """Whether another start asks for the window; whoever it is, it is let go."""
+        """True if another start asks for the window; whoever it is, it is let go."""
         try:
             other, _ = self._socket.accept()
         except BlockingIOError:

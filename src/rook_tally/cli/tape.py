@@ -46,7 +46,7 @@ def _print_since(store: Store, station: str | None, seen: int, most: int) -> int
 
 
 def _read(line: MessageLogEntry) -> str:
-    """What was read in a message whose body does not say it by itself."""
+    """The values of a message whose body does not show them by itself."""
     is_plain = line.body[:1] in (b"{", b"[")
     return f"  = {line.decoded}" if line.decoded and not is_plain else ""
 

@@ -20,7 +20,7 @@ from rook_tally.store.site import Series, load_site
 
 
 class Wish(enum.Enum):
-    """What is to be done about old readings."""
+    """An action on old readings."""
 
     COUNT = "count"
     REMOVE = "remove"

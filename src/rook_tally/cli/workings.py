@@ -33,7 +33,7 @@ from rook_tally.store.workings import (
 
 
 class _File(msgspec.Struct, frozen=True):
-    """What is handed on."""
+    """The content of a file of workings."""
 
     format: int
     workings: tuple[Working, ...]

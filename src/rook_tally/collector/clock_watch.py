@@ -32,7 +32,7 @@ def running_us() -> int:
 
 
 def is_synchronised() -> bool:
-    """Whether the kernel's clock is kept right from outside, as its time service tells it."""
+    """True if the kernel's clock is kept right from outside, as its time service tells it."""
     untold = ctypes.create_string_buffer(_TIMEX_BYTES)
     state: int = ctypes.CDLL(None).adjtimex(untold)
     return 0 <= state < _TIME_ERROR

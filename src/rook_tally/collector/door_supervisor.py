@@ -126,7 +126,7 @@ def _nothing() -> None:
 
 
 def _name_and_address(settings: DoorSettings) -> tuple[str, str]:
-    """What a door is called where people look, and where it leads."""
+    """The name and the address of a door, for people."""
     match settings:
         case SerialSetting():
             return f"serial {Path(settings.path).name}", settings.path

@@ -66,7 +66,7 @@ class Heartbeat:
         self._failed_written: tuple[FailedDuty, ...] = ()
 
     def report(self, name: str, address: str) -> DoorReport:
-        """What a door calls to say how it stands, from whatever thread."""
+        """The function by which a door reports its state, from any thread."""
 
         def tell(state: DoorState, detail: str = "") -> None:
             self._loop.call_soon_threadsafe(self._tell, name, address, state, detail)

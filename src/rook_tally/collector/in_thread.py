@@ -13,7 +13,7 @@ _Made = TypeVar("_Made")
 
 
 async def made_in_thread(make: Callable[[], _Made], undo: Callable[[_Made], None]) -> _Made:
-    """What `make` returns, from a thread; cancelled in the midst it is undone again, as nobody
+    """Call `make` in a thread and return its result; undo it when cancelled meanwhile, as nobody
     would close it.
 
     Raises

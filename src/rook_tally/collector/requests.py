@@ -44,7 +44,7 @@ class ControlOutlet(Protocol):
 
     @property
     def is_open(self) -> bool:
-        """Whether the way is open now."""
+        """True if the way is open now."""
 
     def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
         """Hand a value over, and for how long it is to hold when that is told."""
@@ -78,7 +78,8 @@ class RequestRunner:
         return forget
 
     def controls_for(self, station: str) -> Mapping[str, tuple[str, float | None]]:
-        """What a station that has just sent by HTTP is to be told, and for how long it holds."""
+        """The controls to hand to a station in the answer to its HTTP message, each with its
+        duration, s."""
         return self._for_http.pop(station, {})
 
     def wake(self) -> None:
@@ -159,7 +160,7 @@ class RequestRunner:
             outlet.set_control(request.station, request.name, request.value, request.for_s)
 
     def _is_ours(self, request: Request) -> bool:
-        """Whether this collector is the one that sends it now."""
+        """True if this collector is the one that sends it now."""
         try:
             with self._store.write() as connection:
                 return note_sent(connection, request, now_us=now_us())
@@ -186,7 +187,7 @@ class RequestRunner:
         self._answer(request, RequestState.UNCONFIRMED, why)
 
     def _do_here(self, request: Request) -> None:
-        """What needs no station: a stray to take in, a proposal for one."""
+        """Carry out a request that needs no station: take in a stray, propose what one is."""
         try:
             if request.sort is RequestKind.PROPOSE:
                 with self._store.read() as connection:
@@ -215,7 +216,7 @@ class RequestRunner:
 
 
 def _confirm_s(site: Site, request: Request, door: str) -> float:
-    """How long a station may take; one that only asks when it sends needs its cadence too."""
+    """The time a station has for confirming, s; longer for one that only asks when it sends."""
     station = site.station(request.station)
     control = None if station is None else station.kind.control(request.name)
     confirm_s = USUAL_CONFIRM_S if control is None else control.confirm_s

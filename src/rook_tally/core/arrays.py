@@ -32,7 +32,7 @@ def inner(a: FloatArray, b: FloatArray) -> float:
 
 
 def are_finite(values: FloatArray) -> bool:
-    """Whether all of some values are numbers, told by their sum: one pass in place of three.
+    """True if all of some values are numbers, told by their sum: one pass in place of three.
 
     False as well for sums that no double holds; whoever asks then looks at them one by one.
     """

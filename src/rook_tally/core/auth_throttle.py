@@ -27,7 +27,7 @@ class AuthThrottle:
         return self.wait_s(peer, now_us) > 0
 
     def wait_s(self, peer: str, now_us: int) -> int:
-        """How long an address has to wait before it is heard again, s; 0 for not at all."""
+        """Time an address has to wait before it is heard again, s; 0 for not at all."""
         moments = self._wrong.get(peer)
         if moments is None or len(moments) < MOST_WRONG:
             return 0

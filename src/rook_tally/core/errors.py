@@ -34,7 +34,7 @@ class RookTallyError(Exception):
 
 
 class UsageError(RookTallyError):
-    """What was asked for cannot be meant: wrong words, wrong range, unknown name."""
+    """An argument that cannot be meant: wrong words, wrong range, unknown name."""
 
 
 class DecodeError(RookTallyError):

@@ -25,7 +25,7 @@ def is_address(host: str) -> bool:
 
 
 def is_one_of(host: str, own: str, more: Collection[str] = ()) -> bool:
-    """Whether a host is an address, or a name of the machine that is called `own`, or one that a
+    """True if a host is an address, or a name of the machine that is called `own`, or one that a
     person said is its."""
     name = own.lower().partition(".")[0]
     known = {"localhost", own.lower(), name, f"{name}.local", *(one.lower() for one in more)}

@@ -43,11 +43,11 @@ class Remark:
 
     @property
     def is_span(self) -> bool:
-        """Whether it is about a stretch and not a moment."""
+        """True if it is about a stretch and not a moment."""
         return self.end_us is not None
 
     def touches(self, start_us: int, end_us: int) -> bool:
-        """Whether any of it lies in [start, end)."""
+        """True if any of it lies in [start, end)."""
         last_us = self.start_us if self.end_us is None else self.end_us
         return self.start_us < end_us and last_us >= start_us
 

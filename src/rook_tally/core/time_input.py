@@ -38,14 +38,14 @@ _REMEDY = "such as 14:30, yesterday 9:00, mon 8:15, 2026-08-12, 3 days ago"
 
 @dataclass(frozen=True, slots=True)
 class TypedTime:
-    """What was meant: a moment, or a whole day when no clock time was written."""
+    """A time as typed: a moment, or a whole day when no clock time was written."""
 
     start_us: int
     end_us: int
 
     @property
     def is_day(self) -> bool:
-        """Whether a whole day was meant."""
+        """True if a whole day was meant."""
         return self.end_us > self.start_us
 
 

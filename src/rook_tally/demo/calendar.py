@@ -132,7 +132,7 @@ def during(time_us: TimeArray, happenings: list[Happening]) -> FloatArray:
 def following(
     time_us: TimeArray, happenings: list[Happening], *, rise_s: float, decay_s: float
 ) -> FloatArray:
-    """What slowly builds up while something goes on and ebbs away after; (N,) float64.
+    """A slow build-up while something goes on, and its decay afterwards; (N,) float64.
 
     A day after it began a happening is forgotten: a moment alone then reads as it does in a year.
     """

@@ -17,7 +17,7 @@ from rook_tally.demo.signals import measured
 
 @dataclass(frozen=True, slots=True)
 class FieldHistory:
-    """What one field of a station said: times (N,) int64, values (N,) in the unit it sends."""
+    """The history of one field: times (N,) int64, values (N,) in the unit it sends."""
 
     field: Field
     time_us: TimeArray
@@ -36,7 +36,7 @@ def report_times(station: DemoStation, start_us: int, end_us: int) -> TimeArray:
 
 
 def history(station: DemoStation, end_us: int, days: float) -> list[FieldHistory]:
-    """What each field of a station said in the days before a moment."""
+    """The history of each field of a station over the days before a moment."""
     time_us = report_times(station, end_us - round(days * DAY_US), end_us)
     values = measured(station, time_us)
     return [FieldHistory(field, time_us, values[field.name]) for field in station.reported]

@@ -23,7 +23,7 @@ _LONGEST_STEP_S = 5.0
 
 @dataclass(slots=True)
 class _Set:
-    """How a control stands, and until when; None for ever."""
+    """The value of a control, and until when; None for ever."""
 
     value: str
     until_s: float | None = None
@@ -31,7 +31,7 @@ class _Set:
 
 @dataclass
 class Loop:
-    """What was asked of the controls, and what came of it. Any thread may ask.
+    """The requests to controls, and their effects. Any thread may ask.
 
     The air goes `pace` times as fast as the clock; what was asked holds by the clock.
     """
@@ -75,7 +75,7 @@ class Loop:
             return gone
 
     def changed(self, station: str, values: dict[str, float], now_s: float) -> dict[str, float]:
-        """What a station reads with all that."""
+        """The readings of a station under the controls as they are."""
         with self._lock:
             self._go_on(now_s)
             if station == "glaze-dust":

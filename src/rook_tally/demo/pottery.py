@@ -15,7 +15,7 @@ ZONE = ZoneInfo(ZONE_NAME)
 
 
 class Speech(enum.Enum):
-    """How a station sends."""
+    """A station's way of sending."""
 
     HTTP_JSON = "http json"
     HTTP_SENML = "http senml"

@@ -67,12 +67,12 @@ class Adapter(ServiceInterface):
 
     @dbus_property(access=PropertyAccess.READ)
     def Discovering(self) -> DBusBool:
-        """Whether somebody scans."""
+        """True if somebody scans."""
         return self._is_discovering
 
     @dbus_property(access=PropertyAccess.READ)
     def Roles(self) -> Words:
-        """What it can be."""
+        """Its roles."""
         return ["central"]
 
     @dbus_method()
@@ -148,22 +148,22 @@ class Device(ServiceInterface):
 
     @dbus_property(access=PropertyAccess.READ)
     def Connected(self) -> DBusBool:
-        """Whether somebody is connected."""
+        """True if somebody is connected."""
         return self._is_connected
 
     @dbus_property(access=PropertyAccess.READ)
     def ServicesResolved(self) -> DBusBool:
-        """Whether its services are known."""
+        """True if its services are known."""
         return self._is_resolved
 
     @dbus_property(access=PropertyAccess.READ)
     def UUIDs(self) -> Words:
-        """What it offers."""
+        """Its services."""
         return [SENSING]
 
     @dbus_property(access=PropertyAccess.READ)
     def RSSI(self) -> DBusInt16:
-        """How strongly it is heard."""
+        """Its signal strength, dBm."""
         return self._sensor.rssi
 
     @dbus_property(access=PropertyAccess.READ)
@@ -241,7 +241,7 @@ class GattValue(ServiceInterface):
 
     @dbus_property(access=PropertyAccess.READ)
     def Flags(self) -> Words:
-        """What can be done with it."""
+        """Its allowed operations."""
         return ["read"]
 
     @dbus_method()
@@ -265,7 +265,7 @@ class Measurement(ServiceInterface):
 
     @dbus_property(access=PropertyAccess.READ)
     def Characteristic(self) -> Annotated[str, DBusSignature("o")]:
-        """What it describes."""
+        """The characteristic it describes."""
         return self._characteristic
 
     @dbus_method()
@@ -304,7 +304,7 @@ class Radio:
             device.advertise()
 
     def show_services(self, sensor: Sensor) -> None:
-        """What a connection finds."""
+        """Publish the services of a connected device."""
         if self._bus is None or sensor.address in self._shown:
             return
         self._shown.add(sensor.address)
@@ -323,7 +323,7 @@ class Radio:
 
 
 def pottery_sensors() -> list[Sensor]:
-    """What is in range at the pottery: a pot on the drying rack, and a meter in the clay bin."""
+    """The sensors in range at the pottery: in a pot on the drying rack, and in the clay bin."""
     return [
         Sensor(
             "C4:11:0A:00:00:01",

@@ -41,7 +41,7 @@ _DECIMALS = {
 
 
 def measured(station: DemoStation, time_us: TimeArray) -> dict[str, FloatArray]:
-    """What a station reads at each moment, in the units it sends.
+    """The readings of a station at each moment, in the units it sends.
 
     Parameters
     ----------

@@ -27,7 +27,7 @@ class Endpoint:
 
     @property
     def is_loopback(self) -> bool:
-        """Whether nobody but this machine can reach it."""
+        """True if nobody but this machine can reach it."""
         return is_loopback(self.host)
 
 
@@ -74,7 +74,7 @@ def endpoint_from(text: str) -> Endpoint:
 
 
 def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
-    """What `--broker` asks for; None for `off`.
+    """The broker that `--broker` asks for; None for `off`.
 
     Raises
     ------
@@ -106,7 +106,7 @@ def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
 
 @lru_cache(1024)
 def is_loopback(host: str) -> bool:
-    """Whether a host name or address is this machine's own."""
+    """True if a host name or address is this machine's own."""
     try:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:
@@ -146,7 +146,7 @@ def bound_socket(endpoint: Endpoint) -> socket.socket:
 
 
 def server_tls(certificate: Certificate) -> ssl.SSLContext:
-    """What a door needs to speak TLS.
+    """The TLS context of a door.
 
     Raises
     ------

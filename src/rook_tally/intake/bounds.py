@@ -103,7 +103,7 @@ class RejectedValues:
         return len(self._told) + self._more
 
     def told(self) -> tuple[RejectedValue, ...]:
-        """What the sender is told."""
+        """The rejected values to tell the sender of."""
         if not self._more:
             return tuple(self._told)
         rest = RejectedValue(-1, "", f"and {self._more} more", count=self._more)
@@ -119,7 +119,7 @@ def check_count(count: int) -> None:
 
 
 def too_deep() -> DecodeError:
-    """What is said of a message nested too deeply."""
+    """The error for a message nested too deeply."""
     return DecodeError(
         f"the message is nested more than {DEEPEST} levels deep",
         remedy="send values one or two levels deep",

@@ -83,7 +83,7 @@ class RejectedValue:
 
 @dataclass(frozen=True, slots=True)
 class StationAttribute:
-    """What a station says of itself: `name` is `firmware`, `status` or `controls.NAME`."""
+    """An attribute that a station reports: `name` is `firmware`, `status` or `controls.NAME`."""
 
     at: int
     name: str
@@ -92,8 +92,7 @@ class StationAttribute:
 
 
 class Decoded(msgspec.Struct, frozen=True, gc=False):
-    """What a decoder made of a message: values, those that cannot be values, and what the station
-    says of itself.
+    """The result of decoding: values, rejected values, and attributes of the station.
 
     Values stand one by one in `listed`, or in columns: `fields` and `values`, beside them `units`
     and `times` when they differ, else one `time_us` and `station` for all. `each_at` says that each
@@ -130,13 +129,13 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def count(self) -> int:
-        """How many values."""
+        """Number of values."""
         return len(self.listed) + len(self.fields)
 
 
 @dataclass(slots=True)
 class IntakeResult:
-    """What became of a message, in numbers of values.
+    """The result of a message, in numbers of values.
 
     `kept` counts what is in the store now, suspect readings among them; `heard` what a station said
     of itself; `noted` holds remarks on

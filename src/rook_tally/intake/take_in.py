@@ -89,7 +89,7 @@ class StraySender:
 
 @dataclass(frozen=True, slots=True)
 class TakenIn:
-    """What came of it: readings kept of what was waiting, and messages that still wait.
+    """The result of taking in: readings kept of what was waiting, and messages that still wait.
 
     `access_key` is that of a new station, to be shown this once.
     """
@@ -175,7 +175,7 @@ def _values_of(directory: IntakeSession, strays: Sequence[Stray]) -> dict[str, l
 
 
 def _cadence_of(strays: Sequence[Stray]) -> float:
-    """How often it speaks: the usual time between its messages."""
+    """The usual time between its messages, s."""
     steps = sorted(
         (later.arrived_us - earlier.arrived_us) / SECOND_US
         for later, earlier in itertools.pairwise(strays)
@@ -288,7 +288,7 @@ def take_in_by_terms(store: Store, key: str, terms: TakeInTerms) -> TakenIn:
 
 
 def proposal_for(connection: Connection, key: str) -> StrayProposal:
-    """What a stray sender seems to be, for a desk to put before a person.
+    """A proposal of what a stray sender is, for a desk to put before a person.
 
     Raises
     ------

@@ -27,11 +27,11 @@ class TopicPattern:
 
     @property
     def filter(self) -> str:
-        """What is subscribed for it."""
+        """The MQTT filter to subscribe to."""
         return "/".join("+" if _NAMED.fullmatch(part) else part for part in self.parts)
 
     def filter_of(self, station: str) -> str:
-        """What one station may publish of it."""
+        """The MQTT filter of what one station may publish."""
         return "/".join(
             station if part == "{station}" else "+" if _NAMED.fullmatch(part) else part
             for part in self.parts

@@ -186,7 +186,7 @@ def _line(letter: OutboxItem, sort: JournalKind, words: str, now_us: int) -> Ent
 
 
 def digest_of(letters: Sequence[OutboxItem]) -> Notice:
-    """What a day's letters say together."""
+    """One notice for all of a day."""
     first = letters[0].notice
     lines = [f"{one.notice.title}. {one.notice.text}" for one in letters]
     count = len(lines)

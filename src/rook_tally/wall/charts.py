@@ -59,8 +59,8 @@ def columns(maker: PaneBuilder) -> PaneContent:
 
 
 def _names(series: tuple[Series, ...]) -> list[tuple[str, str]]:
-    """What each column is called, in full and short: its place, its station where that is told
-    twice; the first word where no other begins so."""
+    """Names of the columns, in full and short: the place, the station where that is told twice; the
+    first word where no other begins so."""
     places = [one.station.place.name for one in series]
     names = [
         place if places.count(place) == 1 else one.station.key

@@ -81,7 +81,7 @@ def _since(maker: PaneBuilder, one: Series, *, is_on: bool) -> str:
 
 
 def _lamp_name(maker: PaneBuilder, one: Series) -> str:
-    """What is switched, by what its station calls it; with its place where two are called alike."""
+    """Name of a lamp: its station's; with its place where two are called alike."""
     if one.quantity.slug == "switch":
         return _switch_name(one.station)
     name = tr(one.quantity.name)
@@ -90,7 +90,7 @@ def _lamp_name(maker: PaneBuilder, one: Series) -> str:
 
 
 def _switch_name(station: Station) -> str:
-    """What its one switch is called, unless that is only On; else the end of the station's key."""
+    """Name of a station's one switch, unless that is only On; else the end of the station's key."""
     switches = [one for one in station.kind.controls if one.sort is ControlKind.SWITCH]
     if len(switches) == 1 and switches[0].title.lower() != SWITCH_ON:
         return tr(switches[0].title)
@@ -136,7 +136,7 @@ def _input_sentence(maker: PaneBuilder, series_id: int | None) -> str:
 
 
 def standing(maker: PaneBuilder) -> PaneContent:
-    """What stands, the worst first; of some series only, where it names them."""
+    """A pane of alarms, the worst first; of some series only, where it names them."""
     only = {one.id for one in maker.series}
     lines = tuple(
         StandingLine(

@@ -21,7 +21,7 @@ from rook_tally.wall.site_snapshot import PaneContext
 
 
 class PaneContent(NamedTuple):
-    """What a kind of pane says: its title and what stands beside it, and the rest."""
+    """Content of a kind of pane: its title and what stands beside it, and the rest."""
 
     title: str
     aside: str
@@ -37,7 +37,7 @@ class PaneBuilder:
 
     @property
     def pane(self) -> Pane:
-        """What a person said of it."""
+        """The pane as a person set it up."""
         return self.resolved.pane
 
     @property
@@ -46,7 +46,7 @@ class PaneBuilder:
         return self.resolved.series
 
     def shown(self, one: Series) -> DisplayUnit:
-        """How values of a series are shown: in the pane's unit where that fits."""
+        """Unit and decimals for a series: the pane's own where that fits."""
         unit = one.quantity.unit(self.pane.unit) if self.pane.unit else None
         return one.shown if unit is None else DisplayUnit(one.quantity, unit)
 
@@ -63,7 +63,7 @@ class PaneBuilder:
             return one.limits
 
     def freshness(self, one: Series) -> Freshness:
-        """Whether its station is heard."""
+        """True if its station is heard."""
         return self.known.freshness(one.station)
 
     def value(self, one: Series) -> ValueText:
@@ -79,7 +79,7 @@ class PaneBuilder:
         return ValueText(shown.text(reading.value), symbol, level, fresh)
 
     def sentence(self, one: Series) -> str:
-        """How far it is from its limit; why it is not known instead, when it is suspect."""
+        """Distance from the limit in words; why it is not known instead, when it is suspect."""
         reading = self.known.latest.get(one.id)
         if reading is None:
             return tr("nothing heard yet")

@@ -56,7 +56,8 @@ class DaySpan:
 
 @dataclass(frozen=True, slots=True)
 class InputLoss:
-    """What an input takes from a score: its name, points, and the series it is, if it is one."""
+    """Points that an input takes from a score: its name, points, and the series it is, if it is
+    one."""
 
     name: str
     points: float
@@ -120,7 +121,7 @@ class PaneData:
                 self.purposes.pop(series_id, None)
 
     def is_outdated(self, now_us: int) -> bool:
-        """Whether it has to be read anew: a column is full, or the day is over."""
+        """True if it has to be read anew: a column is full, or the day is over."""
         widths = [(one.end_us - one.start_us) // len(one) for one in self.envelopes.values()]
         patience_us = min([MINUTE_US, *(max(width, 5 * SECOND_US) for width in widths)])
         return not 0 <= now_us - self.at_us < patience_us
@@ -261,7 +262,7 @@ def _purpose(connection: Connection, station: Station, since_us: int | None) -> 
 def _losses(
     connection: Connection, site: Site, scores: Collection[int], at_us: int
 ) -> dict[int, tuple[InputLoss, ...]]:
-    """What each input takes from scores at a moment, the most first."""
+    """Points that each input takes from scores at a moment, the most first."""
     found = {}
     for series, bound in bound_workings(connection, site):
         program = bound.program

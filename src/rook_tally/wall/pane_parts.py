@@ -31,12 +31,12 @@ _TELLERS: dict[PaneKind, Callable[[PaneBuilder], PaneContent]] = {
 
 
 def faces_of(panes: Sequence[ResolvedPane], known: PaneContext) -> tuple[PaneView, ...]:
-    """What each pane shows."""
+    """Views of all panes."""
     return tuple(face_of(one, known) for one in panes)
 
 
 def face_of(resolved: ResolvedPane, known: PaneContext) -> PaneView:
-    """What a pane shows; a pane that cannot says why and takes nothing from the others."""
+    """View of a pane; a pane that cannot be made says why and takes nothing from the others."""
     maker = PaneBuilder(resolved, known)
     pane = resolved.pane
     ids = frozenset(one.id for one in resolved.series)
@@ -67,7 +67,7 @@ def _freshness(maker: PaneBuilder) -> Freshness:
 
 
 def _note(maker: PaneBuilder) -> str:
-    """What has to be said of it: what is missing, a unit that does not fit, an age."""
+    """A warning about a pane: what is missing, a unit that does not fit, an age."""
     if maker.resolved.trouble:
         return maker.resolved.trouble
     pane, series = maker.pane, maker.series

@@ -147,7 +147,7 @@ def reference_of_text(text: str) -> Reference:
 
 
 def reference_to(one: Series, site: Site) -> str:
-    """How a sheet names a series: as short as it is clear."""
+    """The reference of a series on a sheet: as short as it is clear."""
     there = [
         other
         for other in site.series

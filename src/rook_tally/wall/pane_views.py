@@ -94,7 +94,7 @@ class RibbonBody:
 
 
 class LampState(enum.Enum):
-    """How a lamp is drawn: filled, empty, or neither where it is not a matter of on and off."""
+    """The look of a lamp: filled, empty, or neither where it is not a matter of on and off."""
 
     ON = "on"
     OFF = "off"
@@ -121,7 +121,7 @@ class LampsBody:
 
 @dataclass(frozen=True, slots=True)
 class Loss:
-    """What one input takes from a score: points below zero in words, `share` of the longest."""
+    """Points that one input takes from a score: below zero in words, `share` of the longest."""
 
     name: str
     text: str
@@ -151,7 +151,7 @@ class StandingLine:
 
 @dataclass(frozen=True, slots=True)
 class StandingBody:
-    """What stands, the worst first; `calm` is said when nothing does."""
+    """Alarms, the worst first; `calm` is said when there is none."""
 
     lines: tuple[StandingLine, ...]
     calm: str
@@ -207,7 +207,7 @@ Body: TypeAlias = (
 
 @dataclass(frozen=True, slots=True)
 class PaneView:
-    """What a pane shows.
+    """Everything a pane shows.
 
     Attributes
     ----------

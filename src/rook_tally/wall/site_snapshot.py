@@ -46,11 +46,11 @@ class PaneContext:
         return self._newest.get(station.id)
 
     def age_s(self, time_us: int) -> float:
-        """How long ago a moment is, never negative."""
+        """Age of a moment, s, never negative."""
         return max(0.0, (self.now_us - time_us) / SECOND_US)
 
     def freshness(self, station: Station) -> Freshness:
-        """Whether a station is heard, late or silent; one never heard is silent."""
+        """True if a station is heard, late or silent; one never heard is silent."""
         heard_us = self.heard_us(station)
         if heard_us is None:
             return Freshness.SILENT
@@ -59,7 +59,7 @@ class PaneContext:
         return freshness(self.age_s(heard_us), station.cadence_s, is_offline=is_offline)
 
     def age(self, time_us: int) -> str:
-        """How long ago a moment is, in words."""
+        """Age of a moment in words."""
         return age(self.age_s(time_us))
 
     def clock(self, time_us: int) -> str:

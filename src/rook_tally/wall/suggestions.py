@@ -28,7 +28,7 @@ _MOST_COLUMNS, _MOST_LAMPS = 8, 6
 
 
 def score_slugs(several: Sequence[Working]) -> frozenset[str]:
-    """What the quantities of scores are called; another way of adding the same up is none."""
+    """Slugs of the quantities of scores; another way of adding the same up is none."""
     return frozenset(
         one.slug for one in several if one.score is not None and not one.score.variant_of
     )
@@ -129,5 +129,5 @@ def kinds_for(one: Series, site: Site, scores: Collection[str]) -> tuple[PaneKin
 
 
 def pane_title(kind: PaneKind) -> str:
-    """What a kind of pane is called where one is picked."""
+    """Name of a kind of pane where one is picked."""
     return tr(kind.value.capitalize())

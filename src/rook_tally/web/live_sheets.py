@@ -45,14 +45,14 @@ class _OpenSheet:
 
 @dataclass(frozen=True, slots=True)
 class SheetUpdate:
-    """What is to be sent: panes by their number, or that the sheet stands otherwise now."""
+    """Something to send: panes by their number, or that the sheet is another now."""
 
     panes: dict[int, str]
     is_laid_out_anew: bool = False
 
 
 class LiveSheets:
-    """What pages show. `is_open` says which sheets somebody looks at."""
+    """Sheets as pages show them. `is_open` says which ones somebody looks at."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
@@ -76,7 +76,7 @@ class LiveSheets:
             self._tail = None
 
     def has_news(self) -> bool:
-        """Whether somebody wrote to the store since it was followed last."""
+        """True if somebody wrote to the store since it was followed last."""
         return self._tail is None or self._tail.has_news()
 
     def begin_anew(self) -> None:
@@ -194,7 +194,7 @@ class LiveSheets:
         return moved
 
     def _is_outdated(self, one: _OpenSheet, material: PaneData, now_us: int) -> bool:
-        """Whether the past has to be read anew: for a full column, or a score that moved."""
+        """True if the past has to be read anew: for a full column, or a score that moved."""
         if material.is_outdated(now_us):
             return True
         scores = {

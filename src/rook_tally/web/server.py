@@ -209,7 +209,7 @@ class PageServer:
         self._noting = asyncio.ensure_future(asyncio.to_thread(write))
 
     def _refused(self, request: web.Request) -> web.Response | None:
-        """What who tries key after key is answered."""
+        """The answer to somebody who tries key after key."""
         wait_s = self._patience.wait_s(request.remote or "", self._clock())
         if not wait_s:
             return None

@@ -21,7 +21,7 @@ def text_width(text: str) -> float:
 
 
 def letters_of(parts: Sequence[str | ValueText]) -> int:
-    """How long own words are, in eights of letters: the style sheet has a size for each."""
+    """Length of own words, in eights of letters: the style sheet has a size for each."""
     letters = sum(
         len(one) if isinstance(one, str) else len(f"{one.text} {one.unit}") for one in parts
     )

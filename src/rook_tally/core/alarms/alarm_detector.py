@@ -137,7 +137,7 @@ def _turned(terms: AlarmThresholds, direction: Direction) -> tuple[float, AlarmT
 
 
 def rate_per_h(readings: Readings, *, window_s: float, max_gap_s: float) -> FloatArray:
-    """How fast readings rise, unit/h: the slope over the last while; (N,) float64.
+    """Slope of the readings over the last while, unit/h; (N,) float64.
 
     Least squares over the good readings with t ≥ t_i − window since the last gap or step back of
     the clock; NaN for fewer than three or a span under half the window.

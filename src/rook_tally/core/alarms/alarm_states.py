@@ -17,12 +17,12 @@ class AlarmState(enum.Enum):
 
     @property
     def is_calling(self) -> bool:
-        """Whether it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
+        """True if it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
         return self in (AlarmState.UNACKNOWLEDGED, AlarmState.RETURNED_UNACKNOWLEDGED)
 
 
 class AlarmEvent(enum.Enum):
-    """What moves an alarm from state to state."""
+    """An event of an alarm's state machine."""
 
     RING = "ring"
     CLEAR = "clear"

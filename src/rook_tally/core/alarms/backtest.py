@@ -101,7 +101,7 @@ def silences(target: WatchedSeries, readings: Readings, *, now_us: int) -> TimeA
 
 @dataclass(frozen=True, slots=True)
 class BacktestCounts:
-    """What a rehearsal comes to, over a stretch of `span_us`.
+    """The figures of a backtest over a stretch of `span_us`.
 
     Attributes
     ----------
@@ -133,7 +133,7 @@ def counts_of(
     end_us: int,
     nuisance_s: float,
 ) -> BacktestCounts:
-    """What rings in a stretch come to; those that began before it count from its beginning."""
+    """Count the alarms in a stretch; those that began before it count from its beginning."""
     inside = (found[:, 0] < end_us) & (found[:, 1] > start_us)
     begin = np.maximum(found[inside, 0], start_us)
     end = np.minimum(found[inside, 1], end_us)
@@ -158,8 +158,8 @@ def counts_of(
 
 
 def ran_for(found: TimeArray, run: RunControl, *, start_us: int, end_us: int) -> int:
-    """How long a control would have run in a stretch, µs: from each ring until it cleared, but so
-    long at least and no longer than so long."""
+    """Time a control would have run in a stretch, µs: from each alarm until it cleared, within the
+    shortest and longest run."""
     if not len(found):
         return 0
     begin = found[:, 0]

@@ -12,7 +12,7 @@ from rook_tally.core.quantities.levels import Level
 
 
 class ChannelKind(enum.Enum):
-    """What sort of way it is."""
+    """A kind of channel."""
 
     DESKTOP = "desktop"
     SOUND = "sound"
@@ -23,7 +23,7 @@ class ChannelKind(enum.Enum):
 
 
 class Security(enum.Enum):
-    """How a mail server is spoken to."""
+    """Transport security of a mail server."""
 
     TLS = "tls"
     STARTTLS = "starttls"
@@ -118,7 +118,7 @@ def checked_way(way: Channel) -> Channel:
 
 
 class NoticeReason(enum.Enum):
-    """What a notice is about."""
+    """The reason of a notice."""
 
     RANG = "rang"
     CLEARED = "cleared"
@@ -130,7 +130,7 @@ class NoticeReason(enum.Enum):
 
 
 class Notice(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """What somebody is told.
+    """A notice to somebody.
 
     `key` is the same however often it is sent, so that who receives it can tell a repeat.
     """

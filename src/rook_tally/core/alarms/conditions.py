@@ -30,7 +30,7 @@ _HOUR_S = HOUR_US / 1e6
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """How one series is judged: `number_of` its readings against `terms`.
+    """The condition of one series: `number_of` its readings against `terms`.
 
     Attributes
     ----------
@@ -56,7 +56,7 @@ class Condition:
 
     @property
     def reach_s(self) -> float:
-        """How far back a number looks, s."""
+        """The time a number looks back, s."""
         return self.window_s + self.exclude_s
 
     def number(self, value: float) -> float:
@@ -129,7 +129,7 @@ class Condition:
 
 
 def judge_of(watch: Watch, quantity: Quantity, limits: Limits, gap_s: float) -> Condition:
-    """How a watch judges readings of a quantity.
+    """The condition of a watch for readings of a quantity.
 
     Raises
     ------

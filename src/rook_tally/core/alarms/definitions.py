@@ -10,7 +10,7 @@ from rook_tally.core.quantities.levels import Level
 
 
 class WatchKind(enum.Enum):
-    """What sort of condition a watch waits for."""
+    """A kind of condition."""
 
     ABOVE = "above"
     BELOW = "below"
@@ -25,12 +25,12 @@ class WatchKind(enum.Enum):
 
     @property
     def has_limit(self) -> bool:
-        """Whether it waits for a limit on the readings' own axis."""
+        """True if it waits for a limit on the readings' own axis."""
         return self in (WatchKind.ABOVE, WatchKind.BELOW, WatchKind.OUTSIDE)
 
     @property
     def looks_back(self) -> bool:
-        """Whether it looks over a window of readings."""
+        """True if it looks over a window of readings."""
         return self in (
             WatchKind.RISING,
             WatchKind.FALLING,

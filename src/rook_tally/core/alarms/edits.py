@@ -26,7 +26,7 @@ _AMOUNTS = {Part.LIMIT: "limit", Part.LOW: "low", Part.CLEAR: "clear"}
 
 
 def typed_text(watch: Watch, part: Part) -> str:
-    """What stands in a part to be typed over; empty for one that is chosen, not typed."""
+    """The text of a part that is typed over; empty for one that is chosen."""
     if part in _LENGTHS:
         return span_words(getattr(watch, _LENGTHS[part]) or 0.0)
     if part in _AMOUNTS:

@@ -41,7 +41,7 @@ _CLOCK = re.compile(r"([01]?\d|2[0-4]):([0-5]\d)")
 
 @dataclass(frozen=True, slots=True)
 class WatchFile:
-    """What a file holds."""
+    """The content of a file of watches."""
 
     watches: tuple[Watch, ...] = ()
     ways: tuple[Channel, ...] = ()
@@ -81,7 +81,7 @@ def _written(value: Any) -> Any:
 
 
 def watches_from_toml(text: str) -> WatchFile:
-    """What the text of a file says.
+    """Read a file of watches.
 
     Raises
     ------

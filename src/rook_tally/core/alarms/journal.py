@@ -9,7 +9,7 @@ from rook_tally.core.quantities.levels import Level
 
 
 class JournalKind(enum.Enum):
-    """What happened."""
+    """A kind of journal entry."""
 
     RANG = "rang"
     RANG_LATE = "rang late"

@@ -18,14 +18,14 @@ if TYPE_CHECKING:
 
 
 class Transition(enum.Enum):
-    """What a reading, or the passing of time, can bring about."""
+    """A transition of a watch at one series."""
 
     RING = "ring"
     CLEAR = "clear"
 
 
 class DetectorState(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a watch knows of one series; moments in µs, None for no such moment.
+    """The state of a watch at one series; moments in µs, None for no such moment.
 
     Attributes
     ----------
@@ -42,11 +42,11 @@ class DetectorState(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def is_ringing(self) -> bool:
-        """Whether it rang and has not cleared."""
+        """True if it rang and has not cleared."""
         return self.rang_us is not None
 
     def is_as_good_as(self, other: DetectorState) -> bool:
-        """Whether both say the same but for the last reading: that is not worth writing down."""
+        """True if both say the same but for the last reading: that is not worth writing down."""
         return (self.beyond_us, self.calm_us, self.rang_us) == (
             other.beyond_us,
             other.calm_us,
@@ -66,7 +66,7 @@ def advance(
     *,
     may_ring: bool = True,
 ) -> tuple[DetectorState, Turned]:
-    """What a watch knows after one more reading, and whether it rang or cleared at it.
+    """Take a watch one reading further: its new state, and whether it rang or cleared.
 
     Parameters
     ----------

@@ -36,7 +36,7 @@ class WatchedSeries:
 
     @property
     def gap_s(self) -> float:
-        """How far apart its readings may be before there is a gap."""
+        """The longest distance between two readings without a gap, s."""
         return self.judge.terms.max_gap_s
 
 

@@ -21,7 +21,7 @@ _DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
 class Part(enum.Enum):
-    """What a part of the sentence changes."""
+    """A part of the sentence."""
 
     QUANTITY = "quantity"
     SCOPE = "scope"
@@ -123,7 +123,7 @@ def guard_words(guard: Guard, name: str) -> str:
 
 
 def run_words(run: RunControl) -> str:
-    """What a watch runs: the control, or its station where that is all there is to switch."""
+    """The control that a watch runs, or its station when that has only one."""
     return run.station if run.control == "on" else f"{run.control} of {run.station}"
 
 
@@ -194,7 +194,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
 
 
 def _leave(watch: Watch, guards: tuple[str, ...]) -> list[Piece]:
-    """What lets it ring: who is there, which hours, no remark."""
+    """The conditions under which it may ring: presence, hours, no remark."""
     leave: list[Piece] = []
     for guard, name in zip(watch.guards, guards, strict=True):
         leave += [Piece("while"), Piece(guard_words(guard, name), Part.GUARD)]

@@ -15,7 +15,7 @@ from rook_tally.core.quantities.levels import Level
 
 
 class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What is known of a watch at one series.
+    """The alarm of a watch at one series.
 
     Attributes
     ----------
@@ -47,17 +47,17 @@ class Alarm(msgspec.Struct, frozen=True, omit_defaults=True):
 
     @property
     def is_standing(self) -> bool:
-        """Whether it is anything but normal."""
+        """True if it is anything but normal."""
         return self.state is not AlarmState.NORMAL
 
     @property
     def is_calling(self) -> bool:
-        """Whether it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
+        """True if it wants somebody: nobody acknowledged it, nothing keeps it quiet."""
         return self.state.is_calling
 
     @property
     def is_quiet(self) -> bool:
-        """Whether it is set aside: it rings on, and nobody is told."""
+        """True if it is set aside: it rings on, and nobody is told."""
         return self.state in (AlarmState.SHELVED, AlarmState.SUPPRESSED)
 
 

@@ -161,7 +161,7 @@ def _ranks(values: FloatArray) -> FloatArray:
 
 @dataclass(frozen=True, slots=True)
 class Lag:
-    """How far the second series is behind the first; NaN and `n` 0 when unknown.
+    """The delay of the second series behind the first; NaN and `n` 0 when unknown.
 
     `at_edge`: the best lies at the end of the search and is no peak; not to be trusted.
     """
@@ -267,7 +267,7 @@ Cells = TypeVar("Cells", FloatArray, BoolArray)
 
 
 def _shifted(cells: Cells, k: int) -> Cells:
-    """What is left of a grid's cells when another's stand k further on; all of them for 0."""
+    """The cells of a grid that have a partner k further on; all of them for 0."""
     return cells[: max(0, len(cells) - k)] if k >= 0 else cells[-k:]
 
 
@@ -388,7 +388,7 @@ def _level_pairs(a: FloatArray, start: int, stop: int) -> tuple[BoolArray, BoolA
 
 @dataclass(frozen=True, slots=True)
 class Drift:
-    """How the difference of two series changes by the month; NaN when unknown."""
+    """The change per month of the difference of two series; NaN when unknown."""
 
     drift_per_month: float
     bias_start: float

@@ -89,7 +89,7 @@ def figures_of_span(
 
 
 def effective_count(value: FloatArray) -> float:
-    """How many independent readings (N,) readings in a row are worth; between 1 and N."""
+    """Number of independent readings that (N,) correlated readings are worth; between 1 and N."""
     count = len(value)
     if count < _FEWEST_READINGS:
         return float(count)
@@ -146,7 +146,7 @@ class Distribution:
 
 
 def distributions(values: Sequence[FloatArray], bins: int) -> Distribution:
-    """How the readings of several spans are spread, over bins they share.
+    """Histograms of the readings of several spans over shared bins.
 
     Parameters
     ----------

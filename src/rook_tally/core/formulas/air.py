@@ -16,7 +16,7 @@ from rook_tally.core.formulas.elementwise import elementwise, every, power, wher
 
 
 class SaturatedOver(enum.Enum):
-    """What saturated air stands over."""
+    """The surface that saturated air stands over."""
 
     WATER = "water"
     ICE = "ice"
@@ -177,7 +177,7 @@ def heat_index(temperature_c: FloatArray, relative_humidity_pct: FloatArray) -> 
 
 
 def _taken(values: FloatArray, shape: tuple[int, ...], at: IntArray) -> FloatArray:
-    """What stands at some places of an array once it is broadcast to a shape."""
+    """Elements of an array at some places, once it is broadcast to a shape."""
     whole = values if values.shape == shape else np.broadcast_to(values, shape)
     return np.asarray(whole.reshape(-1)[at])
 

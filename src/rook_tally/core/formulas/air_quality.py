@@ -142,7 +142,7 @@ def who_guideline(pollutant: str, averaging: str, level: str = "aqg") -> float:
 
 @elementwise("concentration")
 def who_ratio(concentration: FloatArray, pollutant: str, averaging: str) -> FloatArray:
-    """How many times the WHO guideline a concentration is (µg/m³; CO: mg/m³). Negative: NaN."""
+    """Ratio of a concentration to the WHO guideline (µg/m³; CO: mg/m³). Negative: NaN."""
     guideline = who_guideline(pollutant, averaging)
     return where(concentration >= 0, concentration / guideline)
 
@@ -179,7 +179,7 @@ def gas_baseline(
 def relative_gas_index(
     resistance_ohm: FloatArray, baseline_ohm: FloatArray, full_scale_ratio: float = 10.0
 ) -> FloatArray:
-    """How gassy against the sensor's own clean air, 0 (clean) … 100 (ours, relative only).
+    """Index of gas against the sensor's own clean air, 0 (clean) … 100 (ours, relative only).
 
     100·clip(ln(Rb/R)/ln(full_scale_ratio), 0, 1), for sensors whose resistance falls with gas.
     """

@@ -38,7 +38,7 @@ def in_blocks(
     *,
     dear: bool,
 ) -> FloatArray:
-    """What a formula makes of arrays of `count` elements (and plain numbers), block by block.
+    """Apply a formula to arrays of `count` elements (and plain numbers), block by block.
 
     Parameters
     ----------

@@ -84,7 +84,7 @@ def pressure_tendency_3h(
 
 @elementwise("tendency_hpa")
 def pressure_tendency_term(tendency_hpa: FloatArray) -> FloatArray:
-    """How a 3 h tendency is called, −4 (falling very rapidly) … 0 (steady) … 4.
+    """Class of a 3 h pressure tendency, −4 (falling very rapidly) … 0 (steady) … 4.
 
     |Δ| rounded to 0.1: up to 0 steady, 1.5 slowly, 3.5 (no adverb), 6.0 quickly, above very
     rapidly: UK Met Office marine forecast glossary.

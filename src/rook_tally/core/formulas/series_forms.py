@@ -37,7 +37,7 @@ def _readings(
 
 
 def _fields(one: Any) -> dict[str, Any]:
-    """What a dataclass holds, by name; not `dataclasses.asdict`, which copies every array."""
+    """The members of a dataclass, by name; not `dataclasses.asdict`, which copies every array."""
     return {field.name: getattr(one, field.name) for field in fields(one)}
 
 

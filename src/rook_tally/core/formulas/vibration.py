@@ -47,5 +47,5 @@ def vector_sum(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
 
 @elementwise("value", "base")
 def ratio_to_base(value: FloatArray, base: FloatArray) -> FloatArray:
-    """How many times its base a value is (ours): value/base, base > 0, value ≥ 0."""
+    """Ratio of a value to its base (ours): value/base, base > 0, value ≥ 0."""
     return where(every(base > 0, base < np.inf, value >= 0), value / base)

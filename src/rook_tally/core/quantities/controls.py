@@ -12,7 +12,7 @@ USUAL_CONFIRM_S = 10.0
 
 
 class ControlKind(enum.Enum):
-    """What sort of thing is set."""
+    """A kind of control."""
 
     SWITCH = "switch"
     NUMBER = "number"
@@ -61,7 +61,7 @@ class Control:
     confirm_s: float = USUAL_CONFIRM_S
 
     def value_from(self, text: str) -> str:
-        """What is sent for what a person wrote.
+        """The value to send for a person's text.
 
         Raises
         ------
@@ -93,7 +93,7 @@ class Control:
 
     @property
     def allowed(self) -> str:
-        """What it can be set to, in words."""
+        """The allowed values, in words."""
         if self.sort is ControlKind.SWITCH:
             return "on or off"
         if self.sort is ControlKind.CHOICE:
@@ -110,7 +110,7 @@ class Control:
         return f"a number from {self.low:g} to {self.high:g}{unit}"
 
     def is_confirmed_by(self, asked: str, reported: str) -> bool:
-        """Whether what a station reports is what was asked; a number may come back rounded."""
+        """True if what a station reports is what was asked; a number may come back rounded."""
         if self.sort is ControlKind.BUTTON:
             return True
         try:

@@ -64,7 +64,7 @@ def kind_to_toml(kind: Kind) -> str:
 
 
 def _members(control: Control) -> dict[str, Any]:
-    """What a control's table holds: only what is not as usual."""
+    """The TOML members of a control: only those that differ from the default."""
     members: dict[str, Any] = {
         "name": control.name,
         "title": control.title,

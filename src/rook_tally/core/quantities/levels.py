@@ -11,7 +11,7 @@ from rook_tally.core.arrays import FloatArray, IntArray
 
 
 class Level(enum.IntEnum):
-    """How far from fine: drawn as that many tally strokes."""
+    """Severity, drawn as that many tally strokes."""
 
     SETTLED = 0
     NOTICED = 1

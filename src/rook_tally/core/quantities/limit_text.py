@@ -8,8 +8,8 @@ from rook_tally.core.quantities.levels import Level, Limits
 
 
 def limit_sentence(told: DisplayUnit, limits: Limits, value: float) -> str:
-    """How far from the limit (where it becomes raised): `33 over the limit of 25`, `4 above the
-    lower limit of 31`; empty without one."""
+    """Distance from the limit in words: `33 over the limit of 25`, `4 above the lower limit of 31`;
+    empty without one."""
     limit = limits.nearest(value)
     if limit is None:
         return ""

@@ -14,7 +14,7 @@ from rook_tally.core.quantities.unit import Unit, unit_named
 
 
 class QuantityScale(enum.Enum):
-    """Whether a quantity is a number on a scale or one of two states (0 and 1)."""
+    """True if a quantity is a number on a scale or one of two states (0 and 1)."""
 
     NUMBER = "number"
     STATE = "state"
@@ -97,7 +97,7 @@ class Quantity:
         return unit_named(name, self.base.dimension)
 
     def is_believable(self, value: float) -> bool:
-        """Whether a value in the base unit lies in the believable range, ends included."""
+        """True if a value in the base unit lies in the believable range, ends included."""
         low, high = self.believable
         return low <= value <= high
 

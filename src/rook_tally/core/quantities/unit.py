@@ -17,7 +17,7 @@ Number = TypeVar("Number", float, FloatArray)
 
 
 class Dimension(enum.Enum):
-    """What can be converted into one another."""
+    """A physical dimension: units of one can be converted."""
 
     TEMPERATURE = "temperature"
     SHARE = "share"

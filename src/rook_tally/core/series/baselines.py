@@ -42,7 +42,7 @@ def rolling_median_baseline(
 
 
 def robust_z(readings: Readings, baseline: FloatArray | float | None = None) -> FloatArray:
-    """How many robust spreads each good reading is from the middle of all; (N,) float64.
+    """Distance of each good reading from the median, in robust spreads; (N,) float64.
 
     r = value − baseline, z = (r − median r)/(1.4826·MAD): Hampel 1974; Iglewicz & Hoaglin 1993.
     With MAD 0 the spread is √(π/2) times the mean deviation, with that 0 as well z is 0 (ours). NaN
@@ -70,7 +70,8 @@ def robust_z(readings: Readings, baseline: FloatArray | float | None = None) -> 
 
 @dataclass(frozen=True, slots=True)
 class Baseline:
-    """What was usual before each of N readings, how widely it spread, and how far off each is."""
+    """Median and spread of the readings before each of N readings, and each one's distance from
+    them."""
 
     usual: FloatArray
     spread: FloatArray

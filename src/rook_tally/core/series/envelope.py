@@ -46,7 +46,7 @@ class Envelope:
 
     @property
     def is_empty(self) -> bool:
-        """Whether not one good reading lies in the window."""
+        """True if not one good reading lies in the window."""
         return not self.count.any()
 
     @property
@@ -280,7 +280,7 @@ class ColumnSums:
         )
 
     def envelope(self) -> Envelope:
-        """What has been counted in."""
+        """The envelope of all that was added."""
         count = len(self._good)
         end_us = self._start_us + self._width_us * count
         if not self._good.any() and not self._suspect.any():

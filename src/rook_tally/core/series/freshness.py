@@ -14,7 +14,7 @@ SILENT_CADENCES = 5
 
 
 class Freshness(enum.Enum):
-    """Whether a series still reports as often as it should."""
+    """True if a series still reports as often as it should."""
 
     FRESH = "fresh"
     LATE = "late"

@@ -20,7 +20,7 @@ GAP_CADENCES = 3.0
 
 
 def max_gap_s(cadence_s: float) -> float:
-    """How far apart two readings may be before there is a gap between them, s."""
+    """The longest distance between two readings without a gap, s."""
     return max(GAP_CADENCES * cadence_s, SHORTEST_GAP_S)
 
 

@@ -129,7 +129,7 @@ def packed_columns(*columns: FloatArray | TimeArray) -> bytes:
 def unpacked_tables(
     blobs: Sequence[bytes], *types: str, rows: int
 ) -> list[np.ndarray[tuple[int], np.dtype[np.generic]]]:
-    """What `packed_columns` packed, several tables of so many rows one after the other.
+    """Unpack several tables packed by `packed_columns`, one after the other.
 
     Parameters
     ----------

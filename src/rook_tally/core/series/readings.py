@@ -11,7 +11,7 @@ from rook_tally.core.arrays import BoolArray, FloatArray, QualityArray, TimeArra
 
 
 class Quality(enum.IntEnum):
-    """How far a kept reading is to be believed. Refused readings are not kept at all."""
+    """Trustworthiness of a kept reading. Refused readings are not kept at all."""
 
     GOOD = 0
     UNBELIEVABLE = 1
@@ -59,7 +59,7 @@ class Readings:
 
     @property
     def are_all_good(self) -> bool:
-        """Whether statistics may use every reading."""
+        """True if statistics may use every reading."""
         return not np.count_nonzero(self.quality) and are_finite(self.value)
 
     @property

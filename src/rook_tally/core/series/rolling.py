@@ -222,7 +222,7 @@ class _WaveletMatrix:
         return self._sorted[rank]
 
     def _count_below(self, bound: FloatArray) -> IntArray:
-        """How many values of each window are less than its bound."""
+        """Number of values of each window below its bound."""
         limit = np.searchsorted(self._sorted, bound, side="left")
         first, after = self._first, self._after
         found = np.zeros(len(limit), dtype=np.int64)
@@ -367,6 +367,6 @@ def last_before(moments: TimeArray, time_us: TimeArray) -> IntArray:
 
 
 def is_rising(time_us: TimeArray) -> bool:
-    """Whether no time is before the one before it."""
+    """True if no time is before the one before it."""
     rising: BoolArray = time_us[1:] >= time_us[:-1]
     return bool(rising.all())

@@ -87,7 +87,7 @@ class Extreme:
 
 @dataclass(frozen=True, slots=True)
 class Completeness:
-    """How much of what was expected came: by count, and by time covered (both 0–1)."""
+    """Share of the expected readings that came: by count, and by time covered (both 0–1)."""
 
     heard: int
     expected: int
@@ -156,7 +156,7 @@ def pieces_of(
 def covered_s(
     readings: Readings, *, max_gap_s: float, cadence_s: float, window: Window = EVERYTHING
 ) -> float:
-    """How much of the window the readings speak for, s; 0 when empty."""
+    """Time of the window that readings cover, s; 0 when empty."""
     return pieces_of(readings, max_gap_s=max_gap_s, cadence_s=cadence_s, window=window).covered_s
 
 
@@ -296,7 +296,7 @@ def percentiles(
 def completeness(
     readings: Readings, *, max_gap_s: float, cadence_s: float, start_us: int, end_us: int
 ) -> Completeness:
-    """How much of a window was heard, by count and by time covered."""
+    """Share of a window that was heard, by count and by time covered."""
     window = Window(start_us, end_us)
     time_us, _ = cleaned(readings)
     part = inside(time_us, start_us, end_us)

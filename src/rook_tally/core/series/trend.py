@@ -23,7 +23,7 @@ class Trend:
 
     @property
     def is_sure(self) -> bool:
-        """Whether the slope stands out from its own uncertainty."""
+        """True if the slope stands out from its own uncertainty."""
         return abs(self.per_hour) > SURE_STANDARD_ERRORS * self.standard_error
 
 

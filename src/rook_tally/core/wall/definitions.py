@@ -14,7 +14,7 @@ USUAL_SPAN_S = 86_400.0
 
 
 class PaneKind(enum.Enum):
-    """What a pane is."""
+    """A kind of pane."""
 
     FIGURE = "figure"
     DIAL = "dial"
@@ -29,12 +29,12 @@ class PaneKind(enum.Enum):
 
     @property
     def takes_several(self) -> bool:
-        """Whether it shows more than one series."""
+        """True if it shows more than one series."""
         return self in _OF_SEVERAL
 
     @property
     def needs_series(self) -> bool:
-        """Whether it shows nothing without one."""
+        """True if it shows nothing without one."""
         return self not in (PaneKind.STANDING, PaneKind.WORDS)
 
 
@@ -84,7 +84,7 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def area(self) -> Area:
-        """What it covers."""
+        """The cells it covers."""
         return Area(*self.at, *self.size)
 
     def placed(self, area: Area) -> Pane:
@@ -113,7 +113,7 @@ class WallSheet(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def areas(self) -> tuple[Area, ...]:
-        """What its panes cover."""
+        """The areas of its panes."""
         return tuple(pane.area for pane in self.panes)
 
 

@@ -57,7 +57,7 @@ def _written(sheet: WallSheet) -> dict[str, Any]:
 
 
 def sheets_from_toml(text: str) -> tuple[WallSheet, ...]:
-    """What the text of a file says.
+    """Read a file of sheets.
 
     Raises
     ------

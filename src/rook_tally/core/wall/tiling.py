@@ -45,11 +45,11 @@ class Area(NamedTuple):
 
     @property
     def size(self) -> int:
-        """How many cells of the grid it covers."""
+        """Number of cells it covers."""
         return self.wide * self.tall
 
     def meets(self, other: Area) -> bool:
-        """Whether both cover a cell."""
+        """True if both cover a cell."""
         return (
             self.x < other.right
             and other.x < self.right
@@ -86,7 +86,7 @@ def trouble_of(areas: Sequence[Area]) -> str:
 
 
 def _is_cut_through(areas: Sequence[Area]) -> bool:
-    """Whether cuts from side to side part the areas, and each part again."""
+    """True if cuts from side to side part the areas, and each part again."""
     if len(areas) <= 1:
         return True
     for low, high in ((0, 2), (1, 3)):

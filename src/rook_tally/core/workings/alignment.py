@@ -99,7 +99,7 @@ class Inputs:
 
     @property
     def remembered_bytes(self) -> int:
-        """How much is remembered beside the readings themselves."""
+        """Size of what is cached beside the readings, bytes."""
         arrays = (
             *self._moments.values(),
             *itertools.chain.from_iterable(self._held.values()),
@@ -194,5 +194,5 @@ def joined_moments(several: list[TimeArray]) -> TimeArray:
 
 
 def held_us(cadence_s: float, within_s: float | None) -> int:
-    """How old a reading may be: as said, else three cadences."""
+    """The greatest age of a reading that counts: as told, else three cadences."""
     return microseconds(HELD_CADENCES * cadence_s if within_s is None else within_s)

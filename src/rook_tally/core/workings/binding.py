@@ -177,7 +177,7 @@ def _kept(units: Sequence[Unit]) -> tuple[KeptUnit, ...]:
 
 
 def result_of(working: Working, check: Checked) -> Result:
-    """What a formula's result is kept as."""
+    """The series definition of a formula's result."""
     base = check.shown.units[0]
     alike = [one for one in QUANTITIES.values() if one.base.dimension is base.dimension]
     inputs = [one.quantity for one in check.series if one.quantity.base.dimension is base.dimension]

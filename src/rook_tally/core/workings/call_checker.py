@@ -35,7 +35,7 @@ _ORDINALS = ("first", "second", "third", "fourth")
 
 
 class PartChecker(Protocol):
-    """What checks the parts of a formula and remembers which series they use."""
+    """Checks the parts of a formula and collects the series they use."""
 
     names: SymbolTable
     series: list[NamedSeries]
@@ -50,7 +50,7 @@ class PartChecker(Protocol):
         """A series as an input."""
 
     def measure(self, reference: tree.Reference) -> Measure:
-        """What kind of number a reference is."""
+        """The measure of a reference."""
 
 
 class Calls:

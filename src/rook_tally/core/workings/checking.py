@@ -200,7 +200,7 @@ class Checker:
         return scale.measure, scale.factor
 
     def measure(self, reference: tree.Reference) -> Measure:
-        """What kind of number a reference is."""
+        """The measure of a reference."""
         quantity = self.names.quantity(reference)
         if quantity.scale is QuantityScale.STATE:
             return TRUTH

@@ -23,7 +23,7 @@ class Completion:
 
 
 def completions(text: str, cursor: int, names: SymbolTable) -> list[Completion]:
-    """What could stand at the cursor, those that begin with what is written there first.
+    """Completions at the cursor, those that begin with what is written there first.
 
     After `@` places and groups, after a place's `/` its stations; else quantities (where told) and
     formulas.

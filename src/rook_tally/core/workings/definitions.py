@@ -19,7 +19,7 @@ class Placement(enum.Enum):
 
 
 class Aggregation(enum.Enum):
-    """How a score's inputs are added up."""
+    """A way to combine a score's inputs."""
 
     WEIGHTED = "weighted"
     WORST = "worst of"
@@ -87,7 +87,7 @@ class KeptUnit(msgspec.Struct, frozen=True):
 
 
 class Result(msgspec.Struct, frozen=True, kw_only=True):
-    """What a working gives, as it is written down with its series.
+    """The result of a working, as it is saved with its series.
 
     The first unit is the one it is kept in; `preferred` is the symbol of the one it is shown in.
     """

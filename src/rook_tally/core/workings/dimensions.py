@@ -43,13 +43,12 @@ class Measure:
 
     @property
     def step(self) -> Measure:
-        """What two of these differ by."""
+        """The measure of a difference of two of these."""
         return Measure(self.powers)
 
     @property
     def averaging(self) -> Averaging:
-        """How values of this kind average: levels in decibels, directions and states by their own
-        rule."""
+        """The averaging of such values: decibels, directions and states have their own."""
         if self.is_truth:
             return Averaging.HELD
         if self in (_DIMENSIONS[_D.SOUND_LEVEL][0], _DIMENSIONS[_D.SIGNAL][0]):
@@ -60,7 +59,7 @@ class Measure:
 
     @property
     def is_number(self) -> bool:
-        """Whether it is a plain number."""
+        """True if it is a plain number."""
         return self.powers == _NOTHING and not self.is_truth
 
 
@@ -123,7 +122,7 @@ def measure_of(dimension: Dimension) -> Measure:
 
 
 def coherent_factor(dimension: Dimension) -> float:
-    """How many coherent units (SI; °C for temperatures) a dimension's base unit is."""
+    """Number of coherent units (SI; °C for temperatures) in a dimension's base unit."""
     return _DIMENSIONS[dimension][1]
 
 
@@ -297,7 +296,7 @@ def _composed(measure: Measure) -> MeasureScale:
 
 
 def wording_of(measure: Measure) -> str:
-    """What kind of number it is, in a person's words."""
+    """A measure in a person's words."""
     if measure.is_truth:
         return "a yes or no"
     if measure.is_number:

@@ -28,7 +28,7 @@ class Node(Protocol):
 
     @property
     def reach_us(self) -> int:
-        """How far back from a moment it looks."""
+        """The time it looks back from a moment, µs."""
 
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:
         """Its values at (M,) rising moments; NaN for a gap."""
@@ -66,7 +66,7 @@ class LatestValue:
 
     @cached_property
     def reach_us(self) -> int:
-        """How old its reading may be."""
+        """The greatest age of its reading, µs."""
         return self.input.held_us
 
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:
@@ -129,7 +129,7 @@ class AggregateNode:
 
     @cached_property
     def reach_us(self) -> int:
-        """How old the most patient member's reading may be."""
+        """The greatest age of any member's reading, µs."""
         return max((one.held_us for one in self.members), default=0)
 
     def at(self, inputs: Inputs, times: TimeArray) -> FloatArray:
@@ -200,7 +200,7 @@ class WindowNode:
 
 @dataclass(frozen=True)
 class LaggedNode:
-    """What a part was a while before."""
+    """The value of a part a while before."""
 
     part: Node
     ago_us: int
@@ -247,7 +247,7 @@ class Program:
 
     @cached_property
     def reach_us(self) -> int:
-        """How far back from a moment it looks: what changed then may change its value now."""
+        """The time it looks back from a moment, µs: a change within it may change the value."""
         return max([self.node.reach_us, *(one.held_us for one in self.inputs)])
 
     def worked_out(

@@ -449,7 +449,7 @@ TOGETHER: Mapping[str, tuple[str, Several]] = {
 
 
 def of_several(name: str, averaging: Averaging) -> tuple[str, Several]:
-    """What a result is in, and the function of `TOGETHER` as the series' quantity averages."""
+    """The unit of a result, and the aggregate function for the series' averaging."""
     gives, function = TOGETHER[name]
     if name == "mean":
         function = mean_of_several(averaging)

@@ -144,7 +144,7 @@ class Lookback:
 
     @cached_property
     def covered_s(self) -> FloatArray:
-        """How much of each window the readings speak for, s."""
+        """Time of each window that readings cover, s."""
         return self.amount(lambda left, right, length: length)
 
     @cached_property
@@ -238,7 +238,7 @@ class Lookback:
         return self._said(OrderStatistics(value).quantile(first, after, share))
 
     def spreads_from_usual(self, least_spread: float) -> FloatArray:
-        """How many robust spreads the newest reading is from the median of those before it.
+        """Distance of the newest reading from the median of those before it, in robust spreads.
 
         As `core.baselines.usual_level`: what is new does not count among what is usual.
         """
@@ -259,7 +259,7 @@ class Lookback:
         return self._said(np.where(at >= 0, found, np.nan))
 
     def since_highest_s(self, sign: float = 1.0) -> FloatArray:
-        """How long ago the highest (or lowest) reading was, s; the newest of equals."""
+        """Age of the highest (or lowest) reading, s; the newest of equals."""
         time_us, value, first, after = self._known
         at = position_of_highest(sign * value, first, after)
         when = time_us[np.maximum(at, 0)] if len(value) else self.at
@@ -313,7 +313,7 @@ class Lookback:
         return changed
 
     def _between(self, left: IntArray, right: IntArray, moments: TimeArray) -> FloatArray:
-        """What levels and directions are between two readings."""
+        """Levels and directions between two readings."""
         a, b = (component_of(self.averaging, self.value[one]) for one in (left, right))
         length = np.maximum(self.time_us[right] - self.time_us[left], 1)
         return value_of(self.averaging, a + (b - a) * ((moments - self.time_us[left]) / length))
@@ -356,7 +356,7 @@ class Lookback:
 
 
 def _lasting(a: FloatArray, b: FloatArray, length_s: FloatArray) -> FloatArray:
-    """How long straight pieces are above 0, s."""
+    """Time that straight pieces are above 0, s."""
     return part_above(a, b)[0] * length_s
 
 

@@ -35,7 +35,7 @@ class ScoreProgram:
 
     @cached_property
     def reach_us(self) -> int:
-        """How far back from a moment it looks."""
+        """The time it looks back from a moment, µs."""
         return max((program.reach_us for program in self.programs if program), default=0)
 
     def readings(self, inputs: Inputs, times: TimeArray) -> FloatArray:

@@ -37,7 +37,7 @@ class SymbolTable:
     places: Sequence[str] = field(default=())
 
     def quantity(self, reference: Reference) -> Quantity:
-        """What a reference measures.
+        """The quantity of a reference.
 
         Raises
         ------

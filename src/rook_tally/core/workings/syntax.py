@@ -9,7 +9,7 @@ from rook_tally.core.workings.diagnostics import TextRange
 
 
 class Operator(enum.Enum):
-    """What stands between two parts."""
+    """An operator between two parts."""
 
     PLUS = "+"
     MINUS = "-"
@@ -119,7 +119,7 @@ class WindowedPart:
 
 @dataclass(frozen=True, slots=True)
 class LaggedPart:
-    """What a part was a while before: `x 24 h ago`."""
+    """The value of a part a while before: `x 24 h ago`."""
 
     at: TextRange
     part: Part

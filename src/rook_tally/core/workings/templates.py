@@ -209,7 +209,7 @@ _SCORES: tuple[tuple[Working, str], ...] = (
 
 
 def offers(names: SymbolTable, have: Sequence[Working]) -> list[Offer]:
-    """What could be made of a site's series and is not there yet."""
+    """Workings that the site's series allow and that are not there yet."""
     taken = {one.slug for one in have}
     found = []
     for working, what in (*_SCORES, *_EACH, *_of_groups(names)):

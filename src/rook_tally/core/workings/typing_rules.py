@@ -87,7 +87,7 @@ def in_units(
 
 
 def unit_suggestion(part: Part, wanted: Measure | None, measure: Measure) -> str:
-    """What to write where a number lacks its unit."""
+    """The unit to write where a number lacks its own."""
     if not isinstance(part, tree.Number) or part.unit:
         if wanted is not None and measure == wanted.step and wanted.is_point:
             return "a temperature is told in °C or °F, K is a step"

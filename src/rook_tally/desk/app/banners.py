@@ -40,7 +40,7 @@ class _Band(Label):
 
 
 class NoticeBanner(_Band):
-    """What is wrong."""
+    """A line about what is wrong."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__(12, theme.tint(Level.RAISED), theme.ink)

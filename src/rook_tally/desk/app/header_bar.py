@@ -73,8 +73,8 @@ class _ViewName(QAbstractButton):
 
 
 class _Standing(QWidget):
-    """How many alarms stand, else how many series are raised or worse, with the strokes of the
-    worst. A click asks for the alarms."""
+    """The number of alarms, else of series raised or worse, with the strokes of the worst. A click
+    opens the alarms."""
 
     clicked = Signal()
 
@@ -221,7 +221,7 @@ class HeaderBar(QWidget):
 
 
 def _copied_words(state: SiteState) -> str:
-    """How old the last daily copy is; empty where none are made, and while the past is shown."""
+    """The age of the last daily copy; empty where none are made, and while the past is shown."""
     if state.copies is None or not state.window.is_live:
         return ""
     if not state.copies.made_us:

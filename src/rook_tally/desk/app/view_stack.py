@@ -71,7 +71,7 @@ class ViewStack(QStackedWidget):
         return self._placed(STATIONS, make_stations(self._window))
 
     def is_made(self, at: int) -> bool:
-        """Tell whether a view was looked at already."""
+        """True if a view was looked at already."""
         return at in self._made
 
     def show_view(self, at: int) -> None:

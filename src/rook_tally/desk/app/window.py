@@ -174,7 +174,7 @@ class DeskWindow(QMainWindow):
 
     @cached_property
     def dialogs(self) -> Dialogs:
-        """What opens over the views, loaded on first use."""
+        """The opener of dialogs, loaded on first use."""
         from rook_tally.desk.app.dialogs import Dialogs
 
         return Dialogs(self)
@@ -241,7 +241,7 @@ class DeskWindow(QMainWindow):
         self.show_view(STRIP)
 
     def settings(self, theme: ThemeChoice) -> DeskSettings:
-        """What is arranged now, to be kept."""
+        """The arrangement as it is now."""
         lanes = (
             ()
             if not self._views.is_made(STRIP)

@@ -19,7 +19,7 @@ MOST = 40
 
 
 class FoundKind(enum.Enum):
-    """What was found, in the order they are listed."""
+    """A kind of finding, in the order they are listed."""
 
     PLACE = "place"
     STATION = "station"

@@ -49,7 +49,7 @@ class SiteSnapshot:
 
 @dataclass(frozen=True, slots=True)
 class SnapshotQuery:
-    """How the site stood at a moment."""
+    """The site at a moment."""
 
     site: Site
     at_us: int

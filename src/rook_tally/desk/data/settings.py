@@ -44,8 +44,8 @@ class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class WallSettings(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How sheets are shown: on which monitor (by name; empty for the first), how long each stands
-    (0: until somebody turns), and when it is night, in minutes of the local day."""
+    """Display of sheets: the monitor (by name; empty for the first), seconds a sheet stands (0:
+    until somebody turns), and the night, in minutes of the local day."""
 
     screen: str = ""
     turn_s: float = 20.0

@@ -34,8 +34,8 @@ PASSWORDS = (
 
 @dataclass(frozen=True, slots=True)
 class SiteSettings:
-    """What holds for the whole site. `copies_into` is the folder that gets a copy a day, empty for
-    none; `can_be_copied` is False for a server's store."""
+    """Settings of the whole site. `copies_into` is the folder of the daily copies, empty for none;
+    `can_be_copied` is False for a server's store."""
 
     name: str
     zone: str
@@ -48,7 +48,7 @@ class SiteSettings:
 
 @dataclass(frozen=True, slots=True)
 class SiteSettingsQuery:
-    """How the settings are now."""
+    """The settings of the site."""
 
     subject: str = "site settings"
 

@@ -108,13 +108,13 @@ class SiteState:
 
     @property
     def alarms(self) -> tuple[ActiveAlarm, ...]:
-        """What stands at the moment shown, the worst first."""
+        """Alarms at the moment shown, the worst first."""
         if self.window.is_live or self.past is None:
             return self.live_alarms
         return self.past.alarms
 
     def alarms_of(self, series_id: int) -> list[ActiveAlarm]:
-        """What stands of one series."""
+        """Alarms of one series."""
         return [one for one in self.alarms if one.series_id == series_id]
 
     @property
@@ -147,7 +147,7 @@ class SiteState:
         self.window = self.window.following(self.clock())
 
     def moment_question(self) -> SnapshotQuery | None:
-        """What to ask about the moment shown; None while it is now, or known."""
+        """The query for the moment shown; None while it is now, or known."""
         if self.window.is_live or (self.past is not None and self.past.at_us == self.now_us):
             return None
         return SnapshotQuery(self.site, self.now_us)
@@ -165,7 +165,7 @@ class SiteState:
         self._tell(touched)
 
     def trial_words(self) -> str:
-        """What is tried out: each series with its value instead of the real one."""
+        """Each tried value in words, instead of the real one."""
         by_id = {one.id: one for one in self.site.series}
         told = []
         for series_id, value in self.trial.items():
@@ -260,23 +260,23 @@ class SiteState:
         return series.limits.level_of(newest.value)
 
     def age_s(self, time_us: int) -> float:
-        """How long ago a moment is, never negative."""
+        """Age of a moment, s, never negative."""
         return max(0.0, (self.now_us - time_us) / SECOND_US)
 
     def station_age_s(self, station: Station) -> float | None:
-        """How long ago a station last said anything; None when it never did."""
+        """Time since a station was last heard, s; None when it never was."""
         newest_us = self.shown.newest_by_station(self.site).get(station.id)
         return None if newest_us is None else self.age_s(newest_us)
 
     def station_freshness(self, station: Station) -> Freshness:
-        """Whether a station is heard, late or silent; one never heard is silent."""
+        """True if a station is heard, late or silent; one never heard is silent."""
         age_s = self.station_age_s(station)
         if age_s is None:
             return Freshness.SILENT
         return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
 
     def is_offline(self, station: Station) -> bool:
-        """Whether it said, or its will did, that it is offline, and nothing came since."""
+        """True if it said, or its will did, that it is offline, and nothing came since."""
         since_us = station.offline_since_us
         if since_us is None:
             return False
@@ -284,7 +284,7 @@ class SiteState:
         return newest is None or not len(newest) or int(newest[-1]) <= since_us
 
     def stations_heard(self) -> tuple[int, int]:
-        """How many stations are not silent, and how many there are."""
+        """Number of stations that are not silent, and of all."""
         heard = [
             station
             for station in self.site.stations
@@ -293,7 +293,7 @@ class SiteState:
         return len(heard), len(self.site.stations)
 
     def raised(self) -> tuple[int, Level]:
-        """How many series of stations that are heard are raised or worse, and the worst level."""
+        """Number of series of heard stations that are raised or worse, and the worst level."""
         levels = [
             self.level(one)
             for one in self.site.series
@@ -302,7 +302,7 @@ class SiteState:
         return sum(level >= Level.RAISED for level in levels), max(levels, default=Level.SETTLED)
 
     def notice(self) -> str:
-        """What is wrong with the way readings come in, in one line; empty when nothing is."""
+        """The most important trouble in one line; empty when there is none."""
         if self.trouble:
             return self.trouble
         if not self.is_loaded:

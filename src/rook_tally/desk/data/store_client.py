@@ -170,7 +170,7 @@ class StoreClient:
 
     @property
     def is_apart(self) -> bool:
-        """Whether a process of its own does the work by now."""
+        """True if a process of its own does the work by now."""
         return self._apart is not None and self._apart.is_ready
 
     @property
@@ -276,7 +276,7 @@ class ClientScope:
 def _answer(
     outcome: Outcome[T], on_result: Callable[[T], None] | None, on_error: OnError | None
 ) -> Callable[[], None]:
-    """What is to be called with an outcome."""
+    """The call that answers with an outcome."""
 
     def answer() -> None:
         if isinstance(outcome, Failure):

@@ -76,7 +76,7 @@ class NewReadings:
 
 @dataclass(frozen=True, slots=True)
 class NewDoors:
-    """How the collectors' doors stand now, and what room the store's disk has, if we can see."""
+    """The collectors' doors as they are now, and the room on the store's disk, if we can see it."""
 
     collectors: list[Collector]
     room_bytes: int | None = None
@@ -149,7 +149,7 @@ def read_picture(connection: Connection, now_us: int, *, ribbons: bool = True) -
 
 
 def copies_in(connection: Connection) -> Copies | None:
-    """How the daily copies stand; None where none are made."""
+    """State of the daily copies; None where none are made."""
     if backup_schedule(connection) is None:
         return None
     last = last_backup(connection)
@@ -169,7 +169,7 @@ def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, T
 
 
 def reports_us(site: Site) -> dict[int, int]:
-    """How far back reports are shown, by station id."""
+    """Start of the shown reports, by station id."""
     return {one.id: round((HEARD_REPORTS + 2) * one.cadence_s * SECOND_US) for one in site.stations}
 
 

@@ -22,7 +22,7 @@ T_co = TypeVar("T_co", covariant=True)
 
 @dataclass(frozen=True, slots=True)
 class UndoableResult:
-    """What came of a change. `words` as in "remark taken away"; no inverse where nothing takes it
+    """The result of a command. `words` as in "remark taken away"; no inverse where nothing takes it
     back."""
 
     words: str
@@ -49,7 +49,7 @@ class UndoHistory:
 
     @property
     def can_undo(self) -> bool:
-        """Whether there is a step to take back."""
+        """True if there is a step to take back."""
         return bool(self._done)
 
     def undo(self) -> None:

@@ -52,7 +52,7 @@ class WorkerProcess:
 
     @property
     def is_ready(self) -> bool:
-        """Whether it has opened the store and waits for work."""
+        """True if it has opened the store and waits for work."""
         if not self._is_ready and self._pipe.poll():
             try:
                 self._is_ready = self._pipe.recv()
@@ -87,7 +87,7 @@ class WorkerProcess:
 
 
 def _serve(pipe: Pipe, address: str, catalogue: Mapping[str, str]) -> None:
-    """What the process does until its pipe is closed."""
+    """Carry out jobs until the pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     keep_freed_memory(FOR_A_WINDOW_MB)

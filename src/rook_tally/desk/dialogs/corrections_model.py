@@ -31,7 +31,7 @@ _BACK_US = 7 * DAY_US
 
 
 class CorrectionWay(enum.Enum):
-    """How a correction is given."""
+    """A way to give a correction."""
 
     OFFSET = "one offset"
     GAIN_AND_OFFSET = "gain and offset"

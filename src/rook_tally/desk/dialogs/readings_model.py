@@ -70,7 +70,7 @@ class ReadingsModel:
 
     @property
     def suspect_count(self) -> int:
-        """How many suspect readings there are."""
+        """Number of suspect readings."""
         return int(np.count_nonzero(~self.answer.readings.good))
 
     def texts(self, line: int) -> tuple[str, str, str, str, str]:
@@ -116,7 +116,7 @@ class ReadingsModel:
         return "\n".join(["\t".join(names), *("\t".join(self.texts(line)) for line in lines)])
 
     def words(self) -> str:
-        """How many there are."""
+        """The number of readings in words."""
         count = len(self.answer.readings)
         told = f"{count:,}".replace(",", "\u2009") + (" reading" if count == 1 else " readings")
         suspect = self.suspect_count

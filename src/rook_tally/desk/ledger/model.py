@@ -100,7 +100,7 @@ class LedgerModel:
 
     @property
     def state(self) -> SiteState:
-        """What it is made from."""
+        """The site's state that it shows."""
         return self._state
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
@@ -118,7 +118,7 @@ class LedgerModel:
             self._announce(cells | self._summaries_of(cells))
 
     def _is_laid_out(self) -> bool:
-        """Whether rows and columns are as they should be."""
+        """True if rows and columns are as they should be."""
         if self._site is not self._state.site:
             return False
         by_place = self.arrangement.order is LedgerOrder.PLACES
@@ -253,7 +253,7 @@ class LedgerModel:
 
     @property
     def hidden_count(self) -> int:
-        """How many places and quantities are hidden."""
+        """Number of hidden places and quantities."""
         return len(self.arrangement.hidden_places) + len(self.arrangement.hidden_quantities)
 
     def arrange(self, arrangement: LedgerArrangement) -> None:
@@ -376,13 +376,13 @@ class LedgerModel:
         return RowHead(line.place.name, age(min(known)) if known else "", shown, heard)
 
     def has_cell(self, row: int, column: int) -> bool:
-        """Whether a cell shows anything."""
+        """True if a cell shows anything."""
         several = self.series_at(row, column)
         return bool(several) and several[0].id in self._state.latest
 
     def cell(self, row: int, column: int) -> Cell | None:
-        """What a cell shows; None where the place does not tell the quantity. The same object for
-        as long as it shows the same."""
+        """The cell of a row and column; None where the place has no such series. The same object
+        while it shows the same."""
         if (row, column) not in self._cells:
             self._cells[row, column] = self._cell(row, column)
         return self._cells[row, column]
@@ -440,7 +440,7 @@ class LedgerModel:
         return self.shown_as(quantity).figure(float(figures[line.summary](values)))
 
     def shown_as(self, quantity: Quantity) -> DisplayUnit:
-        """How a column is shown: as any series of it is."""
+        """The unit and decimals of a column."""
         return next(
             (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),
             base_shown(quantity),

@@ -15,7 +15,7 @@ from rook_tally.desk.parts.widgets import tint
 
 
 class FirstStep(enum.Enum):
-    """How to begin."""
+    """A way to begin."""
 
     DEMO = "Look at the demo"
     STATION = "Connect a station"

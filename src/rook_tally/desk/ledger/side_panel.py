@@ -160,7 +160,7 @@ class SidePanel(SidePaper):
         column.addStretch(1)
 
     def _show_remarks(self) -> None:
-        """What people wrote about the place, or the site, in the day that is shown."""
+        """Show remarks on the place, or the site, of the day that is shown."""
         lines = [] if self.account is None else remark_lines(self._state, self.account.series)
         self.remarks.setText("\n".join(lines))
         for label in (self._remarks_head, self.remarks):
@@ -218,7 +218,7 @@ class SidePanel(SidePaper):
         self._also.setVisible(bool(self._also.text()))
 
     def _others(self, account: SeriesSummary) -> str:
-        """What other stations of the place say of the same quantity."""
+        """The values of other stations of the place for the same quantity."""
         one = account.series
         told = [
             f"{other.station.key} says {other.shown.text(self._state.latest[other.id].value)}"

@@ -66,11 +66,11 @@ class LedgerTableModel(QAbstractTableModel):
         model.laid_out.append(self._on_laid_out)
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """How many rows."""
+        """Number of rows."""
         return 0 if parent.isValid() else len(self._model.rows)
 
     def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """How many quantities."""
+        """Number of quantities."""
         return 0 if parent.isValid() else len(self._model.columns)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -214,7 +214,7 @@ class QuantityHeader(QHeaderView):
 
 
 class _Corner(QWidget):
-    """What stands over the row heads."""
+    """The corner over the row heads."""
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
@@ -384,7 +384,7 @@ class LedgerTable(QTableView):
             super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """What can be done with the cell."""
+        """Offer the actions of the cell."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for action in LedgerAction:

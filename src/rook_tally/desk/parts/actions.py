@@ -19,6 +19,6 @@ class ViewAction(enum.Enum):
 
     @property
     def words(self) -> str:
-        """What it does."""
+        """The action in words."""
         words: str = self.value[1]
         return tr(words)

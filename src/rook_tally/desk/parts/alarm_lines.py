@@ -21,7 +21,7 @@ _MOST = 3
 
 
 def state_words(one: ActiveAlarm, now_us: int) -> str:
-    """How an alarm stands, and since when."""
+    """The state of an alarm in words, and since when."""
     since = "" if one.since_us is None else age((now_us - one.since_us) / 1e6)
     words = {
         AlarmState.UNACKNOWLEDGED: tr("standing {0}", since),

@@ -21,7 +21,7 @@ _NOWHERE = np.float32(1e6)
 
 
 def band_coverage(top: FloatArray, bottom: FloatArray, height: int) -> AntialiasedTrace:
-    """What a band between two edges covers of each pixel, 0 to 1.
+    """Share of each pixel that a band between two edges covers, 0 to 1.
 
     Parameters
     ----------
@@ -43,7 +43,7 @@ def band_coverage(top: FloatArray, bottom: FloatArray, height: int) -> Antialias
 
 
 def line_coverage(y: FloatArray, height: int, thickness: float) -> AntialiasedTrace:
-    """What a line with one value a column covers of each pixel; columns of NaN break it.
+    """Share of each pixel that a line with one value a column covers; columns of NaN break it.
 
     Each column is filled from halfway to its left neighbour to halfway to its right one.
     """
@@ -96,7 +96,7 @@ def spread_over(
 def strength_of(
     line: AntialiasedTrace, band: AntialiasedTrace | None, band_opacity: float
 ) -> Strength:
-    """How strongly a line over a band inks each pixel, 0 to 255."""
+    """Opacity of a line over a band for each pixel, 0 to 255."""
     if band is not None:
         # What of the band the line leaves uncovered.
         band *= 1 - line

@@ -21,7 +21,7 @@ BAND_OPACITY = 0.35
 
 @dataclass(frozen=True, slots=True)
 class ChartContent:
-    """What the chart shows. `shown` is for the limits written at its left edge."""
+    """Content of the chart. `shown` is for the limits written at its left edge."""
 
     envelope: Envelope
     limits: Limits

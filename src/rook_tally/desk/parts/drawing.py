@@ -35,7 +35,7 @@ def draw_strokes(
 
 
 def strokes_width(level: Level, height: float) -> float:
-    """How much room the strokes of a level take."""
+    """Width of the strokes of a level."""
     width = max(1.6, height / 8)
     return width * (1 + 2.4 * (max(int(level), 1) - 1)) + 1
 
@@ -69,5 +69,5 @@ def draw_heard(
 
 
 def hatching(theme: Theme) -> QBrush:
-    """What fills a stretch in which nothing was heard."""
+    """The brush for a stretch in which nothing was heard."""
     return QBrush(colour(theme.hatch), Qt.BrushStyle.BDiagPattern)

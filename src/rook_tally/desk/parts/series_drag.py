@@ -21,7 +21,7 @@ def carried_series(data: QMimeData) -> list[int]:
 
 
 def load_of(series: Sequence[Series]) -> QMimeData:
-    """What is carried for these series."""
+    """The drag data of series."""
     data = QMimeData()
     data.setData(_FORM, QByteArray(" ".join(str(one.id) for one in series).encode()))
     data.setText(", ".join(f"{one.station.place.name} {one.quantity.name}" for one in series))

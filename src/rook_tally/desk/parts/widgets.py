@@ -35,7 +35,7 @@ def tint(label: QLabel, name: str) -> None:
 
 
 def list_style(theme: Theme) -> str:
-    """How a list in a dialog looks: paper, the picked line marked at its left."""
+    """The style of lists in dialogs: paper, the picked line marked at its left."""
     return (
         f"QListWidget {{ background: {theme.paper}; border: 1px solid {theme.rule}; }}"
         f"QListWidget::item {{ padding: 7px 8px; color: {theme.ink}; }}"

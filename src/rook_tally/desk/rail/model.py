@@ -45,7 +45,7 @@ class RailRibbon:
 
 @dataclass(frozen=True, slots=True)
 class RailQuery:
-    """How the site stood over a stretch. A whole archive is asked for with `start_us` None."""
+    """The worst level over a stretch. A whole archive is asked for with `start_us` None."""
 
     site: Site
     start_us: int | None
@@ -92,7 +92,7 @@ class RailModel:
 
     @property
     def window(self) -> TimeWindow:
-        """What every view shows."""
+        """The window of time that every view shows."""
         return self._state.window
 
     @property
@@ -101,7 +101,7 @@ class RailModel:
         return self._state.zone
 
     def question(self) -> RailQuery:
-        """What to ask now: at least a week, and as far back as the window reaches."""
+        """The query for now: at least a week, and as far back as the window reaches."""
         now_us = self._state.clock()
         end_us = (now_us // _ROUND_US + 1) * _ROUND_US
         if self.shows_all:
@@ -111,7 +111,7 @@ class RailModel:
         return RailQuery(self._state.site, None if span_us is None else end_us - span_us, end_us)
 
     def is_to_be_asked(self) -> bool:
-        """Whether what is shown is not what should be."""
+        """True if what is shown is not what should be."""
         wanted = self.question()
         if self.ribbon is None or self._alarm_moves != self._state.alarm_moves:
             return True
@@ -212,7 +212,7 @@ class RailModel:
         self._state.show_window(window)
 
     def span_words(self) -> str:
-        """How long the window is, and that it is live."""
+        """The window's length in words, and that it is live."""
         window = self.window
         named = next((text for text, span in PRESETS if span == window.span_us), None)
         words = named or _length(window.span_us)

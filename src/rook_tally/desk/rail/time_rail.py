@@ -43,7 +43,7 @@ _STROKES_ROOM = 18
 
 
 class _Grip(enum.Enum):
-    """What of the window the mouse holds."""
+    """The part of the window that the mouse holds."""
 
     START = "start"
     END = "end"
@@ -151,7 +151,7 @@ class _Track(QWidget):
         painter.drawLine(QPointF(0, bottom), QPointF(self.width(), bottom))
 
     def _draw_rings(self, painter: QPainter) -> None:
-        """What rang, as bars along the top of the ribbon."""
+        """Draw past alarms as bars along the top of the ribbon."""
         ribbon = self._model.ribbon
         for begin_us, end_us, level in () if ribbon is None else ribbon.rings:
             left = self.x_of(begin_us)

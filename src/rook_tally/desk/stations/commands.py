@@ -51,7 +51,7 @@ class RequestControl:
 
 @dataclass(frozen=True, slots=True)
 class AskProposal:
-    """What a stray sender seems to be; answers with the request's number."""
+    """Ask for a proposal of what a stray sender is; returns the request's number."""
 
     key: str
     now_us: int
@@ -115,7 +115,7 @@ class RenewKey:
 
 @dataclass(frozen=True, slots=True)
 class Describe:
-    """What a person says of a station, and where it stands."""
+    """Save notes of a station and where it stands."""
 
     station: Station
     notes: str
@@ -135,7 +135,7 @@ class Describe:
 
 @dataclass(frozen=True, slots=True)
 class RequestQuery:
-    """How far a request is."""
+    """The state of a request."""
 
     number: int
 
@@ -146,7 +146,7 @@ class RequestQuery:
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """What a new station can be and where it can stand: kinds by slug, places."""
+    """The choices for a new station: kinds by slug, places."""
 
     kinds: dict[str, str]
     places: list[str]
@@ -154,7 +154,7 @@ class Choices:
 
 @dataclass(frozen=True, slots=True)
 class ChoicesQuery:
-    """What there is to choose from when a sender is taken in."""
+    """The choices when a sender is taken in."""
 
     def run(self, connection: Connection) -> Choices:
         """The choices."""

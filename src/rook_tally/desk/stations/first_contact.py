@@ -10,7 +10,7 @@ from rook_tally.store.site import MessageLogEntry, Problem
 
 
 class StepState(enum.Enum):
-    """How a step stands."""
+    """The state of a step."""
 
     WAITING = "waiting"
     DONE = "done"
@@ -32,7 +32,7 @@ _NAMES = ("reached the door", "access key right", "decoded", "placed", "on the L
 def contact_steps(
     key: str, tape: Sequence[MessageLogEntry], *, is_shown: bool
 ) -> tuple[ContactStep, ...]:
-    """How far the newest message that may be this station's has come.
+    """Steps that the newest message of this station has passed.
 
     `tape` are the newest lines of all stations, newest first; a message with a wrong key may be
     from anybody, so it counts until one of the station's own comes.

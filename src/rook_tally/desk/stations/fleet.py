@@ -25,7 +25,7 @@ def usual_firmware(stations: Iterable[Station]) -> dict[str, str]:
 
 
 def firmware_spread(stations: Iterable[Station]) -> str:
-    """How many stations have which firmware, the most common first; empty when none tells."""
+    """Number of stations by firmware, the most common first; empty when none tells."""
     counts = Counter(one.firmware for one in stations if one.firmware)
     return ", ".join(f"{count} × {version}" for version, count in counts.most_common())
 

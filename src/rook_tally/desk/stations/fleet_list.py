@@ -45,7 +45,7 @@ class FleetListModel(QAbstractListModel):
         self.endResetModel()
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """How many stations."""
+        """Number of stations."""
         return 0 if parent.isValid() else len(self.rows)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -120,11 +120,11 @@ class StationsModel:
 
     @property
     def is_answered(self) -> bool:
-        """Whether the fleet and the picked station's page are known."""
+        """True if the fleet and the picked station's page are known."""
         return self._fleet is not None and self.page is not None
 
     def has(self, key: str) -> bool:
-        """Whether a station is known by now."""
+        """True if a station is known by now."""
         return self._state.site.station(key) is not None
 
     def pick(self, key: str) -> None:
@@ -141,11 +141,11 @@ class StationsModel:
         self._tell()
 
     def fleet_question(self) -> FleetQuery:
-        """What to ask about the fleet now."""
+        """The query for the fleet."""
         return FleetQuery(self._state.site, self._state.now_us)
 
     def page_question(self) -> StationPageQuery | None:
-        """What to ask about the picked station now; None without one."""
+        """The query for the picked station; None without one."""
         station = self.picked
         return (
             None
@@ -207,7 +207,7 @@ class StationsModel:
         )
 
     def _power(self, station: Station) -> str:
-        """What it says of its own supply."""
+        """Its supply in words."""
         return self._newest_of(station, "battery") or self._newest_of(station, "voltage")
 
     def _newest_of(self, station: Station, slug: str) -> str:
@@ -230,7 +230,7 @@ class StationsModel:
         )
 
     def firmware(self) -> str:
-        """What firmware the picked station has, and what the fleet has if that differs."""
+        """The firmware of the picked station, and that of the fleet if it differs."""
         station = self.picked
         if station is None or not station.firmware:
             return ""
@@ -248,7 +248,7 @@ class StationsModel:
         return control_rows(station, page.reports, page.requests, self._moment)
 
     def contact(self) -> tuple[ContactStep, ...]:
-        """How far the picked station's newest message has come."""
+        """Steps that the picked station's newest message has passed."""
         station = self.picked
         if station is None:
             return ()
@@ -257,7 +257,7 @@ class StationsModel:
         return contact_steps(station.key, around, is_shown=is_shown)
 
     def sheet(self) -> ConnectionSheet | None:
-        """What it takes to connect the picked station, at the doors that are open."""
+        """The connection sheet of the picked station, for the doors that are open."""
         station = self.picked
         if station is None:
             return None
@@ -298,7 +298,7 @@ class StationsModel:
         return next(iter((*new, *named)), None)
 
     def stray_headline(self) -> str:
-        """How many are astray, in words; empty when none is."""
+        """The number of strays in words; empty when there is none."""
         count = len(self.strays())
         if not count:
             return ""
@@ -316,7 +316,7 @@ class StationsModel:
         return lines
 
     def counts(self) -> str:
-        """What became of all the picked station has sent."""
+        """Counts of all the picked station has sent."""
         station = self.picked
         if station is None or self._fleet is None:
             return ""

@@ -70,7 +70,7 @@ class NewStationDialog(QDialog):
 
     @property
     def wanted(self) -> AddStation:
-        """What to do."""
+        """The command that adds the station."""
         return AddStation(
             self.key.text().strip(),
             self.place.currentText().strip(),

@@ -48,7 +48,7 @@ class Fleet:
 
 @dataclass(frozen=True, slots=True)
 class FleetQuery:
-    """How the fleet stands at a moment."""
+    """The fleet at a moment."""
 
     site: Site
     now_us: int
@@ -88,7 +88,7 @@ class StationPage:
 
 @dataclass(frozen=True, slots=True)
 class StationPageQuery:
-    """What a station's page shows at a moment."""
+    """A station's page at a moment."""
 
     site: Site
     station: Station

@@ -17,7 +17,7 @@ LEFT_OUT = ""
 
 
 class TakeInStep(enum.Enum):
-    """How far it is."""
+    """A step of taking in."""
 
     PROPOSING = "proposing"
     DECIDING = "deciding"
@@ -56,17 +56,17 @@ class TakeInState:
 
     @property
     def is_ready(self) -> bool:
-        """Whether everything needed is decided."""
+        """True if everything needed is decided."""
         has_place = bool(self.place.strip()) or self.is_station
         return self.step is TakeInStep.DECIDING and has_place
 
     @property
     def is_station(self) -> bool:
-        """Whether it is a station already, and only some of its fields are astray."""
+        """True if it is a station already, and only some of its fields are astray."""
         return self.proposal is not None and self.proposal.is_station
 
     def take_request(self, request: Request) -> None:
-        """What came of what was asked."""
+        """Take the state of the request."""
         if request.id != self.request or request.state.is_open:
             return
         if request.state is not RequestState.CONFIRMED:
@@ -96,7 +96,7 @@ class TakeInState:
         one.unit = QUANTITIES[slug].base.symbol if slug else ""
 
     def terms(self) -> TakeInTerms:
-        """What is asked for. A new station's key is made here and stays here."""
+        """The terms to ask for. A new station's key is made here and stays here."""
         made = Credentials("", "")
         if not self.is_station:
             self.access_key = new_access_key()

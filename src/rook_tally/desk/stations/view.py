@@ -162,7 +162,7 @@ class StationsView(QWidget):
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether everything asked for is shown."""
+        """True if everything asked for is shown."""
         return self.model.is_answered
 
     def pick(self, key: str) -> None:

@@ -10,7 +10,7 @@ from rook_tally.desk.strip.model import StripModel
 
 
 def lane_content(model: StripModel, at: int) -> LaneContent:
-    """What a lane shows of what was read. Limits stand behind a lane of one series only."""
+    """The content of a lane from what was read. Limits are shown for a lane of one series only."""
     lane = model.lanes[at]
     shown = [one.id for one in lane.series if one.id in model.traces]
     crop = tuple(model.envelopes[one] for one in shown)

@@ -25,8 +25,8 @@ _POINT_ROOM = 14
 
 @dataclass(frozen=True, slots=True)
 class LaneContent:
-    """What a lane shows. `crop` are the envelopes of the window alone; `peaks` where each has its
-    highest, as (moment, value), or None. `made` tells one reading of the store from another."""
+    """The content of a lane. `crop` are the envelopes of the window alone; `peaks` where each has
+    its highest, as (moment, value), or None. `made` tells one reading of the store from another."""
 
     made: int = 0
     traces: tuple[LaneReadings, ...] = field(default=(), compare=False)

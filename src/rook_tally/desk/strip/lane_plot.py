@@ -40,7 +40,7 @@ _PAN_SHARE = 0.12
 
 @dataclass(frozen=True, slots=True)
 class Across:
-    """What runs through all lanes: the window, its ticks, the cursor, pins, the marked stretch."""
+    """Marks through all lanes: the window, its ticks, the cursor, pins, the marked stretch."""
 
     start_us: int = 0
     end_us: int = 1
@@ -102,12 +102,12 @@ class LanePlot(QWidget):
 
     @property
     def is_inked(self) -> bool:
-        """Whether what is drawn is what should be."""
+        """True if what is drawn is what should be."""
         return self._ink.key == self._ink_key()
 
     @property
     def is_merely_stretched(self) -> bool:
-        """Whether only the window's length has changed since it was inked, and not by much."""
+        """True if only the window's length has changed since it was inked, and not by much."""
         span_us = self.across.end_us - self.across.start_us
         inked_us = self._ink.span_us
         return self._ink.key[:-1] == self._ink_key()[:-1] and 0.6 < span_us / inked_us < 1.7

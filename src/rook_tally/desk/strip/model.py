@@ -30,7 +30,7 @@ class Lane:
 
     @property
     def quantity(self) -> Quantity:
-        """What they share."""
+        """The quantity of its series."""
         return self.series[0].quantity
 
 
@@ -44,7 +44,7 @@ class LaneOffer:
 
 @dataclass(frozen=True, slots=True)
 class LaneHead:
-    """What stands left of a lane: newest values, or those at the cursor."""
+    """The head of a lane: newest values, or those at the cursor."""
 
     name: str
     where: str
@@ -87,7 +87,7 @@ class StripModel:
         return tuple(one for lane in self.lanes for one in lane.series)
 
     def question(self, columns: int) -> LanesQuery:
-        """What has to be read for the window as it is."""
+        """The query for the window as it is."""
         start_us, end_us = self.window.start_us, self.window.end_us
         shifts = tuple(shift_us(end_us, days, self.state.zone) for days in self.overlay.value)
         # Half a window lies beside it on either side.
@@ -278,7 +278,7 @@ class StripModel:
         return sorted(found, key=lambda one: (one.id in shown, one.id))
 
     def offers(self, letters: str) -> dict[str, LaneOffer]:
-        """What may be meant by letters typed, by name: series, everything in a place, a quantity
+        """Series that letters may mean, by name: one, everything in a place, a quantity
         everywhere."""
         if not letters.strip():
             return {}
@@ -305,7 +305,7 @@ class StripModel:
             self.add(offer.series)
 
     def head(self, lane: int) -> LaneHead:
-        """What stands left of a lane."""
+        """The head of a lane."""
         shown = self.lanes[lane]
         quantity = shown.quantity
         values = [self._value_text(one) for one in shown.series]
@@ -357,7 +357,7 @@ class StripModel:
         )
 
     def note(self, lane: int) -> str:
-        """What has to be said about a lane, so that it is not misread; mostly nothing."""
+        """A warning about a lane, so that it is not misread; mostly empty."""
         shown = self.lanes[lane]
         lows, highs = self._extent(shown)
         waiting = [one for one in shown.series if one.id not in self.envelopes]

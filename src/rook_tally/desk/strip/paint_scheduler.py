@@ -39,7 +39,7 @@ class PaintScheduler(QObject):
 
     @property
     def is_moving(self) -> bool:
-        """Whether a hand moved the window just now."""
+        """True if a hand moved the window just now."""
         return self._rest.isActive()
 
     @property

@@ -37,7 +37,7 @@ class Overlay(enum.Enum):
 
 
 def shift_us(time_us: int, days: int, zone: tzinfo) -> int:
-    """How long before a moment the same hour was so many days earlier, by the local clock."""
+    """Time between a moment and the same local hour so many days earlier, µs."""
     local = datetime_from_time_us(time_us).astimezone(zone)
     return time_us - time_us_from_datetime(local - timedelta(days=days))
 

@@ -192,7 +192,7 @@ class RemarksModel:
         self._tell()
 
     def counted(self) -> str:
-        """How many there are in the window, in words."""
+        """The number of remarks in the window, in words."""
         spans, pins = len(self.spans), len(self.pins)
         told = [
             f"{count} {word}{'' if count == 1 else 's'}"
@@ -202,7 +202,7 @@ class RemarksModel:
         return " · ".join(told) or "none in this window"
 
     def question(self, series: Series | None) -> SpansQuery | None:
-        """What has to be read to compare the window's spans; None without any."""
+        """The query that compares the window's spans; None without any."""
         spans = tuple(one.remark for one in self.spans[:_MOST_SPANS])
         if series is None or not spans:
             return None

@@ -29,7 +29,7 @@ _SHORTEST_US = SECOND_US
 
 
 class RemarksHead(QWidget):
-    """What stands left of the remarks."""
+    """The head of the remarks lane."""
 
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()

@@ -21,7 +21,7 @@ _NAME_WIDTH = 82
 
 
 class SpreadChart(QWidget):
-    """How the readings of each span are spread, one hill a span over the same values."""
+    """Histograms of each span's readings, one hill a span over the same values."""
 
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()

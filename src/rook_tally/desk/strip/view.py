@@ -213,7 +213,7 @@ class StripView(QWidget):
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether every lane shows the window as it is, and spans are compared."""
+        """True if every lane shows the window as it is, and spans are compared."""
         window = self.model.window
         is_read = bool(self.model.lanes) and all(
             one.id in self.model.envelopes
@@ -239,7 +239,7 @@ class StripView(QWidget):
             self._ask_timer.start(_ASK_PAUSE_MOVING_MS if is_moving else _ASK_PAUSE_MS)
 
     def _margin_lasts(self) -> bool:
-        """Whether what was read reaches over the window, with a little to spare."""
+        """True if what was read reaches over the window, with a little to spare."""
         window = self.model.window
         spare_us = window.span_us // 8
         return bool(self.model.traces) and all(
@@ -390,7 +390,7 @@ class StripView(QWidget):
             self._panel_timer.start(_PANEL_PAUSE_MOVING_MS if is_moving else _PANEL_PAUSE_MS)
 
     def _lane_contents(self) -> list[LaneContent]:
-        """What the lanes show, worked out anew only after something was read or lanes changed."""
+        """The lanes' content, made anew only after something was read or lanes changed."""
         key = (self.model.made, tuple(self.model.lanes))
         if key != self._contents[0]:
             told = [lane_content(self.model, at) for at in range(len(self.model.lanes))]

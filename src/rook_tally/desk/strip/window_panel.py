@@ -101,7 +101,7 @@ class WindowPanel(SidePaper):
 
     @property
     def compares_spans(self) -> bool:
-        """Whether the page of spans is shown."""
+        """True if the page of spans is shown."""
         return self.pages.currentWidget() is self.spans
 
     def show_page(self, page: int | None = None) -> None:

@@ -95,7 +95,7 @@ class WallCanvas(QWidget):
         self._announce()
 
     def _announce(self) -> None:
-        """What a screen reader says of the sheet: every pane's title and newest words."""
+        """Tell a screen reader every pane's title and newest words."""
         told = [f"{face.title} {face.aside} {face.note}".strip() for face in self._model.faces]
         self.setAccessibleDescription("; ".join(told))
 

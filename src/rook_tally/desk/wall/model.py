@@ -62,7 +62,7 @@ class WallModel:
         return tuple(mine if one.slug == mine.slug else one for one in known)
 
     def take_listing(self, listing: SheetListing) -> None:
-        """What sheets there are came; the one in hand follows what is kept."""
+        """Take the sheets there are; the one in hand follows what is saved."""
         self.listing = listing
         if self._under_way:
             return
@@ -119,7 +119,7 @@ class WallModel:
     # What its panes show
 
     def question(self) -> WallQuery | None:
-        """What to ask; None while what is known will do."""
+        """The query for the panes' data; None while what is known will do."""
         if self.sheet is None or not self.state.is_loaded:
             return None
         now_us = self.state.now_us
@@ -134,7 +134,7 @@ class WallModel:
         return self._asked
 
     def take_material(self, answer: WallMaterial) -> None:
-        """What the panes need came; dropped when another sheet is in hand meanwhile."""
+        """Take the panes' data; dropped when another sheet is in hand meanwhile."""
         if self.sheet is None or answer.sheet != self.sheet:
             self._is_due = self.sheet is not None
             return
@@ -144,17 +144,17 @@ class WallModel:
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether what is shown is the sheet in hand as it is."""
+        """True if what is shown is the sheet in hand as it is."""
         if self.listing is None or self._is_due or self._under_way:
             return False
         return self.sheet is None or self._material is not None
 
     def series_of(self, slug: str) -> frozenset[int]:
-        """What a sheet is about."""
+        """Series that a sheet shows."""
         return self._series_of.get(slug, frozenset())
 
     def has_alarm(self, slug: str) -> bool:
-        """Whether something stands of a sheet that calls for somebody."""
+        """True if something stands of a sheet that calls for somebody."""
         mine = self.series_of(slug)
         return any(one.series_id in mine and one.state.is_calling for one in self.state.alarms)
 
@@ -194,7 +194,7 @@ class WallModel:
             self._make_faces()
 
     def known(self) -> PaneContext | None:
-        """What faces are made from; None before it was read."""
+        """The context that pane views are made from; None before it was read."""
         if self._material is None:
             return None
         state = self.state
@@ -244,7 +244,7 @@ class WallModel:
 
     @property
     def picked_series(self) -> tuple[Series, ...]:
-        """What the picked pane shows."""
+        """Series of the picked pane."""
         if self._material is None or self.picked >= len(self._material.panes):
             return ()
         return self._material.panes[self.picked].series

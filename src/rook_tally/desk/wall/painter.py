@@ -47,14 +47,14 @@ class PanePainter:
         return max(LEAST_PX, int(size))
 
     def width(self, text: str, height: float, weight: QFont.Weight = REGULAR) -> float:
-        """How wide a line of this height is."""
+        """Width of a line of this height."""
         return advance(text, self.fitted(text, 1e9, height), weight)
 
     def one_size(
         self, texts: Sequence[str], width: float, height: float, weight: QFont.Weight = REGULAR
     ) -> float:
-        """How tall lines may be so that each of some texts fits a width: at most `height`, and
-        no smaller than can be read from a way off; what is longer then is cut short."""
+        """The greatest height at which all texts fit a width: at most `height`, and no smaller than
+        can be read from a way off; what is longer then is cut short."""
         widest = max((self.width(text, height, weight) for text in texts), default=0.0)
         size = height if widest <= width else height * width / widest
         return max(size, min(height, 21 * self.unit))
@@ -185,7 +185,7 @@ class PanePainter:
 
 @lru_cache(4096)
 def advance(text: str, size: int, weight: QFont.Weight) -> float:
-    """How wide a text is, in pixels."""
+    """Width of a text, pixels."""
     return QFontMetricsF(face(size, weight)).horizontalAdvance(text)
 
 

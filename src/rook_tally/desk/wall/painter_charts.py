@@ -70,7 +70,7 @@ def draw_columns(ink: PanePainter, body: ColumnsBody, area: QRectF) -> None:
 
 
 def sizes_agree(one: ColumnsBody, other: ColumnsBody) -> bool:
-    """Whether two bodies are written in letters of the same sizes, column by column."""
+    """True if two bodies are written in letters of the same sizes, column by column."""
 
     def widest(body: ColumnsBody) -> float:
         return max(advance(column.value.text, 24, BOLD) for column in body.columns)
@@ -115,7 +115,7 @@ def _value_beside(ink: PanePainter, column: ColumnFigure, area: QRectF, height: 
 
 
 class _Look(NamedTuple):
-    """How a trace is inked."""
+    """The style of a trace."""
 
     value_range: tuple[float, float]
     size: tuple[int, int]

@@ -50,7 +50,7 @@ _DRAW: dict[type, Callable[..., None]] = {
 
 
 def unit_of(width: float, height: float) -> float:
-    """How many pixels a pixel of the design size is on a sheet of this size."""
+    """Pixels for a pixel of the design size on a sheet of this size."""
     return min(width / DESIGN_WIDTH, height / DESIGN_HEIGHT)
 
 
@@ -75,13 +75,13 @@ def draw_pane(painter: QPainter, theme: Theme, face: PaneView, area: QRectF, uni
 
 
 def _inner(area: QRectF, unit: float) -> QRectF:
-    """What of a pane is written in."""
+    """The part of a pane that is written in."""
     beside, over = min(30 * unit, 0.08 * area.width()), min(22 * unit, 0.1 * area.height())
     return area.adjusted(beside, over, -beside, -over)
 
 
 def changed_part(before: PaneView, after: PaneView, area: QRectF, unit: float) -> QRectF:
-    """What of a pane has to be inked again: of columns those that moved, of others all of it."""
+    """The part of a pane to be painted again: of columns those that moved, of others all of it."""
     old, new = before.body, after.body
     if not isinstance(old, ColumnsBody) or not isinstance(new, ColumnsBody):
         return area

@@ -126,7 +126,7 @@ def _loss(ink: PanePainter, loss: Loss, line: QRectF) -> None:
 
 
 def draw_standing(ink: PanePainter, body: StandingBody, area: QRectF) -> None:
-    """What stands, the worst first; one line when nothing does."""
+    """Draw alarms, the worst first; one line when there is none."""
     if not body.lines:
         line = QRectF(area.left(), area.top(), area.width(), min(area.height(), _ROW * ink.unit))
         ink.text(line, body.calm, shade=ink.theme.dim, most=26 * ink.unit)

@@ -26,8 +26,8 @@ def next_sheet(sheets: Sequence[WallSheet], current: str, has_alarm: Callable[[s
 
 
 def is_night(moment: datetime, from_min: int, to_min: int) -> bool:
-    """Whether a local moment lies between two times of day, in minutes; over midnight as well.
-    The same time twice is no night."""
+    """True if a local moment lies between two times of day, in minutes; over midnight as well. The
+    same time twice is no night."""
     now = moment.hour * 60 + moment.minute
     if from_min <= to_min:
         return from_min <= now < to_min

@@ -34,7 +34,8 @@ _ROLE = Qt.ItemDataRole.UserRole
 
 
 class ShareDialog(QDialog):
-    """What the collector serves, to whom; a new link is shown once, with its QR code."""
+    """The pages that the collector serves, and to whom; a new link is shown once, with its QR
+    code."""
 
     def __init__(self, theme: Theme, model: WallModel, parent: QWidget) -> None:
         super().__init__(parent)

@@ -97,7 +97,7 @@ class WallView(QWidget):
         column.addLayout(row, 1)
 
     def _lay_out_empty(self) -> None:
-        """What is shown while nothing hangs here."""
+        """Lay out what is shown while there is no sheet."""
         title = Label(tr("Nothing hangs here yet"))
         title.setFont(face(21, BOLD))
         text = Label(
@@ -141,7 +141,7 @@ class WallView(QWidget):
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether the sheet in hand is shown as it is."""
+        """True if the sheet in hand is shown as it is."""
         return self.model.is_up_to_date and not self._under_way
 
     def do(self, action: WallAction, _checked: bool = False) -> None:

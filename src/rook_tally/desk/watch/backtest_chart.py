@@ -70,7 +70,7 @@ class BacktestChart(QWidget):
         return {grip: places for grip, places in found.items() if places}
 
     def value_range(self) -> tuple[float, float]:
-        """What the axis reaches over: the readings, the limits, and honestly so."""
+        """The range of the axis: the readings and the limits."""
         found = self._model.found
         values = [one for places in self._limits().values() for one in places]
         accuracy = 1.0

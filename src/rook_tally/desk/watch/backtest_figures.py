@@ -78,7 +78,7 @@ class Figures(QWidget):
         column.addLayout(line)
 
     def _next_nuisance(self, _link: str = "") -> None:
-        """What counts as a nuisance: the next of some lengths."""
+        """Take the next length below which an alarm counts as a nuisance."""
         at = _NUISANCES_S.index(self._model.nuisance_s)
         self._model.count_as_nuisance(_NUISANCES_S[(at + 1) % len(_NUISANCES_S)])
 

@@ -30,7 +30,7 @@ _Index = QModelIndex | QPersistentModelIndex
 
 
 def entry_words(one: Entry) -> str:
-    """What a line of the journal says under its name."""
+    """The second line of a journal entry."""
     return ", ".join(part for part in (tr(one.sort.value), one.words, one.who) if part)
 
 
@@ -55,7 +55,7 @@ class WatchListModel(QAbstractListModel):
         self.endResetModel()
 
     def rowCount(self, _parent: _Index | None = None) -> int:
-        """How many there are."""
+        """Number of watches."""
         return len(self.rows)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -84,7 +84,7 @@ class JournalModel(QAbstractListModel):
             self.endResetModel()
 
     def rowCount(self, _parent: _Index | None = None) -> int:
-        """How many there are."""
+        """Number of entries."""
         return len(self.lines)
 
     def clock(self, at: int) -> str:

@@ -81,7 +81,7 @@ class WatchModel:
         return WatchesQuery(slug)
 
     def take_listing(self, listing: WatchListing) -> None:
-        """What there is came; a draft that was not touched follows what is kept."""
+        """Take the watches there are; a draft that was not touched follows what is saved."""
         self.listing = listing
         if self.kept is not None:
             fresh = next((one for one in listing.watches if one.slug == self.kept.slug), None)
@@ -156,7 +156,7 @@ class WatchModel:
         self._tell()
 
     def standing(self) -> list[Alarm]:
-        """What stands of the picked watch."""
+        """Alarms of the picked watch."""
         if self.listing is None or self.kept is None:
             return []
         return [one for one in self.listing.alarms.get(self.kept.slug, ()) if one.is_standing]
@@ -210,7 +210,7 @@ class WatchModel:
 
     @property
     def is_altered(self) -> bool:
-        """Whether the draft is not what is kept."""
+        """True if the draft is not what is kept."""
         return self.draft != self.kept
 
     def took(self, watch: Watch) -> None:
@@ -238,13 +238,13 @@ class WatchModel:
         return sentence(self.draft, quantity, guards)
 
     def choices(self, part: Part) -> list[PartChoice]:
-        """What a part can be; none for one that is typed."""
+        """The choices for a part; none for one that is typed."""
         if self.draft is None or self.listing is None:
             return []
         return choices_of(self.draft, part, self.listing)
 
     def typed(self, part: Part) -> str:
-        """What stands in a part to be typed over."""
+        """The text of a part that is typed over."""
         return "" if self.draft is None else typed_text(self.draft, part)
 
     def choose(self, watch: Watch) -> None:
@@ -279,7 +279,7 @@ class WatchModel:
         self._tell()
 
     def rehearsal_question(self) -> BacktestQuery | None:
-        """What to ask; None when what is known is enough for the draft as it is."""
+        """The query for the backtest; None when what is known is enough for the draft as it is."""
         if self.draft is None:
             return None
         end_us = self.state.now_us
@@ -301,7 +301,7 @@ class WatchModel:
         return question
 
     def _is_only_moved(self, known: BacktestQuery, question: BacktestQuery) -> bool:
-        """Whether the draft differs in its limits only, which need nothing read."""
+        """True if the draft differs in its limits only, which need nothing read."""
         found = self.found
         if found is None or found.target is None or found.mistake:
             return False
@@ -316,7 +316,7 @@ class WatchModel:
         )
 
     def take_material(self, found: BacktestReadings) -> None:
-        """What can be rehearsed came."""
+        """Take the readings of the backtest."""
         if self.draft is None or found.draft.slug != self.draft.slug:
             return
         self.found, self._target = found, found.target
@@ -327,7 +327,7 @@ class WatchModel:
 
     @property
     def is_answered(self) -> bool:
-        """Whether the rehearsal shown is the draft's."""
+        """True if the rehearsal shown is the draft's."""
         return self.draft is None or (self.found is not None and self._asked is not None)
 
     @property
@@ -347,7 +347,7 @@ class WatchModel:
         return () if self.found is None else self.found.places
 
     def rehearse(self) -> None:
-        """What the draft would have done with the limits as they stand."""
+        """Backtest the draft with the limits as they stand."""
         found = self.found
         if found is None or found.material is None or self._target is None:
             self.rehearsal = None
@@ -357,7 +357,7 @@ class WatchModel:
         )
 
     def rehearse_others(self) -> None:
-        """What other limits would have done on the same days."""
+        """Backtest other limits on the same days."""
         found, target = self.found, self._target
         self.others = []
         if found is None or found.material is None or target is None or found.series is None:

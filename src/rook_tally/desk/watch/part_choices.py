@@ -61,7 +61,7 @@ def choices_of(watch: Watch, part: Part, listing: WatchListing) -> list[PartChoi
 
 
 def quantity_of(watch: Watch, listing: WatchListing) -> Quantity | None:
-    """What a watch watches; None for what is not there."""
+    """The quantity of a watch; None for what is not there."""
     return next(
         (one.quantity for one in listing.series if one.quantity.slug == watch.scope.quantity), None
     )

@@ -34,7 +34,7 @@ _MOST_LINES = 300
 
 @dataclass(frozen=True, slots=True)
 class WatchListing:
-    """What there is.
+    """Watches, channels, alarms and journal.
 
     Attributes
     ----------
@@ -86,7 +86,7 @@ class WatchesQuery:
 
 @dataclass(frozen=True, slots=True)
 class BacktestReadings:
-    """What a draft can be rehearsed on.
+    """The readings that a draft is backtested on.
 
     Attributes
     ----------

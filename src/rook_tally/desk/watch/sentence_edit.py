@@ -108,7 +108,7 @@ class _Typing(QFrame):
 
 
 def _parts_of(lines: list[list[Piece]]) -> list[list[str]]:
-    """What tells one sentence from another but for the words that can be changed."""
+    """The parts of a sentence that do not change with the words chosen."""
     return [
         [piece.text if piece.part is None else piece.part.value for piece in line] for line in lines
     ]

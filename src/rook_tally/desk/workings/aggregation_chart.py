@@ -138,7 +138,7 @@ class AggregationChart(QWidget):
 
 
 class WhyBar(QWidget):
-    """What each input takes away: bars as long as what they cost, the worst first."""
+    """Points that each input takes away: bars as long as what they cost, the worst first."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -158,7 +158,7 @@ class WhyBar(QWidget):
 
     @property
     def told(self) -> str:
-        """What is shown, in words."""
+        """The bars in words."""
         return self.accessibleDescription()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

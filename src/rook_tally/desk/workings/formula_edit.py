@@ -54,7 +54,7 @@ class FormulaEdit(QPlainTextEdit):
 
     @property
     def formula(self) -> str:
-        """What is written, on one line."""
+        """The formula, on one line."""
         return self.toPlainText().replace("\n", " ")
 
     def show_formula(self, formula: str) -> None:

@@ -40,11 +40,11 @@ class ItemListModel(QAbstractListModel):
         self.endResetModel()
 
     def begins_sort(self, at: int) -> bool:
-        """Whether a row is the first of its sort."""
+        """True if a row is the first of its sort."""
         return at == 0 or self.rows[at - 1].sort is not self.rows[at].sort
 
     def rowCount(self, _parent: _Index | None = None) -> int:
-        """How many there are."""
+        """Number of rows."""
         return len(self.rows)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -123,5 +123,5 @@ class ItemList(QListView):
 
 
 def sort_and_key(row: WorkingRow) -> tuple[WorkingKind, str]:
-    """What a row picks."""
+    """The working that a row picks."""
     return row.sort, row.key

@@ -40,7 +40,7 @@ _COLUMNS = 970
 
 @dataclass(frozen=True, slots=True)
 class WhyPart:
-    """What an input takes away from a score at a moment."""
+    """Points that an input takes away from a score at a moment."""
 
     name: str
     loss: float
@@ -79,7 +79,7 @@ class WorkingsModel:
         return WorkingsQuery(self.state.now_us)
 
     def take_listing(self, listing: WorkingsListing) -> None:
-        """What there is came."""
+        """Take the workings and groups there are."""
         self.listing = listing
         if self.draft is not None and self.kept is not None and not self.is_altered:
             fresh = next((one for one in listing.workings if one.slug == self.kept.slug), None)
@@ -146,12 +146,12 @@ class WorkingsModel:
 
     @property
     def is_new(self) -> bool:
-        """Whether the draft was never kept."""
+        """True if the draft was never kept."""
         return self.draft is not None and self.kept is None
 
     @property
     def is_altered(self) -> bool:
-        """Whether there is something to keep."""
+        """True if there is something to keep."""
         return self.draft != self.kept or self.group != self.kept_group
 
     def alter(self, **values: object) -> None:
@@ -226,7 +226,7 @@ class WorkingsModel:
 
     @property
     def names(self) -> SymbolTable:
-        """What formulas may refer to."""
+        """The names that formulas may refer to."""
         listing = self.listing
         here = (
             self.place or "here" if self.draft and self.draft.made is Placement.EACH_PLACE else None
@@ -234,11 +234,11 @@ class WorkingsModel:
         return names_of(self.state.site, () if listing is None else listing.groups, here)
 
     def completions(self, text: str, cursor: int) -> list[Completion]:
-        """What could stand at the cursor."""
+        """Completions at the cursor."""
         return completions(text, cursor, self.names)
 
     def draft_question(self) -> FormulaQuery | ScoreQuery | None:
-        """What to ask about the draft; None when it is known or being asked."""
+        """The query for the draft; None when its result is known or asked for."""
         draft = self.draft
         if draft is None or self.listing is None:
             return None
@@ -274,7 +274,7 @@ class WorkingsModel:
 
     @property
     def is_answered(self) -> bool:
-        """Whether the draft in hand is the one that is shown."""
+        """True if the draft in hand is the one that is shown."""
         asked = self._asked
         if asked is None:
             return self.draft is None
@@ -283,20 +283,20 @@ class WorkingsModel:
         return self.score is not None
 
     def take_formula(self, preview: FormulaPreview) -> None:
-        """What a formula comes to."""
+        """Take a formula's result."""
         if self.draft is not None and self.draft.score is None:
             self.formula = preview
             self._tell()
 
     def take_score(self, preview: ScorePreview) -> None:
-        """What a score's inputs read."""
+        """Take a score's inputs."""
         if self.draft is not None and self.draft.slug == preview.slug:
             self.score = preview
             self._tell()
 
     @property
     def mistake(self) -> Diagnostic | None:
-        """What is wrong with the formula in hand, if it is the one that was looked at."""
+        """The error of the formula in hand, if it is the one that was checked."""
         if self.trouble:
             return Diagnostic(TextRange(0, 0), self.trouble)
         preview = self.formula
@@ -305,7 +305,7 @@ class WorkingsModel:
         return preview.mistake
 
     def result_words(self) -> str:
-        """What the formula gives, in words."""
+        """The formula's result in words."""
         preview = self.formula
         if preview is None or preview.shown is None:
             return ""
@@ -378,7 +378,7 @@ class WorkingsModel:
         )
 
     def readings_at_cursor(self) -> FloatArray | None:
-        """What the draft's inputs read at the cursor, or are said to be in a trial."""
+        """The draft's inputs at the cursor, or as they are tried."""
         preview = self.score
         if preview is None or not preview.ways:
             return None
@@ -396,7 +396,7 @@ class WorkingsModel:
         return added_up(self.draft.score, readings.reshape(-1, 1))
 
     def why(self) -> list[WhyPart]:
-        """What each input takes away at the cursor, the most first."""
+        """Points that each input takes away at the cursor, the most first."""
         found = self.at_cursor()
         if found is None:
             return []
@@ -446,7 +446,7 @@ class WorkingsModel:
         return WhatIfQuery(self._tried_for, self.state.now_us)
 
     def take_trial(self, trial: WhatIf) -> None:
-        """What rests on the score came."""
+        """Take the values of what rests on the score."""
         if self.what_if is not None and trial.said == self._tried:
             known = {
                 series_id: value for series_id, value in trial.values.items() if np.isfinite(value)

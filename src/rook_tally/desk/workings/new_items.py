@@ -15,7 +15,7 @@ from rook_tally.desk.workings.rows import WorkingKind
 
 
 def slug_for(name: str) -> str:
-    """What formulas call a working of this name."""
+    """The slug of a working of this name."""
     slug = re.sub(r"\W+", "_", slug_of(name)).strip("_")
     return slug if slug[:1].isalpha() else f"working_{slug}".rstrip("_")
 

@@ -39,7 +39,7 @@ _BINS = 60
 
 @dataclass(frozen=True, slots=True)
 class WorkingsListing:
-    """What there is.
+    """Workings, groups, newest values and offers.
 
     Attributes
     ----------
@@ -114,7 +114,7 @@ class InputTrace:
 
 @dataclass(frozen=True, slots=True)
 class FormulaPreview:
-    """What a draft comes to; with a mistake nothing is drawn.
+    """The result of a draft; with an error nothing is drawn.
 
     `formula` is the one it was asked for, `places` all it would be made for and `place` the one
     drawn.
@@ -223,7 +223,7 @@ def _shown(one: NamedSeries) -> DisplayUnit:
 
 @dataclass(frozen=True, slots=True)
 class Histogram:
-    """How an input's readings are spread: shares of them in bins over [low, high]."""
+    """The spread of an input's readings: shares of them in bins over [low, high]."""
 
     low: float
     high: float
@@ -240,7 +240,7 @@ class WayOfAdding:
 
 @dataclass(frozen=True, slots=True)
 class ScorePreview:
-    """What a score's inputs read over the window at a place.
+    """A score's inputs over the window at a place.
 
     Attributes
     ----------

@@ -14,7 +14,7 @@ _MOST_PLACES, _MOST_VALUES = 3, 3
 
 
 class WorkingKind(enum.Enum):
-    """What can be picked in the list."""
+    """A kind of row in the list."""
 
     SCORE = "Scores"
     FORMULA = "Formulas"

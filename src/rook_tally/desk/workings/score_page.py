@@ -271,7 +271,7 @@ class ScorePage(QWidget):
             row.refresh(one, one.weight / weights, now, gives, unit)
 
     def _tell(self, score: Score) -> None:
-        """What is wrong, or how complete the score is."""
+        """Show the error, or the completeness of the score."""
         model, preview = self._model, self._model.score
         mistake = model.mistake or (preview.mistake if preview else None)
         tint(self.told, self._theme.level(Level.HIGH) if mistake else self._theme.dim)

@@ -90,7 +90,7 @@ class TracesChart(QWidget):
 
     @property
     def lanes(self) -> tuple[LaneTrace, ...]:
-        """What is drawn."""
+        """The lanes drawn."""
         return self._lanes
 
     def paintEvent(self, _event: QPaintEvent) -> None:

@@ -125,7 +125,7 @@ class WorkingsView(QWidget):
 
     @property
     def is_up_to_date(self) -> bool:
-        """Whether everything asked for is shown."""
+        """True if everything asked for is shown."""
         return self.model.listing is not None and self.model.is_answered and not self._under_way
 
     def do(self, action: WorkingsAction) -> None:

@@ -23,7 +23,7 @@ _DECIMAL_COMMA = re.compile(r"[+\-−]?\d+,\d+")
 
 
 def looks_like(text: str) -> bool:
-    """Whether a text has a header of names and a row of as many cells."""
+    """True if a text has a header of names and a row of as many cells."""
     lines = text.splitlines()[:2]
     if len(lines) < 2 or any(one in lines[0] for one in "{}="):
         return False
@@ -33,7 +33,7 @@ def looks_like(text: str) -> bool:
 
 
 def delimiter_of(header: str) -> str:
-    """What parts the columns of a header: the commonest of comma, semicolon and tab."""
+    """The delimiter of a header: the commonest of comma, semicolon and tab."""
     return max(_DELIMITERS, key=header.count)
 
 

@@ -16,7 +16,7 @@ from rook_tally.store.site import FIRMWARE
 
 @dataclass(frozen=True, slots=True)
 class Characteristic:
-    """What a characteristic's number holds: `unknown` is the raw value that means none."""
+    """The number of a characteristic: `unknown` is the raw value that means none."""
 
     field: str
     unit: str

@@ -29,7 +29,7 @@ _MOST_REMEMBERED = 2_000
 
 
 def _are_plain(names: tuple[str, ...]) -> bool:
-    """Whether these names are fields and nothing else."""
+    """True if these names are fields and nothing else."""
     return bool(names) and not any(
         not one or name_fault(one) or one.lower() in _RESERVED or may_be_said(one) for one in names
     )
@@ -188,7 +188,7 @@ def _pack(
 
 
 def _are_local(names: tuple[str, ...]) -> bool:
-    """Whether they are fields that belong to the base name alone."""
+    """True if they are fields that belong to the base name alone."""
     return _are_plain(names) and not any("/" in one or ":" in one for one in names)
 
 
@@ -270,7 +270,7 @@ def from_pairs(body: bytes) -> Decoded | None:
 
 
 def _are_told_once(names: tuple[str, ...]) -> bool:
-    """Whether they are fields, each once, in the letters that a line's names can have."""
+    """True if they are fields, each once, in the letters that a line's names can have."""
     is_fit = all(
         name.isprintable() and len(name) <= 100 and not any(one in name for one in '",;')
         for name in names

@@ -92,7 +92,7 @@ def _shortened(text: str) -> str:
 
 
 def kind_of(value: Json) -> str:
-    """What a JSON value is, in words."""
+    """The kind of a JSON value, in words."""
     if value is None:
         return "null"
     if isinstance(value, bool):

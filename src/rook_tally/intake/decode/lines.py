@@ -23,7 +23,7 @@ _BETWEEN = re.compile(r"[\s,;]*")
 
 
 def looks_like(text: str) -> bool:
-    """Whether the first line begins with a pair."""
+    """True if the first line begins with a pair."""
     return _PAIR.match(text.lstrip()) is not None
 
 

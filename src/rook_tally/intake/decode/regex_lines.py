@@ -35,7 +35,7 @@ class LinePattern:
         return tuple(sorted(index, key=index.__getitem__))
 
     def values_in(self, line: str) -> dict[str, str] | None:
-        """What each field reads in a line; None when the line does not fit."""
+        """The text of each field in a line; None when the line does not fit."""
         found = self.compiled.search(line[:_LONGEST_LINE])
         if found is None:
             return None
@@ -72,7 +72,7 @@ def line_pattern_from(text: str) -> LinePattern:
 
 
 def _told(error: Exception) -> str:
-    """What re2 says, as text."""
+    """The message of an re2 error."""
     said = error.args[0] if error.args else ""
     return said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
 

@@ -25,7 +25,7 @@ _RELATIVE_TIME_END_S = 2**28
 
 
 def looks_like(document: Json) -> bool:
-    """Whether a parsed message is a list whose first record carries SenML's labels."""
+    """True if a parsed message is a list whose first record carries SenML's labels."""
     if not isinstance(document, list) or not document or not isinstance(document[0], dict):
         return False
     labels = document[0].keys()
@@ -89,7 +89,7 @@ def _name_in(record: dict[str, Json]) -> str:
 
 
 def _word_from(at: int, record: dict[str, Json], base: _Base) -> StationAttribute | None:
-    """What a station says of itself, as text or as the state of a control."""
+    """A station's attribute from text, or from the state of a control."""
     if "vs" not in record and "vb" not in record:
         return None
     station, field = _divided(base.name, _full_name(base, record))

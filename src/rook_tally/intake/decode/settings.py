@@ -10,7 +10,7 @@ from rook_tally.intake.decode.regex_lines import LinePattern
 
 @dataclasses.dataclass(frozen=True, slots=True)
 class DecodeSettings:
-    """How to read a body.
+    """Settings for reading a body.
 
     Attributes
     ----------

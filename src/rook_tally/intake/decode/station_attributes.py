@@ -41,7 +41,7 @@ def said_from(field: str, value: Json, *, at: int, station: str | None) -> Stati
 
 
 def may_be_said(field: str) -> bool:
-    """Whether a field of that name can be such a word."""
+    """True if a field of that name can be such a word."""
     if len(field) > LONGEST_NAME:
         return False
     return _sort_of(field) is not None

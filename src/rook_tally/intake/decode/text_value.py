@@ -14,7 +14,7 @@ _NUMBER_AND_UNIT = re.compile(
 
 
 def value_and_unit(text: str) -> tuple[float | bool | str, str | None]:
-    """What a text says: a state word, a number, or a number and the unit written behind it.
+    """The value of a text: a state word, a number, or a number and the unit written behind it.
 
     Raises
     ------

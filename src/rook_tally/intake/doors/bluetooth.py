@@ -186,7 +186,7 @@ def _note(found: dict[str, InRange], device: BLEDevice, told: AdvertisementData)
 
 
 async def read_sensor(device: BLEDevice) -> tuple[dict[int, bytes], float]:
-    """What a sensor has measured last, raw by characteristic, and how often it measures, s.
+    """The newest values of a sensor, raw by characteristic, and its interval, s.
 
     The pace is the shortest update interval its measurement descriptors tell; 0 without one.
     """
@@ -207,7 +207,7 @@ async def read_sensor(device: BLEDevice) -> tuple[dict[int, bytes], float]:
 
 
 def in_words(error: Exception) -> str:
-    """What is wrong with the radio, for a person."""
+    """The trouble with the radio, for a person."""
     text = str(error)
     if isinstance(error, FileNotFoundError) or "No such file" in text:
         return "this machine has no Bluetooth service"

@@ -62,7 +62,7 @@ log_type notice
 
 
 class _Running(msgspec.Struct, frozen=True):
-    """What is written down about the child, for the next collector to find it."""
+    """The record of the child, for the next collector to find it."""
 
     pid: int
     host: str
@@ -108,7 +108,7 @@ class PrivateBroker:
 
     @property
     def own_door(self) -> OutsideBroker:
-        """How the collector itself connects."""
+        """The address and password for the collector itself."""
         key = self._own_key_file.read_text()
         host = self.endpoint.host
         if host in _EVERYWHERE:
@@ -197,7 +197,7 @@ class PrivateBroker:
         return left if str(self._configuration_file).encode() in words else None
 
     def _is_as_wanted(self, left: _Running) -> bool:
-        """Whether it listens where we want, by the rules we would give it now."""
+        """True if it listens where we want, by the rules we would give it now."""
         there = Endpoint(left.host, left.port)
         if self._wanted not in (there, Endpoint(left.host, 0)):
             return False

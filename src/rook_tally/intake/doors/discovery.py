@@ -30,7 +30,7 @@ _log = structlog.get_logger(__name__)
 
 @dataclass(frozen=True, slots=True)
 class OpenTo:
-    """What is announced: where our doors are, as the network sees them."""
+    """The addresses to announce: our doors, as the network sees them."""
 
     http: Endpoint
     mqtt: Endpoint | None

@@ -27,7 +27,7 @@ class CollectorHealth(msgspec.Struct, frozen=True):
 
     @property
     def is_well(self) -> bool:
-        """Whether nothing is wrong."""
+        """True if nothing is wrong."""
         return self.reading == self.writing == "ok" and not self.duties
 
 

@@ -149,7 +149,7 @@ class HttpDoor:
         return _response(answer, told)
 
     async def _is_known(self, access_key: str | None) -> bool:
-        """Whether a key is some station's; asked only where wrong ones came from."""
+        """True if a key is some station's; asked only where wrong ones came from."""
         if access_key is None:
             return False
 

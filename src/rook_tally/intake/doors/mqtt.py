@@ -55,7 +55,7 @@ _log = structlog.get_logger(__name__)
 
 
 class SessionUse(enum.Enum):
-    """What a door is at its broker for."""
+    """The purpose of a door at its broker."""
 
     TAKING = "taking"
     """It takes in what comes, by a session that lasts."""
@@ -165,7 +165,7 @@ class MqttDoor:
         await asyncio.to_thread(self._client.loop_stop)
 
     def is_quiet_since(self, seconds: float) -> bool:
-        """Whether nothing has come for so long, and nothing is being taken in."""
+        """True if nothing has come for so long, and nothing is being taken in."""
         return not self._taking and self._clock() - self._newest_us > seconds * SECOND_US
 
     def take_topics(self, patterns: Sequence[TopicPattern]) -> None:
@@ -180,7 +180,7 @@ class MqttDoor:
 
     @property
     def is_open(self) -> bool:
-        """Whether the broker is there."""
+        """True if the broker is there."""
         return self._is_connected
 
     def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
@@ -381,7 +381,7 @@ def _why_not(broker: OutsideBroker) -> str:
 
 
 def _client_tls(broker: OutsideBroker) -> ssl.SSLContext:
-    """What it takes to trust a broker, and to show it who we are.
+    """The TLS context that trusts a broker, with our own certificate if it wants one.
 
     Raises
     ------

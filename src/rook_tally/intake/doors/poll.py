@@ -93,7 +93,7 @@ def polling_session(url: str) -> aiohttp.ClientSession:
 async def polled(
     session: aiohttp.ClientSession, settings: PollSetting, clock: Callable[[], int]
 ) -> Message:
-    """What the address answers now.
+    """The address's answer, as a message.
 
     Raises
     ------

@@ -43,7 +43,7 @@ class SerialDoor(BackgroundDoor):
 
     @property
     def is_open(self) -> bool:
-        """Whether the port is there."""
+        """True if the port is there."""
         return self._writer is not None
 
     def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:

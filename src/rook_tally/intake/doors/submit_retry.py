@@ -16,7 +16,7 @@ _log = structlog.get_logger(__name__)
 
 
 async def offered(reception: Reception, message: Message) -> IntakeResult:
-    """What became of a message, however long the store could not take it."""
+    """Offer a message until the store takes it, and return the result."""
     pause_s = _FIRST_PAUSE_S
     while True:
         try:

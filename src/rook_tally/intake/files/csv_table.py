@@ -37,7 +37,7 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class TableColumn:
-    """What a column is to become."""
+    """The meaning of a column."""
 
     name: str
     quantity: Quantity

@@ -41,7 +41,7 @@ class ImportedColumn:
 
 @dataclass(frozen=True, slots=True)
 class ImportOutcome:
-    """What came of a file. `number` takes it back; 0 after a dry run.
+    """The result of an import. `number` takes it back; 0 after a dry run.
 
     `remarks` say how its dates were read, or that nobody can tell; `zone` is the site's.
     """

@@ -48,7 +48,7 @@ class FileTimes:
     example: str
 
     def ask(self) -> UsageError:
-        """What to tell a person whose dates can be read in two ways."""
+        """The error for a person whose dates can be read in two ways."""
         both = " or ".join(
             f"{_dated(self.example, order):%d %B %Y} ({order.value})" for order in DateOrder
         )

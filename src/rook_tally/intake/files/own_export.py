@@ -23,7 +23,7 @@ _QUALITIES = {one.wording: one for one in Quality}
 
 @dataclass
 class _Rows:
-    """What the rows of one field of a station hold, in their order."""
+    """The rows of one field of a station, in their order."""
 
     quantity: Quantity
     unit: str

@@ -85,7 +85,7 @@ class _Arriving(NamedTuple):
 
 @dataclass(slots=True)
 class _Batch:
-    """What a batch of messages will write, gathered before anything is written."""
+    """Everything a batch of messages will write, gathered before anything is written."""
 
     readings: list[_Arriving] = field(default_factory=list)
     strays: list[Stray] = field(default_factory=list)
@@ -269,7 +269,7 @@ def _check_claim(claimed: str | None, others: int) -> None:
 
 
 def _with_who_set(said: Sequence[StationAttribute]) -> Iterator[StationAttribute]:
-    """What a station says, and of each control that it does not say who set it."""
+    """The attributes, and for each control without one that nobody said who set it."""
     names = {one.name for one in said}
     for one in said:
         yield one
@@ -287,7 +287,7 @@ def _hear(
     batch: _Batch,
     answer: IntakeResult,
 ) -> None:
-    """What a station says of itself, kept when somebody has taken it in."""
+    """Gather a station's attributes, if it has been taken in."""
     claimed = message.station if message.station is not None else word.station
     station = speaker or (directory.station(claimed) if claimed else None)
     if station is None:
@@ -405,7 +405,7 @@ def _report_clocks(connection: Connection, clocks: Clocks, batch: _Batch) -> Non
 
 
 def _in_words(items: Sequence[DecodedValue], said: Sequence[StationAttribute]) -> str:
-    """What was read in a message: its first values, with the units it gave."""
+    """The values of a message in words: the first ones, with the units it gave."""
     told = [
         f"{one.field} {one.value:.10g}"
         if isinstance(one.value, float)

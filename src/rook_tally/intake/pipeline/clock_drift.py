@@ -21,7 +21,7 @@ _STEP_US = 30 * SECOND_US
 
 
 class Clocks:
-    """How far ahead of our clock each station's has been lately. Used by one thread."""
+    """Offsets of the stations' clocks against ours. Used by one thread."""
 
     def __init__(self) -> None:
         self._ahead_us: dict[int, deque[int]] = defaultdict(lambda: deque(maxlen=AGREEING))

@@ -238,7 +238,7 @@ class LiveWorkings:
         return moved
 
     def forget(self) -> None:
-        """What was written last is not in the store: read everything anew next time."""
+        """Drop all that is known: the last batch was not written."""
         self._new = []
         self._tails.clear()
         self._site_seq = -1

@@ -126,7 +126,7 @@ class IntakeSession:
             return
 
     def overruled(self, series_id: int, time_us: int) -> Quality | None:
-        """What a person said of the stretch a moment lies in; None when nobody did."""
+        """A person's verdict on the stretch a moment lies in; None when there is none."""
         for one in self._overruled.get(series_id, ()):
             if one.from_us <= time_us < one.to_us:
                 return one.quality

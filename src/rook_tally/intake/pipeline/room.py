@@ -24,7 +24,7 @@ class Room:
 
     @property
     def is_full(self) -> bool:
-        """Whether no further message should come in."""
+        """True if no further message should come in."""
         return self._count >= self._messages or self._held >= self._size
 
     def enter(self, size: int) -> None:

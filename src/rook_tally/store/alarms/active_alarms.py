@@ -72,7 +72,8 @@ def standing(connection: Connection) -> tuple[ActiveAlarm, ...]:
 def rings_between(
     connection: Connection, start_us: int, end_us: int
 ) -> dict[int, tuple[AlarmInterval, ...]]:
-    """What rang in [start, end), or was ringing then, by series id; in order of their beginning."""
+    """Alarms that rang within [start, end), or were ringing then, by series id; in order of their
+    beginning."""
     told = [
         JournalKind.RANG.value,
         JournalKind.RANG_LATE.value,
@@ -108,7 +109,7 @@ def rings_between(
 
 
 def standing_at(connection: Connection, at_us: int) -> tuple[ActiveAlarm, ...]:
-    """What rang at a moment of the past, by the journal: who had acknowledged it is not told."""
+    """Alarms at a moment of the past, by the journal: who had acknowledged them is not told."""
     found = [
         ActiveAlarm(
             one.watch, one.name, series_id, AlarmState.UNACKNOWLEDGED, one.level, one.begin_us

@@ -25,7 +25,7 @@ NUISANCE_S = 300.0
 
 @dataclass(frozen=True, slots=True)
 class BacktestResult:
-    """What a watch would have done: its rings, (K, 2) µs, and what they come to."""
+    """The alarms of a backtest, (K, 2) µs, and their counts."""
 
     rings: TimeArray
     counts: BacktestCounts
@@ -39,7 +39,7 @@ class BacktestResult:
 
 @dataclass(frozen=True, slots=True)
 class BacktestInputs:
-    """What a watch judges over a stretch, read and prepared: any limit can be tried on it.
+    """The readings of a watch over a stretch, prepared: any limit can be tried on them.
 
     Attributes
     ----------
@@ -85,7 +85,7 @@ def backtest_on(
     *,
     nuisance_s: float = NUISANCE_S,
 ) -> BacktestResult:
-    """What a watch would have done in [start, end), by what was read of it."""
+    """Backtest a watch over [start, end) on prepared readings."""
     from rook_tally.core.alarms.backtest import counts_of, rings, silences
 
     terms = target.judge.terms
@@ -108,7 +108,7 @@ def backtest_on(
 def backtest_result(
     connection: Connection, target: WatchedSeries, start_us: int, end_us: int, zone: tzinfo
 ) -> BacktestResult:
-    """What a watch would have done in [start, end)."""
+    """Backtest a watch over [start, end)."""
     return backtest_on(
         material(connection, target, start_us, end_us, zone), target, start_us, end_us
     )

@@ -13,7 +13,7 @@ from rook_tally.store.base.changes import Subject, note_change
 
 
 class RunState(enum.Enum):
-    """How a run stands. `OVERRIDDEN`: a person set the control; it is theirs until it clears."""
+    """The state of a run. `OVERRIDDEN`: a person set the control; it is theirs until it clears."""
 
     RUNNING = "running"
     OVERRIDDEN = "overridden"

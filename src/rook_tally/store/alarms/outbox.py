@@ -26,7 +26,7 @@ _KEPT_US = 90 * DAY_US
 
 
 class OutState(enum.Enum):
-    """How far a letter is."""
+    """The state of an outbox item."""
 
     WAITING = "waiting"
     DONE = "done"
@@ -90,7 +90,7 @@ def replace_item(connection: Connection, way: str, notice: Notice, due_us: int) 
 
 
 def waiting_letters(connection: Connection) -> list[OutboxItem]:
-    """What is still to be told, the first due first."""
+    """Items still to be sent, the first due first."""
     table = schema.outbox
     return _letters(
         connection,
@@ -101,7 +101,7 @@ def waiting_letters(connection: Connection) -> list[OutboxItem]:
 
 
 def newest_letters(connection: Connection, most: int = 100) -> list[OutboxItem]:
-    """What was put in last, newest first."""
+    """The last items put in, newest first."""
     table = schema.outbox
     return _letters(connection, sa.select(table).order_by(table.c.id.desc()).limit(most))
 

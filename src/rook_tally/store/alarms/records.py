@@ -25,7 +25,7 @@ _decoder = msgspec.json.Decoder(Alarm)
 
 
 def alarms(connection: Connection, *, standing: bool = False) -> dict[tuple[str, int], Alarm]:
-    """What is known of watches, by slug and series id; with `standing` those not normal."""
+    """Alarms by watch slug and series id; with `standing` those not normal."""
     wanted = "SELECT document FROM alarm"
     if standing:
         wanted += f" WHERE state <> '{AlarmState.NORMAL.value}'"
@@ -121,7 +121,7 @@ def journal(
 def journalled_between(
     connection: Connection, watch: str, series_id: int, from_us: int, to_us: int
 ) -> set[JournalKind]:
-    """What is known to have happened to an alarm in [from, to]."""
+    """Kinds of entries about an alarm in [from, to]."""
     rows = fetched(
         connection,
         "SELECT DISTINCT sort FROM journal "

@@ -24,7 +24,7 @@ KEPT_CHANGES = 20_000
 
 
 class Subject(enum.IntEnum):
-    """What a change is about."""
+    """The subject of a change."""
 
     READINGS = 1
     SITE = 2
@@ -94,7 +94,7 @@ _NEWEST_SINCE = (
 
 
 def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
-    """Whether the configuration changed, or may have, after a notice, and the number of the newest
+    """True if the configuration changed, or may have, after a notice, and the number of the newest
     notice."""
     ((newest, newest_site, oldest),) = fetched(connection, _NEWEST_SINCE, (seq,))
     is_unknown = oldest is not None and oldest > seq + 1
@@ -166,7 +166,7 @@ class ChangeTail:
             raise
 
     def has_news(self) -> bool:
-        """Whether anybody has committed something since the last call. Costs microseconds.
+        """True if anybody has committed something since the last call. Costs microseconds.
 
         Raises
         ------
@@ -201,7 +201,7 @@ class ChangeTail:
         ]
 
     def subjects(self) -> set[Subject]:
-        """What the notices since the last call are about, without reading each of them."""
+        """Subjects of the changes since the last call, without reading each of them."""
         table = schema.change
         with self._store.read() as connection:
             if are_forgotten(connection, self._seq):

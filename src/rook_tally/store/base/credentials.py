@@ -13,7 +13,7 @@ _ROUNDS, _SALT_BYTES = 101, 12
 
 @dataclass(frozen=True, slots=True)
 class Credentials:
-    """What is stored of an access key."""
+    """The stored form of an access key."""
 
     access_hash: str
     broker_hash: str
@@ -27,12 +27,13 @@ def new_access_key() -> str:
 
 
 def credentials_of(access_key: str) -> Credentials:
-    """What is stored of a key."""
+    """The stored form of a key."""
     return Credentials(access_hash(access_key), broker_hash(access_key))
 
 
 def access_hash(access_key: str) -> str:
-    """What the HTTP door compares. The key is random and long, so a plain SHA-256 suffices."""
+    """The hash that the HTTP door compares. The key is random and long, so a plain SHA-256
+    suffices."""
     import hashlib
 
     # What came as bytes that are no text is a wrong key like any other.

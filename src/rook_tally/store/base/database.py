@@ -72,8 +72,8 @@ class Store:
         return other
 
     def room_bytes(self) -> int | None:
-        """What is free on the disk that holds the file; None for a server, whose disk we do not
-        see, and while the disk itself is away."""
+        """Free bytes on the disk that holds the file; None for a server, whose disk we do not see,
+        and while the disk itself is away."""
         if self.path is None:
             return None
         try:
@@ -119,7 +119,7 @@ class Store:
 
     @property
     def _driver_error(self) -> type[Exception]:
-        """What the driver itself raises, where it is spoken to without SQLAlchemy."""
+        """The exception of the driver itself, where it is used without SQLAlchemy."""
         loaded: Any = self._engine.dialect.loaded_dbapi
         error: type[Exception] = loaded.Error
         return error
@@ -187,8 +187,8 @@ def translated(url: str, *drivers_own: type[Exception]) -> Iterator[None]:
 
 
 def _is_about_what_was_given(error: BaseException) -> bool:
-    """Whether the database works, and would not have just this. Every driver has these classes
-    (PEP 249)."""
+    """True if the database works, and would not have just this. Every driver has these classes (PEP
+    249)."""
     names = {one.__name__ for one in type(error).__mro__}
     return bool(names & {"DataError", "IntegrityError"})
 

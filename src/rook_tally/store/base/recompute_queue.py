@@ -84,7 +84,7 @@ def add_due(connection: Connection, series_id: int, from_us: int, to_us: int) ->
 
 
 def stretches_to_work_out(connection: Connection) -> list[RecomputeSpan]:
-    """What is due, the oldest first."""
+    """Stretches to be recomputed, the oldest first."""
     table = schema.due
     return [
         RecomputeSpan(*row) for row in connection.execute(sa.select(table).order_by(table.c.id))

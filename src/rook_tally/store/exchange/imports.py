@@ -110,7 +110,7 @@ def _bring_into(store: Store, number: int, series: Series, told: Readings) -> in
 
 
 def _remember(store: Store, number: int, series: Series, brought: Readings) -> None:
-    """What an import brings into a series, before it does."""
+    """Record what an import brings into a series, before it does."""
     table, payload = schema.imported, encode(brought)
     with store.write() as connection:
         connection.execute(

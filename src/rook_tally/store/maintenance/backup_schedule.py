@@ -66,7 +66,7 @@ def set_backup_schedule(connection: Connection, schedule: BackupSchedule | None)
 
 
 def last_backup(connection: Connection) -> LastBackup:
-    """How the last daily copy went."""
+    """The result of the last daily copy."""
     told = _meta(connection, _LAST)
     return LastBackup() if told is None else msgspec.json.decode(told, type=LastBackup)
 

@@ -88,7 +88,7 @@ def _counts(connection: sqlite3.Connection) -> dict[str, int]:
 
 
 def _verified(copy: Path, counts: dict[str, int], target: Path) -> Health:
-    """What a look over a copy finds; StoreError when it is not what was copied."""
+    """Inspect a copy; StoreError when it is not what was copied."""
     with contextlib.closing(sqlite3.connect(f"file:{_quoted(copy)}?mode=ro", uri=True)) as alone:
         found = _counts(alone)
         told = alone.execute("SELECT value FROM meta WHERE key = 'format'").fetchone()

@@ -21,7 +21,7 @@ _ALWAYS_US = 1 << 60
 
 
 def readings_ahead(store: Store, *, now_us: int) -> int:
-    """How many readings are more than two minutes ahead of now."""
+    """Number of readings more than two minutes ahead of now."""
     rows = schema.reading.c
     with store.read() as connection:
         return int(

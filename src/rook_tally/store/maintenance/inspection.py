@@ -18,7 +18,7 @@ from rook_tally.store.readings.pages import damaged_pages
 
 @dataclass(frozen=True, slots=True)
 class Health:
-    """What a look over a store found: how much there is, and what is damaged, a line each."""
+    """The result of an inspection: counts, and a line for each damage."""
 
     readings: int
     pages: int

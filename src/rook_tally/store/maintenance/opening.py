@@ -91,7 +91,7 @@ def _url_of(where: str | Path) -> URL:
 
 
 def _is_to_look_at(path: Path) -> bool:
-    """Whether a store is there, and can be read and not written: on a read-only disk, say."""
+    """True if a store is there, and can be read and not written: on a read-only disk, say."""
     return (
         path.is_file()
         and os.access(path, os.R_OK)

@@ -31,7 +31,7 @@ _DONE_UNTIL = "thinned_until_us"
 
 @dataclass(frozen=True, slots=True)
 class Thinned:
-    """What thinning removes, or would remove, of a series.
+    """Readings that thinning removes, or would remove, of a series.
 
     `from_us` and `to_us` bound the days touched; `bytes_freed` is what their payloads shrink by.
     """
@@ -71,7 +71,7 @@ def thin(
     remove: bool,
     progress: Callable[[float], None] = lambda _share: None,
 ) -> list[Thinned]:
-    """What thinning of the days that end before a moment removes, one entry a series it touches.
+    """Thin the days that end before a moment; one entry for each series it touches.
 
     Parameters
     ----------

@@ -28,7 +28,7 @@ class NewReading(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Appended:
-    """What became of a batch: one flag a reading, in the batch's order.
+    """The result of a batch: one flag a reading, in the batch's order.
 
     `duplicate`: the same series, time and value was there already; ignored.
     `revised`: another value was there for that series and time; the newer arrival won.

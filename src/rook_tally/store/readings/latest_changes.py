@@ -23,7 +23,7 @@ class ReadingNews:
 def reading_news(
     connection: Connection, changes: Iterable[Change], known_us: Mapping[int, int], *, until_us: int
 ) -> ReadingNews:
-    """What notices of readings come to, for somebody who knew a series' newest moment by its id."""
+    """Readings behind the notices, for somebody who knew each series' newest moment."""
     # One reading newer than all others can be drawn as it is; anything else needs a look.
     seen: set[int] = set()
     involved: set[int] = set()

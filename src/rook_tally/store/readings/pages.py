@@ -283,7 +283,7 @@ def page_spans(
 
 
 def damaged_pages(connection: Connection) -> list[str]:
-    """What is wrong with the pages of a store, one line each; empty when all is well."""
+    """Damage of the pages of a store, one line each; empty when all is well."""
     found = []
     with connection.execute(whole_pages().execution_options(yield_per=200)) as rows:
         for row in rows:
@@ -295,7 +295,7 @@ def damaged_pages(connection: Connection) -> list[str]:
 
 
 def _what_is_wrong(values: dict[str, Any]) -> str:
-    """What is wrong with a page; empty when nothing is."""
+    """Damage of a page; empty when there is none."""
     if checksum_of(values) != values["checksum"]:
         return "its checksum is wrong"
     try:

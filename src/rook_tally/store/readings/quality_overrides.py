@@ -98,7 +98,7 @@ def withdraw_overruling(connection: Connection, series: Series, overruling_id: i
 
 
 def overrulings(connection: Connection, series_id: int) -> list[Overruling]:
-    """What people have said of stretches of a series, in order of time."""
+    """A person's verdicts on stretches of a series, in order of time."""
     table = schema.overruling
     rows = connection.execute(
         sa.select(table).where(table.c.series_id == series_id).order_by(table.c.from_us)
@@ -112,7 +112,7 @@ def overrulings(connection: Connection, series_id: int) -> list[Overruling]:
 
 
 def overrulings_by_series(connection: Connection) -> dict[int, list[Overruling]]:
-    """What people have said of stretches of every series."""
+    """Persons' verdicts on stretches of every series."""
     found: dict[int, list[Overruling]] = {}
     for row in connection.execute(sa.select(schema.overruling)):
         one = Overruling(

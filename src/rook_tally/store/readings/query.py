@@ -197,7 +197,7 @@ def read_range(connection: Connection, series_id: int, start_us: int, end_us: in
 
 
 def read_raw_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
-    """What the sensor really said in [start, end), from pages and rows, ordered by time.
+    """Readings as sent in [start, end), from pages and rows, ordered by time.
 
     Returns
     -------

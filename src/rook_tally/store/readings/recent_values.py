@@ -78,7 +78,7 @@ class RecentReadings:
         return tail.calm >= SCREENED_TAIL + len(ordered) and is_moving
 
     def forget(self) -> None:
-        """What was heard last is not in the store."""
+        """Drop all that is known: the last batch was not written."""
         self._tails.clear()
 
 

@@ -137,7 +137,7 @@ def _mark(
 
 
 def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:
-    """What screening says of the readings that the new ones can have made certain."""
+    """Screen the readings that the new ones can have made certain."""
     told = screened(near, series.quantity, max_gap_s=max_gap_s(series.station.cadence_s))
     first = int(np.searchsorted(near.time_us, first_us))
     settled = max(0, first - SCREENED_TAIL // 2)
@@ -219,7 +219,7 @@ def _is_screened_later(quantity: Quantity) -> bool:
 
 
 def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
-    """Whether a look is worth its time: nearly always nothing has jumped."""
+    """True if a look is worth its time: nearly always nothing has jumped."""
     if len(near) < 3:
         return False
     if (near.value == 0).any():
@@ -246,7 +246,7 @@ def _readings_around(
 
 
 def _margin_us(series: Series) -> int:
-    """How far from a reading those lie that it may make certain."""
+    """The distance from a reading within which it can make others certain."""
     return microseconds(_TAIL_CADENCES * series.station.cadence_s)
 
 

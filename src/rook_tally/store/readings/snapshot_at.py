@@ -59,7 +59,7 @@ def moment_of(
     columns: int,
     reports_us: dict[int, int],
 ) -> Moment:
-    """How a site stood at a moment; later readings are not known yet.
+    """The site at a moment; later readings are not known yet.
 
     Parameters
     ----------

@@ -84,8 +84,8 @@ def pages_anew(
 def bucket_spans(
     connection: Connection, series: Series, day_us: int, start_us: int, end_us: int
 ) -> list[SpanStatistics]:
-    """What the summaries of a thinned day know of [start, end) within it, raw; five minutes that it
-    cuts count for the share inside."""
+    """Statistics of [start, end) within a thinned day, from its summaries, raw; a bucket that it
+    cuts counts for the share inside."""
     data = schema.page_data.c
     blob = connection.execute(
         sa.select(data.buckets).where(data.series_id == series.id, data.start_us == day_us)

@@ -14,7 +14,7 @@ from rook_tally.store.base.changes import Subject, note_change
 
 @dataclass(frozen=True, slots=True)
 class ClockFault:
-    """How far a station's clock is ahead, s (behind when negative), and since when we know."""
+    """Offset of a station's clock, s (ahead positive), and since when we know."""
 
     ahead_s: float
     since_us: int

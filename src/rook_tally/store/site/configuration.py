@@ -100,7 +100,7 @@ class Series:
 
     @property
     def shown(self) -> DisplayUnit:
-        """How its values are shown."""
+        """Its unit and decimals."""
         return DisplayUnit(self.quantity, self.unit_shown or self.quantity.base)
 
 
@@ -182,7 +182,7 @@ def _station(
 
 
 def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
-    """What a field measures, as exactly and as far as its station's kind says."""
+    """The quantity of a field, narrowed by its station's kind."""
     quantity = QUANTITIES[slug]
     told = kind.field(field)
     if told is None or told.quantity != slug:
@@ -213,7 +213,7 @@ def _worked_series(
 
 
 def worked_results(connection: Connection) -> dict[int, Result]:
-    """What each series of a working is kept as, by series id."""
+    """The result of each series of a working, by series id."""
     table = schema.worked.c
     return {
         row.series_id: msgspec.json.decode(row.result, type=Result)

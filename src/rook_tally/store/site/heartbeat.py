@@ -20,7 +20,7 @@ GONE_AFTER_S = 15.0
 
 
 class DoorState(enum.Enum):
-    """How a door stands."""
+    """The state of a door."""
 
     OPEN = "open"
     TRYING = "trying"
@@ -161,7 +161,7 @@ def _heard(connection: Connection, now_us: int) -> list[Collector]:
 
 
 def is_running(pid: int) -> bool:
-    """Whether a process of this machine is there."""
+    """True if a process of this machine is there."""
     try:
         os.kill(pid, 0)
     except ProcessLookupError:

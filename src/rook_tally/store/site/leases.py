@@ -36,7 +36,7 @@ _log = structlog.get_logger(__name__)
 
 
 class Role(enum.IntEnum):
-    """What belongs to one collector at a time."""
+    """A kind of work that belongs to one collector at a time."""
 
     SEALING = 1
     WATCHING = 2
@@ -70,12 +70,12 @@ class Lease:
 
     @property
     def was_asked_lately(self) -> bool:
-        """Whether the store has said a moment ago that it is ours, and not otherwise since. What is
+        """True if the store has said a moment ago that it is ours, and not otherwise since. What is
         written is looked at each time, so this may be a little late."""
         return self._asked_s is not None and time.monotonic() - self._asked_s < HEARTBEAT_S
 
     def is_still_held(self) -> bool:
-        """Whether it still is, by the store.
+        """True if it still is, by the store.
 
         Raises
         ------
@@ -120,7 +120,7 @@ class _Heartbeat:
 
 
 class Leases:
-    """What one collector takes of a store's duties. Of any thread.
+    """The leases of one collector. Of any thread.
 
     `monotonic_s` is a clock that does not jump; the heartbeats of others are timed by it.
     """
@@ -185,7 +185,7 @@ class Leases:
         return self._has_ended(row)
 
     def _has_ended(self, holder: Row[tuple[object, ...]]) -> bool:
-        """Whether a holder's process is gone, or its heart has not beaten for long."""
+        """True if a holder's process is gone, or its heart has not beaten for long."""
         if holder.host == socket.gethostname() and not is_running(holder.pid):
             return True
         now_s = self._monotonic_s()

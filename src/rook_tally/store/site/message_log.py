@@ -54,7 +54,7 @@ class MessageLogEntry:
 
     @property
     def fate(self) -> str:
-        """What became of it, in one line."""
+        """The result of the message in one line."""
         counts = [
             (self.kept - self.suspect, "kept"),
             (self.suspect, "suspect"),

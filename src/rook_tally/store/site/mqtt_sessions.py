@@ -11,7 +11,7 @@ _KEY = "mqtt_sessions"
 
 
 def sessions_used(connection: Connection) -> int:
-    """How many sessions there ever were: those from 1 to this less one are used no more."""
+    """Number of MQTT sessions there ever were: those from 1 to this less one are used no more."""
     found = connection.execute(
         sa.select(schema.meta.c.value).where(schema.meta.c.key == _KEY)
     ).scalar()

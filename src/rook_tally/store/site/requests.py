@@ -19,7 +19,7 @@ _KEPT_US = 400 * DAY_US
 
 
 class RequestKind(enum.Enum):
-    """What is wanted."""
+    """A kind of request."""
 
     CONTROL = "control"
     TAKE_IN = "adopt"
@@ -31,7 +31,7 @@ class RequestKind(enum.Enum):
 
 
 class RequestState(enum.Enum):
-    """How far it is.
+    """The state of a request.
 
     `SENT` waits for the station's word; `UNCONFIRMED` means that none came in time, whether or not
     it was done; `OVERTAKEN` that something else was asked of the same control before.
@@ -46,7 +46,7 @@ class RequestState(enum.Enum):
 
     @property
     def is_open(self) -> bool:
-        """Whether anything is still to be done."""
+        """True if anything is still to be done."""
         return self in (RequestState.ASKED, RequestState.SENT)
 
 
@@ -55,7 +55,7 @@ _OPEN = [one.value for one in RequestState if one.is_open]
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """What was asked, by whom, and what came of it.
+    """A request: for what, by whom, and its answer.
 
     For a control `name` is its name and `value` what it shall be, for `for_s` if that is told: its
     station goes back by itself then. For a stray to take in `value` is the terms as JSON; a
@@ -80,7 +80,7 @@ class Request:
 
 
 class TakeInTerms(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a person decided about a stray sender. The key was made by the desk, which alone has it;
+    """A person's decisions about a stray sender. The key was made by the desk, which alone has it;
     here stand its hashes."""
 
     place: str | None = None
@@ -94,14 +94,14 @@ class TakeInTerms(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class AlarmWish(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a person wants of an alarm: why, and until when it is to be left aside."""
+    """The details of a request of an alarm: why, and until when it is to be shelved."""
 
     word: str = ""
     until_us: int | None = None
 
 
 class StrayProposal(msgspec.Struct, frozen=True):
-    """What a stray sender seems to be: quantity (empty when nothing is like it) and unit of each
+    """A proposal for a stray sender: quantity (empty when nothing is like it) and unit of each
     field beyond those of the kind."""
 
     is_station: bool
@@ -163,7 +163,7 @@ def create_request(
 
 
 def open_requests(connection: Connection) -> list[Request]:
-    """What is still to be done, oldest first."""
+    """Requests still to be carried out, oldest first."""
     table = schema.request
     return _requests(
         connection, sa.select(table).where(table.c.state.in_(_OPEN)).order_by(table.c.id)
@@ -180,7 +180,7 @@ def request_numbered(connection: Connection, number: int) -> Request | None:
 def newest_requests(
     connection: Connection, station: str | None = None, most: int = 50
 ) -> list[Request]:
-    """What was asked last, of one station or of all, newest first."""
+    """The last requests, of one station or of all, newest first."""
     table = schema.request
     wanted = sa.select(table).order_by(table.c.id.desc()).limit(most)
     if station is not None:

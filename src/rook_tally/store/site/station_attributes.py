@@ -71,7 +71,7 @@ def station_words(connection: Connection) -> dict[int, dict[str, StoredAttribute
 
 
 def control_reports(connection: Connection, station_id: int) -> dict[str, StoredAttribute]:
-    """How a station's controls stand, as it last said, by name."""
+    """The states of a station's controls, as it last reported them, by name."""
     table = schema.station_word
     rows = connection.execute(sa.select(table).where(table.c.station_id == station_id))
     return {

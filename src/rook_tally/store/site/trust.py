@@ -41,7 +41,7 @@ def set_passwords_at(connection: Connection, where: PasswordsAt) -> None:
 
 @contextlib.contextmanager
 def overwriting(connection: Connection) -> Iterator[None]:
-    """What is deleted or replaced within is overwritten in an SQLite file, not only let go of."""
+    """Overwrite what is deleted or replaced within in an SQLite file, not only let go of it."""
     is_file = connection.dialect.name == "sqlite"
     if is_file:
         connection.exec_driver_sql("PRAGMA secure_delete=ON")
@@ -65,7 +65,7 @@ def _say(connection: Connection, key: str, value: str) -> None:
 
 
 def is_access_key(connection: Connection, access_hash: str) -> bool:
-    """Whether some station has the key of that hash."""
+    """True if some station has the key of that hash."""
     station = schema.station
     found = connection.execute(
         sa.select(station.c.id).where(station.c.access_hash == access_hash).limit(1)

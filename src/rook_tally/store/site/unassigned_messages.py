@@ -23,8 +23,8 @@ ROW_BYTES = 200
 
 @dataclass(frozen=True, slots=True)
 class StrayBounds:
-    """How much is kept of them: beyond either the oldest go, so that a chatty stranger cannot fill
-    the disk."""
+    """The limits for strays: beyond either the oldest go, so that a chatty stranger cannot fill the
+    disk."""
 
     most_bytes: int = 64_000_000
     most_days: float = 90.0
@@ -133,7 +133,7 @@ def drop_strays(connection: Connection, ids: Sequence[int]) -> None:
 
 
 def stray_bounds(connection: Connection) -> StrayBounds:
-    """How much of the strays is kept."""
+    """The limits for strays."""
     told = {
         row.key: float(row.value)
         for row in connection.execute(

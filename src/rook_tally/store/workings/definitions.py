@@ -153,7 +153,7 @@ def remove_group(connection: Connection, name: str) -> None:
 
 
 def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) -> SymbolTable:
-    """What formulas may refer to in a site, the results of workings among it."""
+    """The names that formulas may refer to in a site, the results of workings among them."""
     series = [named(one) for one in site.series]
     results = {one.quantity.slug: one.quantity for one in site.series if one.station.is_worked_out}
     return SymbolTable(
@@ -273,7 +273,7 @@ def _brought_up(
 
 
 def _made_from(bound: Bound) -> str:
-    """What a series was worked out from: another text means other values."""
+    """The text that identifies a working's computation: another text means other values."""
     working = bound.working
     formula = (
         working.formula if working.score is None else msgspec.json.encode(working.score).decode()
