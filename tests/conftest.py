@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
@@ -37,16 +38,26 @@ def store_path(tmp_path: Path) -> Path:
     return tmp_path / "site.db"
 
 
+@pytest.fixture(scope="session")
+def empty_store(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """An empty store to copy: making one takes ten times as long."""
+    path = tmp_path_factory.mktemp("empty") / "site.db"
+    open_store(path).close()
+    return path
+
+
 @pytest.fixture
-def store(store_path: Path) -> Iterator[Store]:
+def store(store_path: Path, empty_store: Path) -> Iterator[Store]:
+    shutil.copyfile(empty_store, store_path)
     opened = open_store(store_path)
     yield opened
     opened.close()
 
 
 @pytest.fixture
-def collector(store_path: Path) -> Iterator[CollectorProcess]:
+def collector(store_path: Path, empty_store: Path) -> Iterator[CollectorProcess]:
     """A real collector with both doors open, its broker a real Mosquitto."""
+    shutil.copyfile(empty_store, store_path)
     with CollectorProcess(store_path) as process:
         yield process
 
@@ -71,3 +82,19 @@ def session_bus(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Non
     yield
     process.terminate()
     process.wait()
+
+
+_PROCESSES = frozenset({"CollectorProcess", "rook_tally", "mosquitto", "started"})
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark what a test costs: `scripts/check --quick` leaves out windows and processes."""
+    for item in items:
+        if not isinstance(item, pytest.Function):
+            continue
+        fixtures = set(item.fixturenames)
+        if "qtbot" in fixtures:
+            item.add_marker("window")
+        server = "[postgresql" in item.name or "postgres" in fixtures
+        if server or _PROCESSES & set(vars(item.module)) or "collector" in fixtures:
+            item.add_marker("real_process")

@@ -131,15 +131,15 @@ class Cluster:
             autocommit=True,
         )
 
-    def new_database(self) -> str:
-        """URL of a fresh, empty database."""
+    def new_database(self, *, like: str = "") -> tuple[str, str]:
+        """Name and URL of a fresh database: empty, or a copy of one that nobody is connected to."""
         name = f"rook{next(_numbers)}"
         with self.connected() as connection:
-            connection.execute(f"CREATE DATABASE {name}")
+            connection.execute(f"CREATE DATABASE {name}{f' TEMPLATE {like}' if like else ''}")
         url = sa.URL.create(
             "postgresql", username="postgres", database=name, query={"host": str(self.folder)}
         )
-        return url.render_as_string()
+        return name, url.render_as_string()
 
     def close(self) -> None:
         """Stop it and remove its folder."""

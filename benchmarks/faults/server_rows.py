@@ -31,7 +31,7 @@ _NETWORK = 0x40000000
 def server_gone(folder: Path, gone_s: float) -> Row:
     """Two collectors at one broker; the server is stopped, and comes back much later."""
     with cluster() as server, _broker(folder) as broker:
-        world = World(folder / "site", server.new_database())
+        world = World(folder / "site", server.new_database()[1])
         with world:
             world.start(broker=f"mqtt://{broker}")
             first = world.collector
@@ -55,7 +55,7 @@ def failed_over(folder: Path) -> Row:
     """The server dies, and its standby, which had to confirm every commit, takes over."""
     with contextlib.ExitStack() as stack:
         first = Cluster()
-        url = first.new_database()
+        url = first.new_database()[1]
         second = Cluster(like=first)
         stack.callback(second.close)
         stack.callback(shutil.rmtree, first.folder, ignore_errors=True)
@@ -85,7 +85,7 @@ def parted(folder: Path) -> Row:
         stack.enter_context(_inside(_NEAR))
         server = Cluster(addresses=_HERE, port=_PORT)
         stack.callback(server.close)
-        name = server.new_database().partition("?")[0].rpartition("/")[2]
+        name = server.new_database()[1].partition("?")[0].rpartition("/")[2]
         socket_url = f"postgresql://postgres@/{name}?host={server.folder}&port={_PORT}"
         with World(folder / "site", socket_url) as world:
             near = world.start(broker="off")
@@ -215,7 +215,7 @@ def server_rows(folder: Path) -> dict[str, Callable[[], Row]]:
     def frozen() -> Row:
         with cluster() as server:
             return frozen_holder(
-                folder / "frozen-server", server.new_database(), "frozen holder, PostgreSQL"
+                folder / "frozen-server", server.new_database()[1], "frozen holder, PostgreSQL"
             )
 
     return {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import partial
 from pathlib import Path
 
@@ -62,8 +62,11 @@ _STRIP_LANES = (
 _STRIP_JOINED = ("shop-counter", "co2")
 
 
-def take_shots(directory: Path, *, days: float = _DAYS) -> None:
-    """Write one PNG a main view into a directory; the same every time on one machine."""
+def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = ()) -> None:
+    """Write one PNG a main view into a directory; the same every time on one machine.
+
+    `only` names the views of the window to take, instead of all and the pages.
+    """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     try:
         directory.mkdir(parents=True, exist_ok=True)
@@ -92,14 +95,17 @@ def take_shots(directory: Path, *, days: float = _DAYS) -> None:
                 ("watch", _prepare_watch),
                 ("stations", _prepare_stations),
             ):
+                if only and name not in only:
+                    continue
                 _wait_for(prepare(window), name)
                 _wait_for(partial(_shows_rail, window), "time rail")
                 path = directory / f"{name}.png"
                 if not _settled_picture(window).save(str(path)):
                     raise RookTallyError(f"{path} cannot be written", remedy="name another folder")
                 typer.echo(str(path))
-            _take_whole_screen(window, directory / "wall.png")
-            take_page_shots(store, directory, at_us=MOMENT_US)
+            if not only:
+                _take_whole_screen(window, directory / "wall.png")
+                take_page_shots(store, directory, at_us=MOMENT_US)
         finally:
             window.close()
             store.close()

@@ -70,7 +70,7 @@ async def test_a_server_that_drops_all_locks_takes_no_message(
     async with contextlib.AsyncExitStack() as stack:
         server = stack.enter_context(cluster())
         stack.enter_context(mosquitto(port, tmp_path))
-        url = server.new_database()
+        url = server.new_database()[1]
         stores = [open_store(url), open_store(url)]
         for store in stores:
             stack.callback(store.close)

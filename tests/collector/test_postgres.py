@@ -21,7 +21,7 @@ from tests.processes import CollectorProcess, rook_tally, wait_until
 
 def test_a_reading_goes_in_and_comes_out_again(tmp_path: Path) -> None:
     with cluster() as server:
-        url = server.new_database()
+        url = server.new_database()[1]
         with CollectorProcess(tmp_path / "scratch", store_url=url) as collector:
             collector.add_station("a", kind="climate")
             assert collector.post('{"temp": 21.5}', query="?station=a")[1]["kept"] == 1
@@ -39,7 +39,7 @@ def test_a_reading_goes_in_and_comes_out_again(tmp_path: Path) -> None:
 def test_two_collectors_and_two_desks_on_one_store(tmp_path: Path) -> None:
     """What goes in at either collector shows on both desks; sealing moves when its holder dies."""
     with contextlib.ExitStack() as stack:
-        url = stack.enter_context(cluster()).new_database()
+        url = stack.enter_context(cluster()).new_database()[1]
         first = CollectorProcess(tmp_path / "first", store_url=url)
         second = CollectorProcess(tmp_path / "second", store_url=url)
         stack.callback(first.stop)
@@ -91,7 +91,7 @@ def _pages(store: Store) -> int:
 def test_a_desk_outlives_its_server(tmp_path: Path) -> None:
     """The server goes and comes back: the desk says so both times, and sees what came after."""
     with cluster() as server:
-        store = open_store(server.new_database())
+        store = open_store(server.new_database()[1])
         desk = Desk(store)
         wait_until(lambda: any(isinstance(one, Picture) for one in desk.news))
         server.stop()
@@ -112,7 +112,7 @@ def _has_name(news: list[News], name: str) -> bool:
 def test_one_of_two_collectors_takes_in_what_a_broker_brings(tmp_path: Path) -> None:
     """The other stands by, and goes on where that one was when it dies."""
     with contextlib.ExitStack() as stack:
-        url = stack.enter_context(cluster()).new_database()
+        url = stack.enter_context(cluster()).new_database()[1]
         port = free_port()
         stack.enter_context(mosquitto(port, tmp_path / "broker"))
         broker = f"mqtt://127.0.0.1:{port}"

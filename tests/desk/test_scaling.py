@@ -14,7 +14,7 @@ _TAKE = """
 import sys
 from pathlib import Path
 from scripts.screenshots.views import take_shots
-take_shots(Path(sys.argv[1]), days=0.3)
+take_shots(Path(sys.argv[1]), days=0.3, only=("ledger", "strip", "stations"))
 """
 
 

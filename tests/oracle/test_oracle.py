@@ -43,7 +43,7 @@ def _sqlite(_cluster: Cluster | None) -> Iterator[Store]:
 @contextmanager
 def _postgresql(made: Cluster | None) -> Iterator[Store]:
     assert made is not None
-    store = open_store(made.new_database())
+    store = open_store(made.new_database()[1])
     yield store
     store.close()
 

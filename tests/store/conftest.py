@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -30,12 +31,24 @@ def engine() -> str:
     return "sqlite"
 
 
+@pytest.fixture(scope="session")
+def empty_database(postgres: Cluster) -> str:
+    """The name of a database with an empty store in it, to copy."""
+    name, url = postgres.new_database()
+    open_store(url).close()
+    return name
+
+
 @pytest.fixture
-def store(engine: str, store_path: Path, request: pytest.FixtureRequest) -> Iterator[Store]:
+def store(
+    engine: str, store_path: Path, empty_store: Path, request: pytest.FixtureRequest
+) -> Iterator[Store]:
     where: str | Path = store_path
     if engine == "postgresql":
         made: Cluster = request.getfixturevalue("postgres")
-        where = made.new_database()
+        _, where = made.new_database(like=request.getfixturevalue("empty_database"))
+    else:
+        shutil.copyfile(empty_store, store_path)
     opened = open_store(where)
     yield opened
     opened.close()
