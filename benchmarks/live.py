@@ -13,6 +13,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.cli.subprocesses import CollectorChild
+from rook_tally.clock import now_us
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store.maintenance import open_store
 
@@ -30,10 +31,9 @@ def publish_to_paint_ms(folder: Path, environment: Mapping[str, str]) -> list[fl
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.clock import running_clock
 
     store = open_store(folder / "demo.db")
-    make_demo_site(store, end_us=time.time_ns() // 1000, days=_DAYS)
+    make_demo_site(store, end_us=now_us(), days=_DAYS)
     application = QApplication.instance() or QApplication(["rook-tally"])
     with CollectorChild(
         store.address, http="127.0.0.1:0", broker="builtin:127.0.0.1:0"
@@ -42,7 +42,7 @@ def publish_to_paint_ms(folder: Path, environment: Mapping[str, str]) -> list[fl
         host, _, port = str(collector.mqtt).rpartition(":")
         client.connect(host, int(port))
         client.loop_start()
-        window = DeskWindow(store, clock=running_clock)
+        window = DeskWindow(store, clock=now_us)
         window.show()
         loop = QEventLoop()
         guard = QTimer(singleShot=True, interval=_PATIENCE_MS)

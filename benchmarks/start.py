@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.clock import now_us
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store.maintenance import open_store
 
@@ -42,7 +43,7 @@ def start_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float],
     """Times of our window over the demo store and of a bare one, started in turn, ms each."""
     place = folder / "demo.db"
     store = open_store(place)
-    make_demo_site(store, end_us=time.time_ns() // 1000, days=_DAYS)
+    make_demo_site(store, end_us=now_us(), days=_DAYS)
     store.close()
     desk = ["-m", "rook_tally", "--store", str(place), "desk", "--no-collect", "--until-painted"]
     ours: list[float] = []

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import subprocess
-import time
 from pathlib import Path
 
 import pytest
 
+from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import (
     Guard,
@@ -66,7 +66,7 @@ def _said(store: Store, *words: str) -> str:
 def throwing_room(store: Store) -> Store:
     """Two hours up to now: an hour of good air, half an hour of a class, and good air again."""
     series = begin_series(store, "co2")
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     values = [600.0] * 60 + [1400.0] * 30 + [600.0] * 30
     append(
         store,

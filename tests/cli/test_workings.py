@@ -6,6 +6,7 @@ import json
 import time
 from pathlib import Path
 
+from rook_tally import clock
 from rook_tally.store.base import Store, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
 from tests.builders import append, begin_series
@@ -66,7 +67,7 @@ def test_a_running_collector_works_out_what_is_added_and_what_was_before(
 
 
 def test_a_formula_is_tried_and_its_mistakes_are_underlined(store: Store) -> None:
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     series = begin_series(store)
     append(store, series, (now_us - 120_000_000, 20.0), (now_us - 60_000_000, 21.0))
     where = store.url
@@ -124,7 +125,7 @@ def test_a_killed_collector_goes_on_where_it_was(collector: CollectorProcess) ->
 
 
 def test_the_list_reads_as_a_page(store: Store) -> None:
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     append(store, begin_series(store), (now_us - 60_000_000, 20.0))
     where = store.url
     _with(where, "working", "add", "Room", "temperature@throwing-room + 1 K")

@@ -8,13 +8,13 @@ import signal
 import subprocess
 import sys
 import threading
-import time
 from pathlib import Path
 
 import paho.mqtt.client as mqtt
 import pytest
 from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
 
+from rook_tally import clock
 from rook_tally.intake.addresses import Endpoint
 from rook_tally.intake.bounds import LARGEST_MESSAGE
 from rook_tally.intake.doors import broker as broker_module
@@ -92,12 +92,8 @@ def test_the_password_file_holds_no_key(guarded: CollectorProcess) -> None:
 
 
 def offline_since(collector: CollectorProcess, key: str) -> int | None:
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            station = load_site(connection).station(key)
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        station = load_site(connection).station(key)
     assert station is not None
     return station.offline_since_us
 
@@ -139,13 +135,9 @@ def test_a_will_makes_a_station_silent_at_once_and_its_next_word_heard(
     shown = rook_tally("--store", collector.address, "station", "list").stdout
     assert "silent" in shown
     # The words were counted as heard and not as readings nobody can place.
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            fates = {line.address: line.fate for line in newest_messages(connection, "shelf")}
-            found = load_site(connection).station("shelf")
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        fates = {line.address: line.fate for line in newest_messages(connection, "shelf")}
+        found = load_site(connection).station("shelf")
     assert found is not None
     assert found.firmware == "1.4.2"
     assert fates["rook/shelf/status"] == "heard"
@@ -313,12 +305,8 @@ def test_a_broker_that_asks_for_certificates(store_path: Path, tmp_path: Path) -
 
 
 def door_detail(collector: CollectorProcess, name: str) -> str:
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            running = collectors(connection, now_us=time.time_ns() // 1000)
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        running = collectors(connection, now_us=clock.now_us())
     return next((one.detail for each in running for one in each.doors if one.name == name), "")
 
 

@@ -63,12 +63,8 @@ def control(collector: CollectorProcess, *words: str) -> subprocess.CompletedPro
 
 
 def state_of(collector: CollectorProcess, key: str) -> RequestState:
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            return newest_requests(connection, key)[0].state
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        return newest_requests(connection, key)[0].state
 
 
 def test_a_switch_is_set_over_mqtt_and_confirmed_by_the_station(
@@ -163,12 +159,8 @@ def test_something_else_asked_since_overtakes(collector: CollectorProcess) -> No
     collector.add_station("extractor", kind="switch")
     for value in ("on", "off"):
         control(collector, "extractor", "on", value, "--no-wait")
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            newest, before = newest_requests(connection, "extractor")
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        newest, before = newest_requests(connection, "extractor")
     assert newest.value == "off"
     assert before.state in (RequestState.OVERTAKEN, RequestState.CONFIRMED)
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
 
+from rook_tally import clock
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.alarms.definitions import RunControl
 from rook_tally.core.alarms.journal import JournalKind
@@ -30,7 +30,7 @@ def pottery(store_path: Path) -> Iterator[Store]:
     """The demo's site, collector and live stations, its air at twenty times its pace and its dust
     watch without its delays."""
     store = open_store(store_path)
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     make_demo_site(store, end_us=now_us, days=0.05)
     dust = next(one for one in WATCHES if one.slug == "glaze-dust")
     run = RunControl(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)

@@ -17,6 +17,7 @@ from pathlib import Path
 import pytest
 from zeroconf import ServiceInfo, Zeroconf
 
+from rook_tally import clock
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import announced, collectors, load_site, newest_strays
 from tests.collector.test_serial import Cable, cable
@@ -33,14 +34,8 @@ def door(collector: CollectorProcess, *words: str) -> str:
 
 def state_of(collector: CollectorProcess, name: str) -> tuple[str, str] | None:
     """How a door stands, and why."""
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            import time
-
-            running = collectors(connection, now_us=time.time_ns() // 1000)
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        running = collectors(connection, now_us=clock.now_us())
     return next(
         (
             (one.state.value, one.detail)
@@ -186,12 +181,8 @@ def test_lines_by_a_pattern_made_from_the_last_ones_seen(
     cable.send(b"Temp> 20.5 Hum> 41\nTemp> 20.6 Hum> 42\n")
 
     def waiting() -> int:
-        store = open_store(collector.address)
-        try:
-            with store.read() as connection:
-                return len(newest_strays(connection))
-        finally:
-            store.close()
+        with open_store(collector.address) as store, store.read() as connection:
+            return len(newest_strays(connection))
 
     wait_until(lambda: waiting() == 2)
     rook_tally(
@@ -310,12 +301,8 @@ def test_doors_are_announced_and_announcing_stations_found(store_path: Path) -> 
 
 
 def names_announced(collector: CollectorProcess) -> list[tuple[str, str]]:
-    store = open_store(collector.address)
-    try:
-        with store.read() as connection:
-            return [(one.name, one.url) for one in announced(connection)]
-    finally:
-        store.close()
+    with open_store(collector.address) as store, store.read() as connection:
+        return [(one.name, one.url) for one in announced(connection)]
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,6 @@ import os
 import signal
 import socket
 import subprocess
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -15,6 +14,7 @@ from typing import Any
 import msgspec
 import pytest
 
+from rook_tally import clock
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import read_range
 from rook_tally.store.site import DoorState, collectors, load_site, newest_strays
@@ -201,7 +201,7 @@ def test_the_broker_is_started_again_when_it_dies(collector: CollectorProcess) -
 def _door(path: Path, name: str = "mqtt") -> Any:
     store = open_store(path)
     with store.read() as connection:
-        seen = collectors(connection, now_us=time.time_ns() // 1000)
+        seen = collectors(connection, now_us=clock.now_us())
     store.close()
     return next(door for door in seen[0].doors if door.name == name)
 

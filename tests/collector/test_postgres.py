@@ -133,12 +133,8 @@ def test_one_of_two_collectors_takes_in_what_a_broker_brings(tmp_path: Path) -> 
             )
 
         def kept() -> tuple[int, int]:
-            store = open_store(url)
-            try:
-                with store.read() as connection:
-                    whole = total(tallies(connection))
-            finally:
-                store.close()
+            with open_store(url) as store, store.read() as connection:
+                whole = total(tallies(connection))
             return whole.kept, whole.duplicate
 
         publish(range(200))

@@ -8,8 +8,9 @@ from collections.abc import Callable, Iterator
 import pytest
 from pytestqt.qtbot import QtBot
 
+from rook_tally.clock import now_us
 from rook_tally.desk.app.window import DeskWindow
-from rook_tally.desk.data.clock import Clock, running_clock
+from rook_tally.desk.data.clock import Clock
 from rook_tally.store.base import Store
 
 OpenDesk = Callable[..., DeskWindow]
@@ -20,7 +21,7 @@ def open_desk(qtbot: QtBot, store: Store) -> Iterator[OpenDesk]:
     """Opens windows on the store; they are closed, and their threads ended, after the test."""
     windows: list[DeskWindow] = []
 
-    def opened(clock: Clock = running_clock) -> DeskWindow:
+    def opened(clock: Clock = now_us) -> DeskWindow:
         window = DeskWindow(store, clock=clock)
         windows.append(window)
         qtbot.addWidget(window)

@@ -12,9 +12,10 @@ from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.import_file import import_for_desk
+from rook_tally.clock import now_us
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
-from rook_tally.desk.data.clock import held_clock, running_clock
+from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
@@ -119,7 +120,7 @@ def test_the_store_is_unplugged_and_plugged_back(
     """A table gone is what a torn-out disk looks like to a reader: said, nothing lost, and gone by
     itself once it is back."""
     series = begin_series(store)
-    append(store, series, (running_clock() - 1_000_000, 21.0))
+    append(store, series, (now_us() - 1_000_000, 21.0))
     window = open_desk()
     other = open_store(store_path)
     with other.write() as connection:
@@ -130,7 +131,7 @@ def test_the_store_is_unplugged_and_plugged_back(
     assert window.state.latest[series.id].value == 21.0
     with other.write() as connection:
         connection.execute(sa.text("ALTER TABLE reading_away RENAME TO reading"))
-    append(other, series, (running_clock(), 22.0))
+    append(other, series, (now_us(), 22.0))
     qtbot.waitUntil(lambda: window.state.latest[series.id].value == 22.0, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: window.state.trouble == "", timeout=PATIENCE_MS)
     other.close()

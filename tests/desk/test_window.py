@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.demo_site import make_demo_site
+from rook_tally.clock import now_us
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.app.views import LEDGER, STRIP
 from rook_tally.desk.app.window import DeskWindow
-from rook_tally.desk.data.clock import held_clock, running_clock
+from rook_tally.desk.data.clock import held_clock
 from rook_tally.store.base import Store
 from rook_tally.store.readings import NewReading, append_readings
 from rook_tally.store.site import add_station, load_site, set_site
@@ -206,10 +207,10 @@ def test_the_strip_follows_the_mouse(qtbot: QtBot, pottery: Store, open_desk: Op
 
 def test_the_strip_is_live(qtbot: QtBot, store: Store, open_desk: OpenDesk) -> None:
     series = begin_series(store, "co2")
-    append(store, series, (running_clock() - 60_000_000, 500.0))
+    append(store, series, (now_us() - 60_000_000, 500.0))
     window = open_desk()
     _strip(qtbot, window)
-    append(store, series, (running_clock(), 733.0))
+    append(store, series, (now_us(), 733.0))
     qtbot.waitUntil(lambda: window.strip.model.head(0).values == "733", timeout=PATIENCE_MS)
     qtbot.waitUntil(
         lambda: (
@@ -224,14 +225,14 @@ def test_late_readings_and_many_at_once_reach_the_ribbon(
     qtbot: QtBot, store: Store, open_desk: OpenDesk
 ) -> None:
     series = begin_series(store, "co2")
-    now_us = running_clock()
-    append(store, series, (now_us, 500.0))
+    at_us = now_us()
+    append(store, series, (at_us, 500.0))
     window = open_desk()
     with store.write() as connection:
         append_readings(
             connection,
             [
-                NewReading(series.id, now_us - at * 60_000_000, 900.0, Quality.GOOD)
+                NewReading(series.id, at_us - at * 60_000_000, 900.0, Quality.GOOD)
                 for at in range(60, 120)
             ],
         )
@@ -248,7 +249,7 @@ def test_late_readings_and_many_at_once_reach_the_ribbon(
 def test_a_changed_configuration_is_shown_at_once(
     qtbot: QtBot, store: Store, open_desk: OpenDesk
 ) -> None:
-    append(store, begin_series(store), (running_clock(), 21.0))
+    append(store, begin_series(store), (now_us(), 21.0))
     window = open_desk()
     with store.write() as connection:
         set_site(connection, name="Fennel Wharf Pottery", zone="Europe/London")

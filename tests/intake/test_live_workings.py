@@ -414,33 +414,29 @@ _ARRIVALS = st.lists(
 def test_live_reading_by_reading_equals_over_history(
     formulas: list[str], arrivals: list[tuple[str, str, int, int]], in_order: bool
 ) -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        store = open_store(Path(folder) / "site.db")
-        try:
-            pottery = Pottery(store)
-            pottery.keep(
-                *(
-                    Working(slug=f"it{at}", name=f"It {at}", formula=formula)
-                    for at, formula in enumerate(formulas)
-                )
+    with tempfile.TemporaryDirectory() as folder, open_store(Path(folder) / "site.db") as store:
+        pottery = Pottery(store)
+        pottery.keep(
+            *(
+                Working(slug=f"it{at}", name=f"It {at}", formula=formula)
+                for at, formula in enumerate(formulas)
             )
-            # One that rests on another, and looks further back than that needs.
-            (place,) = {one.station.place for one in pottery.results if one.field == "it0"}
-            rests = f"mean(it0@{slug_of(place.name)} over 20 min)"
-            pottery.keep(Working(slug="rests", name="Rests", formula=rests))
-            for station, quantity, step, value in (
-                sorted(arrivals, key=lambda one: one[2]) if in_order else arrivals
-            ):
-                pottery.told(station, step / 2, **{quantity: float(value)})
-            pottery.catch_up()
-            live = {one.id: pottery.read(one.station.key) for one in pottery.results}
-            with store.write() as connection:
-                for series_id in live:
-                    add_due(connection, series_id, 0, 1 << 60)
-            pottery.catch_up()
-            anew = {one.id: pottery.read(one.station.key) for one in pottery.results}
-        finally:
-            store.close()
+        )
+        # One that rests on another, and looks further back than that needs.
+        (place,) = {one.station.place for one in pottery.results if one.field == "it0"}
+        rests = f"mean(it0@{slug_of(place.name)} over 20 min)"
+        pottery.keep(Working(slug="rests", name="Rests", formula=rests))
+        for station, quantity, step, value in (
+            sorted(arrivals, key=lambda one: one[2]) if in_order else arrivals
+        ):
+            pottery.told(station, step / 2, **{quantity: float(value)})
+        pottery.catch_up()
+        live = {one.id: pottery.read(one.station.key) for one in pottery.results}
+        with store.write() as connection:
+            for series_id in live:
+                add_due(connection, series_id, 0, 1 << 60)
+        pottery.catch_up()
+        anew = {one.id: pottery.read(one.station.key) for one in pottery.results}
     assert len(live) == len(formulas) + 1
     for series_id, told in live.items():
         assert np.array_equal(told.time_us, anew[series_id].time_us)

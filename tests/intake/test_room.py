@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from paho.mqtt.enums import CallbackAPIVersion
 
+from rook_tally.clock import now_us
 from rook_tally.intake.addresses import Endpoint, OutsideBroker
 from rook_tally.intake.bounds import MOST_WAITING
 from rook_tally.intake.doors.mqtt import MqttDoor
@@ -88,7 +88,7 @@ def test_a_sender_faster_than_the_store_leaves_the_rest_at_the_broker(tmp_path: 
             group="slow",
             reception=reception,
             report=_unheard,
-            clock=lambda: time.time_ns() // 1000,
+            clock=lambda: now_us(),
         )
         await door.open(patience_s=PATIENCE_S)
         await asyncio.to_thread(_send, port)

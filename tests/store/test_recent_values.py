@@ -36,8 +36,7 @@ def qualities(
     folder: Path, name: str, quantity: str, values: Sequence[float], recent: RecentReadings
 ) -> list[int]:
     """What becomes of values that come a minute apart, one message each."""
-    store = open_store(folder / f"{name}.db")
-    try:
+    with open_store(folder / f"{name}.db") as store:
         with store.write() as connection:
             add_station(connection, "a", place="Hall", kind=PLAIN, cadence_s=60)
         directory, clocks = IntakeSession(), Clocks()
@@ -50,8 +49,6 @@ def qualities(
             (series,) = load_site(connection).series
             told = read_raw_range(connection, series.id, 0, NOON_US + 10_000 * MINUTE_US)
         return [int(one) for one in told.quality]
-    finally:
-        store.close()
 
 
 CALM = st.floats(400, 404).map(lambda value: round(value, 1))

@@ -7,7 +7,6 @@ import signal
 import sqlite3
 import subprocess
 import sys
-import time
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -20,6 +19,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy.engine import Connection
 
+from rook_tally.clock import now_us
 from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.series.page_codec import checksum
@@ -201,7 +201,7 @@ def test_not_under_a_collector_that_works_on_it(store: Store) -> None:
     with store.write() as connection:
         connection.execute(
             sa.insert(schema.collector).values(
-                id="a", host="elsewhere", pid=1, started_us=0, heard_us=time.time_ns() // 1000
+                id="a", host="elsewhere", pid=1, started_us=0, heard_us=now_us()
             )
         )
     with pytest.raises(StoreError, match="stop that collector"):

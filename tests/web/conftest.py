@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import subprocess
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
+from rook_tally import clock
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -18,7 +18,7 @@ from tests.wall.studio import Studio, pane, sheet_of
 
 
 def now_us() -> int:
-    return time.time_ns() // 1000
+    return clock.now_us()
 
 
 class Pages:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import getpass
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
 import msgspec
 import typer
 
+from rook_tally import clock
 from rook_tally.cli.control import answered
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.quantities.number_format import age
@@ -19,29 +17,19 @@ from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
 from rook_tally.store.alarms import alarms as kept_alarms
 from rook_tally.store.alarms import journal as kept_journal
 from rook_tally.store.alarms import watches
-from rook_tally.store.base import ChangeTail, Store
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.base import ChangeTail
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import AlarmWish, RequestKind, RequestState, create_request, load_site
-
-
-@contextmanager
-def opened(where: str) -> Iterator[Store]:
-    """A store that is there, closed in the end."""
-    store = open_store(where, create=False)
-    try:
-        yield store
-    finally:
-        store.close()
 
 
 def show_alarms(where: str, *, as_json: bool) -> None:
     """Print what stands."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         standing = kept_alarms(connection, standing=True)
         names = {one.slug: one.name for one in watches(connection)}
     series = {one.id: one for one in site.series}
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     rows = sorted(standing.values(), key=lambda one: (-one.level, one.since_us or 0))
     if as_json:
         told = [
@@ -88,10 +76,10 @@ def wish(
     RookTallyError
         When no collector took it up.
     """
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     until_us = None if for_s is None else now_us + round(for_s * 1e6)
     said = msgspec.json.encode(AlarmWish(word, until_us)).decode()
-    with opened(where) as store:
+    with existing_store(where) as store:
         tail = ChangeTail(store)
         try:
             with store.write() as connection:
@@ -118,7 +106,7 @@ def wish(
 
 def show_journal(where: str, *, watch: str, most: int, as_json: bool) -> None:
     """Print lines of the journal."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         zone = ZoneInfo(load_site(connection).zone)
         lines = kept_journal(connection, watch=watch, most=most)
     if as_json:

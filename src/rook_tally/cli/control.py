@@ -9,12 +9,13 @@ from typing import Any
 import msgspec
 import typer
 
+from rook_tally import clock
 from rook_tally.cli.selectors import station_named
 from rook_tally.core.errors import ControlError, UsageError
 from rook_tally.core.quantities.controls import Control
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import ChangeTail, Store
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import (
     Request,
     RequestKind,
@@ -34,8 +35,7 @@ _NO_COLLECTOR_S = 5.0
 def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> None:
     """Ask for a control and, if wanted, wait for what came of it; ControlError when the
     station did not confirm it."""
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         tail = ChangeTail(store)
         try:
             with store.write() as connection:
@@ -48,7 +48,7 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
                     name,
                     told,
                     who=getpass.getuser(),
-                    now_us=time.time_ns() // 1000,
+                    now_us=clock.now_us(),
                 )
             if not wait:
                 typer.echo(f"asked of {key}: {name} {told}")
@@ -56,8 +56,6 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
             done = answered(store, tail, number)
         finally:
             tail.close()
-    finally:
-        store.close()
     if done.state is RequestState.CONFIRMED:
         typer.echo(f"{name} {told}: confirmed, {done.answer}")
         return
@@ -99,14 +97,10 @@ def _pause() -> None:
 
 def print_controls(where: str, key: str, *, as_json: bool) -> None:
     """Print a station's controls: how each stands by its own word, and what was asked last."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            station = station_named(load_site(connection), key)
-            reports = control_reports(connection, station.id)
-            asked = newest_requests(connection, key)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        station = station_named(load_site(connection), key)
+        reports = control_reports(connection, station.id)
+        asked = newest_requests(connection, key)
     rows = []
     for control in station.kind.controls:
         last = next(

@@ -6,7 +6,6 @@ import contextlib
 import json
 import signal
 import sys
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,6 +14,7 @@ import typer
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.cli.paths import demo_store
 from rook_tally.cli.subprocesses import CollectorChild, StationsChild
+from rook_tally.clock import now_us
 from rook_tally.core.errors import StoreError
 from rook_tally.demo.pottery import SITE_NAME
 from rook_tally.store.base import Store
@@ -35,8 +35,7 @@ def run_demo(
         check_display()
     if fresh:
         _forget(place)
-    store = open_store(place)
-    try:
+    with open_store(place) as store:
         _make_history(store, days)
         with store.read() as connection:
             before = total(tallies(connection))
@@ -54,8 +53,6 @@ def run_demo(
         # The collector has stopped: everything it was sent is committed.
         if headless:
             _print_outcome(store, before, sent)
-    finally:
-        store.close()
     return code
 
 
@@ -63,12 +60,8 @@ def _forget(place: str) -> None:
     """Remove the demo's store, and nothing that is not a demo's store."""
     if "://" in place or not Path(place).exists():
         return
-    store = open_store(place)
-    try:
-        with store.read() as connection:
-            name = load_site(connection).name
-    finally:
-        store.close()
+    with open_store(place) as store, store.read() as connection:
+        name = load_site(connection).name
     if name not in (SITE_NAME, ""):
         raise StoreError(
             f"{place} holds {name}, not the demo",
@@ -96,7 +89,7 @@ def _make_history(store: Store, days: float) -> None:
     ) as bar:
         make_demo_site(
             store,
-            end_us=time.time_ns() // 1000,
+            end_us=now_us(),
             days=days,
             progress=lambda share: bar.update(round(100 * share) - bar.pos),
         )

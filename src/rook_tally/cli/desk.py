@@ -90,10 +90,10 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
 
 
 def _is_collected(store: Store) -> bool:
-    from rook_tally.desk.data.clock import running_clock
+    from rook_tally.clock import now_us
 
     with store.read() as connection:
-        return bool(collectors(connection, now_us=running_clock()))
+        return bool(collectors(connection, now_us=now_us()))
 
 
 def show_desk(
@@ -107,11 +107,11 @@ def show_desk(
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
 
-    from rook_tally.desk.data.clock import running_clock
+    from rook_tally.clock import now_us
     from rook_tally.desk.data.store_feed import StoreFeed
 
     # The store is read in the feed's thread while Qt is being loaded in this one.
-    feed = StoreFeed(store, clock=running_clock)
+    feed = StoreFeed(store, clock=now_us)
     feed.start()
     _load_what_needs_no_qt()
     from PySide6.QtCore import QTimer
@@ -133,7 +133,7 @@ def show_desk(
 
     def open_window(settings: DeskSettings, feed: StoreFeed | None) -> DeskWindow:
         window = DeskWindow(
-            store, clock=running_clock, theme=_theme(application, settings.theme), feed=feed
+            store, clock=now_us, theme=_theme(application, settings.theme), feed=feed
         )
         window.arrange(settings)
         attend_to(window, only)

@@ -9,7 +9,7 @@ import typer
 
 from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
 from rook_tally.intake.doors.port_names import PortHere, ports_here
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import announced
 
 _LOOK_S = 0.5
@@ -55,12 +55,8 @@ def print_nearby(*, for_s: float, adapter: str) -> None:
 
 def print_announced(where: str) -> None:
     """Print the stations that announce themselves."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            found = announced(connection)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        found = announced(connection)
     for one in found:
         typer.echo(f"{one.name:<20} {one.url}")
         typer.echo(f"{'':<20} rook-tally door add poll {one.url} --station {one.name}")

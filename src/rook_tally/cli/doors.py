@@ -6,7 +6,6 @@ import asyncio
 import re
 import shlex
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -14,6 +13,7 @@ from urllib.parse import urlsplit
 import msgspec
 import typer
 
+from rook_tally import clock
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
@@ -25,7 +25,7 @@ from rook_tally.intake.files.file_import import quantity_and_unit
 from rook_tally.intake.message import Decoded, Message
 from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
     DoorSettings,
@@ -47,13 +47,9 @@ _EXAMPLES = 20
 
 def list_doors(where: str, *, as_json: bool) -> None:
     """Print the doors that were set up, and how those of running collectors stand."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            told = door_settings(connection)
-            running = collectors(connection, now_us=time.time_ns() // 1000)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        told = door_settings(connection)
+        running = collectors(connection, now_us=clock.now_us())
     if as_json:
         rows = [{"number": one.number, "settings": one.settings} for one in told]
         typer.echo(msgspec.json.encode(rows).decode())
@@ -110,12 +106,8 @@ def in_words(settings: DoorSettings) -> str:
 
 def remove(where: str, number: int) -> None:
     """Take a door away."""
-    store = open_store(where, create=False)
-    try:
-        with store.write() as connection:
-            gone = remove_door(connection, number)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.write() as connection:
+        gone = remove_door(connection, number)
     typer.echo(f"removed; set it up again with: rook-tally door add {in_words(gone.settings)}")
 
 
@@ -123,8 +115,7 @@ def _set_up(
     where: str, settings: DoorSettings, again: tuple[str, Callable[[str], bool]] | None = None
 ) -> None:
     """Keep a door's settings; what is kept of it as strays is taken in by the new ones."""
-    store = open_store(where)
-    try:
+    with open_store(where) as store:
         with store.write() as connection:
             station = getattr(settings, "station", None)
             if isinstance(settings, FolderSetting):
@@ -139,8 +130,6 @@ def _set_up(
                 change_door(connection, number, settings)
             is_known = station is None or load_site(connection).station(station) is not None
         kept = take_in_again(store, *again) if again is not None else 0
-    finally:
-        store.close()
     typer.echo(f"{number}  {in_words(settings)}")
     if kept:
         typer.echo(f"{kept} readings that waited were taken in")
@@ -197,12 +186,8 @@ def add_serial_door(
 
 def _last_lines(where: str, station: str) -> list[str]:
     """The last lines of a station's port, from the message log."""
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            tape = newest_messages(connection, station, most=_EXAMPLES)
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        tape = newest_messages(connection, station, most=_EXAMPLES)
     return [one.body.decode("utf-8", "replace") for one in tape if one.door == "serial"]
 
 
@@ -240,7 +225,7 @@ async def _asked_once(settings: PollSetting) -> Message:
     from rook_tally.intake.doors.poll import polled, polling_session
 
     async with polling_session(settings.url) as session:
-        return await polled(session, settings, lambda: time.time_ns() // 1000)
+        return await polled(session, settings, lambda: clock.now_us())
 
 
 def _pointed(text: str) -> tuple[str, str]:

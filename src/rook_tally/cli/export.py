@@ -15,7 +15,7 @@ from rook_tally.cli.selectors import chosen_series
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 
 
@@ -36,8 +36,7 @@ def write_export(
     """
     if form != "csv":
         raise UsageError(f"there is no format {form!r}", remedy="the format is csv")
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         with store.read() as connection:
             site = load_site(connection)
         zone = ZoneInfo(site.zone)
@@ -48,8 +47,6 @@ def write_export(
             writer.writerow(HEADER)
             for rows in days_of_rows(store.read, chosen, start_us, end_us, raw=raw):
                 writer.writerows(rows)
-    finally:
-        store.close()
 
 
 def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from datetime import tzinfo
 from pathlib import Path
@@ -11,6 +10,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import typer
 
+from rook_tally import clock
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import figure
@@ -20,7 +20,7 @@ from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, i
 from rook_tally.intake.files.file_times import DateOrder
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.imports import imports, take_back
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 
 _SHOWN_REFUSALS = 5
@@ -38,8 +38,7 @@ def import_file(
     dates: DateOrder | None,
 ) -> None:
     """Read a CSV file into a station's series, or say what that would do."""
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         done = imported_file(
             store,
             file,
@@ -47,12 +46,10 @@ def import_file(
             columns=dict(map(mapped_field, maps)),
             time_column=time_column,
             zone=zone,
-            now_us=time.time_ns() // 1000,
+            now_us=clock.now_us(),
             dry_run=dry_run,
             dates=dates,
         )
-    finally:
-        store.close()
     for line in _brought(done):
         typer.echo(line)
     for line in (*done.remarks, *_refused(done.refused)):
@@ -97,7 +94,7 @@ def import_for_desk(
         columns=dict(map(mapped_field, columns.split())),
         time_column=None,
         zone=zone or None,
-        now_us=time.time_ns() // 1000,
+        now_us=clock.now_us(),
         dry_run=dry_run,
         dates=DateOrder(dates) if dates else None,
     )
@@ -154,19 +151,15 @@ def _refused(refused: Sequence[Refused]) -> list[str]:
 
 def list_imports(where: str) -> None:
     """Print the imports that can be taken back."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            for one in imports(connection):
-                when = rfc3339(one.made_us)[:16]
-                typer.echo(f"{one.id:>4}  {when}  {one.readings:>9} readings  {one.name}")
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        for one in imports(connection):
+            when = rfc3339(one.made_us)[:16]
+            typer.echo(f"{one.id:>4}  {when}  {one.readings:>9} readings  {one.name}")
 
 
 def undo_import(where: str, number: int) -> None:
     """Take back what an import brought."""
-    store: Store = open_store(where, create=False)
+    store: Store = existing_store(where)
     try:
         with store.write() as connection:
             series = {one.id: one for one in load_site(connection).series}

@@ -15,12 +15,8 @@ from rook_tally.store.site import keep_kind, kind_of_site, kinds
 
 def list_kinds(where: str) -> None:
     """Print every kind with its fields."""
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            known = kinds(connection)
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        known = kinds(connection)
     for one in known.values():
         own = "" if one.slug in KINDS and one == KINDS[one.slug] else ", your own"
         fields = " ".join(field.name for field in one.fields) or "any quantity by its slug"
@@ -29,12 +25,8 @@ def list_kinds(where: str) -> None:
 
 def export_kind(where: str, slug: str) -> None:
     """Print a kind as TOML."""
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            typer.echo(kind_to_toml(kind_of_site(connection, slug)), nl=False)
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        typer.echo(kind_to_toml(kind_of_site(connection, slug)), nl=False)
 
 
 def read_kind(where: str, file: Path) -> None:
@@ -44,10 +36,6 @@ def read_kind(where: str, file: Path) -> None:
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}", remedy="name another file") from None
     kind = kind_from_toml(text)
-    store = open_store(where)
-    try:
-        with store.write() as connection:
-            keep_kind(connection, kind)
-    finally:
-        store.close()
+    with open_store(where) as store, store.write() as connection:
+        keep_kind(connection, kind)
     typer.echo(f"{kind.slug}: {kind.name}, {len(kind.fields)} fields")

@@ -2,29 +2,25 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Mapping
 
 import msgspec
 import typer
 
+from rook_tally import clock
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age, figure
 from rook_tally.core.quantities.quantity import Quantity
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.readings import LatestRow, latest_rows
 from rook_tally.store.site import load_site
 
 
 def print_latest(where: str, *, as_json: bool) -> None:
     """Print the newest reading of every series, as a table or as one JSON list."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            rows = latest_rows(connection, now_us=time.time_ns() // 1000)
-            known = {one.quantity.slug: one.quantity for one in load_site(connection).series}
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        rows = latest_rows(connection, now_us=clock.now_us())
+        known = {one.quantity.slug: one.quantity for one in load_site(connection).series}
     if as_json:
         typer.echo(msgspec.json.encode(rows).decode())
     elif not rows:

@@ -8,10 +8,9 @@ from pathlib import Path
 
 import typer
 
-from rook_tally.cli.alarms import opened
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.maintenance.backup_schedule import (
     backup_schedule,
     last_backup,
@@ -25,11 +24,8 @@ from rook_tally.store.maintenance.inspection import compact, verify
 
 def write_backup(where: str, target: Path) -> None:
     """Copy the store to a file while it is in use."""
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         found = back_up(store, target, progress=_show_progress)
-    finally:
-        store.close()
     for line in found.damage:
         typer.echo(f"damaged in the store, and so in the copy: {line}")
     typer.echo(
@@ -41,7 +37,7 @@ def schedule_backups(where: str, folder: str) -> None:
     """Have a copy made every day into a folder, or no longer (`off`)."""
     is_on = folder != "off"
     schedule = schedule_into(folder) if is_on else None
-    with opened(where) as store:
+    with existing_store(where) as store:
         if store.path is None:
             raise UsageError(f"{where} is a server's database", remedy="use the server's own tools")
         with store.write() as connection:
@@ -57,7 +53,7 @@ def schedule_backups(where: str, folder: str) -> None:
 
 def print_backups(where: str) -> None:
     """Say where daily copies go, and how the last one went."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         schedule, last = backup_schedule(connection), last_backup(connection)
     if schedule is None:
         typer.echo("no daily copies are made; rook-tally backup --daily FOLDER begins them")
@@ -83,14 +79,11 @@ def put_back(where: str, backup: Path) -> None:
 def check(where: str, *, mend: bool = False) -> int:
     """Look the store over; 1 when something is damaged, or ahead of the clock and not mended."""
     now_us = time.time_ns() // 1000
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         found = verify(store)
         ahead = (
             set_aside_ahead(store, now_us=now_us) if mend else readings_ahead(store, now_us=now_us)
         )
-    finally:
-        store.close()
     for line in found.damage:
         typer.echo(line)
     verdict = "nothing is damaged" if not found.damage else f"{len(found.damage)} damaged"
@@ -103,7 +96,7 @@ def check(where: str, *, mend: bool = False) -> int:
 
 def make_small(where: str) -> None:
     """Give free space back to the disk."""
-    store = open_store(where, create=False)
+    store = existing_store(where)
     before, after = compact(store)
     typer.echo(f"{where}: {before / 1e6:.1f} MB before, {after / 1e6:.1f} MB after")
 

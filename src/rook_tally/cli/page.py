@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 
 import msgspec
 import segno
 import typer
 
-from rook_tally.cli.alarms import opened
+from rook_tally import clock
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.addresses import endpoint_from
 from rook_tally.store.base import Store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import (
     PageSetting,
     add_page_device,
@@ -27,13 +27,13 @@ from rook_tally.wall.links import link_to, own_address
 
 
 def _now_us() -> int:
-    return time.time_ns() // 1000
+    return clock.now_us()
 
 
 def switch_on(where: str, address: str, names: Sequence[str] = ()) -> None:
     """Switch the page on."""
     endpoint = endpoint_from(address)
-    with opened(where) as store:
+    with existing_store(where) as store:
         with store.write() as connection:
             setting = PageSetting(True, endpoint.host, endpoint.port, tuple(names))
             set_page(connection, setting)
@@ -49,7 +49,7 @@ def _say_who_serves(store: Store) -> None:
 
 def switch_off(where: str) -> None:
     """Switch the page off."""
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         before = page_setting(connection)
         set_page(connection, msgspec.structs.replace(before, is_on=False))
     typer.echo("the sheets are served no longer")
@@ -57,7 +57,7 @@ def switch_off(where: str) -> None:
 
 def make_link(where: str, device: str) -> None:
     """Print a new link and its code."""
-    with opened(where) as store:
+    with existing_store(where) as store:
         with store.write() as connection:
             setting = page_setting(connection)
             key = add_page_device(connection, device, now_us=_now_us())
@@ -82,7 +82,7 @@ def _port(store: Store, setting: PageSetting) -> int:
 
 def list_devices(where: str, *, as_json: bool) -> None:
     """Print whether it is served, and to whom."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         setting, devices = page_setting(connection), page_devices(connection)
     if as_json:
         rows = [
@@ -107,6 +107,6 @@ def list_devices(where: str, *, as_json: bool) -> None:
 
 def revoke(where: str, device: str) -> None:
     """Take a device's link away."""
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         revoke_page_device(connection, device)
     typer.echo(f"{device} is let in no longer")

@@ -9,7 +9,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender, example_message
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.intake.addresses import endpoint_from
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 
 
@@ -17,12 +17,8 @@ def print_sheet(
     where: str, key: str, *, http: str, mqtt: str, access_key: str | None, sender: str | None
 ) -> None:
     """Print the sheet of a station, or one of its senders alone."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            site = load_site(connection)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        site = load_site(connection)
     station = station_named(site, key)
     fields = {one.field: one.quantity for one in site.series if one.station.id == station.id} or {
         one.name: QUANTITIES[one.quantity] for one in station.kind.fields

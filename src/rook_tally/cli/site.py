@@ -7,7 +7,7 @@ import typer
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import load_site, set_site
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
@@ -25,13 +25,9 @@ _PASSWORDS = {
 
 def print_site(where: str, *, as_json: bool) -> None:
     """Print the site's name and zone, as words or as one JSON object."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            site, keys = load_site(connection), keys_wanted(connection)
-            passwords = passwords_at(connection)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        site, keys = load_site(connection), keys_wanted(connection)
+        passwords = passwords_at(connection)
     if as_json:
         told = {
             "name": site.name,
@@ -68,19 +64,15 @@ def change_site(
             "nothing was said to change",
             remedy='give --name "…", --zone Europe/London, --keys from-all or --passwords store',
         )
-    store = open_store(where)
-    try:
-        with store.write() as connection:
-            site = load_site(connection)
-            set_site(
-                connection,
-                name=site.name if name is None else name,
-                zone=site.zone if zone is None else zone,
-            )
-            if keys is not None:
-                set_keys_wanted(connection, keys)
-            if passwords is not None:
-                set_passwords_at(connection, passwords)
-    finally:
-        store.close()
+    with open_store(where) as store, store.write() as connection:
+        site = load_site(connection)
+        set_site(
+            connection,
+            name=site.name if name is None else name,
+            zone=site.zone if zone is None else zone,
+        )
+        if keys is not None:
+            set_keys_wanted(connection, keys)
+        if passwords is not None:
+            set_passwords_at(connection, passwords)
     print_site(where, as_json=False)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import asdict
 from typing import Any
 
@@ -11,10 +10,11 @@ import typer
 from sqlalchemy.engine import Connection
 
 from rook_tally.cli.selectors import station_named
+from rook_tally.clock import now_us
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
     MessageCounts,
@@ -32,27 +32,19 @@ def add(
     where: str, key: str, *, place: str, kind: str, cadence_s: float | None, indoors: bool
 ) -> None:
     """Add a station and print its access key alone on the last line."""
-    store = open_store(where)
-    try:
-        with store.write() as connection:
-            chosen = kind_of_site(connection, kind)
-            access_key = add_station(
-                connection, key, place=place, kind=chosen, indoors=indoors, cadence_s=cadence_s
-            )
-    finally:
-        store.close()
+    with open_store(where) as store, store.write() as connection:
+        chosen = kind_of_site(connection, kind)
+        access_key = add_station(
+            connection, key, place=place, kind=chosen, indoors=indoors, cadence_s=cadence_s
+        )
     typer.echo(f"{key} at {place}, {chosen.name}. Its access key, shown this once:", err=True)
     typer.echo(access_key)
 
 
 def list_stations(where: str, *, as_json: bool) -> None:
     """Print every station, by place and order."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            accounts = [_account(connection, one.key) for one in load_site(connection).stations]
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        accounts = [_account(connection, one.key) for one in load_site(connection).stations]
     if as_json:
         typer.echo(msgspec.json.encode(accounts).decode())
         return
@@ -63,24 +55,16 @@ def list_stations(where: str, *, as_json: bool) -> None:
 
 def renew_key(where: str, key: str) -> None:
     """Give a station a new access key and print it alone on the last line."""
-    store = open_store(where, create=False)
-    try:
-        with store.write() as connection:
-            access_key = renew_access_key(connection, station_named(load_site(connection), key))
-    finally:
-        store.close()
+    with existing_store(where) as store, store.write() as connection:
+        access_key = renew_access_key(connection, station_named(load_site(connection), key))
     typer.echo(f"the new access key of {key}, shown this once:", err=True)
     typer.echo(access_key)
 
 
 def show(where: str, key: str, *, as_json: bool) -> None:
     """Print what is known of a station: where it stands, what it tells, what became of it."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            account = _account(connection, key)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        account = _account(connection, key)
     if as_json:
         typer.echo(msgspec.json.encode([account]).decode())
         return
@@ -97,7 +81,7 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
     series = [one for one in load_site(connection).series if one.station.id == station.id]
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)
-    age_s = None if last_us is None else (time.time_ns() // 1000 - last_us) / SECOND_US
+    age_s = None if last_us is None else (now_us() - last_us) / SECOND_US
     offline_us = station.offline_since_us
     is_offline = offline_us is not None and (last_us is None or last_us <= offline_us)
     state = (

@@ -2,28 +2,24 @@
 
 from __future__ import annotations
 
-import time
 from typing import Any
 
 import msgspec
 import typer
 
+from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.intake.take_in import StraySender, stray_senders, take_in
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import StrayBounds, set_stray_bounds
 
 
 def print_strays(where: str, *, as_json: bool) -> None:
     """Say who is astray, why, and what each seems to be."""
-    store = open_store(where, create=False)
-    try:
-        with store.read() as connection:
-            senders = stray_senders(connection)
-    finally:
-        store.close()
+    with existing_store(where) as store, store.read() as connection:
+        senders = stray_senders(connection)
     if as_json:
         typer.echo(msgspec.json.encode([_told(one) for one in senders]).decode())
     elif not senders:
@@ -59,7 +55,7 @@ def _told(one: StraySender) -> dict[str, Any]:
 
 
 def _print(one: StraySender) -> None:
-    ago = age((time.time_ns() // 1000 - one.last_us) / SECOND_US)
+    ago = age((now_us() - one.last_us) / SECOND_US)
     who = one.station or f"unnamed, at {one.address}"
     typer.echo(f"{who}: {one.count} messages by {one.door}, the last {ago} ago: {one.why}")
     if not one.is_station and one.kind.fields:
@@ -89,8 +85,7 @@ def take_in_sender(
     continues: list[str],
 ) -> None:
     """Make a sender a station, or mend its fields; its kept messages become readings."""
-    store = open_store(where)
-    try:
+    with open_store(where) as store:
         done = take_in(
             store,
             key,
@@ -101,8 +96,6 @@ def take_in_sender(
             mapping=dict(map(mapped_field, maps)) if maps or continues else None,
             continues=dict(map(_continued, continues)),
         )
-    finally:
-        store.close()
     typer.echo(f"{key}: {done.kept} readings out of what was waiting", err=True)
     if done.waiting:
         typer.echo(f"{done.waiting} messages still wait; see why with rook-tally strays", err=True)
@@ -131,10 +124,6 @@ def _continued(text: str) -> tuple[str, str]:
 
 def bound_strays(where: str, *, most_mb: float, most_days: float) -> None:
     """Say how much of the strays is kept from now on."""
-    store = open_store(where, create=False)
-    try:
-        with store.write() as connection:
-            set_stray_bounds(connection, StrayBounds(round(most_mb * 1e6), most_days))
-    finally:
-        store.close()
+    with existing_store(where) as store, store.write() as connection:
+        set_stray_bounds(connection, StrayBounds(round(most_mb * 1e6), most_days))
     typer.echo(f"strays are kept up to {most_mb:g} MB and {most_days:g} days")

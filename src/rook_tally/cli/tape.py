@@ -8,7 +8,7 @@ import typer
 
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import ChangeTail, Store, Subject
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import MessageLogEntry, newest_messages
 
 _SHOWN = 160
@@ -17,7 +17,7 @@ _POLL_S = 0.1
 
 def print_tape(where: str, station: str | None, *, most: int, follow: bool) -> None:
     """Print the last messages, oldest first, raw beside what became of them; then what comes."""
-    store = open_store(where, create=False)
+    store = existing_store(where)
     try:
         tail = ChangeTail(store) if follow else None
         seen = _print_since(store, station, 0, most)

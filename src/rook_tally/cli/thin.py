@@ -10,10 +10,11 @@ from pathlib import Path
 import typer
 
 from rook_tally.cli.selectors import chosen_series
+from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import DAY_US, rfc3339
 from rook_tally.store.base import Store
-from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.maintenance.copies import back_up
 from rook_tally.store.maintenance.thinning import Thinned, thin, thin_always_after
 from rook_tally.store.site import Series, load_site
@@ -34,20 +35,17 @@ def thin_store(
     """Say what thinning would remove, and do what is wished."""
     if days is None and wish is not Wish.NEVER:
         raise UsageError("what counts as old?", remedy="say --older-than and a number of days")
-    store = open_store(where, create=False)
-    try:
+    with existing_store(where) as store:
         if days is None or wish is Wish.ALWAYS:
             _set_habit(store, days, station, quantity)
             return
         with store.read() as connection:
             series = chosen_series(load_site(connection), station, quantity)
-        before_us = time.time_ns() // 1000 - round(days * DAY_US)
+        before_us = now_us() - round(days * DAY_US)
         remove = wish is Wish.REMOVE
         if remove:
             _back_up_first(store)
         found = thin(store, series, before_us, remove=remove, progress=_show_progress)
-    finally:
-        store.close()
     _print(found, {one.id: one for one in series}, remove)
 
 

@@ -7,9 +7,9 @@ from pathlib import Path
 import msgspec
 import typer
 
-from rook_tally.cli.alarms import opened
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site, save_sheet, sheet_called, sheets
 from rook_tally.store.workings import groups
 from rook_tally.wall.pane_resolver import resolved
@@ -17,7 +17,7 @@ from rook_tally.wall.pane_resolver import resolved
 
 def list_sheets(where: str, *, as_json: bool) -> None:
     """Print every sheet, and what of it is not there."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         site, in_groups = load_site(connection), groups(connection)
         told = [(one, resolved(one, site, in_groups)) for one in sheets(connection)]
     if as_json:
@@ -43,7 +43,7 @@ def list_sheets(where: str, *, as_json: bool) -> None:
 
 def export(where: str, name: str) -> None:
     """Print sheets as TOML."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         told = [sheet_called(connection, name)] if name else sheets(connection)
     typer.echo(sheets_to_toml(told), nl=False)
 
@@ -55,7 +55,7 @@ def read(where: str, file: Path) -> None:
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}", kept="no sheet was changed") from error
     told = sheets_from_toml(text)
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         for one in told:
             replaced = save_sheet(connection, one) is not None
             typer.echo(f"{one.name}: {'replaced' if replaced else 'new'}, {len(one.panes)} panes")

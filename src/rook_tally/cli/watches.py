@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-import time
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import msgspec
 import typer
 
-from rook_tally.cli.alarms import opened
+from rook_tally import clock
 from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.files import seconds_of, watches_from_toml, watches_to_toml
@@ -31,6 +30,7 @@ from rook_tally.store.alarms import (
     watches,
     ways,
 )
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import Site, load_site
 from rook_tally.store.workings import groups
 
@@ -44,12 +44,12 @@ def quantity_names(site: Site) -> dict[str, str]:
 
 def list_watches(where: str, *, as_json: bool) -> None:
     """Print every watch and how it stands."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         site, known = load_site(connection), watches(connection)
         standing = alarms(connection)
         found, troubles = all_targets(connection, site, known)
     names = quantity_names(site)
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     told = []
     for one in known:
         mine = [alarm for (slug, _), alarm in standing.items() if slug == one.slug]
@@ -94,7 +94,7 @@ def _named(known: list[Watch], slug: str) -> Watch:
 
 def show(where: str, slug: str) -> None:
     """Print a watch in words."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         watch = _named(watches(connection), slug)
     names = quantity_names(site)
@@ -132,7 +132,7 @@ def add(
     """Keep a watch of a limit."""
     if bool(above) == bool(below):
         raise UsageError("a watch needs one limit", remedy="give --above or --below")
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         site = load_site(connection)
         mine = [one for one in site.series if one.quantity.slug == quantity]
         if not mine:
@@ -166,13 +166,13 @@ def add(
             calm_s=seconds_of(calm),
             tell=tell,
         )
-        before = save_watch(connection, watch, now_us=time.time_ns() // 1000)
+        before = save_watch(connection, watch, now_us=clock.now_us())
     typer.echo(f"{watch.slug}: {'changed' if before else 'watched from now on'}")
 
 
 def remove(where: str, slug: str) -> None:
     """Take a watch away."""
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         gone = remove_watch(connection, slug)
     typer.echo(f"{gone.name} is gone; the journal stays")
 
@@ -180,8 +180,8 @@ def remove(where: str, slug: str) -> None:
 def rehearse(where: str, slug: str, *, last: str, as_json: bool) -> None:
     """Print what a watch would have done."""
     span_us = round(seconds_of(last) * 1e6)
-    end_us = time.time_ns() // 1000
-    with opened(where) as store, store.read() as connection:
+    end_us = clock.now_us()
+    with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         watch = _named(watches(connection), slug)
         found, troubles = all_targets(connection, site, [watch])
@@ -233,7 +233,7 @@ def rehearse(where: str, slug: str, *, last: str, as_json: bool) -> None:
 
 def export(where: str) -> None:
     """Print watches and ways."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         own = [one for one in ways(connection) if one not in BUILT_IN]
         typer.echo(watches_to_toml(watches(connection), own), nl=False)
 
@@ -244,12 +244,12 @@ def read(where: str, file: Path) -> None:
         told = watches_from_toml(file.read_text())
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}") from error
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         known = {one.name: one for one in ways(connection)}
         for way in told.ways:
             save_channel(connection, _with_secrets(way, known.get(way.name)))
         for watch in told.watches:
-            save_watch(connection, watch, now_us=time.time_ns() // 1000)
+            save_watch(connection, watch, now_us=clock.now_us())
     typer.echo(f"{len(told.watches)} watches and {len(told.ways)} ways of telling kept")
 
 
@@ -265,7 +265,7 @@ def _with_secrets(way: Channel, before: Channel | None) -> Channel:
 
 def list_ways(where: str) -> None:
     """Print the ways of telling."""
-    with opened(where) as store, store.read() as connection:
+    with existing_store(where) as store, store.read() as connection:
         known = ways(connection)
     for one in known:
         told = {
@@ -278,6 +278,6 @@ def list_ways(where: str) -> None:
 
 def remove_a_way(where: str, name: str) -> None:
     """Take a way of telling away."""
-    with opened(where) as store, store.write() as connection:
+    with existing_store(where) as store, store.write() as connection:
         remove_channel(connection, name)
     typer.echo(f"{name} is gone")

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import csv
 import sys
-import time
 from pathlib import Path
 
 import msgspec
 import numpy as np
 import typer
 
+from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.timestamps import rfc3339
@@ -45,13 +45,9 @@ _FORMAT = 1
 
 def list_workings(where: str, *, as_json: bool) -> None:
     """Print every working and what it comes to."""
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            site, known = load_site(connection), workings(connection)
-            newest = latest(connection)
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        site, known = load_site(connection), workings(connection)
+        newest = latest(connection)
     told = []
     for one in known:
         series = [
@@ -111,19 +107,15 @@ def add(where: str, name: str, formula: str, *, each_place: bool, group: str) ->
 def try_out(where: str, formula: str, *, last: str) -> None:
     """Print a formula's values over the last while."""
     span_us = round(duration_s(last) * 1e6)
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            try:
-                names = names_of(load_site(connection), groups(connection))
-                check = checked(formula, names)
-            except FormulaError as error:
-                raise UsageError(error.mistake.underlined(formula)) from error
-            end_us = time.time_ns() // 1000
-            start_us = end_us - span_us
-            inputs = inputs_of(connection, check.program, start_us, end_us)
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        try:
+            names = names_of(load_site(connection), groups(connection))
+            check = checked(formula, names)
+        except FormulaError as error:
+            raise UsageError(error.mistake.underlined(formula)) from error
+        end_us = now_us()
+        start_us = end_us - span_us
+        inputs = inputs_of(connection, check.program, start_us, end_us)
     for note in check.notes:
         typer.echo(f"{note.what}; {note.suggestion}", err=True)
     times, value = check.program.worked_out(inputs, start_us, end_us)
@@ -138,27 +130,19 @@ def try_out(where: str, formula: str, *, last: str) -> None:
 
 def remove(where: str, slug: str) -> None:
     """Take a working away."""
-    store = open_store(where)
-    try:
-        with store.write() as connection:
-            gone = remove_working(connection, slug)
-    finally:
-        store.close()
+    with open_store(where) as store, store.write() as connection:
+        gone = remove_working(connection, slug)
     typer.echo(f"{gone.name} is gone; what sensors said stays")
 
 
 def export(where: str) -> None:
     """Print workings and groups."""
-    store = open_store(where)
-    try:
-        with store.read() as connection:
-            told = _File(
-                _FORMAT,
-                tuple(workings(connection)),
-                tuple((one.name, one.places) for one in groups(connection)),
-            )
-    finally:
-        store.close()
+    with open_store(where) as store, store.read() as connection:
+        told = _File(
+            _FORMAT,
+            tuple(workings(connection)),
+            tuple((one.name, one.places) for one in groups(connection)),
+        )
     typer.echo(msgspec.json.format(msgspec.json.encode(told)).decode())
 
 
@@ -180,18 +164,12 @@ def read(where: str, file: Path) -> None:
             kept="nothing was changed",
             remedy="bring this one up to date",
         )
-    store = open_store(where)
-    try:
-        with store.write() as connection:
-            for name, places in told.groups:
-                save_group(connection, Group(name, places))
-            for working in told.workings:
-                try:
-                    save_working(connection, working)
-                except FormulaError as error:
-                    raise UsageError(
-                        f"{working.name}: {error}", kept="nothing was changed"
-                    ) from error
-    finally:
-        store.close()
+    with open_store(where) as store, store.write() as connection:
+        for name, places in told.groups:
+            save_group(connection, Group(name, places))
+        for working in told.workings:
+            try:
+                save_working(connection, working)
+            except FormulaError as error:
+                raise UsageError(f"{working.name}: {error}", kept="nothing was changed") from error
     typer.echo(f"{len(told.workings)} workings and {len(told.groups)} groups kept")

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import structlog
 
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.store.alarms.clock_trust import (
     MOST_BEHIND_AT_START_US,
     MOST_BEHIND_US,

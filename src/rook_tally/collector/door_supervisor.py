@@ -10,7 +10,7 @@ from typing import Protocol
 import msgspec
 import structlog
 
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower

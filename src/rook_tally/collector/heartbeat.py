@@ -14,7 +14,7 @@ from queue import Empty, SimpleQueue
 import structlog
 from sqlalchemy.engine import Connection
 
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.collector.clock_watch import ClockWatch
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import structlog
 
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.collector.requests import RequestRunner

@@ -11,7 +11,7 @@ import msgspec
 import structlog
 
 from rook_tally.alarming.alarm_clock import WISHES
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S

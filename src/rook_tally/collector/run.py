@@ -13,9 +13,9 @@ from pathlib import Path
 
 import structlog
 
+from rook_tally.clock import now_us
 from rook_tally.collector.alarm_loop import AlarmLoop
 from rook_tally.collector.backups import keep_backing_up
-from rook_tally.collector.clock import now_us
 from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import structlog
 
-from rook_tally.collector.clock import now_us
+from rook_tally.clock import now_us
 from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched

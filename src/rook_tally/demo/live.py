@@ -21,6 +21,7 @@ import numpy as np
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
+from rook_tally import clock
 from rook_tally.core.timestamps import HOUR_US, SECOND_US
 from rook_tally.demo.chance import uniform
 from rook_tally.demo.history import report_times
@@ -134,11 +135,11 @@ async def _told_to_stop(stop: asyncio.Event, within_s: float) -> bool:
 
 async def _live(wire: Wire, station: DemoStation, stop: asyncio.Event, sent: Sent) -> None:
     """Report at the station's own pace, from its next moment on."""
-    after_us = time.time_ns() // 1000
+    after_us = clock.now_us()
     horizon_us = 3 * HOUR_US
     while not stop.is_set():
         for moment in report_times(station, after_us, after_us + horizon_us).tolist():
-            if await _told_to_stop(stop, (moment - time.time_ns() // 1000) / SECOND_US):
+            if await _told_to_stop(stop, (moment - clock.now_us()) / SECOND_US):
                 return
             await _send(wire, station, moment, sent)
         after_us += horizon_us
@@ -160,7 +161,7 @@ async def _strange(wire: Wire, stop: asyncio.Event, sent: Sent) -> None:
 
 async def _first_words(wire: Wire, sent: Sent) -> None:
     """Every station that is not in a spell of silence reports once at the start."""
-    now_us = time.time_ns() // 1000
+    now_us = clock.now_us()
     for station in STATIONS:
         moments = report_times(station, now_us - round(station.every_s * 2e6), now_us)
         if len(moments):

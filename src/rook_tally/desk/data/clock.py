@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import Protocol
 
 
@@ -12,11 +11,6 @@ class Clock(Protocol):
     def __call__(self) -> int:
         """The moment now."""
         ...
-
-
-def running_clock() -> int:
-    """The machine's clock."""
-    return time.time_ns() // 1_000
 
 
 def held_clock(time_us: int) -> Clock:

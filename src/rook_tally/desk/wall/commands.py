@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally import clock
 from rook_tally.core.i18n import tr
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
@@ -145,7 +145,7 @@ class MakeLink:
 
     def apply(self, connection: Connection) -> SavedResult[NewLink]:
         """Make its key."""
-        key = add_page_device(connection, self.name, now_us=time.time_ns() // 1000)
+        key = add_page_device(connection, self.name, now_us=clock.now_us())
         return SavedResult(
             tr("{0} has a link", self.name), RevokeLink(self.name), NewLink(self.name, key)
         )

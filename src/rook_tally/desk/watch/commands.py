@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.i18n import tr
@@ -23,7 +23,7 @@ class SaveWatch:
 
     def apply(self, connection: Connection) -> SavedResult[Watch]:
         """Write it."""
-        now_us = time.time_ns() // 1000
+        now_us = clock.now_us()
         before = save_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
         if before is None:
             return SavedResult(

@@ -9,7 +9,8 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any, cast
+from types import TracebackType
+from typing import Any, Self, cast
 
 import sqlalchemy as sa
 from sqlalchemy import exc
@@ -150,6 +151,17 @@ class Store:
                     elif size > _LONGEST_LOG_BYTES and frames < _FEW_FRAMES:
                         # Nobody writes much any more: its room is given back.
                         alone.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self.close()
 
     def close(self) -> None:
         """Close every connection. On SQLite the last one folds the write-ahead log in."""

@@ -3,6 +3,6 @@
 The uppermost part of the store. May import all of it.
 """
 
-from rook_tally.store.maintenance.opening import open_store
+from rook_tally.store.maintenance.opening import existing_store, open_store
 
-__all__ = ["open_store"]
+__all__ = ["existing_store", "open_store"]

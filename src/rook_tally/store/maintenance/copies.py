@@ -135,12 +135,8 @@ def restore(backup: Path, place: Path, *, now_us: int) -> Path | None:
     StoreError
         When the backup is damaged or none of ours, or anything has the store open.
     """
-    copied = open_store(backup, create=False)
-    try:
-        with copied.read() as connection:
-            found = health_of(connection)
-    finally:
-        copied.close()
+    with open_store(backup, create=False) as copied, copied.read() as connection:
+        found = health_of(connection)
     if found.damage:
         raise StoreError(
             f"the backup {backup} is damaged: {found.damage[0]}",
@@ -187,12 +183,8 @@ def _alone_with(place: Path, now_us: int) -> Iterator[None]:
     StoreError
         When a collector, a window, an export or anything else has it open.
     """
-    store = open_store(place, create=False)
-    try:
-        with store.read() as connection:
-            working = working_collectors(connection, now_us=now_us)
-    finally:
-        store.close()
+    with open_store(place, create=False) as store, store.read() as connection:
+        working = working_collectors(connection, now_us=now_us)
     if working:
         raise _in_use(place, f"a collector (process {working[0].pid} on {working[0].host})")
     with contextlib.closing(

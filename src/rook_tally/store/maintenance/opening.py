@@ -214,3 +214,8 @@ def checked_format(connection: Connection, url: str) -> int:
             remedy="start the newer program, or name another store",
         )
     return int(text)
+
+
+def existing_store(where: str | Path) -> Store:
+    """Open a store that is there; raises as `open_store` does, and where there is none."""
+    return open_store(where, create=False)

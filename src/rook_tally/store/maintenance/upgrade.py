@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import glob
 import re
-import time
 from pathlib import Path
 
 import sqlalchemy as sa
@@ -16,6 +15,7 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy.engine import Connection
 
+from rook_tally import clock
 from rook_tally.core.errors import StoreError
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import Store
@@ -38,7 +38,7 @@ def bring_up_to_date(store: Store, found: int) -> None:
         When a collector of the older program still works on it, or the backup cannot be written.
     """
     with store.read() as connection:
-        working = working_collectors(connection, now_us=time.time_ns() // 1000)
+        working = working_collectors(connection, now_us=clock.now_us())
     if working:
         raise StoreError(
             f"the store {store.url} has to be brought to a newer format, but a collector "

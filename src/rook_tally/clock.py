@@ -1,4 +1,4 @@
-"""The collector's clock."""
+"""The machine's clock, which everybody is given or takes from here."""
 
 from __future__ import annotations
 
