@@ -141,6 +141,11 @@ class Cluster:
         )
         return name, url.render_as_string()
 
+    def drop_database(self, name: str) -> None:
+        """Remove a database, whoever is connected to it."""
+        with self.connected() as connection:
+            connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
     def close(self) -> None:
         """Stop it and remove its folder."""
         self.stop()

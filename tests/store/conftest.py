@@ -46,7 +46,9 @@ def store(
     where: str | Path = store_path
     if engine == "postgresql":
         made: Cluster = request.getfixturevalue("postgres")
-        _, where = made.new_database(like=request.getfixturevalue("empty_database"))
+        name, where = made.new_database(like=request.getfixturevalue("empty_database"))
+        # Hundreds of them would take minutes to remove together.
+        request.addfinalizer(lambda: made.drop_database(name))
     else:
         shutil.copyfile(empty_store, store_path)
     opened = open_store(where)
