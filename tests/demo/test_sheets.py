@@ -18,11 +18,12 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site, sheets
 from rook_tally.store.workings import groups
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_data import read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import resolved
 from rook_tally.wall.pane_views import LampsBody, LampState, PaneView, WordsBody
-from rook_tally.wall.site_snapshot import PaneContext
+from rook_tally.wall.site_snapshot import SiteSnapshot
 
 END_US = time_us_from_text("2026-11-23T14:32:08Z")
 
@@ -41,9 +42,10 @@ def faces_on(store: Store, sheet: WallSheet, *, at_us: int = END_US) -> tuple[Pa
     with store.read() as connection:
         site = load_site(connection)
         material = read_material(connection, site, resolved(sheet, site, groups(connection)), at_us)
-        known = PaneContext(
-            site, at_us, latest(connection, until_us=at_us), standing(connection), material
+        snapshot = SiteSnapshot(
+            site, at_us, latest(connection, until_us=at_us), standing(connection)
         )
+        known = PaneContext(snapshot, material)
         return tuple(faces_of(material.panes, known))
 
 

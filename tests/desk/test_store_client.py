@@ -82,7 +82,7 @@ def test_it_answers_and_changes_as_the_thread_does(
 ) -> None:
     by_thread = client.read(question)
     work_apart(client)
-    assert client.read(question).shown.latest == by_thread.shown.latest
+    assert client.read(question).latest == by_thread.latest
     assert client.write(SaveRemark(Remark("door opened", NOON_US))).saved.text == "door opened"
     with pytest.raises(AssertionError, match="not there any more"):
         client.write(RemoveRemark(12345))
@@ -106,13 +106,13 @@ def test_a_fault_of_ours_in_one_answer_leaves_all_others(
         work_apart(client)
     with pytest.raises(AssertionError, match="a fault of ours: ZeroDivisionError"):
         client.read(Faulty())
-    assert client.read(question).at_us == NOON_US
+    assert client.read(question).now_us == NOON_US
     assert client.client.is_apart == is_apart
 
 
 def test_killed_it_is_replaced_by_the_thread(client: Client, question: SnapshotQuery) -> None:
     os.kill(work_apart(client), signal.SIGKILL)
-    assert client.read(question).at_us == NOON_US
+    assert client.read(question).now_us == NOON_US
     assert not client.client.is_apart
     assert client.write(SaveRemark(Remark("power cut", NOON_US))).saved.text == "power cut"
 

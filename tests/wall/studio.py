@@ -12,11 +12,12 @@ from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import Series, add_series, add_station, load_site, set_site
 from rook_tally.store.workings import groups
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import resolved
 from rook_tally.wall.pane_views import PaneView
-from rook_tally.wall.site_snapshot import PaneContext
+from rook_tally.wall.site_snapshot import SiteSnapshot
 from tests.builders import MINUTE_US, NOON_US, append
 
 DUST_LIMITS = Limits(above=(15.0, 25.0, 50.0, 75.0))
@@ -100,13 +101,13 @@ class Studio:
     def known(self, material: PaneData, *, at_us: int = NOON_US) -> PaneContext:
         """The site at a moment."""
         with self.store.read() as connection:
-            return PaneContext(
+            snapshot = SiteSnapshot(
                 load_site(connection),
                 at_us,
                 latest(connection, until_us=at_us),
                 standing(connection),
-                material,
             )
+            return PaneContext(snapshot, material)
 
     def faces(self, *panes: Pane, at_us: int = NOON_US) -> tuple[PaneView, ...]:
         """What panes show."""

@@ -75,7 +75,7 @@ def test_it_is_outdated_when_a_column_is_full_or_the_clock_was_set_back(studio: 
     ],
 )
 def test_a_day_begins_at_local_midnight(studio: Studio, at: str, midnight: str) -> None:
-    zone = studio.known(studio.material(pane(PaneKind.STANDING))).zone
+    zone = studio.known(studio.material(pane(PaneKind.STANDING))).snapshot.zone
     assert midnight_before(time_us_from_text(at), zone) == time_us_from_text(midnight)
 
 

@@ -124,7 +124,9 @@ def standing_face(
 ) -> StandingBody:
     """What a pane of what stands shows, while these do."""
     material = studio.material(pane(PaneKind.STANDING, *shows))
-    known = dataclasses.replace(studio.known(material), alarms=alarms)
+    known = studio.known(material)
+    snapshot = dataclasses.replace(known.snapshot, alarms=alarms)
+    known = dataclasses.replace(known, snapshot=snapshot)
     (face,) = faces_of(material.panes, known)
     assert isinstance(face.body, StandingBody)
     return face.body

@@ -44,7 +44,7 @@ def service_remove() -> None:
 
 @service_app.command("status")
 def service_status() -> None:
-    """True if it is installed, and runs."""
+    """Say whether it is installed, and runs."""
     from rook_tally.cli.service import status
 
     raise typer.Exit(status())

@@ -111,7 +111,7 @@ def page_link(context: typer.Context, device: DeviceArgument, store: StoreOption
 def page_list(
     context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
 ) -> None:
-    """True if sheets are served, and the devices with a link."""
+    """Say whether sheets are served, and list the devices with a link."""
     from rook_tally.cli.page import list_devices
 
     list_devices(chosen_store(context, store), as_json=as_json)

@@ -23,7 +23,7 @@ _MARKS = 5
 
 def columns(maker: PaneBuilder) -> PaneContent:
     """One quantity over several places, on one scale: today's span and now."""
-    days, latest = maker.known.material.days, maker.known.latest
+    days, latest = maker.known.material.days, maker.known.snapshot.latest
     first = maker.series[0]
     held = [
         x for one in maker.series if one.id in days for x in (days[one.id].low, days[one.id].high)
@@ -131,7 +131,7 @@ def _marks(maker: PaneBuilder, span_s: float) -> tuple[tuple[float, str], ...]:
     one = material.envelopes.get((maker.series[0].id, span_s))
     end_us = material.at_us if one is None else one.end_us
     start_us = end_us - round(span_s * SECOND_US) if one is None else one.start_us
-    ticks = time_ticks(start_us, end_us, maker.known.zone, _MARKS)
+    ticks = time_ticks(start_us, end_us, maker.known.snapshot.zone, _MARKS)
     return tuple(((tick.time_us - start_us) / (end_us - start_us), tick.label) for tick in ticks)
 
 
@@ -150,5 +150,5 @@ def _peak(
         return None
     y = min(1.0, max(0.0, (value - low) / (high - low)))
     x = (time_us - envelope.start_us) / (envelope.end_us - envelope.start_us)
-    words = tr("{0} at {1}", maker.shown(one).text(value), maker.known.clock(time_us))
+    words = tr("{0} at {1}", maker.shown(one).text(value), maker.known.snapshot.clock(time_us))
     return Peak(min(1.0, max(0.0, x)), y, words)

@@ -42,9 +42,9 @@ def day(maker: PaneBuilder) -> PaneContent:
     body = DayBody(
         now,
         told(span.low),
-        maker.known.clock(span.low_us),
+        maker.known.snapshot.clock(span.low_us),
         told(span.high),
-        maker.known.clock(span.high_us),
+        maker.known.snapshot.clock(span.high_us),
     )
     return PaneContent(*_titled(maker), body)
 
@@ -59,7 +59,7 @@ def dial(maker: PaneBuilder) -> PaneContent:
     """A value on an arc with its limits' zones."""
     one = maker.series[0]
     low, high = _dial_range(maker, one)
-    reading = maker.known.latest.get(one.id)
+    reading = maker.known.snapshot.latest.get(one.id)
     at = None
     if reading is not None and math.isfinite(reading.value):
         at = min(1.0, max(0.0, (reading.value - low) / (high - low)))
@@ -88,7 +88,7 @@ def _round_range(maker: PaneBuilder, one: Series) -> tuple[float, float]:
     if one.quantity.base.symbol == "%":
         return 0.0, 100.0
     held = [*_told(maker.limits(one))]
-    reading = maker.known.latest.get(one.id)
+    reading = maker.known.snapshot.latest.get(one.id)
     span = maker.known.material.days.get(one.id)
     if reading is not None and math.isfinite(reading.value):
         held.append(reading.value)

@@ -41,10 +41,10 @@ def lamps(maker: PaneBuilder) -> PaneContent:
 
 
 def _station(maker: PaneBuilder, one: Station) -> Lamp:
-    fresh, heard_us = maker.known.freshness(one), maker.known.heard_us(one)
+    fresh, heard_us = maker.known.snapshot.freshness(one), maker.known.snapshot.heard_us(one)
     if heard_us is None:
         return Lamp(one.key, LampState.OFF, tr("never heard"), Level.SETTLED, fresh)
-    age = maker.known.age(heard_us)
+    age = maker.known.snapshot.age(heard_us)
     if fresh is Freshness.SILENT:
         return Lamp(one.key, LampState.OFF, tr("silent {0}", age), Level.NOTICED, fresh)
     return Lamp(one.key, LampState.ON, tr("heard {0} ago", age), Level.SETTLED, fresh)
@@ -52,7 +52,7 @@ def _station(maker: PaneBuilder, one: Station) -> Lamp:
 
 def _lamp(maker: PaneBuilder, one: Series) -> Lamp:
     name = _lamp_name(maker, one)
-    reading = maker.known.latest.get(one.id)
+    reading = maker.known.snapshot.latest.get(one.id)
     fresh = maker.freshness(one)
     if reading is None:
         return Lamp(name, LampState.NONE, tr("nothing heard yet"), Level.SETTLED, fresh)
@@ -63,7 +63,9 @@ def _lamp(maker: PaneBuilder, one: Series) -> Lamp:
     words = _since(maker, one, is_on=is_on)
     if fresh is Freshness.SILENT:
         words = tr(
-            "silent {0}, then {1}", maker.known.age(reading.time_us), one.shown.text(reading.value)
+            "silent {0}, then {1}",
+            maker.known.snapshot.age(reading.time_us),
+            one.shown.text(reading.value),
         )
     return Lamp(name, LampState.ON if is_on else LampState.OFF, words, Level.SETTLED, fresh)
 
@@ -74,8 +76,8 @@ def _since(maker: PaneBuilder, one: Series, *, is_on: bool) -> str:
     if since_us is None:
         return tr("on for days") if is_on else tr("off for days")
     if not is_on:
-        return tr("off {0}", maker.known.age(since_us))
-    told = tr("since {0}", maker.known.clock(since_us))
+        return tr("off {0}", maker.known.snapshot.age(since_us))
+    told = tr("since {0}", maker.known.snapshot.clock(since_us))
     purpose = material.purposes.get(one.id)
     return told if not purpose else tr("{0}, for {1}", told, purpose)
 
@@ -100,7 +102,7 @@ def _switch_name(station: Station) -> str:
 def score(maker: PaneBuilder) -> PaneContent:
     """A score, what spoils it and by how much."""
     scored = maker.series[0]
-    value, reading = maker.value(scored), maker.known.latest.get(scored.id)
+    value, reading = maker.value(scored), maker.known.snapshot.latest.get(scored.id)
     told = [loss for loss in maker.known.material.losses.get(scored.id, ()) if loss.points >= 0.5]
     longest = max((loss.points for loss in told), default=1.0)
     losses = tuple(
@@ -126,8 +128,8 @@ def _loss_level(points: float) -> Level:
 
 
 def _input_sentence(maker: PaneBuilder, series_id: int | None) -> str:
-    one = next((s for s in maker.known.site.series if s.id == series_id), None)
-    reading = None if one is None else maker.known.latest.get(one.id)
+    one = next((s for s in maker.known.snapshot.site.series if s.id == series_id), None)
+    reading = None if one is None else maker.known.snapshot.latest.get(one.id)
     if one is None or reading is None:
         return ""
     told = f"{one.shown.text(reading.value)} {one.shown.symbol}".rstrip()
@@ -142,10 +144,10 @@ def standing(maker: PaneBuilder) -> PaneContent:
         StandingLine(
             one.name,
             one.level,
-            "" if one.since_us is None else maker.known.age(one.since_us),
+            "" if one.since_us is None else maker.known.snapshot.age(one.since_us),
             one.state is not AlarmState.UNACKNOWLEDGED,
         )
-        for one in maker.known.alarms
+        for one in maker.known.snapshot.alarms
         if one.state is not AlarmState.SHELVED and (not only or one.series_id in only)
     )
     return PaneContent(tr("Standing"), "", StandingBody(lines, tr("nothing stands")))
@@ -157,13 +159,13 @@ def table(maker: PaneBuilder) -> PaneContent:
     quantities = {one.quantity.slug for one in maker.series}
     lines = []
     for one in maker.series:
-        reading = maker.known.latest.get(one.id)
+        reading = maker.known.snapshot.latest.get(one.id)
         name = tr(one.quantity.name)
         if len(quantities) == 1:
             name = one.station.place.name
         elif len(places) > 1:
             name = f"{name}, {one.station.place.name}"
-        age = UNKNOWN if reading is None else maker.known.age(reading.time_us)
+        age = UNKNOWN if reading is None else maker.known.snapshot.age(reading.time_us)
         lines.append(TableLine(name, maker.value(one), age))
     title = tr("Readings")
     if len(places) == 1:

@@ -15,9 +15,9 @@ from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import Pane, limits_in_base
 from rook_tally.store.site import Series
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_resolver import ResolvedPane
 from rook_tally.wall.pane_views import Body, ValueText
-from rook_tally.wall.site_snapshot import PaneContext
 
 
 class PaneContent(NamedTuple):
@@ -63,12 +63,12 @@ class PaneBuilder:
             return one.limits
 
     def freshness(self, one: Series) -> Freshness:
-        """True if its station is heard."""
-        return self.known.freshness(one.station)
+        """Freshness of its station."""
+        return self.known.snapshot.freshness(one.station)
 
     def value(self, one: Series) -> ValueText:
         """Its newest value; one that is suspect or silent has no level."""
-        reading = self.known.latest.get(one.id)
+        reading = self.known.snapshot.latest.get(one.id)
         if reading is None:
             return ValueText(UNKNOWN, "", Level.SETTLED, Freshness.SILENT)
         fresh = self.freshness(one)
@@ -80,7 +80,7 @@ class PaneBuilder:
 
     def sentence(self, one: Series) -> str:
         """Distance from the limit in words; why it is not known instead, when it is suspect."""
-        reading = self.known.latest.get(one.id)
+        reading = self.known.snapshot.latest.get(one.id)
         if reading is None:
             return tr("nothing heard yet")
         if reading.quality != 0:

@@ -12,9 +12,9 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind, limits_in_base
 from rook_tally.wall import charts, figures, lists
 from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_resolver import ResolvedPane
 from rook_tally.wall.pane_views import PaneView
-from rook_tally.wall.site_snapshot import PaneContext
 
 _TELLERS: dict[PaneKind, Callable[[PaneBuilder], PaneContent]] = {
     PaneKind.FIGURE: figures.figure,
@@ -86,8 +86,8 @@ def _note(maker: PaneBuilder) -> str:
             except ValueError:
                 return tr("its own limits do not rise from level to level; the series' hold")
     if _freshness(maker) is not Freshness.FRESH:
-        heard_us = maker.known.heard_us(series[0].station)
+        heard_us = maker.known.snapshot.heard_us(series[0].station)
         if heard_us is None:
             return tr("nothing heard yet")
-        return tr("{0} since the last word", maker.known.age(heard_us))
+        return tr("{0} since the last word", maker.known.snapshot.age(heard_us))
     return ""

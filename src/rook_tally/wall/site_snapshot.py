@@ -1,34 +1,41 @@
-"""What is known of a site at a moment: what faces are made from."""
+"""The site at a moment, now or in the past: the one statement of it for desk, Wall and pages."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
+from rook_tally.core.arrays import TimeArray
 from rook_tally.core.quantities.number_format import age
+from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Site, Station
-from rook_tally.wall.pane_data import PaneData
 
 
-@dataclass(frozen=True)
-class PaneContext:
-    """A site as it stands at `now_us`.
+@dataclass(frozen=True, slots=True)
+class SiteSnapshot:
+    """The site at `now_us`; nothing later is known of it.
 
-    `trial` are ids of series whose newest value is only tried out.
+    Attributes
+    ----------
+    latest : newest reading by series id
+    alarms : those that are not normal, the worst first
+    ribbons : the day before by series id, where they were asked for
+    reports : moments of the last reports by station id, where they were asked for
+    heard : newest reading's moment by station id; worked out when first asked for
     """
 
     site: Site
     now_us: int
     latest: Mapping[int, Latest]
-    alarms: Sequence[ActiveAlarm]
-    material: PaneData
-    trial: Collection[int] = ()
-    _newest: dict[int, int] = field(default_factory=dict)
+    alarms: tuple[ActiveAlarm, ...] = ()
+    ribbons: Mapping[int, Envelope] = field(default_factory=dict)
+    reports: Mapping[int, TimeArray] = field(default_factory=dict)
+    heard: dict[int, int] = field(default_factory=dict)
 
     @property
     def zone(self) -> ZoneInfo:
@@ -36,27 +43,35 @@ class PaneContext:
         return ZoneInfo(self.site.zone)
 
     def heard_us(self, station: Station) -> int | None:
-        """When a station was last heard; None for never."""
-        if not self._newest:
+        """Moment of a station's newest reading; None without one."""
+        if not self.heard:
             for one in self.site.series:
                 reading = self.latest.get(one.id)
                 if reading is not None:
-                    before = self._newest.get(one.station.id, reading.time_us)
-                    self._newest[one.station.id] = max(before, reading.time_us)
-        return self._newest.get(station.id)
+                    before = self.heard.get(one.station.id, reading.time_us)
+                    self.heard[one.station.id] = max(before, reading.time_us)
+        return self.heard.get(station.id)
 
     def age_s(self, time_us: int) -> float:
         """Age of a moment, s, never negative."""
         return max(0.0, (self.now_us - time_us) / SECOND_US)
 
-    def freshness(self, station: Station) -> Freshness:
-        """True if a station is heard, late or silent; one never heard is silent."""
+    def station_age_s(self, station: Station) -> float | None:
+        """Time since a station was last heard, s; None when it never was."""
         heard_us = self.heard_us(station)
-        if heard_us is None:
+        return None if heard_us is None else self.age_s(heard_us)
+
+    def is_offline(self, station: Station) -> bool:
+        """True if it said, or its will did, that it is offline, and nothing came since."""
+        since_us, heard_us = station.offline_since_us, self.heard_us(station)
+        return since_us is not None and (heard_us is None or heard_us <= since_us)
+
+    def freshness(self, station: Station) -> Freshness:
+        """Freshness of a station; one never heard is silent."""
+        age_s = self.station_age_s(station)
+        if age_s is None:
             return Freshness.SILENT
-        offline_us = station.offline_since_us
-        is_offline = offline_us is not None and heard_us <= offline_us
-        return freshness(self.age_s(heard_us), station.cadence_s, is_offline=is_offline)
+        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
 
     def age(self, time_us: int) -> str:
         """Age of a moment in words."""

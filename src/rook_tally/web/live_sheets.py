@@ -16,11 +16,12 @@ from rook_tally.store.base import Change, ChangeTail, Store, Subject
 from rook_tally.store.readings import Latest, latest, reading_news
 from rook_tally.store.site import Site, load_site, sheets
 from rook_tally.store.workings import groups
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_parts import faces_of
 from rook_tally.wall.pane_resolver import ResolvedPane, resolved
 from rook_tally.wall.pane_views import PaneView
-from rook_tally.wall.site_snapshot import PaneContext
+from rook_tally.wall.site_snapshot import SiteSnapshot
 from rook_tally.web.rendering import pane_html
 
 PAGE_COLUMNS = 240
@@ -180,7 +181,8 @@ class LiveSheets:
         material = one.material
         if one.is_due or material is None or self._is_outdated(one, material, now_us):
             material = self._read(one, now_us)
-        known = PaneContext(self.site, now_us, self._latest, self._alarms, material)
+        snapshot = SiteSnapshot(self.site, now_us, self._latest, self._alarms)
+        known = PaneContext(snapshot, material)
         faces = faces_of(one.panes, known)
         moved = {
             at: pane_html(face)

@@ -14,7 +14,7 @@ from rook_tally.core.quantities.unit import Unit, unit_named
 
 
 class QuantityScale(enum.Enum):
-    """True if a quantity is a number on a scale or one of two states (0 and 1)."""
+    """The sort of a quantity's values: a number on a scale, or one of two states (0 and 1)."""
 
     NUMBER = "number"
     STATE = "state"

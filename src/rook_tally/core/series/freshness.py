@@ -14,7 +14,7 @@ SILENT_CADENCES = 5
 
 
 class Freshness(enum.Enum):
-    """True if a series still reports as often as it should."""
+    """How well a station keeps to its cadence."""
 
     FRESH = "fresh"
     LATE = "late"

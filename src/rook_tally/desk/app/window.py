@@ -24,7 +24,6 @@ from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATC
 from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.file_importer import FileImporter
-from rook_tally.desk.data.past_snapshot import SiteSnapshot
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
@@ -37,6 +36,7 @@ from rook_tally.desk.rail.model import RailModel
 from rook_tally.desk.rail.time_rail import TimeRail
 from rook_tally.store.base import Store
 from rook_tally.store.site import Series
+from rook_tally.wall.site_snapshot import SiteSnapshot
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.dialogs import Dialogs

@@ -9,9 +9,10 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.desk.data.store_feed import RIBBON_COLUMNS, reports_us, ribbon_window
-from rook_tally.store.alarms import ActiveAlarm, standing_at
+from rook_tally.store.alarms import standing_at
 from rook_tally.store.readings import Latest, moment_of
 from rook_tally.store.site import Site, Station
+from rook_tally.wall.site_snapshot import SiteSnapshot
 
 
 @dataclass(slots=True)
@@ -39,21 +40,11 @@ class LatestValues:
 
 
 @dataclass(frozen=True, slots=True)
-class SiteSnapshot:
-    """The site at a moment."""
-
-    at_us: int
-    shown: LatestValues
-    alarms: tuple[ActiveAlarm, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
 class SnapshotQuery:
     """The site at a moment."""
 
     site: Site
     at_us: int
-    subject: str = "moment"
 
     def run(self, connection: Connection) -> SiteSnapshot:
         """The site at that moment; a reading later than it is not known yet."""
@@ -65,5 +56,5 @@ class SnapshotQuery:
             columns=RIBBON_COLUMNS,
             reports_us=reports_us(self.site),
         )
-        shown = LatestValues(told.latest, told.ribbons, told.reports)
-        return SiteSnapshot(self.at_us, shown, standing_at(connection, self.at_us))
+        alarms = standing_at(connection, self.at_us)
+        return SiteSnapshot(self.site, self.at_us, told.latest, alarms, told.ribbons, told.reports)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from zoneinfo import ZoneInfo
 
@@ -14,10 +14,10 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.envelope import Envelope
-from rook_tally.core.series.freshness import Freshness, freshness
+from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
-from rook_tally.desk.data.past_snapshot import LatestValues, SiteSnapshot, SnapshotQuery
+from rook_tally.desk.data.past_snapshot import LatestValues, SnapshotQuery
 from rook_tally.desk.data.store_feed import (
     Copies,
     MessagesChanged,
@@ -34,6 +34,7 @@ from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Collector, DoorState, Series, Site, Station
+from rook_tally.wall.site_snapshot import SiteSnapshot
 
 # A day of a busy site; SQLite needs some of it to commit at all.
 _LITTLE_ROOM_BYTES = 8_000_000
@@ -89,18 +90,35 @@ class SiteState:
         return self.clock() if self.window.is_live else min(self.window.end_us, self.clock())
 
     @property
-    def shown(self) -> LatestValues:
-        """Newest readings, ribbons and reports as of the moment shown. Until a moment of the past
-        has been read, the one read before it stays."""
-        return self.live if self.window.is_live or self.past is None else self.past.shown
+    def snapshot(self) -> SiteSnapshot:
+        """The site at the moment shown, values on trial as they are tried. Until a moment of the
+        past has been read, the one read before it stays."""
+        if self.window.is_live or self.past is None:
+            live = self.live
+            heard = live.newest_by_station(self.site)
+            return SiteSnapshot(
+                self.site,
+                self.now_us,
+                self.latest,
+                self.live_alarms,
+                live.ribbons,
+                live.reports,
+                heard,
+            )
+        return replace(self.past, now_us=self.now_us, latest=self.latest)
 
     @property
-    def latest(self) -> dict[int, Latest]:
+    def shown(self) -> LatestValues | SiteSnapshot:
+        """Newest readings, ribbons and reports at the moment shown, as they are."""
+        return self.live if self.window.is_live or self.past is None else self.past
+
+    @property
+    def latest(self) -> Mapping[int, Latest]:
         """The newest reading of each series, by its id; those on trial as they are tried."""
         latest = self.shown.latest
         if not self.trial:
             return latest
-        return latest | {
+        return dict(latest) | {
             series_id: replace(latest[series_id], value=value)
             for series_id, value in self.trial.items()
             if series_id in latest
@@ -118,12 +136,12 @@ class SiteState:
         return [one for one in self.alarms if one.series_id == series_id]
 
     @property
-    def ribbons(self) -> dict[int, Envelope]:
+    def ribbons(self) -> Mapping[int, Envelope]:
         """The day before the moment shown, by series id."""
         return self.shown.ribbons
 
     @property
-    def reports(self) -> dict[int, TimeArray]:
+    def reports(self) -> Mapping[int, TimeArray]:
         """Moments of the last reports, by station id."""
         return self.shown.reports
 
@@ -148,7 +166,7 @@ class SiteState:
 
     def moment_question(self) -> SnapshotQuery | None:
         """The query for the moment shown; None while it is now, or known."""
-        if self.window.is_live or (self.past is not None and self.past.at_us == self.now_us):
+        if self.window.is_live or (self.past is not None and self.past.now_us == self.now_us):
             return None
         return SnapshotQuery(self.site, self.now_us)
 
@@ -265,39 +283,33 @@ class SiteState:
 
     def station_age_s(self, station: Station) -> float | None:
         """Time since a station was last heard, s; None when it never was."""
-        newest_us = self.shown.newest_by_station(self.site).get(station.id)
-        return None if newest_us is None else self.age_s(newest_us)
+        return self.snapshot.station_age_s(station)
 
     def station_freshness(self, station: Station) -> Freshness:
-        """True if a station is heard, late or silent; one never heard is silent."""
-        age_s = self.station_age_s(station)
-        if age_s is None:
-            return Freshness.SILENT
-        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
+        """Freshness of a station; one never heard is silent."""
+        return self.snapshot.freshness(station)
 
     def is_offline(self, station: Station) -> bool:
         """True if it said, or its will did, that it is offline, and nothing came since."""
-        since_us = station.offline_since_us
-        if since_us is None:
-            return False
-        newest = self.reports.get(station.id)
-        return newest is None or not len(newest) or int(newest[-1]) <= since_us
+        return self.snapshot.is_offline(station)
 
     def stations_heard(self) -> tuple[int, int]:
         """Number of stations that are not silent, and of all."""
+        snapshot = self.snapshot
         heard = [
             station
             for station in self.site.stations
-            if self.station_freshness(station) is not Freshness.SILENT
+            if snapshot.freshness(station) is not Freshness.SILENT
         ]
         return len(heard), len(self.site.stations)
 
     def raised(self) -> tuple[int, Level]:
         """Number of series of heard stations that are raised or worse, and the worst level."""
+        snapshot = self.snapshot
         levels = [
             self.level(one)
             for one in self.site.series
-            if self.station_freshness(one.station) is not Freshness.SILENT
+            if snapshot.freshness(one.station) is not Freshness.SILENT
         ]
         return sum(level >= Level.RAISED for level in levels), max(levels, default=Level.SETTLED)
 

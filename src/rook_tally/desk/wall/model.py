@@ -16,10 +16,10 @@ from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.wall.commands import NewLink, SaveSheet
 from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuery
 from rook_tally.store.site import Series
+from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_data import PaneData
 from rook_tally.wall.pane_parts import face_of, faces_of
 from rook_tally.wall.pane_views import PaneView
-from rook_tally.wall.site_snapshot import PaneContext
 
 _SCORES_AGAIN_US = 2 * SECOND_US
 
@@ -197,10 +197,7 @@ class WallModel:
         """The context that pane views are made from; None before it was read."""
         if self._material is None:
             return None
-        state = self.state
-        return PaneContext(
-            state.site, state.now_us, state.latest, state.alarms, self._material, set(state.trial)
-        )
+        return PaneContext(self.state.snapshot, self._material, set(self.state.trial))
 
     def _make_faces(self, touched: set[int] | None = None) -> None:
         """Make faces anew: of panes that these series concern, or of all."""

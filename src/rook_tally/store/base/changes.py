@@ -94,7 +94,7 @@ _NEWEST_SINCE = (
 
 
 def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
-    """True if the configuration changed, or may have, after a notice, and the number of the newest
+    """Tell if the configuration changed, or may have, after a notice, and the number of the newest
     notice."""
     ((newest, newest_site, oldest),) = fetched(connection, _NEWEST_SINCE, (seq,))
     is_unknown = oldest is not None and oldest > seq + 1

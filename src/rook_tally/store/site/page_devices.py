@@ -17,7 +17,7 @@ USUAL_PORT = 4780
 
 
 class PageSetting(msgspec.Struct, frozen=True, omit_defaults=True):
-    """True if pages are served, and where: `host` is the address listened on, `names` what the
+    """The setting of the pages: `host` is the address listened on, `names` what the
     machine is called beside its own name, as by a proxy."""
 
     is_on: bool = False

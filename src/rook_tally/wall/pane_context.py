@@ -1,0 +1,21 @@
+"""What pane views are made from."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from rook_tally.wall.pane_data import PaneData
+from rook_tally.wall.site_snapshot import SiteSnapshot
+
+
+@dataclass(frozen=True, slots=True)
+class PaneContext:
+    """The site at a moment, and the past that its panes need.
+
+    `trial` are ids of series whose newest value is only tried out.
+    """
+
+    snapshot: SiteSnapshot
+    material: PaneData
+    trial: Collection[int] = ()
