@@ -1,4 +1,4 @@
-"""The systemd unit: written as systemd wants it, taken away again."""
+"""The systemd unit: written as systemd wants it, deleted again."""
 
 from __future__ import annotations
 

@@ -116,7 +116,7 @@ def test_an_address_is_asked_at_its_cadence(
     answering.answer = (200, "application/json", b'{"env": {"t": 20.5}}')
     wait_until(lambda: values_of(collector)["temperature"] == 20.5)
     assert "humidity" in values_of(collector)
-    # Taken away, it is asked no more, and its door is no longer listed.
+    # Deleted, it is asked no more, and its door is no longer listed.
     number = door(collector, "list").split()[0]
     assert "set it up again with: rook-tally door add poll" in door(collector, "remove", number)
     wait_until(lambda: state_of(collector, "poll meter") is None)

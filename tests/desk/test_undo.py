@@ -84,7 +84,7 @@ def test_steps_are_taken_back_in_turn_and_made_again(store: Store, hands: Hands)
     hands.history.undo()
     hands.history.undo()
     assert texts(store) == ["one"]
-    assert hands.told[-1] == "Undone: pin “two” taken away. Ctrl+Shift+Z does it again."
+    assert hands.told[-1] == "Undone: pin “two” deleted. Ctrl+Shift+Z does it again."
     hands.history.redo()
     assert texts(store) == ["one", "two"]
     hands.history.undo()

@@ -223,7 +223,7 @@ def test_a_draft_under_way_is_not_overrun_by_what_was_kept_before(hand: Hand) ->
 def test_words_of_changes_and_their_way_back(hand: Hand) -> None:
     with hand.studio.store.write() as connection:
         done = RemoveSheet("now").apply(connection)
-        assert done.words == "sheet Now taken away"
+        assert done.words == "sheet Now deleted"
         assert done.inverse is not None
         done.inverse.apply(connection)
         new = SaveSheet(WallSheet(slug="new", name="New")).apply(connection)

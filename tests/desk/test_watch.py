@@ -181,7 +181,7 @@ def test_what_stands_is_acknowledged_shelved_and_tried(
     QTest.keyClick(window.watch.list, Qt.Key.Key_H)
     qtbot.waitUntil(lambda: asked() == [RequestKind.SHELVE], timeout=PATIENCE_MS)
     keeper.look(at(8))
-    qtbot.waitUntil(lambda: window.watch.shelve.text() == "Off the shelf", timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: window.watch.shelve.text() == "Unshelve", timeout=PATIENCE_MS)
     QTest.keyClick(window.watch.list, Qt.Key.Key_T)
     qtbot.waitUntil(lambda: asked() == [RequestKind.TRIAL], timeout=PATIENCE_MS)
     keeper.look(at(8))

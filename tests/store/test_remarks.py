@@ -1,4 +1,4 @@
-"""Remarks and shown units kept: written, altered, taken away, brought back."""
+"""Remarks and shown units kept: written, altered, deleted, brought back."""
 
 from __future__ import annotations
 

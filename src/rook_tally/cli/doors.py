@@ -1,4 +1,4 @@
-"""`rook-tally door …`: doors set up, tried out, listed, taken away."""
+"""`rook-tally door …`: doors set up, tried out, listed, deleted."""
 
 from __future__ import annotations
 

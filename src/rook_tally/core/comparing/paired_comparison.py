@@ -185,7 +185,7 @@ def lag_s(
 ) -> Lag:
     """The shift at which two series go together best (ours); positive: the second follows.
 
-    Both are resampled on multiples of `step_s` within their runs, their straight lines taken away,
+    Both are resampled on multiples of `step_s` within their runs, their straight lines deleted,
     and Pearson's r asked for every whole shift; the best one is refined by a parabola.
     """
     unknown = Lag(math.nan, math.nan, 0, False)

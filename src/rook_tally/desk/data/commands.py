@@ -48,15 +48,15 @@ class SaveRemark:
 
 @dataclass(frozen=True, slots=True)
 class RemoveRemark:
-    """A remark shall be taken away."""
+    """A remark shall be deleted."""
 
     remark_id: int
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away."""
+        """Delete it."""
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
-        return UndoableResult(tr("{0} “{1}” taken away", sort, gone.text), SaveRemark(gone))
+        return UndoableResult(tr("{0} “{1}” deleted", sort, gone.text), SaveRemark(gone))
 
 
 @dataclass(frozen=True, slots=True)

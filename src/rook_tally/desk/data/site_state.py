@@ -72,7 +72,7 @@ class SiteState:
     sheet_moves: int = 0
     # Called after the window has moved, by whichever view.
     window_moved: list[Callable[[], None]] = field(default_factory=list)
-    # Called after remarks were written, altered or taken away.
+    # Called after remarks were written, altered or deleted.
     remarks_changed: list[Callable[[], None]] = field(default_factory=list)
     _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
 

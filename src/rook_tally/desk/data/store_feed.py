@@ -90,7 +90,7 @@ class MessagesChanged:
 
 @dataclass(frozen=True, slots=True)
 class NewRemarks:
-    """Remarks were written, altered or taken away: all there are."""
+    """Remarks were written, altered or deleted: all there are."""
 
     remarks: list[Remark]
 

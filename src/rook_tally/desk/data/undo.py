@@ -22,7 +22,7 @@ T_co = TypeVar("T_co", covariant=True)
 
 @dataclass(frozen=True, slots=True)
 class UndoableResult:
-    """The result of a command. `words` as in "remark taken away"; no inverse where nothing takes it
+    """The result of a command. `words` as in "remark deleted"; no inverse where nothing takes it
     back."""
 
     words: str

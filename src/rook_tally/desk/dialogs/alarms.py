@@ -56,7 +56,7 @@ class AlarmDialog(QDialog):
             self.until.addItem(words, until_us)
         self.acknowledge = QPushButton(tr("Acknowledge"))
         self.shelve = QPushButton(tr("Shelve"))
-        self.unshelve = QPushButton(tr("Off the shelf"))
+        self.unshelve = QPushButton(tr("Unshelve"))
         self.open_watch = QPushButton(tr("Open its watch"))
         self.empty = Label(tr("Nothing stands."))
         tint(self.empty, theme.dim)

@@ -79,7 +79,7 @@ class CsvExport(QDialog):
         self.told = Label(tr("Writing {0} …", path))
         self.told.setWordWrap(True)
         self.bar = QProgressBar()
-        self.stop = QPushButton(tr("Give up"))
+        self.stop = QPushButton(tr("Cancel"))
         self.stop.clicked.connect(self._on_button)
         foot = QHBoxLayout()
         foot.addStretch(1)

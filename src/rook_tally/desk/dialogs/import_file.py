@@ -67,10 +67,7 @@ class ImportDialog(QDialog):
             )
         )
         self.choose = QPushButton(tr("Choose …"))
-        self.rehearse, self.read = (
-            QPushButton(tr("What would it bring?")),
-            QPushButton(tr("Read it")),
-        )
+        self.rehearse, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
         self.choose.setObjectName("small")
         self.read.setObjectName("main")
         self.read.setEnabled(False)

@@ -340,7 +340,7 @@
     </message>
     <message>
       <location filename="desk/data/commands.py" />
-      <source>{0} “{1}” taken away</source>
+      <source>{0} “{1}” deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -530,7 +530,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/alarms.py" />
-      <source>Off the shelf</source>
+      <source>Unshelve</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -675,7 +675,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/csv_export.py" />
-      <source>Give up</source>
+      <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -795,12 +795,12 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>What would it bring?</source>
+      <source>Preview</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>Read it</source>
+      <source>Import</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -931,11 +931,6 @@
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2073,7 +2068,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/arranging.py" />
-      <source>pane taken away</source>
+      <source>pane deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2138,7 +2133,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/commands.py" />
-      <source>sheet {0} taken away</source>
+      <source>sheet {0} deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2248,7 +2243,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/pane_panel.py" />
-      <source>Put a value in</source>
+      <source>Insert a value</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2273,7 +2268,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/pane_panel.py" />
-      <source>Take it out</source>
+      <source>Remove</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2474,11 +2469,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/share_dialog.py" />
       <source>looked {0} ago</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/sheet_bar.py" />
-      <source>Show on the whole screen</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2893,18 +2883,13 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/watch/channel_dialog.py" />
-      <source>Remove</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/watch/commands.py" />
       <source>{0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/commands.py" />
-      <source>{0} taken away</source>
+      <source>{0} deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3064,7 +3049,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>Leave it</source>
+      <source>Discard changes</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3074,7 +3059,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>Take away</source>
+      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3184,7 +3169,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/commands.py" />
-      <source>group {0} taken away</source>
+      <source>group {0} deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3484,7 +3469,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/templates_page.py" />
-      <source>Make it</source>
+      <source>Create</source>
       <translation type="unfinished" />
     </message>
     <message>

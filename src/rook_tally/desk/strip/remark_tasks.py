@@ -1,4 +1,4 @@
-"""Remarks written in the Strip: a span named, a pin dropped, one altered or taken away."""
+"""Remarks written in the Strip: a span named, a pin dropped, one altered or deleted."""
 
 from __future__ import annotations
 

@@ -327,7 +327,7 @@ class StripView(QWidget):
         self._empty.setVisible(not self.model.lanes)
 
     def _remove(self, lane: int) -> None:
-        # The head that was clicked is taken away with the lane: not before its event is over.
+        # The head that was clicked is deleted with the lane: not before its event is over.
         QTimer.singleShot(0, lambda: self.model.remove(lane))
 
     def _drop(self, lane: int, ids: list[int]) -> None:

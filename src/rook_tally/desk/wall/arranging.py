@@ -101,7 +101,7 @@ class SheetEditor:
             return
         panes = tuple(one for at, one in enumerate(model.sheet.panes) if at != model.picked)
         areas = without(model.sheet.areas, model.picked)
-        model.keep(model.sheet.with_panes(panes).with_areas(areas), tr("pane taken away"))
+        model.keep(model.sheet.with_panes(panes).with_areas(areas), tr("pane deleted"))
 
     def alter_pane(self, **values: object) -> None:
         """Have the picked pane otherwise: values by the names of its attributes."""

@@ -43,20 +43,20 @@ class SaveSheet:
 
 @dataclass(frozen=True, slots=True)
 class RemoveSheet:
-    """A sheet shall be taken away."""
+    """A sheet shall be deleted."""
 
     slug: str
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away; undone, it stands where it stood."""
+        """Delete it; undone, it stands where it stood."""
         order = tuple(one.slug for one in sheets(connection))
         gone = remove_sheet(connection, self.slug)
-        return UndoableResult(tr("sheet {0} taken away", gone.name), BringBack(gone, order))
+        return UndoableResult(tr("sheet {0} deleted", gone.name), BringBack(gone, order))
 
 
 @dataclass(frozen=True, slots=True)
 class BringBack:
-    """A sheet that was taken away shall stand where it stood."""
+    """A sheet that was deleted shall stand where it stood."""
 
     sheet: WallSheet
     order: tuple[str, ...]
@@ -165,7 +165,7 @@ class RevokeLink:
 
 @dataclass(frozen=True, slots=True)
 class LetIn:
-    """A device whose link was taken away shall be let in with it again."""
+    """A device whose link was deleted shall be let in with it again."""
 
     device: PageDevice
 

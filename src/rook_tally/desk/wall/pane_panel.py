@@ -49,11 +49,11 @@ class PanePanel(SidePaper):
         self._is_filling = False
         # A step a word, not a letter.
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
-        self.put_in = QPushButton(tr("Put a value in"))
+        self.put_in = QPushButton(tr("Insert a value"))
         self.title, self.trouble = QLineEdit(), Label()
         self.kind, self.unit, self.span = QComboBox(), QComboBox(), QComboBox()
         self.series, self.words = QListWidget(), QPlainTextEdit()
-        self.more, self.fewer = QPushButton(tr("Add a series")), QPushButton(tr("Take it out"))
+        self.more, self.fewer = QPushButton(tr("Add a series")), QPushButton(tr("Remove"))
         self.low, self.high = QLineEdit(), QLineEdit()
         self.limits = {side: {name: QLineEdit() for name in _NAMES} for side in ("above", "below")}
         self.trial = QLineEdit()

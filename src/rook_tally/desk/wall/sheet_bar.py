@@ -44,7 +44,7 @@ class SheetBar(QWidget):
         self._model, self._do = model, do
         self.names: dict[str, QPushButton] = {}
         self._told: list[tuple[str, str, bool]] = []
-        self.show_all = QPushButton(tr("Show on the whole screen"))
+        self.show_all = QPushButton(tr("Full screen"))
         self.arranged = QPushButton(tr("Arrange"))
         self.arranged.setCheckable(True)
         self.add, self.more = QPushButton(tr("Add a pane")), QPushButton(tr("Sheet"))

@@ -1,4 +1,4 @@
-"""Ways of telling: set up, changed, taken away."""
+"""Ways of telling: set up, changed, deleted."""
 
 from __future__ import annotations
 

@@ -38,14 +38,14 @@ class SaveWatch:
 
 @dataclass(frozen=True, slots=True)
 class RemoveWatch:
-    """A watch shall be taken away."""
+    """A watch shall be deleted."""
 
     slug: str
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away; the journal stays."""
+        """Delete it; the journal stays."""
         gone = remove_watch(connection, self.slug)
-        return UndoableResult(tr("{0} taken away", gone.name), SaveWatch(gone))
+        return UndoableResult(tr("{0} deleted", gone.name), SaveWatch(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,14 +64,14 @@ class SaveChannel:
 
 @dataclass(frozen=True, slots=True)
 class RemoveChannel:
-    """A way of telling shall be taken away."""
+    """A way of telling shall be deleted."""
 
     name: str
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away; refused while a watch uses it."""
+        """Delete it; refused while a watch uses it."""
         before = next((one for one in ways(connection) if one.name == self.name), None)
         remove_channel(connection, self.name)
         return UndoableResult(
-            tr("{0} taken away", self.name), None if before is None else SaveChannel(before)
+            tr("{0} deleted", self.name), None if before is None else SaveChannel(before)
         )

@@ -82,11 +82,11 @@ class WatchView(QWidget):
         self.place.setAccessibleName(tr("rehearsed at"))
         self.spans = QButtonGroup(self)
         self.keep = QPushButton(tr("Save"))
-        self.leave = QPushButton(tr("Leave it"))
+        self.leave = QPushButton(tr("Discard changes"))
         self.trial = QPushButton(tr("Ring it now, as a trial"))
         self.switch, self.shelve = QPushButton(), QPushButton()
         self.acknowledge = QPushButton(tr("Acknowledge"))
-        self.remove = QPushButton(tr("Take away"))
+        self.remove = QPushButton(tr("Delete"))
         self._under_way = 0
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
@@ -442,7 +442,7 @@ class WatchView(QWidget):
         if kept is not None:
             self.switch.setText(tr("Switch off") if kept.is_on else tr("Switch on"))
         is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
-        self.shelve.setText(tr("Off the shelf") if is_shelved else tr("Shelve for an hour"))
+        self.shelve.setText(tr("Unshelve") if is_shelved else tr("Shelve for an hour"))
         self.acknowledge.setVisible(any(one.is_calling for one in standing))
         seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
         told = [tr("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen]

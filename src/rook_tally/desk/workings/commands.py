@@ -47,14 +47,14 @@ class SaveWorking:
 
 @dataclass(frozen=True, slots=True)
 class RemoveWorking:
-    """A working shall be taken away."""
+    """A working shall be deleted."""
 
     slug: str
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away."""
+        """Delete it."""
         gone = remove_working(connection, self.slug)
-        return UndoableResult(tr("{0} taken away", gone.name), SaveWorking(gone))
+        return UndoableResult(tr("{0} deleted", gone.name), SaveWorking(gone))
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,13 +80,13 @@ class SaveGroup:
 
 @dataclass(frozen=True, slots=True)
 class RemoveGroup:
-    """A group shall be taken away."""
+    """A group shall be deleted."""
 
     name: str
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Take it away."""
+        """Delete it."""
         before = next((one for one in groups(connection) if one.name == self.name), None)
         remove_group(connection, self.name)
         assert before is not None  # removing one that is not there has raised
-        return UndoableResult(tr("group {0} taken away", self.name), SaveGroup(before))
+        return UndoableResult(tr("group {0} deleted", self.name), SaveGroup(before))

@@ -94,8 +94,8 @@ class PageFoot(QWidget):
         tint(self.uses, theme.dim)
         self.keep_button = QPushButton(tr("Save"))
         self.keep_button.setObjectName("main")
-        self.revert_button = QPushButton(tr("Leave it"))
-        self.remove_button = QPushButton(tr("Take away"))
+        self.revert_button = QPushButton(tr("Discard changes"))
+        self.remove_button = QPushButton(tr("Delete"))
         for button in (self.revert_button, self.remove_button):
             button.setObjectName("words")
         row = QHBoxLayout(self)

@@ -87,7 +87,7 @@ class TemplatesPage(QWidget):
         tint(what, self._theme.dim)
         where = Label(", ".join(offer.places[:4]) + (" …" if len(offer.places) > 4 else ""))
         tint(where, self._theme.dim)
-        button = QPushButton(tr("Make it"))
+        button = QPushButton(tr("Create"))
         button.setObjectName("small")
         button.setAccessibleName(tr("make {0}", offer.working.name))
         button.clicked.connect(partial(self._make, offer.working))

@@ -1,7 +1,7 @@
 """Pages whose readings were thinned: their summaries know more than what is left of the readings.
 
 A summary made of what is left would be that of lows and highs alone. So when such a day changes,
-its five minutes are altered by what was added and what was taken away, and by nothing else.
+its five minutes are altered by what was added and what was deleted, and by nothing else.
 """
 
 from __future__ import annotations

@@ -167,7 +167,7 @@ def _station(
         row.id,
         row.key,
         place,
-        # A kind may be taken away; its stations go on with the fields they have.
+        # A kind may be deleted; its stations go on with the fields they have.
         known.get(row.kind, PLAIN),
         row.cadence_s,
         row.access_hash,

@@ -26,7 +26,7 @@ def remarks(connection: Connection) -> list[Remark]:
 def save_remark(connection: Connection, remark: Remark) -> Remark:
     """Write a remark down, in place of the one with its id; returns it with its id.
 
-    One with an id that is not there (it was taken away) comes back under that id.
+    One with an id that is not there (it was deleted) comes back under that id.
     """
     table = schema.remark
     values = {
