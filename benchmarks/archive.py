@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 import statistics
+import struct
 import time
 import tracemalloc
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -15,6 +17,7 @@ import sqlalchemy as sa
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series import page_codec
 from rook_tally.core.series.readings import Quality, Readings, readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_text
 from rook_tally.store.base import Store, schema
@@ -210,9 +213,55 @@ def window_p95_ms(folder: Path) -> dict[str, float]:
     return found
 
 
-def _fill_years(store: Store, series: list[Series], years: int) -> None:
+def slow_window_ms(folder: Path, cadence_s: float) -> dict[str, tuple[float, float]]:
+    """Envelopes of eight series of a slow cadence, and the bare reading of the same pages: one
+    statement a series, inflating, and the lowest of each column; p95, ms, in turn."""
+    store, series = store_with(folder, f"slow{cadence_s:g}", cadence_s, 8)
+    _fill_years(store, series, 1, cadence_s)
+    end_us = _BEGIN_US + _YEAR_DAYS * DAY_US
+    bare = sqlite3.connect(folder / f"slow{cadence_s:g}.db")
+    found = {}
+    for name, span_us in (("30d", 30 * DAY_US), ("1y", _YEAR_DAYS * DAY_US)):
+
+        def read(span_us: int = span_us) -> None:
+            with store.read() as connection:
+                envelopes(connection, series, end_us - span_us, end_us, 1200)
+
+        def read_bare(span_us: int = span_us) -> None:
+            for one in series:
+                rows = bare.execute(
+                    "SELECT payload FROM page_data WHERE series_id = ? AND start_us >= ? "
+                    "AND start_us < ? ORDER BY start_us",
+                    (one.id, end_us - span_us, end_us),
+                ).fetchall()
+                size = sum(_inflated_size(row[0]) for row in rows)
+                values = np.arange(size // 9, dtype=np.float64)
+                np.minimum.reduceat(values, np.linspace(0, len(values) - 1, 1200).astype(int))
+
+        read()
+        read_bare()
+        ours, limit = zip(
+            *((_spent_ms(read), _spent_ms(read_bare)) for _ in range(10)), strict=True
+        )
+        found[name] = (sorted(ours)[8], sorted(limit)[8])
+    bare.close()
+    store.close()
+    return found
+
+
+def _inflated_size(payload: bytes) -> int:
+    """Inflate the columns of a page and do no more with them; returns their bytes."""
+    at, size = page_codec._HEADER.size, 0
+    while at < len(payload):
+        (length,) = struct.unpack_from("<I", payload, at)
+        size += len(zlib.decompress(payload[at + 4 : at + 4 + length]))
+        at += 4 + length
+    return size
+
+
+def _fill_years(store: Store, series: list[Series], years: int, cadence_s: float = 10) -> None:
     """Five years of pages: one year's readings, moved on by whole years."""
-    year = temperature_like(_YEAR_DAYS, 10)
+    year = temperature_like(_YEAR_DAYS, cadence_s)
     for at in range(years):
         moved = Readings(year.time_us + at * _YEAR_DAYS * DAY_US, year.value, year.quality)
         with store.write() as connection:

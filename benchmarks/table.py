@@ -160,6 +160,20 @@ def _window() -> list[Figure]:
     return [*figures, figure_of("window.5y/1d", ours=times["5y"], limit=times["1d"], bar=3.0)]
 
 
+def _slow_window() -> list[Figure]:
+    """p95 of the same at cadences of 60 and 300 s, ms, beside the bare reading of those pages."""
+    from benchmarks.archive import slow_window_ms
+
+    figures = []
+    with tempfile.TemporaryDirectory() as folder:
+        for cadence_s in (60, 300):
+            for name, (ours, limit) in slow_window_ms(Path(folder), cadence_s).items():
+                figures.append(
+                    figure_of(f"window-{cadence_s}s.{name}", ours=ours, limit=limit, bar=1.6)
+                )
+    return figures
+
+
 def _memory() -> list[Figure]:
     """Peak of loading five years of one series, MB, against the arrays themselves."""
     from benchmarks.archive import load_memory
@@ -402,6 +416,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "load": _load,
     "size": _size,
     "window": _window,
+    "window-slow": _slow_window,
     "memory": _memory,
     "notice": _notice,
     "sealing": _sealing,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,3 +81,14 @@ def readings_from(time_us: object, value: object, quality: object | None = None)
         else np.asarray(quality, dtype=np.uint8)
     )
     return Readings(times, values, qualities)
+
+
+def joined(parts: Sequence[Readings]) -> Readings:
+    """Readings one part after the other; at least one part, in order of time."""
+    if len(parts) == 1:
+        return parts[0]
+    return Readings(
+        np.concatenate([one.time_us for one in parts]),
+        np.concatenate([one.value for one in parts]),
+        np.concatenate([one.quality for one in parts]),
+    )

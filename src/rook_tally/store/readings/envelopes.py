@@ -18,12 +18,13 @@ import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
+from sqlalchemy.sql.base import ReadOnlyColumnCollection
 
 from rook_tally.core.arrays import StructuredArray, TimeArray
 from rook_tally.core.series.corrections import corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope
 from rook_tally.core.series.page_codec import decode
-from rook_tally.core.series.readings import Quality, Readings
+from rook_tally.core.series.readings import Quality, Readings, joined
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.raw_sql import fetched
@@ -118,31 +119,44 @@ def _add_pages(
     if grain is _Grain.DAYS:
         _add_days(connection, sums, asked, start_us, end_us)
         return
-    if grain is _Grain.HOURS:
-        # A page without hours is looked into.
-        wanted = sa.select(page.series_id, page.start_us, hours.hours).join_from(
-            schema.page,
-            schema.page_hours,
-            sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
-            isouter=True,
+    if grain is _Grain.READINGS:
+        wanted = sa.select(page.series_id, page.start_us, sa.null(), data.payload).join_from(
+            schema.page, schema.page_data, _is_same(data)
         )
     else:
-        blob = data.buckets if grain is _Grain.BUCKETS else data.payload
-        wanted = sa.select(page.series_id, page.start_us, blob).join_from(
-            schema.page,
-            schema.page_data,
-            sa.and_(data.series_id == page.series_id, data.start_us == page.start_us),
+        # A slow series has no such summaries: its readings come in the same sweep, as a statement
+        # for each of hundreds of days costs more than all of them.
+        blob = hours.hours if grain is _Grain.HOURS else data.buckets
+        payload = (
+            sa.select(data.payload)
+            .where(_is_same(data))
+            .correlate(schema.page, schema.page_hours)
+            .scalar_subquery()
+            if grain is _Grain.HOURS
+            else data.payload
+        )
+        readings = sa.case((blob.is_(None), payload))
+        table, of_table = (
+            (schema.page_hours, hours) if grain is _Grain.HOURS else (schema.page_data, data)
+        )
+        wanted = sa.select(page.series_id, page.start_us, blob, readings).join_from(
+            schema.page, table, _is_same(of_table), isouter=True
         )
     rows = _plain_rows(connection, wanted.where(asked).order_by(page.series_id, page.start_us))
     late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
-    # A summary that is not there, or that late rows have overtaken: the readings tell.
-    apart = [row[:2] for row in rows if row[2] is None or (late and row[:2] in late)]
-    if apart:
-        rows = [row for row in rows if row[2] is not None and row[:2] not in late]
+    if late:
+        # Late rows have overtaken what stands in their page.
+        rows = [row for row in rows if row[:2] not in late]
     for series_id, mine in groupby(rows, key=itemgetter(0)):
         _add_summaries(sums[series_id], list(mine), grain)
-    for series_id, day_us in apart:
+    for series_id, day_us in sorted(late):
         _add_day(connection, sums[series_id], series_id, day_us)
+
+
+def _is_same(columns: ReadOnlyColumnCollection[str, sa.Column[Any]]) -> sa.ColumnElement[bool]:
+    """That a row of another table belongs to the page."""
+    page = schema.page.c
+    return sa.and_(columns.series_id == page.series_id, columns.start_us == page.start_us)
 
 
 def _add_days(
@@ -188,19 +202,22 @@ def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[tuple
 
 
 def _add_summaries(
-    columns: ColumnSums, rows: Sequence[tuple[int, int, bytes]], grain: _Grain
+    columns: ColumnSums, rows: Sequence[tuple[int, int, bytes | None, bytes | None]], grain: _Grain
 ) -> None:
-    if grain is _Grain.READINGS:
-        for row in rows:
-            columns.add_readings(decode(row[2]))
+    """Count pages in by their summaries, and by their readings where they have none."""
+    payloads = [row[3] for row in rows if row[3] is not None]
+    if payloads:
+        columns.add_readings(joined([decode(one) for one in payloads]))
+    told = [(row[1], row[2]) for row in rows if row[2] is not None]
+    if not told:
         return
     if grain is _Grain.HOURS:
-        cells = np.frombuffer(b"".join(row[2] for row in rows), dtype=STEP_ROW)
+        cells = np.frombuffer(b"".join(blob for _, blob in told), dtype=STEP_ROW)
         step_us = HOUR_US
     else:
-        cells = unpacked_buckets([row[2] for row in rows])
+        cells = unpacked_buckets([blob for _, blob in told])
         step_us = BUCKET_US
-    starts = np.array([row[1] for row in rows], dtype=np.int64)
+    starts = np.array([start_us for start_us, _ in told], dtype=np.int64)
     within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
     _add_cells(columns, (starts[:, None] + within).ravel(), cells, step_us)
 
