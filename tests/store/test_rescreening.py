@@ -121,6 +121,19 @@ def test_what_lies_between_late_readings_and_new_ones_is_not_read(
     assert 0 < most_read < 100
 
 
+@pytest.mark.parametrize("after", range(26, 40))
+def test_a_late_reading_takes_no_mark_from_what_lies_far_behind_it(
+    store: Store, station: None, after: int
+) -> None:
+    """What is read around it ends somewhere, maybe right at a spike that was marked long ago."""
+    values = [620.0 + at % 5 for at in range(100)]
+    values[20 + after] = 4_000.0
+    _send(store, "co2", values, order=[at for at in range(100) if at != 20])
+    assert _qualities(store).count(Quality.LONE_SPIKE) == 1
+    _send(store, "co2", values, order=[20])
+    assert _qualities(store).count(Quality.LONE_SPIKE) == 1
+
+
 def test_live_marks_are_those_of_a_look_back(store: Store, station: None) -> None:
     rng = np.random.default_rng(11)
     values = np.round(50 + rng.normal(0, 0.5, 120), 1)

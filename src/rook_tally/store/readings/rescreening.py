@@ -101,7 +101,7 @@ def _mark_around(
     near = _readings_around(connection, series, first_us, last_us)
     changed: list[Rescreened] = []
     if _may_hold_a_fault(near, series.quantity):
-        changed += _mark(connection, series, near, _told_nearby(series, near, first_us))
+        changed += _mark(connection, series, near, _told_nearby(series, near, first_us, last_us))
     if not series.quantity.never_still:
         return changed
     # With fewer rows after the new ones than were asked for, these are the last there are.
@@ -136,12 +136,15 @@ def _mark(
     return [Rescreened(became_suspect, int(readings.time_us[changed][0]))]
 
 
-def _told_nearby(series: Series, near: Readings, first_us: int) -> QualityArray:
+def _told_nearby(series: Series, near: Readings, first_us: int, last_us: int) -> QualityArray:
     """Screen the readings that the new ones can have made certain."""
     told = screened(near, series.quantity, max_gap_s=max_gap_s(series.station.cadence_s))
     first = int(np.searchsorted(near.time_us, first_us))
     settled = max(0, first - SCREENED_TAIL // 2)
     told[:settled] = near.quality[:settled]
+    # As far behind them nothing is new either, and the last of what was read has nobody after it.
+    beyond = int(np.searchsorted(near.time_us, last_us, side="right")) + SCREENED_TAIL // 2
+    told[beyond:] = near.quality[beyond:]
     # A value is known to be stuck from far more readings than these.
     still = (near.quality == Quality.STUCK) & (told == Quality.GOOD)
     told[still] = Quality.STUCK

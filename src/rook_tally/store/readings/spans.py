@@ -32,7 +32,9 @@ def span_statistics(
 ) -> SpanStatistics:
     """Totals of a series over [start, end), corrected.
 
-    Exact, but within days whose readings were thinned: there summaries of five minutes tell.
+    Exact, but within days whose readings were thinned: there summaries of five minutes tell. Of
+    levels with a correction's gain other than 1 the mean is then that of the summaries' corrected
+    means, which is near and not exact.
 
     Raises
     ------
