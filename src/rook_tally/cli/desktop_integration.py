@@ -1,4 +1,4 @@
-"""What a window wants of the process it runs in: the tray, another start, the demo, files read."""
+"""A window in its desktop: the tray, another start, the demo, files to import."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is around: `rook-tally ports`, `nearby`, `announced`."""
+"""`rook-tally ports`, `nearby` and `announced`."""
 
 from __future__ import annotations
 

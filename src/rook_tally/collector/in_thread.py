@@ -1,4 +1,5 @@
-"""What is made in a thread has an owner, even when whoever wanted it is cancelled meanwhile."""
+"""Things made in a thread that have an owner, even when whoever wanted them is cancelled
+meanwhile."""
 
 from __future__ import annotations
 

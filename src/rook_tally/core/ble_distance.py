@@ -1,4 +1,4 @@
-"""How far away a radio is, very roughly, by how strongly it is heard."""
+"""Estimates, very roughly, the distance of a radio by its signal strength."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a process does with memory it has let go of."""
+"""Tunes what a process does with memory it has let go of."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What happens when at the pottery: classes, spraying, firings, pugging, in local time."""
+"""The calendar of the pottery: classes, spraying, firings, pugging, in local time."""
 
 from __future__ import annotations
 

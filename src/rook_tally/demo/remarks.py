@@ -1,4 +1,4 @@
-"""What the potters wrote on the time axis: spans of clay in the mill, pins at the glaze booth."""
+"""The remarks of the potters: spans of clay in the mill, pins at the glaze booth."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What hangs on the pottery's spare screen."""
+"""The sheets of the pottery's spare screen."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What every station would measure at any moment: one pure function of station, field and time."""
+"""The readings of every station at any moment: one pure function of station, field and time."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How the pottery's stations put their values into words: bodies of plain JSON and SenML."""
+"""The messages of the pottery's stations: bodies of plain JSON and SenML."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the pottery watches."""
+"""The watches of the pottery."""
 
 from __future__ import annotations
 

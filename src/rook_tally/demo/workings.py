@@ -1,4 +1,4 @@
-"""What the pottery works out: scores of its air, and what no sensor of theirs measures."""
+"""The workings of the pottery: scores of its air, and quantities that no sensor measures."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a door is given: where to hand messages in, and where to say how it stands."""
+"""The interfaces given to a door: one takes its messages, one hears its state."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a door hands in, and what it gets back."""
+"""Messages of the doors, and the results they get back."""
 
 from __future__ import annotations
 

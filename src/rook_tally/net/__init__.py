@@ -1,4 +1,4 @@
-"""What the HTTP door and the pages share: guarding connections.
+"""Guards of connections, shared by the HTTP door and the pages.
 
 May import the core only.
 """

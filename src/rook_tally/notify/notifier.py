@@ -1,4 +1,4 @@
-"""What a way of telling is to the post."""
+"""The interface of a channel to the outbox worker."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What pane views are made from."""
+"""The context that views of panes are made from."""
 
 from __future__ import annotations
 

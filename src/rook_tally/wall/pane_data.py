@@ -1,4 +1,4 @@
-"""What panes need of the past, read once and kept up to date with the readings that come."""
+"""The past that panes need, read once and kept up to date with the readings that come."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the panes of a sheet name, found on a site."""
+"""Finds on a site what the panes of a sheet name."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a pane says, ready to be drawn: words, figures, levels, and proportions from 0 to 1."""
+"""Views of panes, ready to be drawn: words, figures, levels, and proportions from 0 to 1."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What templates draw, as numbers: points of traces, arcs of dials, widths of words."""
+"""Numbers for the templates' drawings: points of traces, arcs of dials, widths of words."""
 
 from __future__ import annotations
 

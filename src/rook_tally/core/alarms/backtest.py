@@ -1,4 +1,4 @@
-"""What a watch would have done over kept readings."""
+"""Backtests a watch over kept readings."""
 
 from __future__ import annotations
 

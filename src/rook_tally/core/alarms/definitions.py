@@ -1,4 +1,4 @@
-"""What a person says of a watch: its condition, its guards, whom it tells and what it runs."""
+"""The definition of a watch: its condition, its guards, whom it tells and what it runs."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What watches and actions did, in order."""
+"""Entries of the journal, in order."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be measured, and how it is written: units, quantities, kinds, levels.
+"""Units, quantities, kinds and levels, and how values are written.
 
 May import `core.arrays`, `core.errors` and `core.timestamps` only.
 """

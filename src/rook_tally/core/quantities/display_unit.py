@@ -1,4 +1,4 @@
-"""How values of a quantity are shown: in which unit, with how many decimals."""
+"""The unit and decimals in which values of a quantity are shown."""
 
 from __future__ import annotations
 

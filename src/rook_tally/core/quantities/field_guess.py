@@ -1,4 +1,5 @@
-"""What a field of an unknown sender may be, by name and values: a proposal, never a fact."""
+"""Guesses what a field of an unknown sender measures, by name and values: a proposal, never a
+fact."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How far a value is from its limit, in words."""
+"""The distance of a value from its limit, in words."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How numbers, ages and stretches of time are written."""
+"""Formatting of numbers, ages and stretches of time."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ SILENT_CADENCES = 5
 
 
 class Freshness(enum.Enum):
-    """How well a station keeps to its cadence."""
+    """Freshness of a station by its cadence: heard, late or silent."""
 
     FRESH = "fresh"
     LATE = "late"

@@ -1,4 +1,4 @@
-"""What a reading is: value, time, quality; and many of them as arrays."""
+"""Readings: value, time, quality; and many of them as arrays."""
 
 from __future__ import annotations
 

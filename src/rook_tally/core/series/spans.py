@@ -1,4 +1,4 @@
-"""What a span of a series comes to, from exact readings and from summaries alike."""
+"""Statistics of a span of a series, from exact readings and from summaries alike."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person says of a sheet of the Wall: its panes, where they stand, what they show."""
+"""The definition of a sheet of the Wall: its panes, where they stand, what they show."""
 
 from __future__ import annotations
 

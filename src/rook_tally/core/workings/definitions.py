@@ -1,4 +1,4 @@
-"""What a person says of a working: its formula or score, where it is made, its limits."""
+"""The definition of a working: its formula or score, where it is made, its limits."""
 
 from __future__ import annotations
 

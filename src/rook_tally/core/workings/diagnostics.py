@@ -1,4 +1,4 @@
-"""What is wrong with a formula, and where."""
+"""Errors in a formula, each with its place."""
 
 from __future__ import annotations
 

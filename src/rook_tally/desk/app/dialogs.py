@@ -1,4 +1,4 @@
-"""What opens over the views: finding, keys, readings, corrections, remarks, files."""
+"""Opens the dialogs of a window: finding, keys, readings, corrections, remarks, files."""
 
 from __future__ import annotations
 

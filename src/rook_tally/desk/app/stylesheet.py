@@ -1,4 +1,4 @@
-"""What Qt's own widgets look like in our themes; everything else is drawn."""
+"""The style of Qt's own widgets in our themes; everything else is painted."""
 
 from __future__ import annotations
 

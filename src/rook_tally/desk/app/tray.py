@@ -1,4 +1,4 @@
-"""What shows in the desktop's tray: the mark with the strokes of the worst level."""
+"""The icon in the desktop's tray: the mark with the strokes of the worst level."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person wants of an alarm, from whichever view: asked of the collector, which does it."""
+"""Requests of an alarm from any view, which the collector carries out."""
 
 from __future__ import annotations
 

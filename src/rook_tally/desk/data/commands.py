@@ -1,4 +1,4 @@
-"""What a person changes from any view and can take back: remarks, corrections, qualities, units."""
+"""Commands of every view that can be undone: remarks, corrections, qualities, units."""
 
 from __future__ import annotations
 

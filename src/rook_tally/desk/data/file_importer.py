@@ -1,4 +1,4 @@
-"""How the window has files read: by whoever made it, since a desk knows no doors."""
+"""The interface by which the window has files imported: a desk knows no doors."""
 
 from __future__ import annotations
 

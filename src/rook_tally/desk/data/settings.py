@@ -1,4 +1,4 @@
-"""What a person has arranged in the window, kept from one time to the next, for each store."""
+"""The arrangement of the window, saved for each store."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the desk knows of the site: kept up to date by the feed, read by every view."""
+"""The desk's state of the site: kept up to date by the feed, read by every view."""
 
 from __future__ import annotations
 

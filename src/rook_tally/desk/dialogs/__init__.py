@@ -1,1 +1,1 @@
-"""What opens over the views: finding, keys, alarms, the site, readings, corrections, files."""
+"""Dialogs over the views: finding, keys, alarms, the site, readings, corrections, files."""

@@ -1,4 +1,4 @@
-"""What stands, all of it: acknowledged with a word why, or shelved until some time."""
+"""The dialog of all alarms: acknowledged with a word why, or shelved until some time."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What dialogs that show something of the store have in common."""
+"""The base of dialogs that read from the store."""
 
 from __future__ import annotations
 

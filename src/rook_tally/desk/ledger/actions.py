@@ -1,4 +1,4 @@
-"""What can be done in the Ledger."""
+"""Actions of the Ledger."""
 
 from __future__ import annotations
 

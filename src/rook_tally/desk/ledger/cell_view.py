@@ -1,4 +1,4 @@
-"""What one cell of the Ledger shows."""
+"""The content of one cell of the Ledger."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the Ledger shows: its rows, columns and cells, decided without Qt."""
+"""The model of the Ledger: its rows, columns and cells; without Qt."""
 
 from __future__ import annotations
 

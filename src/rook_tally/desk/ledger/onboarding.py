@@ -1,4 +1,4 @@
-"""What stands here before anything was ever heard: three honest ways on."""
+"""The page of a store in which nothing was ever heard: three ways to begin."""
 
 from __future__ import annotations
 

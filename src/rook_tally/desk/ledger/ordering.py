@@ -1,4 +1,4 @@
-"""How the Ledger is arranged: what a person hides, moves, orders and picks; without Qt."""
+"""The order of the Ledger: what a person hides, moves and picks; without Qt."""
 
 from __future__ import annotations
 

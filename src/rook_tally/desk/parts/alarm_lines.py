@@ -1,4 +1,4 @@
-"""What stands of a series, a line an alarm, each with what can be done about it."""
+"""A list of a series' alarms, each line with its actions."""
 
 from __future__ import annotations
 

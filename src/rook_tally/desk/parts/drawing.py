@@ -1,4 +1,4 @@
-"""What several views draw alike: tally strokes, ribbons, the strip of expected reports."""
+"""Drawing that several views share: tally strokes, ribbons, the strip of expected reports."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the time rail shows: the site's worst level over a long stretch, where nothing was heard,
+"""The model of the time rail: the site's worst level over a long stretch, where nothing was heard,
 and the window that every view shows; decided without Qt."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What the Stations view has changed: controls asked for, strays taken in, keys, notes."""
+"""Commands of the Stations view: requests of controls, strays to take in, keys, notes."""
 
 from __future__ import annotations
 

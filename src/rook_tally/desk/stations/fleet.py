@@ -1,4 +1,4 @@
-"""What is wrong with a station, and with a fleet's firmware, in a few words."""
+"""Remarks on a station, and on a fleet's firmware, in a few words."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the Stations view asks the store: how the fleet stands, and what one station says."""
+"""Queries of the Stations view: the fleet, and the page of one station."""
 
 from __future__ import annotations
 

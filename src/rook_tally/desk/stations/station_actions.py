@@ -1,4 +1,4 @@
-"""What a person does at the Stations view: controls, strays, keys, notes; each written off the
+"""Actions of the Stations view: controls, strays, keys, notes; each written off the
 interface thread and answered when the store, or the collector, has done it."""
 
 from __future__ import annotations

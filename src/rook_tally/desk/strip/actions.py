@@ -1,4 +1,4 @@
-"""What can be done in the Strip."""
+"""Actions of the Strip."""
 
 from __future__ import annotations
 

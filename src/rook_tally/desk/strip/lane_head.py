@@ -1,4 +1,4 @@
-"""What stands left of a lane, and the time axis below them all."""
+"""The head left of a lane, and the time axis below all lanes."""
 
 from __future__ import annotations
 

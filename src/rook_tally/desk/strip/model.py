@@ -1,4 +1,4 @@
-"""What the Strip shows: its window in time, its lanes and what they say, decided without Qt."""
+"""The model of the Strip: its window in time, its lanes and their texts; without Qt."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the Strip asks the store: traces of its lanes over the window, and a little beside it."""
+"""Queries of the Strip: readings of its lanes over the window, and a little beside it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be done in the Wall view, with its keys."""
+"""Actions of the Wall, with their keys."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person changes at the Wall and can take back."""
+"""Commands of the Wall that can be undone."""
 
 from __future__ import annotations
 

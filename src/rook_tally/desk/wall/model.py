@@ -1,4 +1,4 @@
-"""What the Wall shows, decided without Qt: sheets, the one in hand, its panes' faces, trials."""
+"""The model of the Wall: sheets, the one in hand, views of its panes, trials; without Qt."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What panes are inked with: text sized to its room, values with their strokes."""
+"""The painter of panes: text sized to its room, values with their strokes."""
 
 from __future__ import annotations
 

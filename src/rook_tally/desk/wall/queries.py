@@ -1,4 +1,4 @@
-"""What the Wall asks the store."""
+"""Queries of the Wall."""
 
 from __future__ import annotations
 

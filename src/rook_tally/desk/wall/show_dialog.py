@@ -1,4 +1,4 @@
-"""How sheets are shown: on which monitor, turning how fast, dim when."""
+"""The dialog of how sheets are shown: on which monitor, turning how fast, dim when."""
 
 from __future__ import annotations
 

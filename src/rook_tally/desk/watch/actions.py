@@ -1,4 +1,4 @@
-"""What can be done in the Watch view, with its keys."""
+"""Actions of the Watch view, with their keys."""
 
 from __future__ import annotations
 

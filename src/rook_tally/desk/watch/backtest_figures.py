@@ -1,4 +1,4 @@
-"""What a rehearsal comes to, in four figures and a line of other limits."""
+"""A backtest in four figures, and a line of other limits."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person writes about a way of telling, made into one; decided without Qt."""
+"""The form of a channel, made into one; without Qt."""
 
 from __future__ import annotations
 

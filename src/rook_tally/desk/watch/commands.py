@@ -1,4 +1,4 @@
-"""What a person changes in the Watch view and can take back."""
+"""Commands of the Watch view that can be undone."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the Watch view shows, decided without Qt: watches and how they stand, a draft, its
+"""The model of the Watch view, without Qt: watches and their alarms, a draft, its
 rehearsal with limits that are dragged, the journal."""
 
 from __future__ import annotations

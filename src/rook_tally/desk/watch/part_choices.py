@@ -1,4 +1,4 @@
-"""What a part of a watch's sentence can be: a choice each, with the watch it would make."""
+"""The choices for a part of a watch's sentence, each with the watch it would make."""
 
 from __future__ import annotations
 

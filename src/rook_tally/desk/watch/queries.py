@@ -1,4 +1,4 @@
-"""What the Watch view asks: what there is, what a draft would have done, the journal."""
+"""Queries of the Watch view: watches and their journal, the readings of a backtest."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be done in the Workings view, with its keys."""
+"""Actions of the Workings view, with their keys."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person changes in the Workings view and can take back."""
+"""Commands of the Workings view that can be undone."""
 
 from __future__ import annotations
 

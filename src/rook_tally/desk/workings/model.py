@@ -1,4 +1,4 @@
-"""What the Workings view shows: what there is, the draft in hand, what it comes to. No Qt."""
+"""The model of the Workings view: the list, the draft in hand, its result; without Qt."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How something new begins: a formula, a score, a group, another way of adding up. No Qt."""
+"""New formulas, scores, groups and variants; without Qt."""
 
 from __future__ import annotations
 

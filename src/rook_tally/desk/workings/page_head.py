@@ -1,4 +1,4 @@
-"""What formulas and scores have alike on their pages: name, where they are made, what to do."""
+"""Head and foot of the pages of formulas and scores: name, places, buttons."""
 
 from __future__ import annotations
 

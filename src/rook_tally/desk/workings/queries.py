@@ -1,4 +1,4 @@
-"""What the Workings view asks: what there is, and what a draft comes to over the window."""
+"""Queries of the Workings view: the list, and the result of a draft over the window."""
 
 from __future__ import annotations
 

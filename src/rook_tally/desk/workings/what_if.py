@@ -1,4 +1,4 @@
-"""What a trial comes to: all that rests on the values said, worked out as if they were so."""
+"""Values of everything that rests on a score, as if its inputs were the values typed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a door's settings say of a message before its body is looked at."""
+"""Settings of a door for reading a message's body."""
 
 from __future__ import annotations
 

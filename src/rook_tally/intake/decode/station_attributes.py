@@ -1,4 +1,4 @@
-"""What a station says of itself in the midst of its readings: firmware, status, its controls."""
+"""Attributes of a station in the midst of its readings: firmware, status, its controls."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What doors that read by themselves have in common: a task of their own, from open to close."""
+"""The base of doors that read by themselves: a task of their own, from open to close."""
 
 from __future__ import annotations
 

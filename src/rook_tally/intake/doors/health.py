@@ -1,4 +1,4 @@
-"""How well a collector is: whether its store can be read and written, and its duties are done."""
+"""The health of a collector: whether its store can be read and written, and its duties are done."""
 
 from __future__ import annotations
 

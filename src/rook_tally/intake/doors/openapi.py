@@ -1,4 +1,4 @@
-"""What the HTTP door serves, as an OpenAPI document (3.1)."""
+"""The OpenAPI document (3.1) of the HTTP door."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What stands, now and at a moment of the past, and what rang over a stretch."""
+"""Alarms now and at a moment of the past, and those that rang over a stretch."""
 
 from __future__ import annotations
 

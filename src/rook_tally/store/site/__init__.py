@@ -1,4 +1,4 @@
-"""What a site is made of: places, stations, series, doors, devices, collectors, what stations say.
+"""Places, stations, series, doors, devices, collectors, requests, and what stations report.
 
 May import `store.base`.
 """

@@ -1,4 +1,4 @@
-"""What stations say of themselves rather than measure: firmware, status, how controls stand."""
+"""Attributes that stations report beside readings: firmware, status, states of controls."""
 
 from __future__ import annotations
 
