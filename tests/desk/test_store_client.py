@@ -153,6 +153,28 @@ def test_of_queries_of_a_type_that_wait_only_the_newest_is_run(client: Client) -
     assert client._calls.empty()
 
 
+@dataclass(frozen=True)
+class Other:
+    """A query of another type, asked again before each turn."""
+
+    def run(self, connection: Connection) -> str:
+        return "other"
+
+
+def test_a_query_that_is_asked_again_and_again_keeps_its_turn(client: Client) -> None:
+    GO_ON.clear()
+    came: list[object] = []
+    client.client.read(Slow(0), came.append)
+    wait_until(lambda: not client.client._reads)
+    client.client.read(Other(), came.append)
+    client.client.read(Slow(1), came.append)
+    client.client.read(Other(), came.append)
+    GO_ON.set()
+    for _ in range(3):
+        client._calls.get(timeout=PATIENCE_S)()
+    assert came == [0, "other", 1]
+
+
 def test_who_is_gone_is_not_called_and_what_it_wrote_is_written(
     store: Store, client: Client, question: SnapshotQuery
 ) -> None:

@@ -138,8 +138,7 @@ class StoreClient:
         """Run a query; without `on_error` a failure is left to the window's notice line."""
         job = Read(query)
         with self._wake:
-            # Taken out first: the newest stands last.
-            self._reads.pop(type(query), None)
+            # It keeps its turn: one that is asked again and again would never be run.
             self._reads[type(query)] = lambda: _answer(self._outcome(job), on_result, on_error)
             self._wake.notify()
 

@@ -172,7 +172,9 @@ class StationPageView(QWidget):
         whole.addWidget(self._counts)
         whole.addSpacing(6)
         whole.addLayout(head)
-        whole.addWidget(self._nothing)
+        # In place of the messages it takes their room: else the lines above would drift apart.
+        self._nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
+        whole.addWidget(self._nothing, 1)
         whole.addWidget(self.tape, 1)
         whole.addWidget(self._whole)
         whole.addSpacing(10)

@@ -25,6 +25,7 @@ from rook_tally.desk.stations.fleet_list import (
 )
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
+from rook_tally.desk.stations.queries import Fleet
 from rook_tally.desk.stations.station_actions import StationActions
 
 _SOON_MS = 200
@@ -180,10 +181,19 @@ class StationsView(QWidget):
         if not self.isVisible():
             self._again.stop()
             return
-        self._client.read(self.model.fleet_question(), self.model.take_fleet)
+        self._client.read(self.model.fleet_question(), self._on_fleet)
+        self._ask_page()
+
+    def _ask_page(self) -> None:
         question = self.model.page_question()
         if question is not None:
             self._client.read(question, self.model.take_page)
+
+    def _on_fleet(self, fleet: Fleet) -> None:
+        self.model.take_fleet(fleet)
+        if self.model.page is None:
+            # The first station is picked by now, and its page was not asked for.
+            self._ask_page()
 
     def _on_take_in(self) -> None:
         key = self.model.to_take_in()
