@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import Store
@@ -20,7 +21,7 @@ from rook_tally.store.readings import (
     span_statistics,
 )
 from rook_tally.store.readings.summaries import BUCKET_US
-from rook_tally.store.site import Series
+from rook_tally.store.site import Series, add_correction
 from tests.builders import NOON_US, begin_series
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
@@ -84,6 +85,26 @@ def test_it_says_what_it_would_remove_then_removes_just_that(store: Store, serie
         assert np.array_equal(again.mean, drawn.mean)
         assert span_statistics(connection, series, *window) == totals
     assert thin(store, [series], before_us, remove=True) == []
+
+
+@pytest.mark.parametrize("past_bucket_us", [0, 100_000_000])
+def test_a_correction_that_begins_within_a_thinned_day_holds_from_then_on(
+    store: Store, series: Series, past_bucket_us: int
+) -> None:
+    window = (MIDNIGHT_US, MIDNIGHT_US + DAY_US)
+    from_us = MIDNIGHT_US + DAY_US // 4 + past_bucket_us
+    with store.write() as connection:
+        add_correction(
+            connection, series.id, Correction(from_us, 1.0, -2.0), who="Ada", why="", now_us=from_us
+        )
+    with store.read() as connection:
+        exact = span_statistics(connection, series, *window)
+    thin(store, [series], MIDNIGHT_US + 2 * DAY_US, remove=True)
+    with store.read() as connection:
+        told = span_statistics(connection, series, *window)
+    assert told.count == exact.count
+    assert told.mean == pytest.approx(exact.mean, abs=1e-3)
+    assert (told.low, told.high) == pytest.approx((exact.low, exact.high), abs=1e-3)
 
 
 def test_the_collector_does_so_only_when_told(store: Store, series: Series) -> None:

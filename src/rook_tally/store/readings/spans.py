@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import sqlalchemy as sa
@@ -21,7 +22,7 @@ from rook_tally.core.series.spans import (
 from rook_tally.core.series.statistics import Window
 from rook_tally.store.base import schema
 from rook_tally.store.readings.query import read_range
-from rook_tally.store.readings.summaries import DAY_ROW, PAGE_US
+from rook_tally.store.readings.summaries import BUCKET_US, DAY_ROW, PAGE_US
 from rook_tally.store.readings.thinned import bucket_spans, thinned_days
 from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
@@ -34,7 +35,8 @@ def span_statistics(
 
     Exact, but within days whose readings were thinned: there summaries of five minutes tell. Of
     levels with a correction's gain other than 1 the mean is then that of the summaries' corrected
-    means, which is near and not exact.
+    means, which is near and not exact; so is what is told of five minutes within which a correction
+    begins.
 
     Raises
     ------
@@ -120,12 +122,30 @@ def _parts(
             continue
         if begin_us > at_us:
             spans.append(_exact(connection, series, at_us, begin_us))
-        held = in_force(corrections, begin_us)
-        spans += [one if held is None else corrected_span(one, held) for one in told]
+        spans += [_corrected_bucket(span, bucket_us, corrections) for bucket_us, span in told]
         at_us = stop_us
     if at_us < end_us:
         spans.append(_exact(connection, series, at_us, end_us))
     return spans
+
+
+def _corrected_bucket(
+    span: SpanStatistics, bucket_us: int, corrections: Sequence[Correction]
+) -> SpanStatistics:
+    """A bucket's statistics, corrected. Where a correction begins inside, nobody knows any more
+    which of its readings came before: the mean is weighted by time, and the bounds hold both."""
+    end_us = bucket_us + BUCKET_US
+    begins = [one.from_us for one in corrections if bucket_us < one.from_us < end_us]
+    cuts = [bucket_us, *sorted(begins), end_us]
+    parts = []
+    for begin_us, stop_us in pairwise(cuts):
+        held = in_force(corrections, begin_us)
+        part = span if held is None else corrected_span(span, held)
+        share = (stop_us - begin_us) / BUCKET_US
+        parts.append(replace(part, covered_s=part.covered_s * share))
+    if len(parts) == 1:
+        return parts[0]
+    return replace(joined_spans(parts), count=span.count, suspect=span.suspect)
 
 
 def _exact(connection: Connection, series: Series, start_us: int, end_us: int) -> SpanStatistics:

@@ -83,9 +83,9 @@ def pages_anew(
 
 def bucket_spans(
     connection: Connection, series: Series, day_us: int, start_us: int, end_us: int
-) -> list[SpanStatistics]:
-    """Statistics of [start, end) within a thinned day, from its summaries, raw; a bucket that it
-    cuts counts for the share inside."""
+) -> list[tuple[int, SpanStatistics]]:
+    """Statistics of [start, end) within a thinned day, from its summaries, raw, each with the
+    moment at which its bucket begins; a bucket that the window cuts counts for the share inside."""
     data = schema.page_data.c
     blob = connection.execute(
         sa.select(data.buckets).where(data.series_id == series.id, data.start_us == day_us)
@@ -93,7 +93,7 @@ def bucket_spans(
     if blob is None:
         return []
     rows = unpacked_buckets([blob])
-    spans = []
+    spans: list[tuple[int, SpanStatistics]] = []
     for at in range(max(0, (start_us - day_us) // BUCKET_US), BUCKETS_A_PAGE):
         begin_us = day_us + at * BUCKET_US
         inside_us = min(end_us, begin_us + BUCKET_US) - max(start_us, begin_us)
@@ -101,18 +101,17 @@ def bucket_spans(
             break
         count, suspect, low, high, mean, square, covered_s = rows[at].tolist()
         share = inside_us / BUCKET_US
-        spans.append(
-            SpanStatistics(
-                round(count * share),
-                round(suspect * share),
-                low,
-                high,
-                mean,
-                square,
-                covered_s * share,
-                series.quantity.averaging,
-            )
+        span = SpanStatistics(
+            round(count * share),
+            round(suspect * share),
+            low,
+            high,
+            mean,
+            square,
+            covered_s * share,
+            series.quantity.averaging,
         )
+        spans.append((begin_us, span))
     return spans
 
 
