@@ -24,6 +24,8 @@ from rook_tally.store.site import (
     add_station,
     create_request,
     newest_requests,
+    note_sent,
+    request_numbered,
 )
 from tests.desks import now_us
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
@@ -163,6 +165,26 @@ def test_something_else_asked_since_overtakes(collector: CollectorProcess) -> No
         newest, before = newest_requests(connection, "extractor")
     assert newest.value == "off"
     assert before.state in (RequestState.OVERTAKEN, RequestState.CONFIRMED)
+
+
+def test_one_that_was_sent_before_the_collector_was_gone_for_a_day_is_not_sent_again(
+    store_path: Path,
+) -> None:
+    day_ago_us = now_us() - DAY_US
+    with contextlib.closing(open_store(store_path)) as store, store.write() as connection:
+        add_station(connection, "extractor", place="Booth", kind=KINDS["switch"])
+        number = create_request(
+            connection, RequestKind.CONTROL, "extractor", "on", "on", who="Wren", now_us=day_ago_us
+        )
+        asked = request_numbered(connection, number)
+        assert asked is not None
+        note_sent(connection, asked, now_us=day_ago_us)
+    with CollectorProcess(store_path) as collector:
+        with heard_at(collector, "rook/extractor/controls/+/set") as heard:
+            wait_until(lambda: state_of(collector, "extractor") is RequestState.UNCONFIRMED)
+            assert control(collector, "extractor", "on", "off", "--no-wait").returncode == 0
+            wait_until(lambda: heard)
+        assert heard[0] == "rook/extractor/controls/on/set off"
 
 
 def test_a_switch_pressed_while_nobody_could_carry_it_out_does_nothing_a_day_later(

@@ -12,6 +12,7 @@ from rook_tally.core.quantities.connection_sheet import Sender
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kinds import KINDS, Kind
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.stations.controls import control_rows
 from rook_tally.desk.stations.first_contact import StepState, contact_steps
@@ -228,6 +229,21 @@ def request(state: RequestState, **told: object) -> Request:
             Level.RAISED,
         ),
         (
+            StoredAttribute("off", 5),
+            request(RequestState.ASKED, tries=0, tried_us=None),
+            "quiet",
+            "asked 10 · not sent yet; lapses 60000010",
+            Level.RAISED,
+        ),
+        (
+            StoredAttribute("off", 5),
+            # No collector ran, so nobody has written down that it has lapsed.
+            request(RequestState.ASKED, asked_us=-DAY_US, tries=0, tried_us=None),
+            "off",
+            "asked -86400000000 · lapsed: nobody could carry it out within 60 s; ask again",
+            Level.HIGH,
+        ),
+        (
             StoredAttribute("quiet", 12),
             request(RequestState.CONFIRMED, answered_us=12),
             "quiet",
@@ -253,6 +269,7 @@ def test_a_control_in_words(
         {} if report is None else {"fan": report},
         [] if asked is None else [asked],
         str,
+        20,
     )
     assert (row.value, row.remark, row.level) == (value, remark, level)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections import defaultdict
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Protocol
 
 import msgspec
@@ -14,7 +15,7 @@ from rook_tally.alarming.alarm_clock import WISHES
 from rook_tally.clock import now_us
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.errors import RookTallyError, StoreError
-from rook_tally.core.quantities.controls import USUAL_CONFIRM_S
+from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.take_in import proposal_for, take_in_by_terms
 from rook_tally.store.base import Store
@@ -32,9 +33,19 @@ from rook_tally.store.site import (
 )
 
 MOST_TRIES = 3
-LAPSES_US = 60 * SECOND_US
-"""A control that nobody could carry out for so long is not carried out any more."""
 _LOOK_S = 0.25
+
+
+@dataclass(frozen=True, slots=True)
+class _Waiting:
+    """An open request: by which door its station is told, how long it has to confirm each time it
+    was told, and when nobody counts on it any more."""
+
+    request: Request
+    confirm_s: float
+    door: str
+    lapses_us: int
+
 
 _log = structlog.get_logger(__name__)
 
@@ -61,7 +72,7 @@ class RequestRunner:
         self._store = store
         self._outlets: dict[tuple[str, str | None], ControlOutlet] = {}
         self._for_http: dict[str, dict[str, tuple[str, float | None]]] = defaultdict(dict)
-        self._open: list[tuple[Request, float, str]] = []
+        self._open: list[_Waiting] = []
         self._moved = asyncio.Event()
 
     def add_outlet(
@@ -98,8 +109,8 @@ class RequestRunner:
                 await asyncio.to_thread(self._look)
             except TimeoutError:
                 pass
-            for request, confirm_s, door in list(self._open):
-                await self._carry_on(request, confirm_s, door)
+            for waiting in list(self._open):
+                await self._carry_on(waiting)
 
     def _look(self) -> None:
         """Read what is open, with how long each may take and by which door it goes."""
@@ -119,15 +130,18 @@ class RequestRunner:
         except StoreError as error:
             _log.warning("requests_not_read", error=str(error))
             return
-        self._open = [
-            (one, _confirm_s(site, one, doors[one.station]), doors[one.station]) for one in requests
-        ]
+        self._open = [_waiting(site, one, doors[one.station]) for one in requests]
 
-    async def _carry_on(self, request: Request, confirm_s: float, door: str) -> None:
+    async def _carry_on(self, waiting: _Waiting) -> None:
+        request, confirm_s, door = waiting.request, waiting.confirm_s, waiting.door
         if request.sort is not RequestKind.CONTROL:
             await asyncio.to_thread(self._do_here, request)
-        elif not request.tries and now_us() - request.asked_us > LAPSES_US:
-            await asyncio.to_thread(self._lapse, request)
+        elif now_us() > waiting.lapses_us:
+            # Who asked for it counts on it no more: it must not be done a day later.
+            if request.tries:
+                await asyncio.to_thread(self._give_up, request, confirm_s)
+            else:
+                await asyncio.to_thread(self._lapse, request)
         elif request.state is not RequestState.ASKED and not self._is_overdue(request, confirm_s):
             return
         elif request.tries >= MOST_TRIES:
@@ -180,7 +194,7 @@ class RequestRunner:
         self._answer(request, RequestState.UNCONFIRMED, why)
 
     def _lapse(self, request: Request) -> None:
-        """Who asked for it counts on it no more: it must not be done a day later."""
+        """Say that it is not done any more."""
         ago = lasting_words(now_us() - request.asked_us)
         _log.warning("control_lapsed", station=request.station, control=request.name, ago=ago)
         why = f"it was asked for {ago} ago, and nobody could carry it out then; ask for it again"
@@ -215,11 +229,15 @@ class RequestRunner:
             _log.warning("request_not_answered", error=str(error))
 
 
-def _confirm_s(site: Site, request: Request, door: str) -> float:
-    """The time a station has for confirming, s; longer for one that only asks when it sends."""
+def _waiting(site: Site, request: Request, door: str) -> _Waiting:
+    """An open request; a station that only asks when it sends has more time."""
     station = site.station(request.station)
     control = None if station is None else station.kind.control(request.name)
     confirm_s = USUAL_CONFIRM_S if control is None else control.confirm_s
     if door == "http" and station is not None:
         confirm_s += 2 * station.cadence_s
-    return confirm_s
+    lapse_s = USUAL_LAPSE_S if control is None else control.lapse_s
+    if request.tries:
+        # It was told: until the last of its tries it may still confirm.
+        lapse_s = max(lapse_s, (MOST_TRIES + 1) * confirm_s)
+    return _Waiting(request, confirm_s, door, request.asked_us + round(lapse_s * SECOND_US))

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from rook_tally.core.errors import UsageError
 
 USUAL_CONFIRM_S = 10.0
+USUAL_LAPSE_S = 60.0
 
 
 class ControlKind(enum.Enum):
@@ -49,6 +50,8 @@ class Control:
         Of a choice.
     confirm_s : float
         So long a station may take to say that it has done it.
+    lapse_s : float
+        A request that nobody could carry out for so long is not carried out any more.
     """
 
     name: str
@@ -59,6 +62,7 @@ class Control:
     high: float = math.inf
     choices: tuple[str, ...] = ()
     confirm_s: float = USUAL_CONFIRM_S
+    lapse_s: float = USUAL_LAPSE_S
 
     def value_from(self, text: str) -> str:
         """The value to send for a person's text.

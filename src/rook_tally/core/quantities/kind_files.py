@@ -26,7 +26,7 @@ import tomllib
 from typing import Any
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, Control, ControlKind
+from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S, Control, ControlKind
 from rook_tally.core.quantities.kinds import Field, Kind
 from rook_tally.core.quantities.registry import QUANTITIES
 
@@ -80,6 +80,8 @@ def _members(control: Control) -> dict[str, Any]:
         members["choices"] = list(control.choices)
     if control.confirm_s != USUAL_CONFIRM_S:
         members["confirm_s"] = control.confirm_s
+    if control.lapse_s != USUAL_LAPSE_S:
+        members["lapse_s"] = control.lapse_s
     return members
 
 
@@ -149,11 +151,15 @@ def _control(at: int, table: dict[str, Any]) -> Control:
         if not isinstance(title, str) or not isinstance(unit, str):
             raise UsageError("title and unit are texts", remedy='put them in "…"')
         confirm_s = _number(table, "confirm_s", USUAL_CONFIRM_S)
-        if not 0.1 <= confirm_s <= 86_400:
-            raise UsageError("confirm_s is no sensible time", remedy="give seconds, up to a day")
+        lapse_s = _number(table, "lapse_s", USUAL_LAPSE_S)
+        for member, time_s in (("confirm_s", confirm_s), ("lapse_s", lapse_s)):
+            if not 0.1 <= time_s <= 86_400:
+                raise UsageError(
+                    f"{member} is no sensible time", remedy="give seconds, up to a day"
+                )
     except UsageError as error:
         raise UsageError(f"control {at}: {error.what}", remedy=error.remedy) from None
-    return Control(name, title, sort, unit, low, high, tuple(choices), confirm_s)
+    return Control(name, title, sort, unit, low, high, tuple(choices), confirm_s, lapse_s)
 
 
 def _number(table: dict[str, Any], name: str, usual: float) -> float:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.timestamps import SECOND_US
 from rook_tally.store.site import Request, RequestKind, RequestState, Station, StoredAttribute
 
 
@@ -32,6 +34,7 @@ def control_rows(
     reports: Mapping[str, StoredAttribute],
     requests: Sequence[Request],
     clock: Callable[[int], str],
+    now_us: int,
 ) -> list[ControlRow]:
     """A row each control of a station. `requests` newest first; `clock` writes a moment."""
     newest: dict[str, Request] = {}
@@ -39,7 +42,7 @@ def control_rows(
         if request.sort is RequestKind.CONTROL:
             newest.setdefault(request.name, request)
     return [
-        _row(one, reports.get(one.name), newest.get(one.name), clock)
+        _row(one, reports.get(one.name), newest.get(one.name), clock, now_us)
         for one in station.kind.controls
     ]
 
@@ -49,16 +52,46 @@ def _row(
     report: StoredAttribute | None,
     asked: Request | None,
     clock: Callable[[int], str],
+    now_us: int,
 ) -> ControlRow:
     value = "press" if control.sort is ControlKind.BUTTON else "not known"
-    if asked is not None and asked.state is not RequestState.REFUSED:
+    has_lapsed = asked is not None and _has_lapsed(control, asked, now_us)
+    if asked is not None and asked.state is not RequestState.REFUSED and not has_lapsed:
         value = asked.value
-    if report is not None and (asked is None or not asked.state.is_open):
+    if report is not None and (asked is None or not asked.state.is_open or has_lapsed):
         value = report.value
     if control.unit and value not in ("not known", "press"):
         value = f"{value} {control.unit}"
-    remark, level = _remark(report, asked, clock)
+    if asked is not None and asked.state is RequestState.ASKED:
+        remark, level = _not_taken_up(control, asked, clock, has_lapsed=has_lapsed)
+    else:
+        remark, level = _remark(report, asked, clock)
     return ControlRow(control, control.title, value, remark, level)
+
+
+def _lapses_us(control: Control, asked: Request) -> int:
+    return asked.asked_us + round(control.lapse_s * SECOND_US)
+
+
+def _has_lapsed(control: Control, asked: Request, now_us: int) -> bool:
+    """True for what nobody carried out in time; with no collector nobody has written so yet."""
+    return asked.state is RequestState.ASKED and now_us > _lapses_us(control, asked)
+
+
+def _not_taken_up(
+    control: Control, asked: Request, clock: Callable[[int], str], *, has_lapsed: bool
+) -> tuple[str, Level]:
+    """Words for what no collector has sent yet."""
+    at = clock(asked.asked_us)
+    if has_lapsed:
+        words = tr(
+            "asked {0} · lapsed: nobody could carry it out within {1:g} s; ask again",
+            at,
+            control.lapse_s,
+        )
+        return words, Level.HIGH
+    words = tr("asked {0} · not sent yet; lapses {1}", at, clock(_lapses_us(control, asked)))
+    return words, Level.RAISED
 
 
 def _remark(

@@ -245,7 +245,7 @@ class StationsModel:
         station, page = self.picked, self.page
         if station is None or page is None:
             return []
-        return control_rows(station, page.reports, page.requests, self._moment)
+        return control_rows(station, page.reports, page.requests, self._moment, self._state.clock())
 
     def contact(self) -> tuple[ContactStep, ...]:
         """Steps that the picked station's newest message has passed."""
