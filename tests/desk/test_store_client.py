@@ -35,6 +35,8 @@ class Client:
     def __init__(self, store: Store) -> None:
         self._calls: SimpleQueue[Callable[[], None]] = SimpleQueue()
         self.client = StoreClient(store, deliver=self._calls.put)
+        self.troubles: list[str] = []
+        self.client.on_trouble = self.troubles.append
 
     def read(self, query: Query[T]) -> T:
         answers: list[T] = []
@@ -49,7 +51,8 @@ class Client:
         return self._only(answers, errors)
 
     def _only(self, answers: list[T], errors: list[str]) -> T:
-        self._calls.get(timeout=PATIENCE_S)()
+        while not errors and not answers:
+            self._calls.get(timeout=PATIENCE_S)()
         if errors:
             raise AssertionError(errors[0])
         return answers[0]
@@ -110,10 +113,15 @@ def test_a_fault_of_ours_in_one_answer_leaves_all_others(
     assert client.client.is_apart == is_apart
 
 
-def test_killed_it_is_replaced_by_the_thread(client: Client, question: SnapshotQuery) -> None:
-    os.kill(work_apart(client), signal.SIGKILL)
+def test_killed_it_is_replaced_by_the_thread_and_by_another_process_which_is_said(
+    client: Client, question: SnapshotQuery
+) -> None:
+    killed = work_apart(client)
+    os.kill(killed, signal.SIGKILL)
     assert client.read(question).now_us == NOON_US
-    assert not client.client.is_apart
+    assert "another one was started" in client.troubles[0]
+    wait_until(lambda: client.client.is_apart)
+    assert client.client.pid != killed
     assert client.write(SaveRemark(Remark("power cut", NOON_US))).saved.text == "power cut"
 
 
@@ -123,6 +131,32 @@ def test_a_change_lost_with_it_is_not_made_twice(store: Store, client: Client) -
         client.write(SaveRemark(Remark("power cut", NOON_US)))
     with store.read() as connection:
         assert remarks(connection) == []
+
+
+class Unsendable(SnapshotQuery):
+    """A query that goes through no pipe."""
+
+    def __reduce__(self) -> str:
+        raise OverflowError("too long for this")
+
+
+def test_what_cannot_be_sent_ends_neither_the_thread_nor_the_desk(
+    client: Client, question: SnapshotQuery
+) -> None:
+    work_apart(client)
+    with pytest.raises(AssertionError, match="a fault of ours: OverflowError"):
+        client.read(Unsendable(question.site, NOON_US))
+    assert client.read(question).now_us == NOON_US
+
+
+def test_an_error_nobody_asked_to_hear_of_is_said_all_the_same(
+    client: Client, question: SnapshotQuery
+) -> None:
+    client.client.read(Faulty(), lambda _: None)
+    assert client.read(question).now_us == NOON_US
+    assert client.troubles == [
+        "a fault of ours: ZeroDivisionError('division by zero'); the log says more"
+    ]
 
 
 @dataclass(frozen=True)
@@ -151,6 +185,17 @@ def test_of_queries_of_a_type_that_wait_only_the_newest_is_run(client: Client) -
         client._calls.get(timeout=PATIENCE_S)()
     assert came == [0, 3]
     assert client._calls.empty()
+
+
+def test_two_who_ask_the_same_are_both_answered(client: Client) -> None:
+    GO_ON.set()
+    came: list[str] = []
+    first, second = client.client.scope(), client.client.scope()
+    first.read(Slow(1), lambda one: came.append(f"first {one}"))
+    second.read(Slow(2), lambda one: came.append(f"second {one}"))
+    for _ in range(2):
+        client._calls.get(timeout=PATIENCE_S)()
+    assert came == ["first 1", "second 2"]
 
 
 @dataclass(frozen=True)

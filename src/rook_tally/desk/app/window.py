@@ -89,6 +89,7 @@ class DeskWindow(QMainWindow):
         self.banner = PastBanner(theme, self.state, self.rail.model)
         self.teller = Toast(theme, self)
         self.undo = UndoHistory(self.client, told=self.tell)
+        self.client.on_trouble = self.tell
         self._views = ViewStack(self, self.ledger)
         self._lay_out()
         self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)

@@ -2,7 +2,7 @@
 
 A query or a command is a frozen value bearing its own inputs. `read` and `write` take, beside it,
 the function that gets the result, which is called in the interface thread. Of several queries of
-one type that still wait only the newest is run. Commands are all applied, in their order.
+one type by one asker that still wait only the newest is run. Commands are all applied, in order.
 """
 
 from __future__ import annotations
@@ -21,6 +21,8 @@ from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
     from rook_tally.desk.data.worker_process import WorkerProcess
+
+_MOST_RESTARTS = 5
 
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
@@ -117,29 +119,43 @@ class StoreClient:
     ----------
     on_written
         Called with every command that `write` applied and its outcome, before who asked for it.
+    on_trouble
+        Called with the error of a query whose asker takes none, and when the process that works
+        apart had to be started again.
     """
 
     def __init__(self, store: Store, *, deliver: Deliver) -> None:
         self._store = store
         self._deliver = deliver
         self.on_written: Callable[[Command[object], Outcome[object]], None] | None = None
-        # What waits: by the query's type, and in order. Each returns what is to be delivered.
-        self._reads: dict[type, Callable[[], Callable[[], None]]] = {}
+        self.on_trouble: OnError | None = None
+        # What waits: by asker and the query's type, and in order. Each returns what is to be
+        # delivered.
+        self._reads: dict[tuple[int, type], Callable[[], Callable[[], None]]] = {}
         self._writes: deque[Callable[[], Callable[[], None]]] = deque()
         self._wake = threading.Condition()
         self._stopping = False
         self._apart: WorkerProcess | None = None
+        self._restarts = 0
         self._thread = threading.Thread(target=self._run, name="store client", daemon=True)
         self._thread.start()
 
     def read(
-        self, query: Query[T], on_result: Callable[[T], None], on_error: OnError | None = None
+        self,
+        query: Query[T],
+        on_result: Callable[[T], None],
+        on_error: OnError | None = None,
+        *,
+        asker: object = None,
     ) -> None:
-        """Run a query; without `on_error` a failure is left to the window's notice line."""
+        """Run a query; without `on_error` a failure goes to `on_trouble`."""
         job = Read(query)
+        on_failed = on_error if on_error is not None else self._tell_trouble
         with self._wake:
             # It keeps its turn: one that is asked again and again would never be run.
-            self._reads[type(query)] = lambda: _answer(self._outcome(job), on_result, on_error)
+            self._reads[id(asker), type(query)] = lambda: _answer(
+                self._outcome(job), on_result, on_failed
+            )
             self._wake.notify()
 
     def write(
@@ -231,11 +247,32 @@ class StoreClient:
             except (EOFError, OSError):
                 # It was killed. A command it had begun was never committed, or stands: asking
                 # again here is safe for a query only.
-                self._apart = None
-                apart.end()
+                self._replace_worker(apart)
                 if not job.can_be_repeated:
-                    return Failure(_LOST)
+                    return Failure(tr(_LOST))
+            except Exception as error:  # noqa: BLE001 - the thread must outlive what one job does
+                import structlog
+
+                structlog.get_logger(__name__).exception("not_handed_over")
+                # Nobody knows how much of it went through the pipe.
+                self._replace_worker(apart)
+                return Failure(tr("a fault of ours: {0}; the log says more", repr(error)))
         return job.carry_out(self._store)
+
+    def _replace_worker(self, gone: WorkerProcess) -> None:
+        """Work in this thread until another process is up; after some, for good."""
+        self._apart = None
+        gone.end()
+        self._restarts += 1
+        if self._restarts > _MOST_RESTARTS:
+            return
+        self.work_apart()
+        words = tr("The process that reads the store had ended; another one was started.")
+        self._deliver(lambda: self._tell_trouble(words))
+
+    def _tell_trouble(self, error: str) -> None:
+        if self.on_trouble is not None:
+            self.on_trouble(error)
 
 
 class ClientScope:
@@ -248,8 +285,9 @@ class ClientScope:
     def read(
         self, query: Query[T], on_result: Callable[[T], None], on_error: OnError | None = None
     ) -> None:
-        """As `StoreClient.read`."""
-        self._client.read(query, self._while_open(on_result), self._while_open(on_error))
+        """As `StoreClient.read`, beside what others ask."""
+        on_failed = None if on_error is None else self._while_open(on_error)
+        self._client.read(query, self._while_open(on_result), on_failed, asker=self)
 
     def write(
         self,
