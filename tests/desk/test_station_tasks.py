@@ -132,10 +132,14 @@ def test_notes_and_a_position(
     view.tasks.edit_notes()
     notes = view.tasks.notes
     notes.text.setPlainText("behind the glaze buckets")
-    notes.latitude.setText("51,742")
+    notes.latitude.setText("51.742")
     assert "both" in notes.wrong.text()
     notes.longitude.setText("0.916")
     assert not notes.wrong.text()
+    # With a point for the decimals this is fifty-one thousand, and no latitude.
+    notes.latitude.setText("51,742")
+    assert "from −90 to 90" in notes.wrong.text()
+    notes.latitude.setText("51.742")
     notes.accept()
     qtbot.waitUntil(
         lambda: view.page._where.text() == "51.74200, 0.91600 · behind the glaze buckets",

@@ -93,7 +93,7 @@ def test_fields_with_their_day_and_correction(store: Store, model: StationsModel
     (row,) = model.field_rows()
     assert row.cells[:2] == ("pm25", "PM2.5, µg/m³")
     assert (row.day, row.believable) == ("11 – 11", "0 – 1\u2009000")
-    assert row.correction == "× 0.5 +1 since 23 Nov"
+    assert row.correction == "× 0.5 +1 µg/m³ since 23 Nov"
 
 
 def test_strays_are_named_with_why(model: StationsModel) -> None:

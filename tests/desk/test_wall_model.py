@@ -192,7 +192,7 @@ def test_a_value_on_trial_is_shown_as_it_would_look_and_marked(hand: Hand) -> No
     assert seen == [Level.NOTICED, Level.RAISED, Level.HIGH, Level.SEVERE]
     hand.model.end_trial()
     assert (hand.figure(), hand.model.faces[0].is_trial) == ("58", False)
-    assert hand.model.try_value("warm") == "warm is no number."
+    assert "is no number" in hand.model.try_value("warm")
 
 
 def test_a_trial_of_what_has_no_levels_or_was_never_heard_is_refused(hand: Hand) -> None:

@@ -7,14 +7,15 @@ import re
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import HoursOfDay, Watch, WatchKind
-from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.alarms.sentences import Part, amount_words, hours_words, span_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.number_format import decimal_mark
+from rook_tally.core.quantities.number_input import number_and_unit
 from rook_tally.core.quantities.quantity import Quantity
 
-_AMOUNT = re.compile(r"\s*([-+−]?\d+(?:[.,]\d+)?)\s*(.*?)\s*")
 _RANGE = re.compile(r"(?:(.*?)\s+)?([01]?\d|2[0-3]):([0-5]\d)\s*[-–]\s*([01]?\d|2[0-4]):([0-5]\d)")
 _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_SECONDS = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86_400.0}
 _LENGTHS = {
     Part.FOR: "for_s",
     Part.CALM: "calm_s",
@@ -28,19 +29,43 @@ _AMOUNTS = {Part.LIMIT: "limit", Part.LOW: "low", Part.CLEAR: "clear"}
 def typed_text(watch: Watch, part: Part) -> str:
     """The text of a part that is typed over; empty for one that is chosen."""
     if part in _LENGTHS:
-        return span_words(getattr(watch, _LENGTHS[part]) or 0.0)
+        return length_text(getattr(watch, _LENGTHS[part]) or 0.0)
     if part in _AMOUNTS:
         value = getattr(watch, _AMOUNTS[part])
         return amount_words(watch.limit if value is None else value, _unit_of(watch))
     if part is Part.WINDOW:
-        return span_words(watch.silent_s if watch.sort is WatchKind.SILENT else watch.window_s)
+        return length_text(watch.silent_s if watch.sort is WatchKind.SILENT else watch.window_s)
     if part is Part.HOURS:
         return "always" if watch.hours is None else hours_words(watch.hours)
     if watch.run is not None and part is Part.AT_LEAST:
-        return span_words(watch.run.at_least_s)
+        return length_text(watch.run.at_least_s)
     if watch.run is not None and part is Part.AT_MOST:
-        return span_words(watch.run.at_most_s)
+        return length_text(watch.run.at_most_s)
     return ""
+
+
+def length_text(length_s: float) -> str:
+    """A length of time as it is typed over, with the person's decimal mark."""
+    return span_words(length_s).replace(".", decimal_mark())
+
+
+def typed_seconds(text: str) -> float:
+    """A length of time that a person typed, such as `90 s`, `1.5 h` or `7 d`, in seconds.
+
+    Raises
+    ------
+    UsageError
+        When it is none.
+    """
+    try:
+        number, unit = number_and_unit(text)
+    except UsageError:
+        number, unit = -1.0, ""
+    if unit not in _SECONDS or number < 0:
+        raise UsageError(
+            f"{text.strip()!r} is no length of time", remedy="write such as 90 s, 5 min, 3 h or 7 d"
+        )
+    return number * _SECONDS[unit]
 
 
 def _unit_of(watch: Watch) -> str:
@@ -62,33 +87,30 @@ def altered(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> W
     """
     try:
         if part in _LENGTHS:
-            return replace(watch, **{_LENGTHS[part]: seconds_of(text)})
+            return replace(watch, **{_LENGTHS[part]: typed_seconds(text)})
         if part is Part.WINDOW:
             name = "silent_s" if watch.sort is WatchKind.SILENT else "window_s"
-            return replace(watch, **{name: seconds_of(text)})
+            return replace(watch, **{name: typed_seconds(text)})
         if part in _AMOUNTS:
             return _with_amount(watch, part, text, quantity)
         if part is Part.HOURS:
             return replace(watch, hours=hours_of(text))
         if watch.run is not None and part in (Part.AT_LEAST, Part.AT_MOST):
             name = "at_least_s" if part is Part.AT_LEAST else "at_most_s"
-            return replace(watch, run=replace(watch.run, **{name: seconds_of(text)}))
+            return replace(watch, run=replace(watch.run, **{name: typed_seconds(text)}))
     except ValueError as error:
         raise UsageError(str(error)) from error
     raise UsageError(f"{part.value} is chosen, not typed")
 
 
 def _with_amount(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> Watch:
-    found = _AMOUNT.fullmatch(text)
-    if found is None:
-        raise UsageError(f"{text!r} is no number", remedy="write one, with its unit if you like")
-    value = float(found[1].replace("−", "-").replace(",", "."))
+    value, symbol = number_and_unit(text)
     unit = _unit_of(watch)
-    if found[2] and quantity is not None and unit == watch.unit:
-        known = quantity.unit(found[2].removesuffix("/h"))
+    if symbol and quantity is not None and unit == watch.unit:
+        known = quantity.unit(symbol.removesuffix("/h"))
         if known is None:
             told = " or ".join(one.symbol for one in quantity.units)
-            raise UsageError(f"{found[2]} is no unit of {quantity.name}", remedy=f"use {told}")
+            raise UsageError(f"{symbol} is no unit of {quantity.name}", remedy=f"use {told}")
         watch = in_unit(watch, quantity, known.symbol)
     return replace(watch, **{_AMOUNTS[part]: value})
 

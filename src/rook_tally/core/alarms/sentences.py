@@ -14,7 +14,7 @@ from rook_tally.core.alarms.definitions import (
     WatchKind,
 )
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.number_format import MINUS
+from rook_tally.core.quantities.number_input import number_text
 from rook_tally.core.timestamps import SECOND_US
 
 _DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
@@ -69,8 +69,7 @@ def lasting_words(length_us: int) -> str:
 
 def amount_words(value: float, unit: str) -> str:
     """A limit with its unit."""
-    text = f"{value:g}".replace("-", MINUS)
-    return f"{text} {unit}".strip()
+    return f"{number_text(value)} {unit}".strip()
 
 
 def scope_words(scope: Scope) -> str:

@@ -18,6 +18,11 @@ def write_with(decimal_mark: str) -> None:
     _decimal_mark = decimal_mark
 
 
+def decimal_mark() -> str:
+    """The sign before the decimals: a point or a comma."""
+    return _decimal_mark
+
+
 def figure(value: float, decimals: int) -> str:
     """A number as shown: true minus sign, thin-spaced thousands, never `−0`."""
     if not math.isfinite(value):

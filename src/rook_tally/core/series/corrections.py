@@ -11,6 +11,8 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.averaging import Averaging
+from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.number_input import number_text
 from rook_tally.core.series.envelope import Envelope, envelope_of_readings
 from rook_tally.core.series.readings import Readings
 
@@ -42,6 +44,21 @@ def on_top_of(new: Correction, held: Correction | None) -> Correction:
     if held is None:
         return new
     return Correction(new.from_us, new.gain * held.gain, new.gain * held.offset + new.offset)
+
+
+def correction_text(correction: Correction, shown: DisplayUnit) -> str:
+    """What a correction does in the unit shown, such as `× 1.02 −0.5 °C`."""
+    factor, zero = shown.unit.factor, shown.unit.offset
+    # With base = factor·v + zero the shown value becomes gain·v plus this.
+    offset = (correction.offset - zero * (1 - correction.gain)) / factor
+    parts = []
+    if correction.gain != 1:
+        parts.append("× " + number_text(float(f"{correction.gain:.4g}")))
+    if abs(offset) > 1e-12 or not parts:
+        sign = "" if offset < 0 else "+"
+        number = number_text(float(f"{offset:.4g}"))
+        parts.append(f"{sign}{number} {shown.symbol}".rstrip())
+    return " ".join(parts)
 
 
 def corrected_values(

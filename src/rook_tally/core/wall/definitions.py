@@ -82,6 +82,22 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     span_s: float = USUAL_SPAN_S
     text: str = ""
 
+    def with_numbers(self, convert: Callable[[float], float]) -> Pane:
+        """The same with its range and limits converted, as into another unit."""
+
+        def several(limits: LevelLimits | None) -> LevelLimits | None:
+            if limits is None:
+                return None
+            return LevelLimits(*(None if x is None else convert(x) for x in limits.four))
+
+        return msgspec.structs.replace(
+            self,
+            low=None if self.low is None else convert(self.low),
+            high=None if self.high is None else convert(self.high),
+            above=several(self.above),
+            below=several(self.below),
+        )
+
     @property
     def area(self) -> Area:
         """The cells it covers."""

@@ -28,7 +28,7 @@ from rook_tally.core.time_input import typed_time
 from rook_tally.desk.data.commands import Correct, WithdrawCorrection
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope
-from rook_tally.desk.data.undo import user_name
+from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.desk.dialogs.corrections_model import (
     CorrectionsAnswer,
     CorrectionsQuery,
@@ -279,9 +279,16 @@ class CorrectionsDialog(StoreDialog):
         now_us = self._state.clock()
         self._client.write(
             Correct(self._series, correction, user_name(), why, now_us),
-            lambda _done: self.read_again(),
+            self._on_saved,
             self.problem.setText,
         )
+
+    def _on_saved(self, _done: UndoableResult) -> None:
+        # What is done is typed no longer: pressed again it would lie on top of itself.
+        for name, line in self.typed.items():
+            if name != "from":
+                line.clear()
+        self.read_again()
 
     def _show(self, answer: CorrectionsAnswer) -> None:
         self._answer = answer

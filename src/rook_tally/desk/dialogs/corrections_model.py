@@ -17,8 +17,8 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
-from rook_tally.core.quantities.number_format import MINUS
-from rook_tally.core.series.corrections import Correction, corrected_values
+from rook_tally.core.quantities.number_input import typed_number
+from rook_tally.core.series.corrections import Correction, corrected_values, correction_text
 from rook_tally.core.series.envelope import ColumnSums, Envelope, honest_range
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.statistics import Window, mean_of, pieces_of
@@ -83,24 +83,17 @@ class CorrectionsQuery:
 
 
 def number_typed(text: str, what: str) -> float:
-    """A number as a person types it: a comma for the point, a true minus sign, spaces between
-    thousands.
+    """A number as a person types it.
 
     Raises
     ------
     UsageError
-        When it is none.
+        When it is none; it says which.
     """
-    plain = text.strip().replace(MINUS, "-").replace("\u2009", "").replace(" ", "")
-    if "," in plain and "." not in plain:
-        plain = plain.replace(",", ".")
     try:
-        value = float(plain)
-    except ValueError:
-        value = math.nan
-    if not math.isfinite(value):
-        raise UsageError(f"{what}: {text.strip()!r} is no number", remedy="such as 0.5 or −1.2")
-    return value
+        return typed_number(text)
+    except UsageError as error:
+        raise UsageError(f"{what}: {error.what}", remedy=error.remedy) from None
 
 
 def correction_by_offset(shown: DisplayUnit, from_us: int, offset: float) -> Correction:
@@ -162,11 +155,5 @@ def both_range(before: Envelope, after: Envelope, accuracy: float) -> tuple[floa
 def correction_words(correction: Correction, shown: DisplayUnit, zone: tzinfo) -> str:
     """A correction in words, in the unit shown."""
     since = datetime_from_time_us(correction.from_us).astimezone(zone)
-    factor, zero = shown.unit.factor, shown.unit.offset
-    offset = (correction.offset - zero * (1 - correction.gain)) / factor
-    parts = []
-    if correction.gain != 1:
-        parts.append(f"× {correction.gain:.4g}")
-    if abs(offset) > 1e-12 or not parts:
-        parts.append(f"{offset:+.4g}".replace("-", MINUS) + f" {shown.symbol}".rstrip())
-    return tr("{0} from {1:%Y-%m-%d %H:%M} on", " ".join(parts), since)
+    words = correction_text(correction, shown)
+    return tr("{0} from {1:%Y-%m-%d %H:%M} on", words, since)

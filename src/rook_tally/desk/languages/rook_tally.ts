@@ -19,6 +19,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>{0} could be read as two numbers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>{0} is no number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>write such as {0} or {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="core/wall/definitions.py" />
       <source>columns</source>
       <translation type="unfinished" />
@@ -461,6 +476,11 @@
     <message>
       <location filename="desk/data/site_state.py" />
       <source>{0} at {1} is {2} instead of {3}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/store_client.py" />
+      <source>The process that reads the store had ended; another one was started.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1429,6 +1449,16 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/controls.py" />
+      <source>asked {0} · not sent yet; lapses {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>asked {0} · lapsed: nobody could carry it out within {1:g} s; ask again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/first_contact.py" />
       <source>waiting</source>
       <translation type="unfinished" />
@@ -1455,7 +1485,7 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
-      <source>{0}{1}since {2} {3:%b}</source>
+      <source>{0} since {1} {2:%b}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1560,6 +1590,11 @@
     </message>
     <message>
       <location filename="desk/stations/station_actions.py" />
+      <source>A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_actions.py" />
       <source>New key for {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1576,6 +1611,11 @@
     <message>
       <location filename="desk/stations/station_actions.py" />
       <source>Not done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_actions.py" />
+      <source>Give both, or neither.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2217,11 +2257,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/wall/model.py" />
-      <source>{0} is no number.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/wall/painter_charts.py" />
       <source>This pane is too small for {0} places.</source>
       <translation type="unfinished" />
@@ -2339,11 +2374,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/pane_panel.py" />
       <source>A ribbon reaches back from a minute to forty years.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/pane_panel.py" />
-      <source>{0} is no number</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -8,8 +8,10 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QInputDialog, QLabel, QPushButton, QWidget
 
-from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, ControlKind
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, Control, ControlKind
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label, plain_tip
@@ -90,11 +92,22 @@ class ControlList(QWidget):
             if is_meant:
                 self.asked.emit(name, told)
         else:
-            told, is_meant = QInputDialog.getText(
-                self, control.title, f"{control.title}, {control.allowed}:"
-            )
-            if is_meant:
-                self.asked.emit(name, told)
+            self._ask_number(control)
+
+    def _ask_number(self, control: Control, typed: str = "", why: str = "") -> None:
+        """Ask for a number until one is given that it can be, or none."""
+        words = f"{control.title}, {control.allowed}:"
+        told, is_meant = QInputDialog.getText(
+            self, control.title, f"{words}\n{why}" if why else words, text=typed
+        )
+        if not is_meant:
+            return
+        try:
+            value = control.value_from(f"{typed_number(told):.12g}")
+        except UsageError as error:
+            self._ask_number(control, told, str(error))
+        else:
+            self.asked.emit(control.name, value)
 
 
 def _index(choices: Sequence[str], shown: str) -> int:

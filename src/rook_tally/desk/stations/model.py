@@ -16,7 +16,7 @@ from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age, figure
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.corrections import Correction, correction_text
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
@@ -371,14 +371,13 @@ class StationsModel:
             if day is None or math.isnan(day.low)
             else _span_text(told, day.low, day.high, told.decimals),
             _span_text(told, *quantity.believable, 0),
-            self._correction_text(corrections[-1].correction) if corrections else "none",
+            self._correction_text(corrections[-1].correction, told) if corrections else "none",
         )
 
-    def _correction_text(self, correction: Correction) -> str:
-        gain = "" if correction.gain == 1 else f"× {correction.gain:g} "
-        offset = f"{correction.offset:+g} " if correction.offset else ""
+    def _correction_text(self, correction: Correction, shown: DisplayUnit) -> str:
         since = datetime_from_time_us(correction.from_us).astimezone(self._state.zone)
-        return tr("{0}{1}since {2} {3:%b}", gain, offset, since.day, since)
+        words = correction_text(correction, shown)
+        return tr("{0} since {1} {2:%b}", words, since.day, since)
 
     def _series_of(self, station: Station) -> list[Series]:
         return [one for one in self._state.site.series if one.station.id == station.id]

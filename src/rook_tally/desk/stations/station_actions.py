@@ -16,7 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
+from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.label import Label
@@ -213,6 +215,15 @@ class StationActions:
         told.open()
 
 
+def _wrong_position(latitude: float | None, longitude: float | None) -> str:
+    """Why these cannot be a position; empty when they can."""
+    if latitude is None or longitude is None:
+        return "" if latitude is longitude else tr("Give both, or neither.")
+    if abs(latitude) > 90 or abs(longitude) > 180:
+        return tr("A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.")
+    return ""
+
+
 class NotesDialog(QDialog):
     """Notes of a station and where it stands."""
 
@@ -226,7 +237,7 @@ class NotesDialog(QDialog):
         self.text.setTabChangesFocus(True)
         self.latitude, self.longitude = QLineEdit(), QLineEdit()
         for edit, value in ((self.latitude, station.latitude), (self.longitude, station.longitude)):
-            edit.setText("" if value is None else f"{value:g}")
+            edit.setText("" if value is None else number_text(value))
             edit.textChanged.connect(self._check)
         self.wrong = Label()
         self._buttons = QDialogButtonBox(
@@ -246,7 +257,7 @@ class NotesDialog(QDialog):
     def position(self) -> tuple[float | None, float | None]:
         """Where it stands, as written; None for an empty one."""
         latitude, longitude = (
-            float(edit.text().replace(",", ".").replace("−", "-")) if edit.text().strip() else None
+            typed_number(edit.text()) if edit.text().strip() else None
             for edit in (self.latitude, self.longitude)
         )
         return latitude, longitude
@@ -255,9 +266,9 @@ class NotesDialog(QDialog):
         """Say at once what cannot be a position."""
         try:
             latitude, longitude = self.position
-        except ValueError:
-            wrong = "a coordinate is a number of degrees, such as 51.742"
+        except UsageError as error:
+            wrong = str(error)
         else:
-            wrong = "" if (latitude is None) == (longitude is None) else "give both, or neither"
+            wrong = _wrong_position(latitude, longitude)
         self.wrong.setText(wrong)
         self._buttons.button(QDialogButtonBox.StandardButton.Save).setEnabled(not wrong)

@@ -108,8 +108,21 @@ class SheetEditor:
         model = self._model
         if model.sheet is None or model.pane is None:
             return
-        made = replace(model.pane, **values)
-        if made != model.pane:
+        self._replace_pane(replace(model.pane, **values))
+
+    def show_pane_in(self, symbol: str) -> None:
+        """Have the picked pane in another unit; its own numbers mean what they meant."""
+        model = self._model
+        pane, before, series = model.pane, model.kept_unit, model.picked_series
+        if pane is None or before is None:
+            return
+        after = (series[0].quantity.unit(symbol) if symbol else None) or series[0].quantity.base
+        made = pane.with_numbers(lambda x: round(float(after.from_base(before.to_base(x))), 9))
+        self._replace_pane(replace(made, unit=symbol))
+
+    def _replace_pane(self, made: Pane) -> None:
+        model = self._model
+        if model.sheet is not None and made != model.pane:
             panes = list(model.sheet.panes)
             panes[model.picked] = made
             model.keep(model.sheet.with_panes(tuple(panes)), tr("pane changed"))

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_input import typed_number
+from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import WHOLE, Area, Side, neighbour
@@ -246,6 +249,26 @@ class WallModel:
             return ()
         return self._material.panes[self.picked].series
 
+    @property
+    def kept_unit(self) -> Unit | None:
+        """The unit in which the picked pane's own numbers are kept; None for a pane of no
+        quantity."""
+        series, pane = self.picked_series, self.pane
+        if not series or pane is None:
+            return None
+        own = series[0].quantity.unit(pane.unit) if pane.unit else None
+        return own or series[0].quantity.base
+
+    @property
+    def typed_unit(self) -> Unit | None:
+        """The unit in which they are shown and typed: the pane's own, else the one that its
+        quantity is shown in everywhere."""
+        series, pane = self.picked_series, self.pane
+        if not series or pane is None:
+            return None
+        own = series[0].quantity.unit(pane.unit) if pane.unit else None
+        return own or series[0].shown.unit
+
     def pick(self, at: int) -> None:
         """Pick a pane."""
         if self.sheet is not None and 0 <= at < len(self.sheet.panes) and at != self.picked:
@@ -306,9 +329,9 @@ class WallModel:
         pane = self.pane
         unit = one.quantity.unit(pane.unit) if pane is not None and pane.unit else None
         try:
-            number = float(text.replace("−", "-").replace(",", "."))
-        except ValueError:
-            return tr("{0} is no number.", text)
+            number = typed_number(text)
+        except UsageError as error:
+            return str(error)
         base = (unit or one.unit_shown or one.quantity.base).to_base(number)
         return self._try({one.id: base})
 

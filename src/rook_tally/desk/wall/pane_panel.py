@@ -19,11 +19,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.alarms.files import seconds_of
-from rook_tally.core.alarms.sentences import span_words
+from rook_tally.core.alarms.edits import length_text, typed_seconds
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import LevelLimits, Pane, PaneKind
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -60,6 +60,7 @@ class PanePanel(SidePaper):
         self.levels = [QPushButton(str(int(level))) for level in Level]
         self.end = QPushButton(tr("End the trial"))
         self._parts: dict[str, QWidget] = {}
+        self._titles: dict[str, Label] = {}
         self._lay_out()
         self._connect()
         model.laid_out.append(self.refresh)
@@ -142,7 +143,7 @@ class PanePanel(SidePaper):
         widget.setAccessibleName(title)
         inside.addWidget(label)
         inside.addWidget(widget)
-        self._parts[name] = row
+        self._parts[name], self._titles[name] = row, label
         return row
 
     def _pair(self) -> QWidget:
@@ -189,7 +190,7 @@ class PanePanel(SidePaper):
         alter = self._arranging.alter_pane
         self.kind.activated.connect(lambda at: alter(kind=self.kind.itemData(at)))
         self.title.editingFinished.connect(self._guard(lambda: alter(title=self.title.text())))
-        self.unit.activated.connect(lambda at: alter(unit=self.unit.itemData(at)))
+        self.unit.activated.connect(lambda at: self._arranging.show_pane_in(self.unit.itemData(at)))
         self.span.textActivated.connect(self._set_span)
         span = self.span.lineEdit()
         if span is not None:
@@ -226,8 +227,8 @@ class PanePanel(SidePaper):
 
     def _set_span(self, text: str) -> None:
         try:
-            span_s = seconds_of(text)
-        except ValueError as error:
+            span_s = typed_seconds(text)
+        except UsageError as error:
             self.tell(str(error))
             return
         if not 60 <= span_s <= 40 * 365 * 86_400:
@@ -238,7 +239,7 @@ class PanePanel(SidePaper):
 
     def _set_number(self, name: str, edit: QLineEdit) -> None:
         try:
-            value = _number(edit.text())
+            value = self._number(edit)
         except UsageError as error:
             self.tell(str(error))
             return
@@ -254,7 +255,7 @@ class PanePanel(SidePaper):
 
     def _set_limits(self, side: str) -> None:
         try:
-            told = {name: _number(edit.text()) for name, edit in self.limits[side].items()}
+            told = {name: self._number(edit) for name, edit in self.limits[side].items()}
         except UsageError as error:
             self.tell(str(error))
             return
@@ -268,6 +269,25 @@ class PanePanel(SidePaper):
             return
         self.tell("")
         self._arranging.alter_pane(**{side: LevelLimits(**told) if given else None})
+
+    def _text(self, value: float | None) -> str:
+        """A number of the pane in the unit that is typed."""
+        if value is None:
+            return ""
+        kept, typed = self._model.kept_unit, self._model.typed_unit
+        if kept is None or typed is None or kept == typed:
+            return number_text(value)
+        return number_text(round(float(typed.from_base(kept.to_base(value))), 9))
+
+    def _number(self, edit: QLineEdit) -> float | None:
+        """What is typed in a line, in the unit in which the pane's numbers are kept."""
+        if not edit.text().strip():
+            return None
+        number = typed_number(edit.text())
+        kept, typed = self._model.kept_unit, self._model.typed_unit
+        if kept is None or typed is None or kept == typed:
+            return number
+        return round(float(kept.from_base(typed.to_base(number))), 9)
 
     def _take_out(self) -> None:
         pane, at = self._model.pane, self.series.currentRow()
@@ -315,13 +335,16 @@ class PanePanel(SidePaper):
         if self.words.toPlainText() != pane.text and not self._rest.isActive():
             self.words.setPlainText(pane.text)
         self._fill_units(pane)
-        self.span.setEditText(span_words(pane.span_s))
-        _put(self.low, _text(pane.low))
-        _put(self.high, _text(pane.high))
+        self.span.setEditText(length_text(pane.span_s))
+        unit = self._model.typed_unit
+        for name, title in (("range", tr("Range")), ("limits", tr("Own limits"))):
+            self._titles[name].setText(f"{title}, {unit.symbol}" if unit and unit.symbol else title)
+        _put(self.low, self._text(pane.low))
+        _put(self.high, self._text(pane.high))
         for side, several in (("above", pane.above), ("below", pane.below)):
             four = (None,) * 4 if several is None else several.four
             for edit, value in zip(self.limits[side].values(), four, strict=True):
-                _put(edit, _text(value))
+                _put(edit, self._text(value))
         self.end.setVisible(bool(self._model.state.trial))
 
     def _fill_units(self, pane: Pane) -> None:
@@ -337,16 +360,3 @@ def _put(edit: QLineEdit, text: str) -> None:
     """Fill a line in unless somebody writes in it."""
     if not edit.hasFocus() and edit.text() != text:
         edit.setText(text)
-
-
-def _text(value: float | None) -> str:
-    return "" if value is None else f"{value:g}"
-
-
-def _number(text: str) -> float | None:
-    if not text.strip():
-        return None
-    try:
-        return float(text.replace("−", "-").replace(",", "."))
-    except ValueError:
-        raise UsageError(tr("{0} is no number", text)) from None

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.backtest import other_limits
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
-from rook_tally.core.alarms.edits import altered, typed_text
+from rook_tally.core.alarms.edits import altered, in_unit, typed_text
 from rook_tally.core.alarms.journal import Entry
 from rook_tally.core.alarms.scope import WatchedSeries, at_limit
 from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
@@ -187,7 +187,7 @@ class WatchModel:
         while name in taken:
             name, number = tr("New watch {0}", number), number + 1
         self.kept = None
-        self.draft = Watch(
+        draft = Watch(
             slug=slug_of(name),
             name=name,
             sort=WatchKind.ABOVE,
@@ -198,6 +198,7 @@ class WatchModel:
             tell=("this desktop",),
             scope=Scope(quantity=quantity.slug, place=worst.station.place.name),
         )
+        self.draft = in_unit(draft, quantity, worst.shown.symbol)
         self._begin()
 
     def rename(self, name: str) -> None:

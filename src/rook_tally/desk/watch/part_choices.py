@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
+from rook_tally.core.alarms.edits import in_unit
 from rook_tally.core.alarms.sentences import Part, guard_words, run_words, scope_words, span_words
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
@@ -91,7 +92,8 @@ def _about(watch: Watch, quantity: Quantity, listing: WatchListing) -> Watch:
     sort = (
         WatchKind.SO if is_state else WatchKind.ABOVE if watch.sort is WatchKind.SO else watch.sort
     )
-    return replace(
+    shown = next(one.shown for one in listing.series if one.quantity.slug == quantity.slug)
+    about = replace(
         watch,
         scope=scope,
         sort=sort,
@@ -100,6 +102,7 @@ def _about(watch: Watch, quantity: Quantity, listing: WatchListing) -> Watch:
         limit=first_limit(quantity),
         low=0.0,
     )
+    return in_unit(about, quantity, shown.symbol)
 
 
 def first_limit(quantity: Quantity) -> float:
