@@ -104,9 +104,12 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     let_until(lambda: model.listing is not None)
     model.show("twelve")
     let_until(lambda: len(model.faces) == len(_TWELVE) and window.wall.is_up_to_date)
-    show = FullScreenWall(window.theme, window.state, model, window.wall.settings)
+    show = FullScreenWall(window.theme, window.state, window.client, window.wall.settings, "twelve")
     show.setFixedSize(*_SIZE)
     show.show()
+    show.follower.ask_listing()
+    model = show.model
+    let_until(lambda: len(model.faces) == len(_TWELVE) and model.is_up_to_date)
     # What else is in the window is painted when it is looked at, not now.
     window.hide()
     let_until(lambda: show.isVisible())

@@ -240,9 +240,14 @@ def _take_whole_screen(window: DeskWindow, path: Path) -> None:
     model = window.wall.model
     window.show_view(WALL)
     _wait_for(lambda: window.wall.is_up_to_date and bool(model.faces), "wall")
-    show = FullScreenWall(NIGHT, window.state, model, window.wall.settings)
+    assert model.sheet is not None
+    show = FullScreenWall(
+        NIGHT, window.state, window.client, window.wall.settings, model.sheet.slug
+    )
     show.resize(*SIZE)
     show.show()
+    show.follower.ask_listing()
+    _wait_for(lambda: show.model.is_up_to_date and bool(show.model.faces), "whole screen")
     show.tick(0)
     QApplication.processEvents()
     is_written = show.grab().save(str(path))

@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import NIGHT
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml
@@ -22,7 +23,7 @@ from rook_tally.desk.wall.series_picker import SeriesPicker
 from rook_tally.desk.wall.share_dialog import ShareDialog
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.store.base import Store
-from rook_tally.store.site import page_devices, page_setting, save_sheet, sheets
+from rook_tally.store.site import page_devices, page_setting, save_sheet, sheets, show_in_unit
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press
@@ -226,14 +227,16 @@ def test_sheets_fill_the_screen_turn_and_grow_dark(
     assert show is not None
     qtbot.waitUntil(lambda: show.isVisible() and show.isFullScreen(), timeout=PATIENCE_MS)
     assert show.cursor().shape() is Qt.CursorShape.BlankCursor
-    assert show.foot.accessibleName() == "next sheet in 20 s"
+    qtbot.waitUntil(lambda: show.foot.accessibleName() == "next sheet in 20 s", timeout=PATIENCE_MS)
     show.tick(20.5)
-    assert window.wall.model.sheet.slug == "rings"
-    QTest.keyClick(show, Qt.Key.Key_Left)
+    assert show.model.sheet.slug == "rings"
+    # Whoever arranges a sheet beside it has it in hand still.
     assert window.wall.model.sheet.slug == "now"
+    QTest.keyClick(show, Qt.Key.Key_Left)
+    assert show.model.sheet.slug == "now"
     QTest.keyClick(show, Qt.Key.Key_Space)
     show.tick(60)
-    assert window.wall.model.sheet.slug == "now"
+    assert show.model.sheet.slug == "now"
     assert show.foot.accessibleName() == "stays here; Space goes on"
     window.wall.do(WallAction.SHOWING)
     dialog = opened(qtbot, window, ShowDialog)
@@ -243,9 +246,50 @@ def test_sheets_fill_the_screen_turn_and_grow_dark(
     show.tick(0)
     assert show.canvas._theme is NIGHT
     assert show._veil.isVisible()
-    QTest.mouseMove(show, QPoint(30, 30))
-    QTest.keyClick(show, Qt.Key.Key_Escape)
+    QTest.mouseClick(show.canvas, Qt.MouseButton.LeftButton, pos=QPoint(30, 30))
+    assert show.leave.isVisible()
+    show.leave.click()
     qtbot.waitUntil(lambda: window.wall.showing is None, timeout=PATIENCE_MS)
+
+
+def test_a_double_click_or_escape_leaves_the_whole_screen(window: DeskWindow, qtbot: QtBot) -> None:
+    for is_by_key in (True, False):
+        window.wall.show_full()
+        show = window.wall.showing
+        assert show is not None
+        qtbot.waitUntil(show.isVisible, timeout=PATIENCE_MS)
+        if is_by_key:
+            QTest.keyClick(show, Qt.Key.Key_Escape)
+        else:
+            QTest.mouseDClick(show.canvas, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: window.wall.showing is None, timeout=PATIENCE_MS)
+
+
+def test_a_panes_numbers_are_typed_in_the_unit_shown_and_mean_the_same_in_another(
+    studio: Studio, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    temperature = QUANTITIES["temperature"]
+    fahrenheit = temperature.unit("°F")
+    assert fahrenheit is not None
+    with studio.store.write() as connection:
+        save_sheet(connection, sheet_of(pane(PaneKind.DIAL, "temperature@kiln-room")))
+        show_in_unit(connection, temperature, fahrenheit)
+    window = open_desk(held_clock(NOON_US))
+    window.show_view(WALL)
+    _until_shown(qtbot, window)
+    wall = window.wall
+    wall.arrange(True)
+    panel, model = wall.panel, wall.model
+    assert panel._titles["range"].text() == "Range, °F"
+    panel.high.setText("2,192")
+    panel.high.editingFinished.emit()
+    assert model.pane.high == pytest.approx(1200)
+    assert panel.high.text() == "2192"
+    for symbol, shown in (("°C", "1200"), ("°F", "2192"), ("", "2192")):
+        panel.unit.activated.emit(panel.unit.findData(symbol))
+        _until_shown(qtbot, window)
+        assert (model.pane.unit, panel.high.text()) == (symbol, shown)
+    assert model.pane.high == pytest.approx(1200)
 
 
 def test_sheets_go_into_a_file_and_come_out_of_it(

@@ -15,9 +15,10 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.watch.part_choices import first_limit
 from rook_tally.store.alarms import backtest_result, save_watch, write_alarms
 from rook_tally.store.base import Store
-from rook_tally.store.site import add_station, load_site
+from rook_tally.store.site import add_station, load_site, show_in_unit
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 DUST = Watch(
@@ -103,6 +104,24 @@ def test_the_first_watch_is_picked_and_rehearsed(bench: Bench) -> None:
     assert limits == [("15", False), ("20", False), ("25", True), ("30", False), ("35", False)]
     # Each clears as far below its limit as it does now: at 15 the twelve in between are not calm.
     assert [count for _, count, _ in bench.model.others] == [1, 2, 2, 1, 1]
+
+
+def test_a_new_watch_begins_in_the_unit_shown(store: Store) -> None:
+    series = begin_series(store, "temperature", key="kiln", place="Kiln room")
+    append(store, series, (NOON_US, 20.0))
+    fahrenheit = series.quantity.unit("°F")
+    assert fahrenheit is not None
+    with store.write() as connection:
+        show_in_unit(connection, series.quantity, fahrenheit)
+    state = SiteState(clock=lambda: NOON_US)
+    model = WatchModel(state)
+    with store.read() as connection:
+        state.take(read_picture(connection, NOON_US))
+        model.take_listing(model.listing_question().run(connection))
+    model.begin_new()
+    assert model.draft is not None
+    limit_c = first_limit(series.quantity)
+    assert (model.draft.unit, model.draft.limit) == ("°F", pytest.approx(limit_c * 1.8 + 32))
 
 
 def test_a_dragged_limit_counts_at_once_and_asks_for_nothing(bench: Bench) -> None:

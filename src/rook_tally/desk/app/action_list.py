@@ -38,9 +38,7 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.find(),
     )
     yield command(
-        tr("What stands: acknowledge it, shelve it"),
-        ("Ctrl+Shift+A",),
-        lambda: window.dialogs.show_alarms(),
+        tr("Alarms: acknowledge, shelve"), ("Ctrl+Shift+A",), lambda: window.dialogs.show_alarms()
     )
     yield command(tr("This sheet of keys"), ("?", "F1"), lambda: window.dialogs.show_keys())
     yield command(tr("Undo"), ("Ctrl+Z",), lambda: window.undo.undo())

@@ -6,20 +6,17 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
-from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.site_state import QUIET, Calling, SiteState
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.parts.label import Label
 
 HEAD_HEIGHT = 46
 _ROOMY = 1150
-QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
-"""What stands, and calls for nobody."""
 
 
 class _Mark(QWidget):
@@ -90,6 +87,9 @@ class _Standing(QWidget):
 
     def show_alarms(self, count: int, level: Level) -> None:
         self._show(tr("{0} standing", count), level)
+
+    def show_now(self, calling: Calling) -> None:
+        self._show(calling.words_now, calling.level)
 
     def show_count(self, count: int, level: Level) -> None:
         self._show(tr("{0} past a limit", count) if count else "", level)
@@ -208,7 +208,11 @@ class HeaderBar(QWidget):
         # Where there is little room it is the first to go.
         self._copied.setVisible(bool(self._copied.text()) and self.width() >= _ROOMY)
         ringing = [one for one in state.alarms if one.state not in QUIET]
-        if ringing:
+        calling = state.calling_now
+        if not state.window.is_live and calling.count:
+            # Whatever moment is looked at: nobody may miss what calls for them now.
+            self._standing.show_now(calling)
+        elif ringing:
             self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
         else:
             self._standing.show_count(*state.raised())

@@ -17,14 +17,16 @@ _SIZE = 64
 
 
 def tray_words(state: SiteState) -> str:
-    """The site in a line: how many series are past a limit and how bad, how many stations heard."""
-    count, worst = state.raised()
-    heard, stations = state.stations_heard()
-    if state.alarms:
+    """The site as it is now, whatever moment the window shows: how many series are past a limit and
+    how bad, how many stations heard."""
+    now = state.live_snapshot
+    count, worst = state.raised(now)
+    heard, stations = state.stations_heard(now)
+    if now.alarms:
         told = tr(
             "{0} standing: {1}",
-            len(state.alarms),
-            ", ".join(dict.fromkeys(one.name for one in state.alarms)),
+            len(now.alarms),
+            ", ".join(dict.fromkeys(one.name for one in now.alarms)),
         )
     elif count:
         told = tr("{0} past a limit, worst {1}", count, tr(worst.wording))
@@ -72,7 +74,7 @@ class Tray(QObject):
         self.icon = QSystemTrayIcon(self)
         self.menu = QMenu()
         self.menu.addAction(tr("Show the window")).triggered.connect(self.shown_wanted)
-        self.menu.addAction(tr("What stands…")).triggered.connect(self.alarms_wanted)
+        self.menu.addAction(tr("Alarms…")).triggered.connect(self.alarms_wanted)
         self.menu.addAction(tr("Close")).triggered.connect(self.end_wanted)
         self.icon.setContextMenu(self.menu)
         self.icon.activated.connect(self._on_activated)
@@ -82,8 +84,8 @@ class Tray(QObject):
 
     def refresh(self) -> None:
         """Show how the site stands."""
-        _, worst = self._state.raised()
-        worst = max([worst, *(one.level for one in self._state.alarms)])
+        _, worst = self._state.raised(self._state.live_snapshot)
+        worst = max([worst, *(one.level for one in self._state.live_alarms)])
         self.icon.setToolTip(tray_words(self._state))
         if worst is not self._level:
             self._level = worst

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
@@ -39,6 +40,23 @@ from rook_tally.wall.site_snapshot import SiteSnapshot
 # A day of a busy site; SQLite needs some of it to commit at all.
 _LITTLE_ROOM_BYTES = 8_000_000
 _KEPT_REPORTS = 200
+
+
+QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
+"""States of alarms that call for nobody."""
+
+
+@dataclass(frozen=True, slots=True)
+class Calling:
+    """Alarms that call for somebody: how many, and the worst level."""
+
+    count: int
+    level: Level
+
+    @property
+    def words_now(self) -> str:
+        """Words for where another moment is shown."""
+        return tr("{0} alarms now", self.count) if self.count != 1 else tr("1 alarm now")
 
 
 @dataclass
@@ -94,17 +112,7 @@ class SiteState:
         """The site at the moment shown, values on trial as they are tried. Until a moment of the
         past has been read, the one read before it stays."""
         if self.window.is_live or self.past is None:
-            live = self.live
-            heard = live.newest_by_station(self.site)
-            return SiteSnapshot(
-                self.site,
-                self.now_us,
-                self.latest,
-                self.live_alarms,
-                live.ribbons,
-                live.reports,
-                heard,
-            )
+            return replace(self.live_snapshot, now_us=self.now_us, latest=self.latest)
         return replace(self.past, now_us=self.now_us, latest=self.latest)
 
     @property
@@ -130,6 +138,26 @@ class SiteState:
         if self.window.is_live or self.past is None:
             return self.live_alarms
         return self.past.alarms
+
+    @property
+    def calling_now(self) -> Calling:
+        """Alarms of this very moment that call for somebody, whatever moment is shown."""
+        calling = [one for one in self.live_alarms if one.state not in QUIET]
+        return Calling(len(calling), max((one.level for one in calling), default=Level.SETTLED))
+
+    @property
+    def live_snapshot(self) -> SiteSnapshot:
+        """The site at this very moment, whatever moment is shown."""
+        live = self.live
+        return SiteSnapshot(
+            self.site,
+            self.clock(),
+            live.latest,
+            self.live_alarms,
+            live.ribbons,
+            live.reports,
+            live.newest_by_station(self.site),
+        )
 
     def alarms_of(self, series_id: int) -> list[ActiveAlarm]:
         """Alarms of one series."""
@@ -272,10 +300,7 @@ class SiteState:
 
     def level(self, series: Series) -> Level:
         """The level of a series' newest reading; settled without a good one."""
-        newest = self.latest.get(series.id)
-        if newest is None or newest.quality != 0:
-            return Level.SETTLED
-        return series.limits.level_of(newest.value)
+        return _level_of(series, self.latest.get(series.id))
 
     def age_s(self, time_us: int) -> float:
         """Age of a moment, s, never negative."""
@@ -293,9 +318,9 @@ class SiteState:
         """True if it said, or its will did, that it is offline, and nothing came since."""
         return self.snapshot.is_offline(station)
 
-    def stations_heard(self) -> tuple[int, int]:
-        """Number of stations that are not silent, and of all."""
-        snapshot = self.snapshot
+    def stations_heard(self, snapshot: SiteSnapshot | None = None) -> tuple[int, int]:
+        """Number of stations that are not silent, and of all; at the moment shown unless told."""
+        snapshot = self.snapshot if snapshot is None else snapshot
         heard = [
             station
             for station in self.site.stations
@@ -303,11 +328,12 @@ class SiteState:
         ]
         return len(heard), len(self.site.stations)
 
-    def raised(self) -> tuple[int, Level]:
-        """Number of series of heard stations that are raised or worse, and the worst level."""
-        snapshot = self.snapshot
+    def raised(self, snapshot: SiteSnapshot | None = None) -> tuple[int, Level]:
+        """Number of series of heard stations that are raised or worse, and the worst level; at the
+        moment shown unless told."""
+        snapshot = self.snapshot if snapshot is None else snapshot
         levels = [
-            self.level(one)
+            _level_in(snapshot, one)
             for one in self.site.series
             if snapshot.freshness(one.station) is not Freshness.SILENT
         ]
@@ -351,3 +377,13 @@ class SiteState:
             if door.state is DoorState.TRYING
         ]
         return " ".join([*failed, *waiting])
+
+
+def _level_of(series: Series, newest: Latest | None) -> Level:
+    if newest is None or newest.quality != 0:
+        return Level.SETTLED
+    return series.limits.level_of(newest.value)
+
+
+def _level_in(snapshot: SiteSnapshot, series: Series) -> Level:
+    return _level_of(series, snapshot.latest.get(series.id))

@@ -39,12 +39,11 @@ class AlarmDialog(QDialog):
         self, theme: Theme, state: SiteState, client: StoreClient, parent: QWidget
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("What stands"))
         self.resize(560, 380)
         self._state, self._client = state, client
         self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
-        self.list.setAccessibleName(tr("what stands"))
+        self.list.setAccessibleName(tr("alarms"))
         self.list.setFont(face(13))
         self.list.setStyleSheet(list_style(theme))
         self.word = QLineEdit()
@@ -58,7 +57,7 @@ class AlarmDialog(QDialog):
         self.shelve = QPushButton(tr("Shelve"))
         self.unshelve = QPushButton(tr("Unshelve"))
         self.open_watch = QPushButton(tr("Open its watch"))
-        self.empty = Label(tr("Nothing stands."))
+        self.empty = Label(tr("There is no alarm."))
         tint(self.empty, theme.dim)
         buttons = QHBoxLayout()
         for one in (self.acknowledge, self.shelve, self.until, self.unshelve):
@@ -95,7 +94,8 @@ class AlarmDialog(QDialog):
 
     def refresh(self) -> None:
         """Show what stands; what was picked stays picked."""
-        alarms = self._state.alarms
+        # Those of now, also while the window shows the past: they call for somebody.
+        alarms = self._state.live_alarms
         picked = self.picked
         if alarms != self.shown:
             self.shown = alarms
@@ -103,7 +103,7 @@ class AlarmDialog(QDialog):
             self.list.blockSignals(True)
             self.list.clear()
             for one in alarms:
-                words = state_words(one, self._state.now_us)
+                words = state_words(one, self._state.clock())
                 place = places.get(one.series_id, "")
                 item = QListWidgetItem(f"{one.name} · {place} · {tr(one.level.wording)}, {words}")
                 item.setData(Qt.ItemDataRole.UserRole, one)
@@ -125,12 +125,13 @@ class AlarmDialog(QDialog):
 
     def _show_buttons(self) -> None:
         one = self.picked
-        is_now = self._state.window.is_live
         calls = one is not None and one.state.value.endswith("unacknowledged")
         is_shelved = one is not None and one.state.value == "shelved"
-        self.acknowledge.setEnabled(is_now and calls)
-        self.shelve.setEnabled(is_now and one is not None and not is_shelved)
-        self.unshelve.setVisible(is_now and is_shelved)
+        self.acknowledge.setEnabled(calls)
+        self.shelve.setEnabled(one is not None and not is_shelved)
+        self.unshelve.setVisible(is_shelved)
+        is_past = not self._state.window.is_live
+        self.setWindowTitle(tr("Alarms now") if is_past else tr("Alarms"))
         self.open_watch.setEnabled(one is not None)
         self.empty.setVisible(not self.shown)
         self.list.setVisible(bool(self.shown))

@@ -45,7 +45,7 @@
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
-      <source>What stands: acknowledge it, shelve it</source>
+      <source>Alarms: acknowledge, shelve</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -260,7 +260,7 @@
     </message>
     <message>
       <location filename="desk/app/tray.py" />
-      <source>What stands…</source>
+      <source>Alarms…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -455,6 +455,16 @@
     </message>
     <message>
       <location filename="desk/data/site_state.py" />
+      <source>{0} alarms now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>1 alarm now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
       <source>The disk that holds the store is full ({0:.0f} MB left). New readings are refused until there is room; all that came before is kept.</source>
       <translation type="unfinished" />
     </message>
@@ -515,12 +525,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/alarms.py" />
-      <source>What stands</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/alarms.py" />
-      <source>what stands</source>
+      <source>alarms</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -560,7 +565,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/alarms.py" />
-      <source>Nothing stands.</source>
+      <source>There is no alarm.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Alarms now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/alarms.py" />
+      <source>Alarms</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1589,6 +1604,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/page.py" />
+      <source>Controls: closed while the past is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/station_actions.py" />
       <source>A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.</source>
       <translation type="unfinished" />
@@ -2219,6 +2239,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/full_screen.py" />
       <source>The Wall, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/full_screen.py" />
+      <source>Leave full screen (Esc)</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -240,6 +240,11 @@ class StationsModel:
         alike = "" if "," not in spread else f" (of its kind: {spread})"
         return tr("firmware {0}{1}", station.firmware, alike)
 
+    @property
+    def is_live(self) -> bool:
+        """True while now is shown."""
+        return self._state.window.is_live
+
     def control_rows(self) -> list[ControlRow]:
         """The picked station's controls."""
         station, page = self.picked, self.page

@@ -235,6 +235,12 @@ class StationPageView(QWidget):
         self._controls_title.setVisible(bool(controls))
         self.controls.setVisible(bool(controls))
         self.controls.show_rows(controls)
+        # What is set is set now, whatever moment is looked at.
+        is_now = self._model.is_live
+        self.controls.setEnabled(is_now)
+        self._controls_title.setText(
+            tr("Controls") if is_now else tr("Controls: closed while the past is shown")
+        )
 
     def _show_whole(self, *_: object) -> None:
         """The picked message in full, and all that is to be said of it."""

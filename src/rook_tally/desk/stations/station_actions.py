@@ -61,7 +61,7 @@ class StationActions:
     def ask_control(self, name: str, value: str) -> None:
         """Have a control of the picked station set."""
         station = self._model.picked
-        if station is not None:
+        if station is not None and self._model.is_live:
             self._client.write(
                 RequestControl(station, name, value, self._model.now_us),
                 on_error=self._say_not_done,

@@ -172,6 +172,7 @@ class WallCanvas(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of a hairline or a pane."""
         if not self.is_arranged or event.button() is not Qt.MouseButton.LeftButton:
+            event.ignore()
             return
         point = event.position().toPoint()
         self._press = point
@@ -245,7 +246,9 @@ class WallCanvas(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Open what a pane shows."""
         at = self.pane_at(event.position().toPoint())
-        if at is not None:
+        if at is None or self._arranging is None:
+            event.ignore()
+        else:
             self.opened.emit(at)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -253,7 +256,10 @@ class WallCanvas(QWidget):
         side = _SIDES.get(Qt.Key(event.key()))
         model, arranging = self._model, self._arranging
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and model.pane is not None:
-            self.opened.emit(model.picked)
+            if arranging is None:
+                super().keyPressEvent(event)
+            else:
+                self.opened.emit(model.picked)
         elif side is None or arranging is None or not self.is_arranged:
             super().keyPressEvent(event)
         elif event.modifiers() == Qt.KeyboardModifier.NoModifier:

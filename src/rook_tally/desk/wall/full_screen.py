@@ -16,13 +16,14 @@ from PySide6.QtGui import (
     QResizeEvent,
     QScreen,
 )
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import NIGHT, Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.settings import WallSettings
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
 from rook_tally.desk.wall.canvas import WallCanvas
 from rook_tally.desk.wall.model import WallModel
@@ -30,6 +31,7 @@ from rook_tally.desk.wall.painter import CENTRE, LEFT, RIGHT, PanePainter
 from rook_tally.desk.wall.painter_frame import unit_of
 from rook_tally.desk.wall.rotation import is_night, next_sheet
 from rook_tally.desk.wall.screen_inhibitor import ScreenInhibitor
+from rook_tally.desk.wall.sheet_follower import SheetFollower
 
 _TICK_MS = 1000
 _POINTER_MS = 2500
@@ -38,21 +40,34 @@ _DIMMED = 0.5
 
 
 class FullScreenWall(QWidget):
-    """A window of its own over the same model as the Wall view."""
+    """A window of its own, with a model of its own: it begins with a sheet and turns by itself."""
 
     closed = Signal()
 
     def __init__(
-        self, theme: Theme, state: SiteState, model: WallModel, settings: WallSettings
+        self,
+        theme: Theme,
+        state: SiteState,
+        client: StoreClient,
+        settings: WallSettings,
+        first: str,
     ) -> None:
         super().__init__(None)
-        self._theme, self._state, self._model = theme, state, model
+        self._theme, self._state = theme, state
+        self.model = model = WallModel(state)
+        self._first: str | None = first
+        self.follower = SheetFollower(model, state, client, is_wanted=self.isVisible)
+        self.follower.on_listing = self._begin_with_first
         self.settings = settings
         self.setWindowTitle(tr("The Wall, {0}", state.site.name))
         self.canvas = WallCanvas(theme, model)
         self.foot = _Foot(theme, state, model)
         self._veil = _Veil(self)
         self._awake = ScreenInhibitor()
+        self.leave = QPushButton(tr("Leave full screen (Esc)"), self)
+        self.leave.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.leave.hide()
+        self.leave.clicked.connect(self.close)
         self.left_s = settings.turn_s
         self.is_paused = False
         column = QVBoxLayout(self)
@@ -61,7 +76,7 @@ class FullScreenWall(QWidget):
         column.addWidget(self.canvas, 1)
         column.addWidget(self.foot)
         self._pointer = QTimer(self, singleShot=True, interval=_POINTER_MS)
-        self._pointer.timeout.connect(lambda: self.setCursor(Qt.CursorShape.BlankCursor))
+        self._pointer.timeout.connect(self._hide_pointer)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self.tick)
         self.setMouseTracking(True)
@@ -78,25 +93,37 @@ class FullScreenWall(QWidget):
         self.showFullScreen()
         self._awake.begin()
         self._tick.start()
+        self.follower.ask_listing()
+        self.tick(0)
+
+    def _begin_with_first(self) -> None:
+        if self._first is not None:
+            first, self._first = self._first, None
+            self.model.show(first)
         self.tick(0)
 
     def tick(self, passed_s: float = 1.0) -> None:
         """A second went by: turn when it is time, follow the night."""
         self._follow_night()
-        sheets, mine = self._model.sheets, self._model.sheet
+        if passed_s:
+            self.follower.tick()
+        sheets, mine = self.model.sheets, self.model.sheet
         turns = len(sheets) > 1 and not self.is_paused and self.settings.turn_s > 0
         if mine is not None and turns:
             self.left_s -= passed_s
             if self.left_s <= 0:
                 self.left_s = self.settings.turn_s
-                self._model.show(next_sheet(sheets, mine.slug, self._model.has_alarm))
+                self.model.show(next_sheet(sheets, mine.slug, self.model.has_alarm))
         self.foot.tell(self._foot_words(turns=turns))
 
     def _foot_words(self, *, turns: bool) -> str:
         if not self._state.window.is_live:
-            return tr("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
-        mine = self._model.sheet
-        if mine is not None and self._model.has_alarm(mine.slug):
+            words = tr("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
+            calling = self._state.calling_now
+            # What calls for somebody now is seen whatever is looked at.
+            return f"{words} · {calling.words_now}" if calling.count else words
+        mine = self.model.sheet
+        if mine is not None and self.model.has_alarm(mine.slug):
             return tr("stays while something stands")
         if self.is_paused:
             return tr("stays here; Space goes on")
@@ -117,7 +144,7 @@ class FullScreenWall(QWidget):
     def show_beside(self, by: int) -> None:
         """Turn to another sheet by hand; it stands its whole time."""
         self.left_s = self.settings.turn_s
-        self._model.show_beside(by)
+        self.model.show_beside(by)
         self.tick(0)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -148,11 +175,33 @@ class FullScreenWall(QWidget):
         self.showFullScreen()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """A hand is at the mouse: show where it points for a while."""
+        """A hand is at the mouse: show where it points, and the way out, for a while."""
         super().mouseMoveEvent(event)
+        self._show_pointer()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A finger moves no pointer before it presses."""
+        super().mousePressEvent(event)
+        self._show_pointer()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """End it."""
+        super().mouseDoubleClickEvent(event)
+        self.close()
+
+    def _show_pointer(self) -> None:
         for widget in (self, self.canvas):
             widget.setCursor(Qt.CursorShape.ArrowCursor)
+        self.leave.adjustSize()
+        self.leave.move(self.width() - self.leave.width() - 24, 24)
+        self.leave.show()
+        self.leave.raise_()
         self._pointer.start()
+
+    def _hide_pointer(self) -> None:
+        for widget in (self, self.canvas):
+            widget.setCursor(Qt.CursorShape.BlankCursor)
+        self.leave.hide()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The foot grows with the screen, the veil lies over all of it."""
@@ -166,9 +215,7 @@ class FullScreenWall(QWidget):
         """Let the screen sleep again, and the model go on without this window."""
         self._tick.stop()
         self._awake.end()
-        self.canvas.leave()
-        if self.foot.update in self._model.laid_out:
-            self._model.laid_out.remove(self.foot.update)
+        self.follower.close()
         super().closeEvent(event)
         self.closed.emit()
 

@@ -49,6 +49,7 @@ class WallModel:
         self.wished: list[Callable[[Command[UndoableResult]], None]] = []
         self._material: PaneData | None = None
         self._series_of: dict[str, frozenset[int]] = {}
+        self._resolved: dict[tuple[str, ...], tuple[Series, ...]] = {}
         self._asked: WallQuery | None = None
         self._is_due = False
         self._under_way = 0
@@ -142,6 +143,7 @@ class WallModel:
             self._is_due = self.sheet is not None
             return
         self._material, self._series_of = answer.material, answer.series_of
+        self._resolved |= {one.pane.shows: one.series for one in answer.material.panes}
         self._hear(answer.material.series_ids)
         self._make_faces()
 
@@ -244,10 +246,8 @@ class WallModel:
 
     @property
     def picked_series(self) -> tuple[Series, ...]:
-        """Series of the picked pane."""
-        if self._material is None or self.picked >= len(self._material.panes):
-            return ()
-        return self._material.panes[self.picked].series
+        """Series of the picked pane; as they were last known while it is read anew."""
+        return () if self.pane is None else self._resolved.get(self.pane.shows, ())
 
     @property
     def kept_unit(self) -> Unit | None:

@@ -38,9 +38,9 @@ from rook_tally.desk.wall.commands import NewLink, SaveSheets
 from rook_tally.desk.wall.full_screen import FullScreenWall
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.pane_panel import PanePanel
-from rook_tally.desk.wall.queries import SheetListing, SheetListingQuery, WallMaterial
 from rook_tally.desk.wall.series_picker import SeriesPicker
 from rook_tally.desk.wall.sheet_bar import SheetBar
+from rook_tally.desk.wall.sheet_follower import SheetFollower
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_resolver import reference_to
@@ -74,8 +74,11 @@ class WallView(QWidget):
         self.dialog: QDialog | None = None
         self.showing: FullScreenWall | None = None
         self._under_way = 0
-        self._sheet_moves = 0
         self._first: str | None = None
+        self._follower = SheetFollower(
+            self.model, state, client, is_wanted=lambda: self.isVisible() or self._first is not None
+        )
+        self._follower.on_listing = self._begin_as_wanted
         self._first_is_full = False
         self._lay_out()
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -130,7 +133,6 @@ class WallView(QWidget):
         self.blank.clicked.connect(partial(self.do, WallAction.EMPTY))
         self.panel.series_wanted.connect(self._pick_series)
         self.canvas.opened.connect(self._open)
-        self._state.subscribe(self._on_state_changed)
         for action in WallAction:
             # Letters belong to the sheet; where somebody writes they are letters.
             widget: QWidget = self.canvas if len(action.keys[0]) == 1 else self
@@ -183,14 +185,15 @@ class WallView(QWidget):
     def begin_with(self, slug: str, *, is_full: bool = False) -> None:
         """Turn to a sheet as soon as it is known, and fill the screen."""
         self._first, self._first_is_full = slug, is_full
-        self._tick.start()
-        self._ask_listing()
+        self._follower.ask_listing()
 
     def show_full(self) -> None:
         """Show the sheets on the whole of the chosen screen."""
         if self.model.sheet is None or self.showing is not None:
             return
-        self.showing = FullScreenWall(self._theme, self._state, self.model, self.settings)
+        self.showing = FullScreenWall(
+            self._theme, self._state, self._client, self.settings, self.model.sheet.slug
+        )
         self.showing.closed.connect(self._on_shown)
         self.showing.begin()
 
@@ -201,6 +204,9 @@ class WallView(QWidget):
         self._first = None
         if self._first_is_full:
             self.show_full()
+            if self.showing is None:
+                # The last sheet went meanwhile; nothing at all would be on the screen.
+                self.window().show()
 
     def _on_shown(self) -> None:
         if self.showing is not None:
@@ -330,54 +336,27 @@ class WallView(QWidget):
         self._under_way -= 1
         link = done.saved if isinstance(done, SavedResult) else None
         self.model.on_kept("", link if isinstance(link, NewLink) else None)
-        self._ask_listing()
+        self._follower.ask_listing()
 
     def _on_not_written(self, why: str) -> None:
         self._under_way -= 1
         self.model.on_kept(why, None)
-        self._ask_listing()
-
-    def _ask_listing(self) -> None:
-        self._client.read(SheetListingQuery(), self._on_listing)
-
-    def _on_listing(self, listing: SheetListing) -> None:
-        self.model.take_listing(listing)
-        self._begin_as_wanted()
-        self._ask()
-
-    def _on_material(self, material: WallMaterial) -> None:
-        self.model.take_material(material)
-        self._ask()
+        self._follower.ask_listing()
 
     def showEvent(self, event: QShowEvent) -> None:
         """Ask for everything, and go on while it is looked at."""
         super().showEvent(event)
-        self._ask_listing()
+        self._follower.ask_listing()
         self._tick.start()
 
     def tick(self) -> None:
         """A second went by."""
-        if not self.isVisible() and self.showing is None and self._first is None:
+        if not self.isVisible():
             self._tick.stop()
             return
-        self.model.tick()
-        self._ask()
-
-    def _ask(self) -> None:
-        question = self.model.question()
-        if question is not None:
-            self._client.read(question, self._on_material)
-
-    def _on_state_changed(self, changed: set[int] | None) -> None:
-        if not self.isVisible() and self.showing is None:
-            return
-        if self._state.sheet_moves != self._sheet_moves:
-            self._sheet_moves = self._state.sheet_moves
-            self._ask_listing()
-        self.model.on_changed(changed)
-        self._ask()
+        self._follower.tick()
 
     def _refresh(self) -> None:
-        self._ask()
+        self._follower.ask()
         is_empty = self.model.sheet is None
         self.middle.setCurrentWidget(self.empty if is_empty else self.canvas)

@@ -210,6 +210,11 @@ class WatchModel:
         self._tell()
 
     @property
+    def is_live(self) -> bool:
+        """True while now is shown."""
+        return self.state.window.is_live
+
+    @property
     def is_altered(self) -> bool:
         """True if the draft is not what is kept."""
         return self.draft != self.kept

@@ -438,7 +438,7 @@ class WatchView(QWidget):
         self.leave.setVisible(model.is_altered and kept is not None)
         for button in (self.remove, self.switch, self.shelve):
             button.setVisible(kept is not None)
-        self.trial.setEnabled(kept is not None and not model.is_altered)
+        self.trial.setEnabled(kept is not None and not model.is_altered and model.is_live)
         if kept is not None:
             self.switch.setText(tr("Switch off") if kept.is_on else tr("Switch on"))
         is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
