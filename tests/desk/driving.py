@@ -36,5 +36,10 @@ def opened(qtbot: QtBot, parent: QWidget, sort: type[Dialog]) -> Dialog:
 
 
 def press(dialog: QDialog, button: QDialogButtonBox.StandardButton) -> None:
-    """Press one of a dialog's ordinary buttons."""
-    dialog.findChildren(QDialogButtonBox)[0].button(button).click()
+    """Press one of a dialog's ordinary buttons; the main one where it is named otherwise."""
+    box = dialog.findChildren(QDialogButtonBox)[0]
+    found = box.button(button)
+    if found is None:
+        role = QDialogButtonBox.ButtonRole.AcceptRole
+        found = next(one for one in box.buttons() if box.buttonRole(one) == role)
+    found.click()

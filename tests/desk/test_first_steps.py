@@ -8,7 +8,6 @@ import pytest
 import sqlalchemy as sa
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.import_file import import_for_desk
@@ -57,9 +56,12 @@ def test_a_station_with_an_impossible_key_is_refused(qtbot: QtBot, open_desk: Op
     tasks.adding.key.setText("two words")
     tasks.adding.place.setCurrentText("Shop")
     tasks.adding.add.click()
-    refused = opened(qtbot, window, QMessageBox)
-    assert "cannot be a station's key" in refused.text()
-    refused.close()
+    qtbot.waitUntil(
+        lambda: "cannot be a station's key" in tasks.adding.problem.text(), timeout=PATIENCE_MS
+    )
+    # What was typed is there still, to be put right.
+    assert (tasks.adding.isVisible(), tasks.adding.place.currentText()) == (True, "Shop")
+    tasks.adding.reject()
     assert window.state.site.stations == ()
 
 

@@ -133,14 +133,14 @@ def test_notes_and_a_position(
     notes = view.tasks.notes
     notes.text.setPlainText("behind the glaze buckets")
     notes.latitude.setText("51.742")
-    assert "both" in notes.wrong.text()
+    assert "both" in notes.problem.text()
     notes.longitude.setText("0.916")
-    assert not notes.wrong.text()
+    assert not notes.problem.text()
     # With a point for the decimals this is fifty-one thousand, and no latitude.
     notes.latitude.setText("51,742")
-    assert "from −90 to 90" in notes.wrong.text()
+    assert "from −90 to 90" in notes.problem.text()
     notes.latitude.setText("51.742")
-    notes.accept()
+    notes.main.click()
     qtbot.waitUntil(
         lambda: view.page._where.text() == "51.74200, 0.91600 · behind the glaze buckets",
         timeout=PATIENCE_MS,

@@ -211,7 +211,8 @@ def test_a_new_watch_begins_with_what_is_worst(bench: Bench) -> None:
     bench.model.rename("Booth dust")
     assert bench.model.draft is not None
     assert bench.model.draft.slug == "booth-dust"
-    bench.model.took(bench.model.draft)
+    draft = bench.model.draft
+    bench.model.took(bench.model.key, draft, draft)
     bench.model.rename("Dust of the booth")
     assert bench.model.draft.slug == "booth-dust"
 

@@ -118,8 +118,9 @@ def show_desk(
     from PySide6.QtWidgets import QApplication
 
     from rook_tally.cli.desktop_integration import attend_to, speak_as_the_person_does
-    from rook_tally.cli.paths import desk_settings_file
+    from rook_tally.cli.paths import desk_settings_file, drafts_file
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.drafts import DraftFile
     from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
 
     application = QApplication(sys.argv[:1])
@@ -133,7 +134,11 @@ def show_desk(
 
     def open_window(settings: DeskSettings, feed: StoreFeed | None) -> DeskWindow:
         window = DeskWindow(
-            store, clock=now_us, theme=_theme(application, settings.theme), feed=feed
+            store,
+            clock=now_us,
+            theme=_theme(application, settings.theme),
+            feed=feed,
+            drafts=DraftFile(drafts_file(store.id)),
         )
         window.arrange(settings)
         attend_to(window, only)

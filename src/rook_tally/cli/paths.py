@@ -38,3 +38,8 @@ def broker_folder(store: Store) -> Path:
         return store.path.with_suffix(".broker")
     name = hashlib.sha256(store.url.encode()).hexdigest()[:16]
     return platformdirs.user_state_path(_APP) / f"broker-{name}"
+
+
+def drafts_file(store_id: str) -> Path:
+    """Where a window keeps what was typed for a store and not saved."""
+    return desk_settings_file().with_name("drafts") / f"{store_id}.json"

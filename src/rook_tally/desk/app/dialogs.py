@@ -13,7 +13,6 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.actions import Action
-from rook_tally.desk.data.commands import SaveRemark
 from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import user_name
@@ -140,9 +139,7 @@ class Dialogs:
         at_us = window.state.now_us // SECOND_US * SECOND_US
         shade = next_shade(window.state.remarks)
         remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
-        dialog = RemarkDialog(window.theme, window.state, remark, window)
-        dialog.accepted.connect(lambda: window.client.write(SaveRemark(dialog.remark)))
-        self._show(dialog)
+        self._show(RemarkDialog(window.theme, window.state, window.client, remark, window))
 
     def copy_figures(self) -> None:
         """Put the window's figures on the clipboard."""

@@ -48,14 +48,14 @@ def make_workings(window: DeskWindow) -> WorkingsView:
     """Make the Workings view of a window."""
     from rook_tally.desk.workings.view import WorkingsView
 
-    return WorkingsView(window.theme, window.state, window.client)
+    return WorkingsView(window.theme, window.state, window.client, window.drafts, window.undo)
 
 
 def make_watch(window: DeskWindow) -> WatchView:
     """Make the Watch view of a window."""
     from rook_tally.desk.watch.view import WatchView
 
-    return WatchView(window.theme, window.state, window.client)
+    return WatchView(window.theme, window.state, window.client, window.drafts, window.undo)
 
 
 def make_stations(window: DeskWindow) -> StationsView:

@@ -23,6 +23,7 @@ from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
 from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
@@ -55,7 +56,8 @@ class DeskWindow(QMainWindow):
 
     `theme_wanted` is sent when another theme is to be chosen: colours are given to every part as it
     is made, so that takes another window. `first_step` carries what a person chose in an empty
-    store and only whoever made the window can do; `importer` reads files where one was given.
+    store and only whoever made the window can do; `importer` reads files where one was given;
+    `drafts` holds what was typed and not saved, also when the window was closed or killed.
     """
 
     theme_wanted = Signal()
@@ -63,7 +65,13 @@ class DeskWindow(QMainWindow):
     closing = Signal()
 
     def __init__(
-        self, store: Store, *, clock: Clock, theme: Theme = LIGHT, feed: StoreFeed | None = None
+        self,
+        store: Store,
+        *,
+        clock: Clock,
+        theme: Theme = LIGHT,
+        feed: StoreFeed | None = None,
+        drafts: DraftFile | None = None,
     ) -> None:
         # Before any part is made: each measures its words as it comes.
         QApplication.setFont(face(13))
@@ -72,8 +80,10 @@ class DeskWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
         self._refusal = ""
+        self._told_of_drafts = False
         self.importer: FileImporter | None = None
         self.store = store
+        self.drafts = DraftFile() if drafts is None else drafts
         self._view_kept: int | None = None
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         self.theme = theme
@@ -330,7 +340,19 @@ class DeskWindow(QMainWindow):
             self._ask_rail()
             if self._view_kept is not None and self.state.is_loaded:
                 self._arrange_views()
+            if self.state.is_loaded and not self._told_of_drafts:
+                self._told_of_drafts = True
+                self._tell_of_drafts()
         self._show_notice()
+
+    def _tell_of_drafts(self) -> None:
+        count = self.drafts.count
+        if count:
+            self.tell(
+                tr("A change that was not saved is kept; its row says so.")
+                if count == 1
+                else tr("{0} changes that were not saved are kept; their rows say so.", count)
+            )
 
     def _on_tick(self) -> None:
         self.head.refresh()
@@ -356,4 +378,5 @@ class DeskWindow(QMainWindow):
             self.wall.showing.close()
         self.feed.stop()
         self.client.stop()
+        self.drafts.close()
         super().closeEvent(event)

@@ -12,6 +12,7 @@ from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality
+from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.readings import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.site import (
@@ -33,17 +34,25 @@ class SaveRemark:
     """A remark shall be written down, or altered when it has an id."""
 
     remark: Remark
+    base: Remark | Unchecked | None = UNCHECKED
 
     def apply(self, connection: Connection) -> SavedResult[Remark]:
-        """Write it; answers with the remark as kept."""
+        """Write it.
+
+        Raises
+        ------
+        ConflictError
+            When it is not `base` any more; nothing was written then.
+        """
         before = next((one for one in remarks(connection) if one.id == self.remark.id), None)
+        check_base(tr("remark “{0}”", self.remark.text), self.base, before)
         kept = save_remark(connection, self.remark)
         sort = "span" if kept.is_span else "pin"
         if before is None:
             return SavedResult(
-                tr("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id), kept
+                tr("{0} “{1}” written down", sort, kept.text), RemoveRemark(kept.id, kept), kept
             )
-        return SavedResult(tr("{0} “{1}” altered", sort, kept.text), SaveRemark(before), kept)
+        return SavedResult(tr("{0} “{1}” changed", sort, kept.text), SaveRemark(before, kept), kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +60,13 @@ class RemoveRemark:
     """A remark shall be deleted."""
 
     remark_id: int
+    base: Remark | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Delete it."""
+        if not isinstance(self.base, Unchecked):
+            before = next((one for one in remarks(connection) if one.id == self.remark_id), None)
+            check_base(tr("remark “{0}”", self.base.text), self.base, before)
         gone = remove_remark(connection, self.remark_id)
         sort = "span" if gone.is_span else "pin"
         return UndoableResult(tr("{0} “{1}” deleted", sort, gone.text), SaveRemark(gone))
@@ -195,13 +208,17 @@ class ShowInUnit:
 
     quantity: Quantity
     unit: Unit
+    base: Unit | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Do so."""
         before = shown_units(connection).get(self.quantity.slug, self.quantity.base)
+        if not isinstance(self.base, Unchecked) and before != self.base:
+            words = tr("{0} is shown in {1} by now", self.quantity.name, before.symbol)
+            raise ConflictError(words, kept=tr("nothing was changed"))
         show_in_unit(connection, self.quantity, self.unit)
         words = f"{self.quantity.name} shown in {self.unit.symbol}"
-        return UndoableResult(words, ShowInUnit(self.quantity, before))
+        return UndoableResult(words, ShowInUnit(self.quantity, before, self.unit))
 
 
 def _name(series: Series) -> str:

@@ -10,6 +10,7 @@ from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.maintenance.backup_schedule import (
     backup_schedule,
@@ -78,6 +79,7 @@ class SaveSiteSettings:
     """The settings of the site shall be these."""
 
     wanted: SiteSettings
+    base: SiteSettings | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Write them.
@@ -87,8 +89,14 @@ class SaveSiteSettings:
         UsageError
             When there is no such zone, or copies cannot be put where they are to go; nothing was
             changed then.
+        ConflictError
+            When they are not `base` any more; nothing was changed then.
         """
         before, wanted = SiteSettingsQuery().run(connection), self.wanted
+        if not isinstance(self.base, Unchecked):
+            # When the last copy was made is no setting.
+            base = replace(self.base, copied=before.copied)
+            check_base(tr("The site's settings"), base, before)
         folder = wanted.copies_into.strip()
         if folder != before.copies_into:
             if folder and not before.can_be_copied:
@@ -100,6 +108,5 @@ class SaveSiteSettings:
         set_site(connection, name=wanted.name, zone=wanted.zone.strip())
         set_keys_wanted(connection, wanted.keys)
         set_passwords_at(connection, wanted.passwords)
-        return UndoableResult(
-            tr("The site's settings are saved"), SaveSiteSettings(replace(before))
-        )
+        after = SiteSettingsQuery().run(connection)
+        return UndoableResult(tr("The site's settings are saved"), SaveSiteSettings(before, after))

@@ -7,15 +7,17 @@ is done again.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Generic, TypeVar
+import time
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, replace
+from typing import Generic, Protocol, TypeVar
 
 from rook_tally.core.i18n import tr
 from rook_tally.desk.data.event import Event
 from rook_tally.desk.data.store_client import Command, Failure, Outcome, StoreClient
 
 _KEPT_STEPS = 100
+_MERGED_WITHIN_S = 1.0
 
 T_co = TypeVar("T_co", covariant=True)
 
@@ -36,14 +38,54 @@ class SavedResult(UndoableResult, Generic[T_co]):
     saved: T_co
 
 
+@dataclass(frozen=True, slots=True)
+class LocalStep:
+    """A step that changed nothing in the store: lanes, an order, a draft.
+
+    Attributes
+    ----------
+    words : as in "lane added"
+    undo, redo : put it as it was before, and as it was after
+    merge : steps in a row that share this are one, as long as they follow within a second
+    """
+
+    words: str
+    undo: Callable[[], None]
+    redo: Callable[[], None]
+    merge: Hashable = None
+
+
+class StepSink(Protocol):
+    """Takes steps that changed nothing in the store."""
+
+    def add_local(self, step: LocalStep) -> None:
+        """A step was made."""
+
+
+class NoSteps:
+    """Takes steps nobody wants to take back."""
+
+    def add_local(self, step: LocalStep) -> None:
+        """Forget it."""
+
+
 class UndoHistory:
     """The steps of one window. `told` is called with a line about each step that was made, `moved`
     after a step was undone or done again."""
 
-    def __init__(self, client: StoreClient, *, told: Callable[[str], None]) -> None:
-        self._client, self._told = client, told
-        self._done: list[UndoableResult] = []
-        self._undone: list[UndoableResult] = []
+    def __init__(
+        self,
+        client: StoreClient,
+        *,
+        told: Callable[[str], None],
+        clock_s: Callable[[], float] = time.monotonic,
+    ) -> None:
+        self._client, self._told, self._clock_s = client, told, clock_s
+        self._done: list[UndoableResult | LocalStep] = []
+        self._undone: list[UndoableResult | LocalStep] = []
+        # A step that was refused once: asked for again it is left out.
+        self._refused: UndoableResult | None = None
+        self._merged_s = 0.0
         self.moved = Event[[]]()
         client.on_written = self.take
 
@@ -58,7 +100,12 @@ class UndoHistory:
             self._told(tr("There is nothing to undo."))
             return
         step = self._done.pop()
-        self._move(step, self._on_undone, self._done)
+        if isinstance(step, LocalStep):
+            step.undo()
+            self._undone.append(step)
+            self._told(tr("Undone: {0}. Ctrl+Shift+Z does it again.", step.words))
+        else:
+            self._move(step, self._on_undone, self._done)
 
     def redo(self) -> None:
         """Make the step again that was taken back last."""
@@ -66,7 +113,29 @@ class UndoHistory:
             self._told(tr("There is nothing to do again."))
             return
         step = self._undone.pop()
-        self._move(step, self._add, self._undone)
+        if isinstance(step, LocalStep):
+            step.redo()
+            self._done.append(step)
+            self._told(tr("Done again: {0}. Ctrl+Z undoes it.", step.words))
+        else:
+            self._move(step, self._add, self._undone)
+
+    def add_local(self, step: LocalStep) -> None:
+        """A step was made that changed nothing in the store."""
+        self._undone.clear()
+        now_s = self._clock_s()
+        newest = self._done[-1] if self._done else None
+        is_more = (
+            isinstance(newest, LocalStep)
+            and step.merge is not None
+            and newest.merge == step.merge
+            and now_s - self._merged_s < _MERGED_WITHIN_S
+        )
+        self._merged_s = now_s
+        if is_more and isinstance(newest, LocalStep):
+            self._done[-1] = replace(step, undo=newest.undo)
+        else:
+            self._done = [*self._done[-_KEPT_STEPS:], step]
 
     def take(self, command: Command[object], outcome: Outcome[object]) -> None:
         """Hear of a command that was written anywhere in the window."""
@@ -81,7 +150,7 @@ class UndoHistory:
         self,
         step: UndoableResult,
         on_moved: Callable[[UndoableResult], None],
-        origin: list[UndoableResult],
+        origin: list[UndoableResult | LocalStep],
     ) -> None:
         assert step.inverse is not None  # others are not kept
 
@@ -90,9 +159,15 @@ class UndoHistory:
             self.moved()
 
         def put_back(error: str) -> None:
+            if step is self._refused:
+                # Refused twice it stands in the way of those before it no longer.
+                self._refused = None
+                self._told(tr("Left out: {0} ({1}).", step.words, error))
+                return
             # It can be tried again, once what is in the way is gone.
             origin.append(step)
-            self._told(error)
+            self._refused = step
+            self._told(tr("Not undone: {0}. If it cannot be, asking again leaves it out.", error))
 
         self._client.write_untold(step.inverse, moved, put_back)
 

@@ -142,6 +142,7 @@ class SiteDialog(StoreDialog):
                 self.keys.currentData(),
                 self.passwords.currentData(),
                 self.folder.text(),
-            )
+            ),
+            self._before,
         )
         self._client.write(wanted, self._on_saved, self._on_not_saved)

@@ -269,6 +269,16 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/app/window.py" />
+      <source>A change that was not saved is kept; its row says so.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>{0} changes that were not saved are kept; their rows say so.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/actions.py" />
       <source>Everywhere</source>
       <translation type="unfinished" />
@@ -350,7 +360,12 @@
     </message>
     <message>
       <location filename="desk/data/commands.py" />
-      <source>{0} “{1}” altered</source>
+      <source>remark “{0}”</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} “{1}” changed</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -365,7 +380,47 @@
     </message>
     <message>
       <location filename="desk/data/commands.py" />
+      <source>{0} is shown in {1} by now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
       <source>{0} “{1}” written down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>unchecked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>{0} was deleted by somebody else meanwhile</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>there is a {0} already</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>{0} was changed by somebody else meanwhile ({1})</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>look at it as it is now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/conflict.py" />
+      <source>{0} more</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -441,6 +496,11 @@
     <message>
       <location filename="desk/data/site_settings.py" />
       <source>The site's settings are saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>The site's settings</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -521,6 +581,21 @@
     <message>
       <location filename="desk/data/undo.py" />
       <source>There is nothing to do again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>Done again: {0}. Ctrl+Z undoes it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>Not undone: {0}. If it cannot be, asking again leaves it out.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/undo.py" />
+      <source>Left out: {0} ({1}).</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1320,6 +1395,11 @@
     </message>
     <message>
       <location filename="desk/parts/remark_dialog.py" />
+      <source>the whole site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
       <source>Words</source>
       <translation type="unfinished" />
     </message>
@@ -1335,7 +1415,7 @@
     </message>
     <message>
       <location filename="desk/parts/remark_dialog.py" />
-      <source>Alter the {0}</source>
+      <source>Change the {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1530,22 +1610,57 @@
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>Its name on the wire</source>
+      <source>Station ID</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>It stands in</source>
+      <source>Kind</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>What sort it is</source>
+      <source>Add</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>Add it</source>
+      <source>A station needs an ID and a place.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Notes on {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>notes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Notes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Latitude, °</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Longitude, °</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Give both, or neither.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1610,11 +1725,6 @@
     </message>
     <message>
       <location filename="desk/stations/station_actions.py" />
-      <source>A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
       <source>New key for {0}</source>
       <translation type="unfinished" />
     </message>
@@ -1634,36 +1744,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Give both, or neither.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Notes on {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>notes</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Notes</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Latitude, °</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/station_actions.py" />
-      <source>Longitude, °</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>Take in {0}</source>
       <translation type="unfinished" />
@@ -1671,6 +1751,16 @@
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>It stands in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>What sort it is</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2188,7 +2278,7 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/commands.py" />
-      <source>sheet {0} kept</source>
+      <source>sheet {0} saved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2234,6 +2324,26 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/commands.py" />
       <source>{0} is let in again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/commands.py" />
+      <source>sheets were made or deleted by somebody else meanwhile</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/commands.py" />
+      <source>the sheets were changed by somebody else meanwhile</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/commands.py" />
+      <source>their order is as it was</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/commands.py" />
+      <source>delete those you do not want one by one</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2329,11 +2439,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/pane_panel.py" />
       <source>Remove</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/pane_panel.py" />
-      <source>Kind</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2974,7 +3079,17 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/model.py" />
+      <source>changes of {0} discarded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
       <source>nothing there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>{0} · not saved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2989,12 +3104,42 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/model.py" />
+      <source>name typed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>sentence changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>limit moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
       <source>was {0} ago</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/model.py" />
       <source>New watch {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>Changed by somebody else meanwhile: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>Deleted by somebody else meanwhile; Save brings it back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>not saved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3215,6 +3360,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/commands.py" />
       <source>{0} changed; its past is worked out again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/commands.py" />
+      <source>group {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

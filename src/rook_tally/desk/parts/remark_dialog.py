@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import tzinfo
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
     QComboBox,
-    QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -22,15 +20,17 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
-from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import SHADES, Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.data.commands import SaveRemark
+from rook_tally.desk.data.conflict import UNCHECKED
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.data.undo import SavedResult
 from rook_tally.desk.parts.fonts_and_colours import colour
-from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.parts.saving_dialog import SavingDialog
 
 _SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
 
@@ -56,22 +56,28 @@ class _Shade(QAbstractButton):
             painter.drawRect(area.adjusted(2, 2, -2, -2))
 
 
-class RemarkDialog(QDialog):
-    """Asks for a remark. After `accept`, `remark` is the one that was written."""
+class RemarkDialog(SavingDialog):
+    """Writes a remark, or changes one. `written` carries it once it is saved."""
 
-    def __init__(self, theme: Theme, state: SiteState, remark: Remark, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.remark = remark
+    written = Signal(Remark)
+
+    def __init__(
+        self, theme: Theme, state: SiteState, client: StoreClient, remark: Remark, parent: QWidget
+    ) -> None:
+        super().__init__(theme, parent, main_words=tr("Save"))
+        self._begun = remark
+        self._client = client.scope()
+        self.finished.connect(self._client.close)
         self._state = state
         sort = "span" if remark.is_span else "pin"
-        self.setWindowTitle(tr("Alter the {0}", sort) if remark.id else tr("A new {0}", sort))
+        self.setWindowTitle(tr("Change the {0}", sort) if remark.id else tr("A new {0}", sort))
         self.words = QLineEdit(remark.text if remark.id else "")
         self.words.setPlaceholderText(tr("What happened, in a few words"))
         self.start, self.end = QLineEdit(), QLineEdit()
         zone = state.zone
         self.start.setText(time_words(remark.start_us, zone))
         self.place = QComboBox()
-        self.place.addItem("the whole site", None)
+        self.place.addItem(tr("the whole site"), None)
         for place in state.site.places:
             self.place.addItem(place.name, place.name)
         self.place.setCurrentIndex(max(0, self.place.findData(remark.place)))
@@ -83,9 +89,6 @@ class RemarkDialog(QDialog):
             shades.addWidget(button)
         shades.addStretch(1)
         self.shades.button(remark.shade).setChecked(True)
-        self.problem = Label()
-        self.problem.setWordWrap(True)
-        tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
         form.addRow(tr("Words"), self.words)
         form.addRow(tr("From") if remark.is_span else tr("At"), self.start)
@@ -94,35 +97,41 @@ class RemarkDialog(QDialog):
             form.addRow(tr("To"), self.end)
         form.addRow(tr("About"), self.place)
         form.addRow(tr("Colour"), shades)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self._on_save)
-        buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.problem)
-        column.addWidget(buttons)
+        column.addWidget(self.buttons)
         self.setMinimumWidth(420)
         self.words.setFocus()
 
-    def _on_save(self) -> None:
+    def save(self) -> None:
+        """Have it written down."""
+        begun = self._begun
         try:
-            end_us = None if self.remark.end_us is None else self._time(self.end)
-            self.remark = replace(
-                self.remark,
+            end_us = None if begun.end_us is None else self._time(self.end, begun.end_us)
+            remark = replace(
+                begun,
                 text=self.words.text().strip(),
-                start_us=self._time(self.start),
+                start_us=self._time(self.start, begun.start_us),
                 end_us=end_us,
                 shade=self.shades.checkedId(),
                 place=self.place.currentData(),
             )
         except UsageError as error:
-            self.problem.setText(str(error))
+            self.say(str(error))
             return
-        self.accept()
+        self.begin_saving()
+        command = SaveRemark(remark, begun if begun.id else UNCHECKED)
+        self._client.write(command, self._on_written, self.not_saved)
 
-    def _time(self, typed: QLineEdit) -> int:
+    def _on_written(self, done: SavedResult[Remark]) -> None:
+        self.written.emit(done.saved)
+        self.saved()
+
+    def _time(self, typed: QLineEdit, begun_us: int) -> int:
+        if typed.text() == time_words(begun_us, self._state.zone):
+            # Untouched it stays to the microsecond, also in an hour that comes twice.
+            return begun_us
         told = typed_time(typed.text(), now_us=self._state.clock(), zone=self._state.zone)
         return told.start_us
 

@@ -2,30 +2,29 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QFormLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
-from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.commands import AddStation, Choices
 
 
-class NewStationDialog(QDialog):
-    """Asks for what a station needs. After `accept`, `wanted` is the change to make."""
+class NewStationDialog(SavingDialog):
+    """Adds a station. `added` carries its key and its access key, which is told this once."""
 
-    def __init__(self, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
+    added = Signal(str, str)
+
+    def __init__(self, theme: Theme, client: StoreClient, parent: QWidget) -> None:
+        super().__init__(theme, parent, main_words=tr("Add"))
+        self._client = client.scope()
+        self.finished.connect(self._client.close)
         self.setWindowTitle(tr("Connect a station"))
         self.setMinimumWidth(460)
         told = Label(
@@ -42,19 +41,12 @@ class NewStationDialog(QDialog):
         self.place.setEditable(True)
         self.indoors = QCheckBox(tr("indoors, if the place is new"))
         self.indoors.setChecked(True)
-        self.problem = Label()
-        self.problem.setWordWrap(True)
-        tint(self.problem, theme.level(Level.HIGH))
         form = QFormLayout()
-        form.addRow(tr("Its name on the wire"), self.key)
-        form.addRow(tr("It stands in"), self.place)
+        form.addRow(tr("Station ID"), self.key)
+        form.addRow(tr("Place"), self.place)
         form.addRow("", self.indoors)
-        form.addRow(tr("What sort it is"), self.kind)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.add = self.buttons.addButton(tr("Add it"), QDialogButtonBox.ButtonRole.AcceptRole)
-        self.add.setObjectName("main")
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        form.addRow(tr("Kind"), self.kind)
+        self.add = self.main
         column = QVBoxLayout(self)
         column.addWidget(told)
         column.addLayout(form)
@@ -62,11 +54,28 @@ class NewStationDialog(QDialog):
         column.addWidget(self.buttons)
 
     def offer(self, choices: Choices) -> None:
-        """Offer the places and kinds there are."""
-        self.place.addItems(choices.places)
+        """Offer the places and kinds there are; what was typed meanwhile stays."""
+        typed = self.place.currentText()
+        if not self.place.count():
+            self.place.addItems(choices.places)
+            self.place.setEditText(typed or next(iter(choices.places), ""))
         for slug, name in choices.kinds.items():
             self.kind.addItem(name, slug)
         self.kind.setCurrentIndex(max(0, self.kind.findData("plain")))
+
+    def save(self) -> None:
+        """Have it added."""
+        wanted = self.wanted
+        if not wanted.key or not wanted.place:
+            self.say(tr("A station needs an ID and a place."))
+            (self.key if not wanted.key else self.place).setFocus()
+            return
+        self.begin_saving()
+        self._client.write(wanted, partial(self._on_added, wanted.key), self.not_saved)
+
+    def _on_added(self, key: str, access_key: str) -> None:
+        self.added.emit(key, access_key)
+        self.saved()
 
     @property
     def wanted(self) -> AddStation:

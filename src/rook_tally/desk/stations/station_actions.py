@@ -6,27 +6,15 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QFormLayout,
-    QLineEdit,
-    QMessageBox,
-    QPlainTextEdit,
-    QWidget,
-)
+from PySide6.QtWidgets import QMessageBox, QWidget
 
-from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
-from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.parts.label import Label
 from rook_tally.desk.stations.commands import (
     AskProposal,
     Choices,
     ChoicesQuery,
-    Describe,
     RenewKey,
     RequestControl,
     RequestQuery,
@@ -35,9 +23,10 @@ from rook_tally.desk.stations.commands import (
 from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
+from rook_tally.desk.stations.notes_dialog import NotesDialog
 from rook_tally.desk.stations.take_in_dialog import TakeInDialog
 from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
-from rook_tally.store.site import Request, Station
+from rook_tally.store.site import Request
 
 
 class StationActions:
@@ -93,15 +82,10 @@ class StationActions:
 
     def add_station(self) -> None:
         """Let the person add a station before it has said anything."""
-        self.adding = NewStationDialog(self._theme, self._parent)
-        self.adding.accepted.connect(self._on_add)
+        self.adding = NewStationDialog(self._theme, self._client, self._parent)
+        self.adding.added.connect(self._on_added)
         self._client.read(ChoicesQuery(), self._on_choices)
         self.adding.open()
-
-    def _on_add(self) -> None:
-        assert self.adding is not None
-        wanted = self.adding.wanted
-        self._client.write(wanted, partial(self._on_added, wanted.key), self._say_not_done)
 
     def show_sheet(self) -> None:
         """Show how the picked station is connected."""
@@ -144,17 +128,8 @@ class StationActions:
         station = self._model.picked
         if station is None:
             return
-        self.notes = NotesDialog(station, self._parent)
-        self.notes.accepted.connect(self._keep_notes)
+        self.notes = NotesDialog(self._theme, self._client, station, self._parent)
         self.notes.open()
-
-    def _keep_notes(self) -> None:
-        assert self.notes is not None
-        latitude, longitude = self.notes.position
-        self._client.write(
-            Describe(self.notes.station, self.notes.text.toPlainText(), latitude, longitude),
-            on_error=self._say_not_done,
-        )
 
     def look_again(self) -> None:
         """Something may have been answered."""
@@ -213,62 +188,3 @@ class StationActions:
         )
         told.setTextFormat(Qt.TextFormat.PlainText)
         told.open()
-
-
-def _wrong_position(latitude: float | None, longitude: float | None) -> str:
-    """Why these cannot be a position; empty when they can."""
-    if latitude is None or longitude is None:
-        return "" if latitude is longitude else tr("Give both, or neither.")
-    if abs(latitude) > 90 or abs(longitude) > 180:
-        return tr("A latitude lies from −90 to 90 degrees, a longitude from −180 to 180.")
-    return ""
-
-
-class NotesDialog(QDialog):
-    """Notes of a station and where it stands."""
-
-    def __init__(self, station: Station, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.station = station
-        self.setWindowTitle(tr("Notes on {0}", station.key))
-        self.setMinimumWidth(460)
-        self.text = QPlainTextEdit(station.notes)
-        self.text.setAccessibleName(tr("notes"))
-        self.text.setTabChangesFocus(True)
-        self.latitude, self.longitude = QLineEdit(), QLineEdit()
-        for edit, value in ((self.latitude, station.latitude), (self.longitude, station.longitude)):
-            edit.setText("" if value is None else number_text(value))
-            edit.textChanged.connect(self._check)
-        self.wrong = Label()
-        self._buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
-        )
-        self._buttons.accepted.connect(self.accept)
-        self._buttons.rejected.connect(self.reject)
-        form = QFormLayout(self)
-        form.setContentsMargins(24, 16, 24, 16)
-        form.addRow(tr("Notes"), self.text)
-        form.addRow(tr("Latitude, °"), self.latitude)
-        form.addRow(tr("Longitude, °"), self.longitude)
-        form.addRow("", self.wrong)
-        form.addRow(self._buttons)
-
-    @property
-    def position(self) -> tuple[float | None, float | None]:
-        """Where it stands, as written; None for an empty one."""
-        latitude, longitude = (
-            typed_number(edit.text()) if edit.text().strip() else None
-            for edit in (self.latitude, self.longitude)
-        )
-        return latitude, longitude
-
-    def _check(self) -> None:
-        """Say at once what cannot be a position."""
-        try:
-            latitude, longitude = self.position
-        except UsageError as error:
-            wrong = str(error)
-        else:
-            wrong = _wrong_position(latitude, longitude)
-        self.wrong.setText(wrong)
-        self._buttons.button(QDialogButtonBox.StandardButton.Save).setEnabled(not wrong)

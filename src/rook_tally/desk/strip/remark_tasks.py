@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.commands import SaveRemark
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.data.undo import SavedResult, user_name
+from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.desk.strip.remarks import span_of_window
@@ -53,20 +52,16 @@ class RemarkTasks:
 
     def edit(self, remark: Remark) -> None:
         """Let the person write, or alter, a remark."""
-        dialog = RemarkDialog(self._theme, self._model.state, remark, self._parent)
+        dialog = RemarkDialog(self._theme, self._model.state, self._client, remark, self._parent)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.finished.connect(partial(self._on_edited, dialog))
+        dialog.written.connect(self._on_written)
         dialog.open()
 
-    def _on_edited(self, dialog: RemarkDialog, result: int) -> None:
-        if result == QDialog.DialogCode.Accepted:
-            self._model.mark(None)
-            self.keep(dialog.remark)
-
-    def keep(self, remark: Remark) -> None:
-        """Have a remark written down as it is now."""
-        self._client.write(SaveRemark(remark), self._on_saved)
-
-    def _on_saved(self, done: SavedResult[Remark]) -> None:
-        if done.saved.is_span:
+    def _on_written(self, remark: Remark) -> None:
+        self._model.mark(None)
+        if remark.is_span:
             self._on_span()
+
+    def move(self, moved: Remark, begun: Remark) -> None:
+        """Have a remark at another time, unless somebody else changed it while it was dragged."""
+        self._client.write(SaveRemark(moved, begun))

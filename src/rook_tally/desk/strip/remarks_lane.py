@@ -52,10 +52,11 @@ class RemarksHead(QWidget):
 
 
 class RemarksLane(QWidget):
-    """Draws remarks over the window. `altered` carries a remark dragged to another time, `opened`
+    """Draws remarks over the window. `altered` carries a remark dragged to another
+    time and as it was, `opened`
     one to be edited."""
 
-    altered = Signal(Remark)
+    altered = Signal(Remark, Remark)
     opened = Signal(Remark)
 
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
@@ -198,9 +199,10 @@ class RemarksLane(QWidget):
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         """Let go: a remark that was dragged is altered."""
-        moved, self._dragged, self._moved = self._moved, None, None
-        if moved is not None:
-            self.altered.emit(moved)
+        moved, begun = self._moved, self._dragged
+        self._dragged = self._moved = None
+        if moved is not None and begun is not None and moved != begun:
+            self.altered.emit(moved, begun)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Edit what is there."""

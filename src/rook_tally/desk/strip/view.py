@@ -115,7 +115,7 @@ class StripView(QWidget):
         self.panel.lanes_chosen.connect(self._on_offer)
         self.panel.name_span.clicked.connect(self.remark_tasks.name_span)
         self.panel.drop_pin.clicked.connect(self.remark_tasks.drop_pin)
-        self.remarks_lane.altered.connect(self.remark_tasks.keep)
+        self.remarks_lane.altered.connect(self.remark_tasks.move)
         self.remarks_lane.opened.connect(self.remark_tasks.edit)
         state.window_moved.append(self.inking.moved)
         state.subscribe(self._on_state_changed)
@@ -338,7 +338,7 @@ class StripView(QWidget):
     def _remove_picked(self) -> None:
         picked = self.model.remarks.picked
         if picked is not None:
-            self._client.write(RemoveRemark(picked.id))
+            self._client.write(RemoveRemark(picked.id, picked))
         elif self.model.lanes:
             self._remove(min(self.model.picked, len(self.model.lanes) - 1))
 

@@ -178,7 +178,9 @@ class SheetEditor:
     def remove_sheet(self) -> None:
         """Take the sheet in hand away."""
         if self._model.sheet is not None:
-            self._model.wish(RemoveSheet(self._model.sheet.slug))
+            self._model.wish(
+                RemoveSheet(self._model.sheet.slug, self._model.base_of(self._model.sheet.slug))
+            )
 
     def move_sheet(self, by: int) -> None:
         """Move the sheet in hand among the others."""

@@ -9,6 +9,7 @@ from sqlalchemy.engine import Connection
 from rook_tally import clock
 from rook_tally.core.i18n import tr
 from rook_tally.core.wall.definitions import WallSheet
+from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.site import (
     PageDevice,
@@ -31,14 +32,27 @@ class SaveSheet:
     sheet: WallSheet
     instead_of: str = ""
     words: str = ""
+    base: WallSheet | Unchecked | None = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Write it."""
+        """Write it.
+
+        Raises
+        ------
+        ConflictError
+            When it is not `base` any more; nothing was written then.
+        """
+        replaced = self.instead_of or self.sheet.slug
+        check_base(self.sheet.name, self.base, _sheet_called(connection, replaced))
         before = save_sheet(connection, self.sheet, instead_of=self.instead_of)
-        words = self.words or tr("sheet {0} kept", self.sheet.name)
+        words = self.words or tr("sheet {0} saved", self.sheet.name)
         if before is None:
-            return UndoableResult(words, RemoveSheet(self.sheet.slug))
-        return UndoableResult(words, SaveSheet(before, self.sheet.slug, words))
+            return UndoableResult(words, RemoveSheet(self.sheet.slug, self.sheet))
+        return UndoableResult(words, SaveSheet(before, self.sheet.slug, words, self.sheet))
+
+
+def _sheet_called(connection: Connection, slug: str) -> WallSheet | None:
+    return next((one for one in sheets(connection) if one.slug == slug), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,9 +60,11 @@ class RemoveSheet:
     """A sheet shall be deleted."""
 
     slug: str
+    base: WallSheet | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Delete it; undone, it stands where it stood."""
+        check_base(self.slug, self.base, _sheet_called(connection, self.slug))
         order = tuple(one.slug for one in sheets(connection))
         gone = remove_sheet(connection, self.slug)
         return UndoableResult(tr("sheet {0} deleted", gone.name), BringBack(gone, order))
@@ -63,10 +79,19 @@ class BringBack:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Write it, and put it into its place."""
+        check_base(self.sheet.name, None, _sheet_called(connection, self.sheet.slug))
         save_sheet(connection, self.sheet)
-        order_sheets(connection, self.order)
+        now = [one.slug for one in sheets(connection)]
+        # Those that others made or deleted since stay as they are.
+        order_sheets(
+            connection,
+            [
+                *(one for one in self.order if one in now),
+                *(one for one in now if one not in self.order),
+            ],
+        )
         return UndoableResult(
-            tr("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug)
+            tr("sheet {0} is back", self.sheet.name), RemoveSheet(self.sheet.slug, self.sheet)
         )
 
 
@@ -79,6 +104,11 @@ class OrderSheets:
     def apply(self, connection: Connection) -> UndoableResult:
         """Put them so."""
         before = tuple(one.slug for one in sheets(connection))
+        if set(before) != set(self.slugs):
+            raise ConflictError(
+                tr("sheets were made or deleted by somebody else meanwhile"),
+                kept=tr("their order is as it was"),
+            )
         order_sheets(connection, self.slugs)
         return UndoableResult(tr("sheets put into another order"), OrderSheets(before))
 
@@ -95,7 +125,7 @@ class SaveSheets:
         for one in self.sheets:
             save_sheet(connection, one)
         words = tr("{0} sheets read", len(self.sheets))
-        return UndoableResult(words, RestoreSheets(before))
+        return UndoableResult(words, RestoreSheets(before, tuple(sheets(connection))))
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,17 +133,26 @@ class RestoreSheets:
     """The sheets shall be these and no others."""
 
     sheets: tuple[WallSheet, ...]
+    base: tuple[WallSheet, ...]
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Take the others away and write these."""
         before = tuple(sheets(connection))
+        if before != self.base:
+            raise ConflictError(
+                tr("the sheets were changed by somebody else meanwhile"),
+                kept=tr("nothing was changed"),
+                remedy=tr("delete those you do not want one by one"),
+            )
         for one in before:
             if one.slug not in [kept.slug for kept in self.sheets]:
                 remove_sheet(connection, one.slug)
         for one in self.sheets:
             save_sheet(connection, one)
         order_sheets(connection, [one.slug for one in self.sheets])
-        return UndoableResult(tr("sheets as they were"), RestoreSheets(before))
+        return UndoableResult(
+            tr("sheets as they were"), RestoreSheets(before, tuple(sheets(connection)))
+        )
 
 
 @dataclass(frozen=True, slots=True)

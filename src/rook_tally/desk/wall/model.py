@@ -13,6 +13,7 @@ from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import WHOLE, Area, Side, neighbour
+from rook_tally.desk.data.conflict import UNCHECKED, Unchecked
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command
 from rook_tally.desk.data.undo import UndoableResult
@@ -53,6 +54,12 @@ class WallModel:
         self._asked: WallQuery | None = None
         self._is_due = False
         self._under_way = 0
+        # Sheets as they will stand in the store once all that was wished for is done, by slug.
+        self._bases: dict[str, WallSheet] = {}
+
+    def base_of(self, slug: str) -> WallSheet | Unchecked:
+        """A sheet as this window knows it to stand in the store."""
+        return self._bases.get(slug, UNCHECKED)
 
     # Which sheets there are, and the one in hand
 
@@ -70,6 +77,7 @@ class WallModel:
         self.listing = listing
         if self._under_way:
             return
+        self._bases = {one.slug: one for one in listing.sheets}
         mine = self.sheet
         kept = next((one for one in listing.sheets if mine and one.slug == mine.slug), None)
         if kept is None:
@@ -298,7 +306,9 @@ class WallModel:
                 known = (*known, sheet)
             self.listing = with_other(self.listing, sheets=known)
         self._hold(sheet)
-        self.wish(SaveSheet(sheet, instead_of, words))
+        base = self._bases.pop(replaced, None)
+        self._bases[sheet.slug] = sheet
+        self.wish(SaveSheet(sheet, instead_of, words, base))
 
     def wish(self, change: Command[UndoableResult]) -> None:
         """Have the store changed."""

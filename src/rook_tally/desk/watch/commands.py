@@ -10,8 +10,16 @@ from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.i18n import tr
+from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
-from rook_tally.store.alarms import remove_channel, remove_watch, save_channel, save_watch, ways
+from rook_tally.store.alarms import (
+    remove_channel,
+    remove_watch,
+    save_channel,
+    save_watch,
+    watches,
+    ways,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,19 +28,33 @@ class SaveWatch:
 
     watch: Watch
     instead_of: str = ""
+    base: Watch | Unchecked | None = UNCHECKED
 
     def apply(self, connection: Connection) -> SavedResult[Watch]:
-        """Write it."""
+        """Write it.
+
+        Raises
+        ------
+        ConflictError
+            When it is not `base` any more; nothing was written then.
+        """
+        check_base(
+            self.watch.name,
+            self.base,
+            _watch_called(connection, self.instead_of or self.watch.slug),
+        )
         now_us = clock.now_us()
         before = save_watch(connection, self.watch, now_us=now_us, instead_of=self.instead_of)
         if before is None:
             return SavedResult(
                 tr("{0} watches from now on", self.watch.name),
-                RemoveWatch(self.watch.slug),
+                RemoveWatch(self.watch.slug, self.watch),
                 self.watch,
             )
         return SavedResult(
-            tr("{0} changed", self.watch.name), SaveWatch(before, self.watch.slug), self.watch
+            tr("{0} changed", self.watch.name),
+            SaveWatch(before, self.watch.slug, self.watch),
+            self.watch,
         )
 
 
@@ -41,11 +63,18 @@ class RemoveWatch:
     """A watch shall be deleted."""
 
     slug: str
+    base: Watch | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Delete it; the journal stays."""
+        if not isinstance(self.base, Unchecked):
+            check_base(self.base.name, self.base, _watch_called(connection, self.slug))
         gone = remove_watch(connection, self.slug)
-        return UndoableResult(tr("{0} deleted", gone.name), SaveWatch(gone))
+        return UndoableResult(tr("{0} deleted", gone.name), SaveWatch(gone, base=None))
+
+
+def _watch_called(connection: Connection, slug: str) -> Watch | None:
+    return next((one for one in watches(connection) if one.slug == slug), None)
 
 
 @dataclass(frozen=True, slots=True)

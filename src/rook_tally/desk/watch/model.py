@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from dataclasses import replace as replace_row
 
 from msgspec.structs import replace
 
@@ -22,7 +23,10 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.desk.data.conflict import differences, rebased
+from rook_tally.desk.data.drafts import NEW, DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.watch.part_choices import PartChoice, choices_of, first_limit, quantity_of
 from rook_tally.desk.watch.queries import (
     BacktestQuery,
@@ -46,13 +50,23 @@ class WatchRow:
     words: str
     level: Level
     is_standing: bool
+    is_saved: bool = True
 
 
 class WatchModel:
     """The watches over a `SiteState`. `changed` callbacks run when something is shown otherwise."""
 
-    def __init__(self, state: SiteState) -> None:
+    def __init__(
+        self,
+        state: SiteState,
+        drafts: DraftBook[Watch] | None = None,
+        steps: StepSink | None = None,
+    ) -> None:
         self.state = state
+        self.drafts = DraftBook(DraftFile(), "watches", Watch) if drafts is None else drafts
+        self._steps = NoSteps() if steps is None else steps
+        # What the one in hand is called in the list: its slug, or the key of a new one.
+        self.key = ""
         self.listing: WatchListing | None = None
         self.draft: Watch | None = None
         self.kept: Watch | None = None
@@ -62,6 +76,8 @@ class WatchModel:
         self.wanted = ""
         self.nuisance_s = NUISANCE_S
         self.trouble = ""
+        # Who else changed the one in hand, and to what.
+        self.notice = ""
         self.found: BacktestReadings | None = None
         self.rehearsal: BacktestResult | None = None
         self.others: list[tuple[str, int, bool]] = []
@@ -81,29 +97,47 @@ class WatchModel:
         return WatchesQuery(slug)
 
     def take_listing(self, listing: WatchListing) -> None:
-        """Take the watches there are; a draft that was not touched follows what is saved."""
+        """Take the watches there are. A draft that was not touched follows what is saved; one that
+        was lies on top of what somebody else saved meanwhile, and that is said."""
         self.listing = listing
-        if self.kept is not None:
-            fresh = next((one for one in listing.watches if one.slug == self.kept.slug), None)
+        kept, draft = self.kept, self.draft
+        if kept is not None and draft is not None:
+            fresh = next((one for one in listing.watches if one.slug == kept.slug), None)
             if fresh is None and not self.is_altered:
                 self.pick("")
                 return
             if fresh is not None and not self.is_altered:
                 self.draft = self.kept = fresh
-        elif self.draft is None and listing.watches:
+            elif fresh is not None and fresh != kept:
+                self.draft, self.kept = rebased(draft, kept, fresh), fresh
+                told = "; ".join(differences(kept, fresh))
+                self.notice = tr("Changed by somebody else meanwhile: {0}.", told)
+                self._note_draft()
+            elif fresh is None:
+                self.drafts.drop(self.key)
+                self.kept, self.key = None, self.drafts.free_key()
+                self.notice = tr("Deleted by somebody else meanwhile; Save brings it back.")
+                self._note_draft()
+        elif draft is None and (listing.watches or self.drafts.new_keys):
             self.pick(self._first(listing))
             return
         self._tell()
 
     def _first(self, listing: WatchListing) -> str:
         rows = self.rows()
-        return next((one.slug for one in rows if one.is_standing), listing.watches[0].slug)
+        return next((one.slug for one in rows if one.is_standing), rows[0].slug)
 
     def rows(self) -> list[WatchRow]:
         """The list, in the order the watches were made."""
         if self.listing is None:
             return []
-        return [self._row(one, self.listing) for one in self.listing.watches]
+        rows = [self._row(one, self.listing) for one in self.listing.watches]
+        for key in self.drafts.new_keys:
+            draft = self.drafts.get(key)
+            if draft is not None:
+                row = self._row(draft.value, self.listing)
+                rows.append(replace_row(row, slug=key, state=tr("not saved"), is_saved=False))
+        return rows
 
     def _row(self, one: Watch, listing: WatchListing) -> WatchRow:
         mine = listing.alarms.get(one.slug, ())
@@ -117,9 +151,14 @@ class WatchModel:
         state = self._state_words(one, worst, mine)
         if one.slug in listing.nothing:
             state = tr("nothing there")
+        is_saved = self.drafts.get(one.slug) is None
+        if not is_saved:
+            state = tr("{0} · not saved", state)
         is_standing = worst is not None and not worst.is_quiet
         level = worst.level if worst is not None and is_standing else Level.SETTLED
-        return WatchRow(one.slug, one.name, state, short_words(one, name), level, is_standing)
+        return WatchRow(
+            one.slug, one.name, state, short_words(one, name), level, is_standing, is_saved
+        )
 
     def _state_words(self, one: Watch, worst: Alarm | None, mine: tuple[Alarm, ...]) -> str:
         now_us = self.state.clock()
@@ -164,14 +203,18 @@ class WatchModel:
     # Picking and drafting
 
     def pick(self, slug: str) -> None:
-        """Take a watch in hand; none for an unknown one."""
+        """Take a watch in hand, as it was left when it was not saved; none for an unknown one."""
         known = () if self.listing is None else self.listing.watches
         self.draft = self.kept = next((one for one in known if one.slug == slug), None)
+        left = self.drafts.get(slug)
+        if left is not None and (self.kept is not None or slug.startswith(NEW)):
+            self.draft, self.kept = left.value, left.base
+        self.key = slug if self.draft is not None else ""
         self._begin()
 
     def _begin(self) -> None:
         self.found = self.rehearsal = self._target = self._asked = None
-        self.others, self.trouble, self.place = [], "", ""
+        self.others, self.trouble, self.notice, self.place = [], "", "", ""
         self._tell()
 
     def begin_new(self) -> None:
@@ -181,7 +224,7 @@ class WatchModel:
         measured = [one for one in self.listing.series if one.id in self.state.latest]
         worst = max(measured or self.listing.series, key=lambda one: int(self.state.level(one)))
         quantity = worst.quantity
-        taken = {one.name for one in self.listing.watches}
+        taken = {one.name for one in self.rows()}
         name = tr("New watch")
         number = 2
         while name in taken:
@@ -199,6 +242,8 @@ class WatchModel:
             scope=Scope(quantity=quantity.slug, place=worst.station.place.name),
         )
         self.draft = in_unit(draft, quantity, worst.shown.symbol)
+        self.key = self.drafts.free_key()
+        self._note_draft()
         self._begin()
 
     def rename(self, name: str) -> None:
@@ -206,8 +251,7 @@ class WatchModel:
         if self.draft is None or not name.strip():
             return
         slug = self.draft.slug if self.kept is not None else slug_of(name)
-        self.draft = replace(self.draft, name=name.strip(), slug=slug)
-        self._tell()
+        self._alter(replace(self.draft, name=name.strip(), slug=slug), tr("name typed"), "name")
 
     @property
     def is_live(self) -> bool:
@@ -219,11 +263,41 @@ class WatchModel:
         """True if the draft is not what is kept."""
         return self.draft != self.kept
 
-    def took(self, watch: Watch) -> None:
-        """The draft was kept."""
-        self.draft = self.kept = watch
-        self.trouble = ""
+    def discard(self) -> None:
+        """Drop what is not saved of the watch in hand; it can be taken back."""
+        key, left = self.key, self.drafts.get(self.key)
+        if left is None:
+            return
+
+        def drop() -> None:
+            self.drafts.drop(key)
+            if self.key == key:
+                self.pick("" if left.base is None else key)
+
+        def bring_back() -> None:
+            self.drafts.put(key, left.value, left.base)
+            self.pick(key)
+
+        drop()
+        words = tr("changes of {0} discarded", left.value.name)
+        self._steps.add_local(LocalStep(words, bring_back, drop))
+
+    def took(self, key: str, sent: Watch, saved: Watch) -> None:
+        """What was sent under a key was saved; what was changed since stays a draft."""
+        if self.key != key:
+            self.drafts.saved(key, sent, saved, saved.slug)
+        elif self.draft is not None:
+            # What was sent need not be the draft: a switch saves the watch and leaves the draft.
+            began = sent if self.draft == sent or self.kept is None else self.kept
+            self.drafts.drop(key)
+            self.draft = saved if self.draft == sent else rebased(self.draft, began, saved)
+            self.kept, self.key, self.trouble, self.notice = saved, saved.slug, "", ""
+            self._note_draft()
         self._tell()
+
+    def _note_draft(self) -> None:
+        if self.draft is not None and self.key:
+            self.drafts.put(self.key, self.draft, self.kept)
 
     def refused(self, why: str) -> None:
         """Something could not be done."""
@@ -255,21 +329,41 @@ class WatchModel:
 
     def choose(self, watch: Watch) -> None:
         """Take a choice."""
-        self._alter(watch)
+        self._alter(watch, tr("sentence changed"))
 
     def type_over(self, part: Part, text: str) -> str:
         """Take what was typed into a part; says what is wrong with it, empty when nothing is."""
         if self.draft is None or self.listing is None:
             return ""
         try:
-            self._alter(altered(self.draft, part, text, quantity_of(self.draft, self.listing)))
+            watch = altered(self.draft, part, text, quantity_of(self.draft, self.listing))
+            self._alter(watch, tr("sentence changed"))
         except UsageError as error:
             return str(error)
         return ""
 
-    def _alter(self, watch: Watch) -> None:
+    def _alter(self, watch: Watch, words: str, merge: str = "") -> None:
+        before, key = self.draft, self.key
+        if before is None or watch == before:
+            return
+
+        def put(to: Watch) -> Callable[[], None]:
+            def put_it() -> None:
+                if self.key != key:
+                    self.pick(key)
+                if self.key == key:
+                    self._hold(to)
+
+            return put_it
+
+        self._hold(watch)
+        merged = (key, merge) if merge else None
+        self._steps.add_local(LocalStep(words, put(before), put(watch), merged))
+
+    def _hold(self, watch: Watch) -> None:
         self.draft = watch
         self.trouble = ""
+        self._note_draft()
         self._tell()
 
     # The rehearsal
@@ -409,10 +503,10 @@ class WatchModel:
             (axis,) = target.judge.on_axis(value)
             return round(shown.from_base(axis), decimals)
 
-        self.draft = replace(draft, limit=told(limit), clear=told(clear))
+        moved = replace(draft, limit=told(limit), clear=told(clear))
         # What is rehearsed is what is said, to the last decimal.
-        self._target = at_limit(
-            target, self._number(self.draft.limit), self._number(self.draft.clear or 0.0)
-        )
+        self._target = at_limit(target, self._number(moved.limit), self._number(moved.clear or 0.0))
         self.rehearse()
-        self._tell()
+        if moved == draft:
+            self._tell()
+        self._alter(moved, tr("limit moved"), "limit")

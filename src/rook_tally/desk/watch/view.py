@@ -28,8 +28,10 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
+from rook_tally.desk.data.drafts import DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
+from rook_tally.desk.data.undo import StepSink
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -60,10 +62,17 @@ R = TypeVar("R")
 class WatchView(QWidget):
     """The list on the left, the watch in the middle, the journal on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
+    def __init__(
+        self,
+        theme: Theme,
+        state: SiteState,
+        client: StoreClient,
+        drafts: DraftFile,
+        steps: StepSink,
+    ) -> None:
         super().__init__()
         self._theme, self._state, self._client = theme, state, client
-        self.model = WatchModel(state)
+        self.model = WatchModel(state, DraftBook(drafts, "watches", Watch), steps)
         self.items, self.journal_items = WatchListModel(self.model), JournalModel(self.model)
         self.list = WatchList(self.items, theme, self)
         self.journal = JournalList(self.journal_items, theme, self)
@@ -88,6 +97,7 @@ class WatchView(QWidget):
         self.acknowledge = QPushButton(tr("Acknowledge"))
         self.remove = QPushButton(tr("Delete"))
         self._under_way = 0
+        self._shown_key = ""
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
         self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
@@ -219,7 +229,7 @@ class WatchView(QWidget):
             button.clicked.connect(partial(self.do, action))
             button.setToolTip(", ".join(action.keys))
         self.spans.idClicked.connect(self.model.show_days)
-        self.name.editingFinished.connect(lambda: self.model.rename(self.name.text()))
+        self.name.textEdited.connect(self.model.rename)
         self.chart.rested.connect(self._rest.start)
         self.filter.textChanged.connect(self.model.filter_lines)
         self.place.textActivated.connect(self.model.show_place)
@@ -246,7 +256,7 @@ class WatchView(QWidget):
         doing: dict[WatchAction, Callable[[], None]] = {
             WatchAction.NEW: self._begin,
             WatchAction.KEEP: self._keep,
-            WatchAction.REVERT: lambda: model.pick("" if model.kept is None else model.kept.slug),
+            WatchAction.REVERT: model.discard,
             WatchAction.TAKE_AWAY: self._take_away,
             WatchAction.ACKNOWLEDGE: lambda: self._ask_for(RequestKind.ACKNOWLEDGE),
             WatchAction.SHELVE: self._shelve,
@@ -274,17 +284,17 @@ class WatchView(QWidget):
     def _keep(self) -> None:
         model = self.model
         if model.draft is not None and model.is_altered:
-            instead = "" if model.kept is None else model.kept.slug
-            self._save(model.draft, instead)
+            self._save(model.draft)
 
     def _take_away(self) -> None:
         if self.model.kept is not None:
-            self._write(RemoveWatch(self.model.kept.slug), lambda _done: self.model.pick(""))
+            kept = self.model.kept
+            self._write(RemoveWatch(kept.slug, kept), lambda _done: self.model.pick(""))
 
     def _switch(self) -> None:
         kept = self.model.kept
         if kept is not None:
-            self._save(replace(kept, is_on=not kept.is_on), kept.slug)
+            self._save(replace(kept, is_on=not kept.is_on))
 
     def _shelve(self) -> None:
         is_shelved = any(one.state is AlarmState.SHELVED for one in self.model.standing())
@@ -341,8 +351,10 @@ class WatchView(QWidget):
         except OSError as error:
             self.model.refused(tr("{0} could not be written: {1}", path, error.strerror or error))
 
-    def _save(self, watch: Watch, instead_of: str) -> None:
-        self._write(SaveWatch(watch, instead_of), lambda done: self.model.took(done.saved))
+    def _save(self, watch: Watch) -> None:
+        kept, key = self.model.kept, self.model.key
+        command = SaveWatch(watch, "" if kept is None else kept.slug, kept)
+        self._write(command, lambda done: self.model.took(key, watch, done.saved))
 
     def _write(self, command: Command[R], on_done: Callable[[R], None] | None = None) -> None:
         """Have the store changed, and look at what there is then."""
@@ -357,6 +369,8 @@ class WatchView(QWidget):
         def failed(why: str) -> None:
             self._under_way -= 1
             self.model.refused(why)
+            # Who else changed it, and to what.
+            self._ask_list()
 
         self._client.write(command, done, failed)
 
@@ -391,7 +405,7 @@ class WatchView(QWidget):
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
             slug = self.items.rows[current.row()].slug
-            if self.model.kept is None or slug != self.model.kept.slug:
+            if slug != self.model.key:
                 self.model.pick(slug)
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
@@ -402,13 +416,17 @@ class WatchView(QWidget):
         model, draft = self.model, self.model.draft
         self.items.refresh()
         self.journal_items.refresh()
-        if model.kept is not None:
-            self.pick(model.kept.slug)
+        if model.key:
+            self.pick(model.key)
         has_draft = draft is not None
         for widget in (self.name, self.sentence, self.chart, self.figures, self.trial):
             widget.setVisible(has_draft)
-        if draft is not None and self.name.text() != draft.name and not self.name.hasFocus():
+        is_other = self._shown_key != model.key
+        # Another watch has another name, whoever has the keyboard.
+        is_free = is_other or not self.name.hasFocus()
+        if draft is not None and is_free and self.name.text().strip() != draft.name:
             self.name.setText(draft.name)
+        self._shown_key = model.key
         self.sentence.refresh()
         self.chart.update()
         self.figures.refresh()
@@ -432,10 +450,10 @@ class WatchView(QWidget):
         model = self.model
         kept, standing = model.kept, model.standing()
         self.which.setText(tr("all watches") if model.shows_all_lines else tr("this watch"))
-        self.trouble.setText(model.trouble)
-        self.trouble.setVisible(bool(model.trouble))
+        self.trouble.setText(" ".join(one for one in (model.notice, model.trouble) if one))
+        self.trouble.setVisible(bool(self.trouble.text()))
         self.keep.setEnabled(model.draft is not None and model.is_altered)
-        self.leave.setVisible(model.is_altered and kept is not None)
+        self.leave.setVisible(model.is_altered)
         for button in (self.remove, self.switch, self.shelve):
             button.setVisible(kept is not None)
         self.trial.setEnabled(kept is not None and not model.is_altered and model.is_live)
@@ -443,7 +461,9 @@ class WatchView(QWidget):
             self.switch.setText(tr("Switch off") if kept.is_on else tr("Switch on"))
         is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
         self.shelve.setText(tr("Unshelve") if is_shelved else tr("Shelve for an hour"))
-        self.acknowledge.setVisible(any(one.is_calling for one in standing))
+        # What is done about an alarm is done now.
+        self.shelve.setEnabled(model.is_live)
+        self.acknowledge.setVisible(model.is_live and any(one.is_calling for one in standing))
         seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
         told = [tr("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen]
         if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:

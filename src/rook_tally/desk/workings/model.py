@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import msgspec
 import numpy as np
@@ -19,7 +20,10 @@ from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, W
 from rook_tally.core.workings.diagnostics import Diagnostic, TextRange
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
 from rook_tally.core.workings.symbols import SymbolTable
+from rook_tally.desk.data.conflict import differences, rebased
+from rook_tally.desk.data.drafts import NEW, DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.workings.new_items import new_group, new_working, slug_for, variant_of
 from rook_tally.desk.workings.queries import (
     FormulaPreview,
@@ -37,6 +41,8 @@ PART_BY = 15.0
 """So many points apart, two ways of adding up disagree."""
 _COLUMNS = 970
 
+Thing = TypeVar("Thing", Working, Group)
+
 
 @dataclass(frozen=True, slots=True)
 class WhyPart:
@@ -49,8 +55,14 @@ class WhyPart:
 class WorkingsModel:
     """State of the view. `changed` callbacks are called after every change."""
 
-    def __init__(self, state: SiteState) -> None:
+    def __init__(
+        self, state: SiteState, drafts: DraftFile | None = None, steps: StepSink | None = None
+    ) -> None:
         self.state = state
+        file = DraftFile() if drafts is None else drafts
+        self.drafts = DraftBook(file, "workings", Working)
+        self.group_drafts = DraftBook(file, "groups", Group)
+        self._steps = NoSteps() if steps is None else steps
         self.listing: WorkingsListing | None = None
         self.picked: tuple[WorkingKind, str] | None = None
         self.draft: Working | None = None
@@ -61,6 +73,8 @@ class WorkingsModel:
         self.score: ScorePreview | None = None
         self.place = ""
         self.trouble = ""
+        # Who else changed the one in hand, and to what.
+        self.notice = ""
         self.what_if: list[float] | None = None
         self._tried: dict[int, float] = {}
         self._tried_for: dict[int, float] = {}
@@ -79,19 +93,74 @@ class WorkingsModel:
         return WorkingsQuery(self.state.now_us)
 
     def take_listing(self, listing: WorkingsListing) -> None:
-        """Take the workings and groups there are."""
+        """Take the workings and groups there are. What was not touched follows what is saved; a
+        draft lies on top of what somebody else saved meanwhile, and that is said."""
         self.listing = listing
-        if self.draft is not None and self.kept is not None and not self.is_altered:
+        if self.draft is not None and self.kept is not None:
             fresh = next((one for one in listing.workings if one.slug == self.kept.slug), None)
-            if fresh is None:
+            if fresh is None and not self.is_altered:
                 self.pick(None)
             elif fresh != self.kept:
-                self.draft = self.kept = fresh
+                self.draft, self.kept = self._follow(self.draft, self.kept, fresh, self.drafts)
+        elif self.group is not None and self.kept_group is not None:
+            other = next((one for one in listing.groups if one.name == self.kept_group.name), None)
+            if other is None and not self.is_altered:
+                self.pick(None)
+            elif other != self.kept_group:
+                self.group, self.kept_group = self._follow(
+                    self.group, self.kept_group, other, self.group_drafts
+                )
         self._tell()
+
+    def _follow(
+        self, draft: Thing, kept: Thing, fresh: Thing | None, book: DraftBook[Thing]
+    ) -> tuple[Thing, Thing | None]:
+        """A draft and its base after somebody else saved, or deleted, what is in hand."""
+        assert self.picked is not None
+        sort, key = self.picked
+        if fresh is None:
+            self.notice = tr("Deleted by somebody else meanwhile; Save brings it back.")
+            book.drop(key)
+            key = book.free_key()
+            self.picked = sort, key
+            book.put(key, draft, None)
+            return draft, None
+        if draft == kept:
+            return fresh, fresh
+        told = "; ".join(differences(kept, fresh))
+        self.notice = tr("Changed by somebody else meanwhile: {0}.", told)
+        made = rebased(draft, kept, fresh)
+        book.put(key, made, fresh)
+        return made, fresh
 
     def rows(self) -> list[WorkingRow]:
         """The list, scores first, then formulas, then groups."""
-        return [] if self.listing is None else rows_of(self.listing, self.state)
+        if self.listing is None:
+            return []
+        rows = rows_of(self.listing, self.state)
+        unsaved = {*((one.sort, one.key) for one in rows if self._book(one.sort).get(one.key))}
+        rows = [
+            replace(one, where=tr("{0} · not saved", one.where))
+            if (one.sort, one.key) in unsaved
+            else one
+            for one in rows
+        ]
+        for key in self.drafts.new_keys:
+            working = self.drafts.get(key)
+            if working is not None:
+                score = working.value.score is not None
+                sort = WorkingKind.SCORE if score else WorkingKind.FORMULA
+                rows.append(WorkingRow(sort, key, working.value.name, tr("not saved"), ""))
+        for key in self.group_drafts.new_keys:
+            group = self.group_drafts.get(key)
+            if group is not None:
+                name = group.value.name
+                rows.append(WorkingRow(WorkingKind.GROUP, key, name, tr("not saved"), ""))
+        order = list(WorkingKind)
+        return sorted(rows, key=lambda one: order.index(one.sort))
+
+    def _book(self, sort: WorkingKind) -> DraftBook[Working] | DraftBook[Group]:
+        return self.group_drafts if sort is WorkingKind.GROUP else self.drafts
 
     @property
     def uses(self) -> str:
@@ -106,7 +175,7 @@ class WorkingsModel:
         """Take something of the list in hand; None for nothing."""
         self.picked = what
         self.formula = self.score = self._asked = None
-        self.trouble, self.place, self.cursor = "", "", 1.0
+        self.trouble, self.notice, self.place, self.cursor = "", "", "", 1.0
         self.end_trial()
         self.draft = self.kept = None
         self.group = self.kept_group = None
@@ -115,9 +184,15 @@ class WorkingsModel:
             if sort is WorkingKind.GROUP:
                 found = next((one for one in self.listing.groups if one.name == key), None)
                 self.group = self.kept_group = found
+                left = self.group_drafts.get(key)
+                if left is not None and (found is not None or key.startswith(NEW)):
+                    self.group, self.kept_group = left.value, left.base
             else:
                 working = next((one for one in self.listing.workings if one.slug == key), None)
                 self.draft = self.kept = working
+                held = self.drafts.get(key)
+                if held is not None and (working is not None or key.startswith(NEW)):
+                    self.draft, self.kept = held.value, held.base
         self._tell()
 
     def begin(self, sort: WorkingKind) -> None:
@@ -125,8 +200,11 @@ class WorkingsModel:
         self.pick(None)
         if sort is WorkingKind.GROUP:
             self.group = new_group(self._names_taken())
+            self.picked = sort, self.group_drafts.free_key()
         else:
             self.draft = new_working(sort, self._names_taken())
+            self.picked = sort, self.drafts.free_key()
+        self._note_draft()
         self._tell()
 
     def begin_variant(self) -> None:
@@ -136,13 +214,15 @@ class WorkingsModel:
             return
         self.pick(None)
         self.draft = variant_of(base, base.score, self._names_taken())
+        self.picked = WorkingKind.SCORE, self.drafts.free_key()
+        self._note_draft()
         self._tell()
 
     def _names_taken(self) -> set[str]:
         listing = self.listing
         if listing is None:
             return set()
-        return {one.name for one in listing.workings} | {one.name for one in listing.groups}
+        return {one.title for one in self.rows()}
 
     @property
     def is_new(self) -> bool:
@@ -156,12 +236,75 @@ class WorkingsModel:
 
     def alter(self, **values: object) -> None:
         """Change the draft."""
-        assert self.draft is not None
+        before = self.draft
+        assert before is not None
         if "name" in values and self.kept is None:
             values["slug"] = slug_for(str(values["name"]))
-        self.draft = msgspec.structs.replace(self.draft, **values)
+        after = msgspec.structs.replace(before, **values)
+        if after == before:
+            return
+        self._hold(after)
+        self._add_step(tr("{0} changed", after.name), before, after, tuple(values))
+
+    def _hold(self, thing: Working | Group) -> None:
+        """Have the thing in hand so."""
+        if isinstance(thing, Group):
+            self.group = thing
+        else:
+            self.draft = thing
         self.trouble = ""
+        self._note_draft()
         self._tell()
+
+    def _add_step(
+        self, words: str, before: Working | Group, after: Working | Group, merge: tuple[str, ...]
+    ) -> None:
+        picked = self.picked
+
+        def put(thing: Working | Group) -> Callable[[], None]:
+            def put_it() -> None:
+                if self.picked != picked:
+                    self.pick(picked)
+                if self.draft is not None or self.group is not None:
+                    self._hold(thing)
+
+            return put_it
+
+        self._steps.add_local(LocalStep(words, put(before), put(after), (picked, merge)))
+
+    def _note_draft(self) -> None:
+        if self.picked is None:
+            return
+        if self.group is not None:
+            self.group_drafts.put(self.picked[1], self.group, self.kept_group)
+        elif self.draft is not None:
+            self.drafts.put(self.picked[1], self.draft, self.kept)
+
+    def discard(self) -> None:
+        """Drop what is not saved of what is in hand; it can be taken back."""
+        picked = self.picked
+        if picked is None or not self.is_altered:
+            return
+        sort, key = picked
+        working, group = self.drafts.get(key), self.group_drafts.get(key)
+        is_group = sort is WorkingKind.GROUP
+        base = (group.base if group else None) if is_group else working.base if working else None
+        name = self.group.name if self.group else self.draft.name if self.draft else ""
+
+        def drop() -> None:
+            self._book(sort).drop(key)
+            if self.picked == picked:
+                self.pick(None if base is None else picked)
+
+        def bring_back() -> None:
+            if is_group and group is not None:
+                self.group_drafts.put(key, group.value, group.base)
+            elif working is not None:
+                self.drafts.put(key, working.value, working.base)
+            self.pick(picked)
+
+        drop()
+        self._steps.add_local(LocalStep(tr("changes of {0} discarded", name), bring_back, drop))
 
     def alter_score(self, **values: object) -> None:
         """Change the draft's score."""
@@ -199,8 +342,12 @@ class WorkingsModel:
 
     def alter_group(self, group: Group) -> None:
         """Change the group in hand."""
-        self.group = group
-        self._tell()
+        before = self.group
+        if before is None or group == before:
+            return
+        self._hold(group)
+        merge = ("name",) if group.name != before.name else ()
+        self._add_step(tr("group {0} changed", group.name), before, group, merge)
 
     def show_place(self, place: str) -> None:
         """Show the draft at another of its places."""
@@ -208,13 +355,32 @@ class WorkingsModel:
         self.end_trial()
         self._tell()
 
-    def took(self, working: Working) -> None:
-        """The draft was kept."""
-        self.draft = self.kept = working
-        self.picked = (
-            WorkingKind.FORMULA if working.score is None else WorkingKind.SCORE,
-            working.slug,
-        )
+    def took(self, key: str, sent: Working, saved: Working) -> None:
+        """What was sent under a key was saved; what was changed since stays a draft."""
+        sort = WorkingKind.FORMULA if saved.score is None else WorkingKind.SCORE
+        if self.draft is None or self.picked is None or self.picked[1] != key:
+            self.drafts.saved(key, sent, saved, saved.slug)
+            if not key:
+                # Something ready-made: nothing else was in hand.
+                self.draft = self.kept = saved
+                self.picked = sort, saved.slug
+        else:
+            self.drafts.drop(key)
+            self.draft = saved if self.draft == sent else rebased(self.draft, sent, saved)
+            self.kept, self.picked, self.notice = saved, (sort, saved.slug), ""
+            self._note_draft()
+        self._tell()
+
+    def took_group(self, key: str, sent: Group, saved: Group) -> None:
+        """As `took`, of a group."""
+        if self.group is None or self.picked != (WorkingKind.GROUP, key):
+            self.group_drafts.saved(key, sent, saved, saved.name)
+        else:
+            self.group_drafts.drop(key)
+            self.group = saved if self.group == sent else rebased(self.group, sent, saved)
+            self.kept_group, self.notice = saved, ""
+            self.picked = WorkingKind.GROUP, saved.name
+            self._note_draft()
         self._tell()
 
     def refused(self, why: str) -> None:
@@ -297,8 +463,9 @@ class WorkingsModel:
     @property
     def mistake(self) -> Diagnostic | None:
         """The error of the formula in hand, if it is the one that was checked."""
-        if self.trouble:
-            return Diagnostic(TextRange(0, 0), self.trouble)
+        if self.trouble or self.notice:
+            words = " ".join(one for one in (self.notice, self.trouble) if one)
+            return Diagnostic(TextRange(0, 0), words)
         preview = self.formula
         if preview is None or self.draft is None or preview.formula != self.draft.formula:
             return None

@@ -109,7 +109,7 @@ class PageFoot(QWidget):
         row.addWidget(self.keep_button, 0, Qt.AlignmentFlag.AlignRight)
         self.keep_button.clicked.connect(self.keep)
         self.remove_button.clicked.connect(self.take_away)
-        self.revert_button.clicked.connect(lambda: model.pick(model.picked))
+        self.revert_button.clicked.connect(model.discard)
 
     def refresh(self, *, is_wrong: bool) -> None:
         """Show what can be done."""

@@ -10,12 +10,12 @@ from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
-from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
+from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
-from rook_tally.desk.data.undo import SavedResult, UndoableResult
+from rook_tally.desk.data.undo import StepSink, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.workings.actions import WorkingsAction
@@ -38,12 +38,19 @@ R = TypeVar("R")
 class WorkingsView(QWidget):
     """The list on the left, a page on the right."""
 
-    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
+    def __init__(
+        self,
+        theme: Theme,
+        state: SiteState,
+        client: StoreClient,
+        drafts: DraftFile,
+        steps: StepSink,
+    ) -> None:
         super().__init__()
         self._theme = theme
         self._state = state
         self._client = client
-        self.model = WorkingsModel(state)
+        self.model = WorkingsModel(state, drafts, steps)
         self.items = ItemListModel(self.model)
         self.list = ItemList(self.items, theme, self)
         self.formula_page = FormulaPage(theme, self.model)
@@ -133,7 +140,7 @@ class WorkingsView(QWidget):
         doing: dict[WorkingsAction, Callable[[], None]] = {
             WorkingsAction.NEW: self._begin,
             WorkingsAction.KEEP: self._keep,
-            WorkingsAction.REVERT: lambda: self.model.pick(self.model.picked),
+            WorkingsAction.REVERT: self.model.discard,
             WorkingsAction.TAKE_AWAY: self._take_away,
             WorkingsAction.VARIANT: self.model.begin_variant,
             WorkingsAction.WHAT_IF: self.score_page.what_if.toggle,
@@ -148,7 +155,7 @@ class WorkingsView(QWidget):
 
     def make(self, working: Working) -> None:
         """Make something ready-made."""
-        self._save(working)
+        self._write(SaveWorking(working), lambda done: self.model.took("", working, done.saved))
 
     def _begin(self) -> None:
         self.list.setCurrentIndex(QModelIndex())
@@ -157,21 +164,26 @@ class WorkingsView(QWidget):
     def _keep(self) -> None:
         model = self.model
         if model.group is not None:
-            kept = model.kept_group
-            command = SaveGroup(model.group, "" if kept is None else kept.name)
-            self._write(command, self._on_group_saved)
+            group, kept = model.group, model.kept_group
+            key = "" if model.picked is None else model.picked[1]
+            command = SaveGroup(group, "" if kept is None else kept.name, kept)
+            self._write(command, lambda done: model.took_group(key, group, done.saved))
         elif model.draft is not None and model.is_altered:
             model.end_trial()
-            before = model.kept
-            self._save(model.draft, "" if before is None else before.slug)
+            draft, before = model.draft, model.kept
+            slot = "" if model.picked is None else model.picked[1]
+            self._write(
+                SaveWorking(draft, "" if before is None else before.slug, before),
+                lambda done: model.took(slot, draft, done.saved),
+            )
 
     def _take_away(self) -> None:
         model = self.model
         if model.kept_group is not None:
-            self._write(RemoveGroup(model.kept_group.name), self._on_removed)
+            self._write(RemoveGroup(model.kept_group.name, model.kept_group), self._on_removed)
         elif model.kept is not None:
             model.end_trial()
-            self._write(RemoveWorking(model.kept.slug), self._on_removed)
+            self._write(RemoveWorking(model.kept.slug, model.kept), self._on_removed)
 
     def _write(self, command: Command[R], on_done: Callable[[R], None]) -> None:
         """Have the store changed, and look at what there is then."""
@@ -185,15 +197,10 @@ class WorkingsView(QWidget):
         def failed(why: str) -> None:
             self._under_way -= 1
             self.model.refused(why)
+            # Who else changed it, and to what.
+            self._ask_list()
 
         self._client.write(command, done, failed)
-
-    def _save(self, working: Working, instead_of: str = "") -> None:
-        self._write(SaveWorking(working, instead_of), lambda done: self.model.took(done.saved))
-
-    def _on_group_saved(self, done: SavedResult[Group]) -> None:
-        self.model.group = self.model.kept_group = done.saved
-        self.model.picked = (WorkingKind.GROUP, done.saved.name)
 
     def _on_removed(self, _done: UndoableResult) -> None:
         self.model.pick(None)

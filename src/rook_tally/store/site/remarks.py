@@ -37,6 +37,7 @@ def save_remark(connection: Connection, remark: Remark) -> Remark:
         "place": remark.place,
         "who": remark.who,
     }
+    remark = replace(remark, text=remark.text.strip())
     note_change(connection, Subject.REMARKS)
     if remark.id:
         found = connection.execute(
