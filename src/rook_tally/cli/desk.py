@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
     from rook_tally.core.theme import Theme
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.settings import DeskSettings, ThemeChoice
+    from rook_tally.desk.data.settings import ThemeChoice
 
 
 _SIGNAL_LOOK_MS = 200
@@ -129,43 +129,32 @@ def show_desk(
     speak_as_the_person_does()
     kept = SettingsFile(desk_settings_file())
     settings = kept.of_store(store.id)
-    opened: list[DeskWindow] = []
-    chosen: list[ThemeChoice] = []
+    chosen = settings.theme
+    window = DeskWindow(
+        store,
+        clock=now_us,
+        theme=_theme(application, chosen),
+        feed=feed,
+        drafts=DraftFile(drafts_file(store.id)),
+    )
+    window.arrange(settings)
+    attend_to(window, only)
 
-    def open_window(settings: DeskSettings, feed: StoreFeed | None) -> DeskWindow:
-        window = DeskWindow(
-            store,
-            clock=now_us,
-            theme=_theme(application, settings.theme),
-            feed=feed,
-            drafts=DraftFile(drafts_file(store.id)),
-        )
-        window.arrange(settings)
-        attend_to(window, only)
-        window.theme_wanted.connect(lambda: reopen(settings.theme.next))
-        window.closing.connect(lambda: kept.keep(store.id, window.settings(settings.theme)))
-        opened.append(window)
-        chosen.append(settings.theme)
-        return window
-
-    def reopen(choice: ThemeChoice) -> None:
-        """The same arrangement in other colours."""
-        before = opened.pop()
-        after = open_window(before.settings(choice), None)
-        after.show()
-        before.closing.disconnect()
-        before.close()
-        before.deleteLater()
+    def choose_next() -> None:
+        nonlocal chosen
+        chosen = chosen.next
+        window.change_theme(_theme(application, chosen))
 
     def follow_desktop() -> None:
-        if chosen[-1] is ThemeChoice.FOLLOW:
-            reopen(ThemeChoice.FOLLOW)
+        if chosen is ThemeChoice.FOLLOW:
+            window.change_theme(_theme(application, chosen))
 
-    window = open_window(settings, feed)
+    window.theme_wanted.connect(choose_next)
+    window.closing.connect(lambda: kept.keep(store.id, window.settings(chosen)))
     application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
 
     def end(*_: object) -> None:
-        opened[-1].close()
+        window.close()
         # A window that is not shown ends nothing by being closed.
         QTimer.singleShot(0, application.quit)
 
@@ -182,7 +171,7 @@ def show_desk(
     if wall is not None:
         window.hang(wall.sheet, full_screen=wall.full_screen, screen=wall.screen)
     if for_s is not None:
-        QTimer.singleShot(round(for_s * 1000), lambda: opened[-1].close())
+        QTimer.singleShot(round(for_s * 1000), window.close)
     return application.exec()
 
 

@@ -93,6 +93,7 @@ def _settle_in(window: DeskWindow) -> None:
         from rook_tally.desk.app.tray import Tray
 
         tray = Tray(window.theme, window.state, window)
+        window.recoloured.connect(tray.recolour)
         tray.shown_wanted.connect(partial(come_forward, window))
         tray.alarms_wanted.connect(partial(_show_alarms, window))
         tray.end_wanted.connect(window.close)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 
 from rook_tally.core.quantities.levels import Level
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class Theme:
-    """Every colour by its role, as `#RRGGBB`. `levels` and `tints` run from settled to severe."""
+    """Every colour by its role, as `#RRGGBB`. `levels` and `tints` run from settled to severe.
+
+    A window has one of its own (`own`), which becomes another while everything that draws by it
+    stands; `LIGHT` and `NIGHT` are never altered.
+    """
 
     paper: str
     sheet: str
@@ -33,6 +37,33 @@ class Theme:
     ribbon: str
     hatch: str
     rail: str
+
+    def own(self) -> Theme:
+        """A copy that may become another theme."""
+        return replace(self)
+
+    def become(self, other: Theme) -> None:
+        """Take another theme's colours."""
+        for one in fields(self):
+            setattr(self, one.name, getattr(other, one.name))
+
+    @property
+    def colours(self) -> tuple[str, ...]:
+        """Every colour, in the order of the roles."""
+        found: list[str] = []
+        for one in fields(self):
+            value = getattr(self, one.name)
+            found += [value] if isinstance(value, str) else value
+        return tuple(found)
+
+    def exchanged(self, other: Theme) -> dict[str, str]:
+        """The colour of another theme that has the role of each of this one's; nothing for the
+        same theme."""
+        return {
+            mine: theirs
+            for mine, theirs in zip(self.colours, other.colours, strict=True)
+            if mine != theirs
+        }
 
     def level(self, level: Level) -> str:
         """The colour of a level; it never stands without its strokes."""
@@ -80,7 +111,7 @@ NIGHT = Theme(
     on_night="#F4F1E8",
     on_night_dim="#9AA0B5",
     standing_on_night="#E8A77C",
-    here="#5DB0A6",
+    here="#5DB0A7",
     sheen="#86A3DF",
     on_sheen="#10131A",
     margin="#6E4A47",

@@ -91,6 +91,11 @@ class Tray(QObject):
             self._level = worst
             self.icon.setIcon(QIcon(tray_picture(self._theme, worst)))
 
+    def recolour(self) -> None:
+        """Draw the icon anew."""
+        self._level = None
+        self.refresh()
+
     def _on_activated(self, reason: QSystemTrayIcon.ActivationReason) -> None:
         if reason is QSystemTrayIcon.ActivationReason.Trigger:
             self.shown_wanted.emit()

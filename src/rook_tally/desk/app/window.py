@@ -16,6 +16,7 @@ from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
 from rook_tally.desk.app.header_bar import HeaderBar
+from rook_tally.desk.app.recolour import recolour
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
 from rook_tally.desk.app.toast import Toast
 from rook_tally.desk.app.ui_thread import UiThread
@@ -54,15 +55,16 @@ _MOMENT_PAUSE_MS = 150
 class DeskWindow(QMainWindow):
     """The desk on one store. `feed` may be running already, to save time at the start.
 
-    `theme_wanted` is sent when another theme is to be chosen: colours are given to every part as it
-    is made, so that takes another window. `first_step` carries what a person chose in an empty
-    store and only whoever made the window can do; `importer` reads files where one was given;
-    `drafts` holds what was typed and not saved, also when the window was closed or killed.
+    `theme_wanted` is sent when another theme is to be chosen, `recoloured` once it is shown.
+    `first_step` carries what a person chose in an empty store and only whoever made the window can
+    do; `importer` reads files where one was given; `drafts` holds what was typed and not saved,
+    also when the window was closed or killed.
     """
 
     theme_wanted = Signal()
     first_step = Signal(FirstStep)
     closing = Signal()
+    recoloured = Signal()
 
     def __init__(
         self,
@@ -86,7 +88,10 @@ class DeskWindow(QMainWindow):
         self.drafts = DraftFile() if drafts is None else drafts
         self._view_kept: int | None = None
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
-        self.theme = theme
+        # Its own: it becomes another while the window stands.
+        self.theme = theme = theme.own()
+        # Of the application: a widget below one with a style sheet of its own inherits no other.
+        QApplication.setPalette(palette_of(theme))
         self.state = SiteState(clock)
         self._ui_thread = UiThread()
         self.client = StoreClient(store, deliver=self._ui_thread.post)
@@ -344,6 +349,11 @@ class DeskWindow(QMainWindow):
                 self._told_of_drafts = True
                 self._tell_of_drafts()
         self._show_notice()
+
+    def change_theme(self, other: Theme) -> None:
+        """Show everything in other colours; nothing else changes."""
+        recolour(self.theme, other)
+        self.recoloured.emit()
 
     def _tell_of_drafts(self) -> None:
         count = self.drafts.count

@@ -36,6 +36,7 @@ class CellPainter:
     def __init__(self, model: LedgerModel, theme: Theme) -> None:
         self._model, self._theme = model, theme
         self.on_painted: Callable[[int, int], None] | None = None
+        self._inked_on = theme.sheet
         self._kept: dict[Where, tuple[Cell, QSize, float, QPixmap]] = {}
 
     def forget(self) -> None:
@@ -44,6 +45,9 @@ class CellPainter:
 
     def ink(self, shown: Sequence[tuple[Where, QSize]], ratio: float) -> None:
         """Ink those of the cells shown that say something new, or have another size."""
+        if self._inked_on != self._theme.sheet:
+            self._inked_on = self._theme.sheet
+            self.forget()
         stale: list[tuple[Where, QSize, Cell]] = []
         for where, size in shown:
             cell = self._model.cell(*where)

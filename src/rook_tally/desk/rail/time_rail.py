@@ -86,6 +86,7 @@ class _Track(QWidget):
             self.height(),
             ratio,
             self._model.bounds,
+            self._theme.sheet,
         )
         if key != self._ground_key:
             self._ground_key = key

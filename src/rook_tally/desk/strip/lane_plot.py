@@ -118,6 +118,7 @@ class LanePlot(QWidget):
             self.content.value_range,
             self.size().toTuple(),
             self.devicePixelRatioF(),
+            self._theme.sheet,
             self.across.end_us - self.across.start_us,
         )
 
@@ -176,7 +177,13 @@ class LanePlot(QWidget):
     def _inked_ground(self, area: QRectF) -> QPixmap:
         """The ground drawn once for as long as limits and range stay: dots are slow to draw."""
         ratio = self.devicePixelRatioF()
-        key = (self.content.limits, self.content.value_range, self.size().toTuple(), ratio)
+        key = (
+            self.content.limits,
+            self.content.value_range,
+            self.size().toTuple(),
+            ratio,
+            self._theme.sheet,
+        )
         if key != self._ground_key:
             self._ground_key = key
             self._ground = QPixmap(self.size() * ratio)

@@ -48,14 +48,15 @@ _PANEL_PAUSE_MS, _PANEL_PAUSE_MOVING_MS = 20, 200
 
 
 class _Ground(QWidget):
-    """Nothing but a colour: the rules between lanes, the corner below their heads."""
+    """Paper, or a rule, under what is laid on it."""
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, theme: Theme, *, is_rule: bool) -> None:
         super().__init__()
-        self._name = name
+        self._theme, self._is_rule = theme, is_rule
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        QPainter(self).fillRect(self.rect(), colour(self._name))
+        name = self._theme.strong_rule if self._is_rule else self._theme.paper
+        QPainter(self).fillRect(self.rect(), colour(name))
 
 
 class StripView(QWidget):
@@ -90,7 +91,7 @@ class StripView(QWidget):
         self._empty = Label(tr("Add a lane to begin: type a few letters at the right, or press A"))
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.area = _Ground(theme.strong_rule)
+        self.area = _Ground(theme, is_rule=True)
         self._grid = QGridLayout(self.area)
         self._grid.setContentsMargins(0, 0, 0, 1)
         self._grid.setHorizontalSpacing(0)
@@ -130,7 +131,7 @@ class StripView(QWidget):
             row.addWidget(right, 1)
             return row
 
-        corner, rule = _Ground(self._theme.paper), _Ground(self._theme.strong_rule)
+        corner, rule = _Ground(self._theme, is_rule=False), _Ground(self._theme, is_rule=True)
         corner.setFixedWidth(HEAD_WIDTH)
         rule.setFixedHeight(1)
         lanes = QVBoxLayout()

@@ -170,7 +170,7 @@ class BacktestChart(QWidget):
             return
         ratio = self.devicePixelRatioF()
         size = round(self.plot.width() * ratio), round(self.plot.height() * ratio)
-        key = (id(envelope), value_range, size)
+        key = (id(envelope), value_range, size, self._theme.sheet)
         if self._trace is None or self._trace[0] != key:
             image = trace_image(
                 envelope,
