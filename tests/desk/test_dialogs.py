@@ -128,7 +128,13 @@ def test_a_corrected_series_is_followed_by_both_views_and_taken_back(
     to_strip(qtbot, window)
     seen = window.strip.model.envelopes[warm.id].mean
     assert set(np.round(seen[~np.isnan(seen)], 6).tolist()) == {20.0, 18.5}
+    # The last thing done was to open it in the Strip; before it, to correct it.
     window.undo.undo()
+    assert window.strip.model.lanes == []
+    window.undo.redo()
+    window.undo.undo()
+    window.undo.undo()
+    window.open_in_strip([window.state.site.series[0]])
     qtbot.waitUntil(lambda: set(_means(window, warm)) == {20.0}, timeout=PATIENCE_MS)
     until_shown(qtbot, window)
     window.show_view(LEDGER)

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.settings import DeskSettings, LedgerOrder, ThemeChoice
+from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import GroupRow, PlaceRow
 from rook_tally.desk.ledger.ordering import in_given_order, moved
 from rook_tally.store.base import Store
@@ -117,9 +120,69 @@ def test_a_unit_is_switched_in_place_everywhere_and_undone(
     window.open_in_strip(list(window.state.site.series[:1]))
     assert (window.strip.model.head(0).values, window.strip.model.head(0).unit) == ("66.2", "°F")
     window.undo.undo()
+    assert window.strip.model.lanes == []
+    window.undo.undo()
     qtbot.waitUntil(lambda: text() == "19.0", timeout=PATIENCE_MS)
     window.ledger.show_in_next_unit(1)
     qtbot.waitUntil(lambda: "CO₂" in window.teller.text(), timeout=PATIENCE_MS)
+
+
+def test_hiding_moving_and_ordering_are_taken_back_in_turn(window: DeskWindow) -> None:
+    before = window.ledger.model.arrangement
+    press(window, Qt.Key.Key_S)
+    window.ledger.pick_place(window.state.site.places[1])
+    press(window, Qt.Key.Key_H)
+    hidden = window.ledger.model.arrangement
+    window.undo.undo()
+    assert "hidden" in window.teller.text()
+    assert window.ledger.model.arrangement.hidden_places == ()
+    window.undo.undo()
+    assert window.ledger.model.arrangement == before
+    window.undo.redo()
+    window.undo.redo()
+    assert window.ledger.model.arrangement == hidden
+
+
+def test_where_a_person_has_scrolled_to_stays_when_something_arrives(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    window.resize(1024, 640)
+    table = window.ledger.table
+    bar = table.horizontalScrollBar()
+    table.setColumnWidth(0, 3000)
+    qtbot.waitUntil(lambda: bar.maximum() > 0, timeout=PATIENCE_MS)
+    bar.setValue(bar.maximum())
+    place = bar.value()
+    assert place > 0
+    window.ledger._on_laid_out()
+    assert bar.value() == place
+
+
+def test_the_menu_acts_on_the_cell_under_the_pointer(window: DeskWindow) -> None:
+    table, model = window.ledger.table, window.ledger.model
+    window.ledger.pick_place(window.state.site.places[0])
+    cells = [
+        (row, column) for row in range(len(model.rows)) for column in range(len(model.columns))
+    ]
+    full = next(
+        one for one in cells if model.has_cell(*one) and one[0] != table.currentIndex().row()
+    )
+    empty = next(one for one in cells if not model.has_cell(*one))
+
+    def menu_at(row: int, column: int) -> list[str]:
+        spot = table.visualRect(table.model().index(row, column)).center()
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, spot, table.mapToGlobal(spot))
+        table.contextMenuEvent(event)
+        menu = next(one for one in table.findChildren(QMenu) if one.isVisible())
+        words = [one.text() for one in menu.actions()]
+        menu.close()
+        menu.setParent(None)
+        return words
+
+    assert len(menu_at(*full)) == len(LedgerAction)
+    assert (table.currentIndex().row(), table.currentIndex().column()) == full
+    assert not any("Hide" in one or "Correct" in one for one in menu_at(*empty))
+    assert (table.currentIndex().row(), table.currentIndex().column()) == full
 
 
 def test_the_arrangement_is_kept_with_the_settings(window: DeskWindow, open_desk: OpenDesk) -> None:

@@ -111,6 +111,7 @@ def test_lines_are_copied_with_their_unit(qtbot: QtBot, noise: Series, open_desk
     assert not table.copy.isEnabled()
     table.table.selectRow(0)
     table.copy.click()
+    qtbot.waitUntil(lambda: table.words.text() == "1 line copied.", timeout=PATIENCE_MS)
     names, line = QGuiApplication.clipboard().text().split("\n")
     assert names.split("\t")[:2] == ["Time", "Value dB(A)"]
     assert line.split("\t")[:2] == ["2026-11-23 11:01:00.000", "52.0"]

@@ -206,6 +206,24 @@ def test_own_words_take_values(window: DeskWindow, qtbot: QtBot) -> None:
     assert wall.model.faces[3].body.parts[1].text == "58"
 
 
+def test_words_land_in_the_pane_they_were_typed_for(window: DeskWindow, qtbot: QtBot) -> None:
+    wall = window.wall
+    for _ in range(2):
+        wall.arranging.add_pane(pane(PaneKind.WORDS))
+    wall.arrange(True)
+    wall.model.pick(3)
+    wall.panel.words.setFocus()
+    QTest.keyClicks(wall.panel.words, "Firing today")
+    wall.model.pick(4)
+    assert [one.text for one in wall.model.sheet.panes[3:]] == ["Firing today", ""]
+    assert wall.panel.words.toPlainText() == ""
+    QTest.keyClicks(wall.panel.words, "Closed")
+    wall.model.show("rings")
+    wall.model.show("now")
+    assert [one.text for one in wall.model.sheet.panes[3:]] == ["Firing today", "Closed"]
+    _until_shown(qtbot, window)
+
+
 def test_the_rail_moves_it_into_the_past(window: DeskWindow, qtbot: QtBot) -> None:
     then_us = NOON_US - MINUTE_US
     window.state.show_window(TimeWindow(then_us - 3600_000_000, then_us, is_live=False))

@@ -137,6 +137,25 @@ def test_parts_of_the_sentence_are_typed_and_chosen_by_keys(
     qtbot.waitUntil(lambda: _is_shown(window), timeout=PATIENCE_MS)
 
 
+def test_what_is_typed_into_a_part_is_taken_by_a_click_beside_it(window: DeskWindow) -> None:
+    edit = window.watch.sentence
+    edit.open(Part.LIMIT)
+    assert edit.typing is not None
+    edit.typing.line.setText("31")
+    edit.typing.hide()
+    assert edit.parts[Part.LIMIT].text() == "31 µg/m³"
+    edit.open(Part.LIMIT)
+    assert edit.typing is not None
+    edit.typing.line.setText("many")
+    edit.typing.hide()
+    assert "many was not taken" in window.watch.trouble.text()
+    edit.open(Part.LIMIT)
+    assert edit.typing is not None
+    edit.typing.line.setText("99")
+    QTest.keyClick(edit.typing, Qt.Key.Key_Escape)
+    assert edit.parts[Part.LIMIT].text() == "31 µg/m³"
+
+
 def test_a_watch_is_made_renamed_and_taken_away(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:

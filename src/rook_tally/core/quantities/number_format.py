@@ -32,6 +32,11 @@ def figure(value: float, decimals: int) -> str:
     return MINUS + text if negative else text
 
 
+def plain(text: str) -> str:
+    """A figure as other programs read it: an ordinary minus sign, thousands not parted."""
+    return text.replace(MINUS, "-").replace(THIN_SPACE, "").replace(UNKNOWN, "")
+
+
 def age(age_s: float) -> str:
     """An age in its largest fitting unit: `9 s`, `41 min`, `3 h`, `5 d`."""
     seconds = max(age_s, 0.0)

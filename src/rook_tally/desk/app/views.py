@@ -24,7 +24,7 @@ def make_strip(window: DeskWindow) -> StripView:
     """Make the Strip of a window."""
     from rook_tally.desk.strip.view import StripView
 
-    made = StripView(window.theme, window.state, window.client)
+    made = StripView(window.theme, window.state, window.client, window.undo)
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.correction_wanted.connect(window.dialogs.correct)
     made.copy_wanted.connect(window.dialogs.copy_figures)

@@ -9,7 +9,15 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 from PySide6.QtCore import QByteArray, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
-from PySide6.QtWidgets import QApplication, QMainWindow, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QMainWindow,
+    QVBoxLayout,
+    QWidget,
+)
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import LIGHT, Theme
@@ -81,12 +89,13 @@ class DeskWindow(QMainWindow):
         self.setWindowTitle(tr("Rook Tally"))
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
-        self._refusal = ""
         self._told_of_drafts = False
         self.importer: FileImporter | None = None
         self.store = store
         self.drafts = DraftFile() if drafts is None else drafts
         self._view_kept: int | None = None
+        # Lanes of the last time, for the Strip when it is looked at first.
+        self.lanes_kept: list[list[Series]] = []
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         # Its own: it becomes another while the window stands.
         self.theme = theme = theme.own()
@@ -97,14 +106,14 @@ class DeskWindow(QMainWindow):
         self.client = StoreClient(store, deliver=self._ui_thread.post)
         self.feed = feed if feed is not None else StoreFeed(store, clock=clock)
         self.head = HeaderBar(theme, self.state, VIEWS)
-        self.ledger = LedgerView(theme, self.state, self.client)
+        self.undo = UndoHistory(self.client, told=self.tell)
+        self.client.on_trouble = self.tell
+        self.ledger = LedgerView(theme, self.state, self.client, self.undo)
         self.wall_settings = WallSettings()
         self.rail = TimeRail(theme, RailModel(self.state))
         self.notice = NoticeBanner(theme)
         self.banner = PastBanner(theme, self.state, self.rail.model)
         self.teller = Toast(theme, self)
-        self.undo = UndoHistory(self.client, told=self.tell)
-        self.client.on_trouble = self.tell
         self._views = ViewStack(self, self.ledger)
         self._lay_out()
         self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
@@ -147,8 +156,11 @@ class DeskWindow(QMainWindow):
         # Only while the past is shown: else Space presses what has the focus, as everywhere.
         self._to_live = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
         self._to_live.activated.connect(self.rail.model.go_live)
-        self._to_live.setEnabled(False)
-        self.rail.refused.connect(self._on_refused)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._watch_space)
+        self._watch_space()
+        self.rail.refused.connect(self.tell)
         self.ledger.told.connect(self.tell)
         self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
         self.head.site_wanted.connect(lambda: self.dialogs.show_site())
@@ -296,20 +308,24 @@ class DeskWindow(QMainWindow):
             lanes = [
                 [by_name[name] for name in lane if name in by_name] for lane in self._lanes_kept
             ]
-            if view == STRIP:
-                self.strip.model.set_lanes([lane for lane in lanes if lane])
+            self.lanes_kept = [lane for lane in lanes if lane]
         if view:
             self.show_view(view)
 
     def _on_window_moved(self) -> None:
         """Have the moment shown read, when it is a past one, and say soon which it is."""
-        self._to_live.setEnabled(not self.state.window.is_live)
+        self._watch_space()
         if self._views.currentIndex() == STRIP:
             # The lanes are being panned: how the whole site stood then can wait for the hand.
             self._moment_timer.start()
         else:
             self._ask_moment()
         self.banner.tell_soon()
+
+    def _watch_space(self, *_focus: object) -> None:
+        """Space returns to now from the past, unless what has the focus is pressed by it."""
+        presses = isinstance(QApplication.focusWidget(), QAbstractButton | QComboBox | QLineEdit)
+        self._to_live.setEnabled(not self.state.window.is_live and not presses)
 
     def _end_trial(self) -> None:
         if self._views.is_made(WORKINGS):
@@ -329,10 +345,6 @@ class DeskWindow(QMainWindow):
     def _ask_rail(self) -> None:
         if self.state.is_loaded and self.rail.model.is_to_be_asked():
             self.client.read(self.rail.model.question(), self.rail.model.take)
-
-    def _on_refused(self, why: str) -> None:
-        self._refusal = why
-        self._show_notice()
 
     def _on_moment(self, moment: SiteSnapshot) -> None:
         self.state.take_moment(moment)
@@ -373,7 +385,7 @@ class DeskWindow(QMainWindow):
         self._show_notice()
 
     def _show_notice(self) -> None:
-        self.notice.say(self._refusal or self.state.notice())
+        self.notice.say(self.state.notice())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A passing line would stand in the wrong place."""
@@ -386,6 +398,9 @@ class DeskWindow(QMainWindow):
         self._tick.stop()
         if self._views.is_made(WALL) and self.wall.showing is not None:
             self.wall.showing.close()
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.disconnect(self._watch_space)
         self.feed.stop()
         self.client.stop()
         self.drafts.close()

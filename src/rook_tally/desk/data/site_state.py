@@ -18,6 +18,7 @@ from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.event import Event
 from rook_tally.desk.data.past_snapshot import LatestValues, SnapshotQuery
 from rook_tally.desk.data.store_feed import (
     Copies,
@@ -92,7 +93,7 @@ class SiteState:
     window_moved: list[Callable[[], None]] = field(default_factory=list)
     # Called after remarks were written, altered or deleted.
     remarks_changed: list[Callable[[], None]] = field(default_factory=list)
-    _subscribers: list[Callable[[set[int] | None], None]] = field(default_factory=list)
+    _changed: Event[[set[int] | None]] = field(default_factory=Event)
 
     @property
     def zone(self) -> ZoneInfo:
@@ -229,9 +230,9 @@ class SiteState:
                 )
         return ", ".join(told)
 
-    def subscribe(self, changed: Callable[[set[int] | None], None]) -> None:
-        """Call this after every change."""
-        self._subscribers.append(changed)
+    def subscribe(self, changed: Callable[[set[int] | None], None]) -> Callable[[], None]:
+        """Call this after every change; returns the function that ends it."""
+        return self._changed.subscribe(changed)
 
     def take(self, news: News) -> None:
         """Take news in and tell the subscribers."""
@@ -276,8 +277,7 @@ class SiteState:
         self._tell(set() if changed and not self.window.is_live else changed)
 
     def _tell(self, changed: set[int] | None) -> None:
-        for subscriber in self._subscribers:
-            subscriber(changed)
+        self._changed(changed)
 
     def _take_readings(self, news: NewReadings) -> None:
         by_id = {one.id: one for one in self.site.series}

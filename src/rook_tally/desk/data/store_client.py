@@ -135,6 +135,7 @@ class StoreClient:
         self._writes: deque[Callable[[], Callable[[], None]]] = deque()
         self._wake = threading.Condition()
         self._stopping = False
+        self._is_reading = False
         self._apart: WorkerProcess | None = None
         self._restarts = 0
         self._thread = threading.Thread(target=self._run, name="store client", daemon=True)
@@ -197,7 +198,12 @@ class StoreClient:
         """End the thread, and the process if there is one, and wait for them."""
         with self._wake:
             self._stopping = True
+            self._reads.clear()
             self._wake.notify()
+            apart = self._apart if self._is_reading else None
+        if apart is not None:
+            # Nobody waits for what it reads any more. What is to be written is written.
+            apart.end_at_once()
         self._thread.join()
         if self._apart is not None:
             self._apart.end()
@@ -231,13 +237,17 @@ class StoreClient:
         while True:
             with self._wake:
                 self._wake.wait_for(lambda: self._reads or self._writes or self._stopping)
+                self._is_reading = False
                 if self._writes:
                     work = self._writes.popleft()
                 elif self._stopping:
                     return
                 else:
                     work = self._reads.pop(next(iter(self._reads)))
-            self._deliver(work())
+                    self._is_reading = True
+            done = work()
+            self._is_reading = False
+            self._deliver(done)
 
     def _outcome(self, job: Read[T] | Write[T]) -> Outcome[T]:
         apart = self._apart
@@ -257,6 +267,8 @@ class StoreClient:
                 # Nobody knows how much of it went through the pipe.
                 self._replace_worker(apart)
                 return Failure(tr("a fault of ours: {0}; the log says more", repr(error)))
+            if self._stopping and job.can_be_repeated:
+                return Failure("")
         return job.carry_out(self._store)
 
     def _replace_worker(self, gone: WorkerProcess) -> None:
@@ -264,7 +276,7 @@ class StoreClient:
         self._apart = None
         gone.end()
         self._restarts += 1
-        if self._restarts > _MOST_RESTARTS:
+        if self._restarts > _MOST_RESTARTS or self._stopping:
             return
         self.work_apart()
         words = tr("The process that reads the store had ended; another one was started.")

@@ -15,6 +15,7 @@ from typing import Protocol, TypeVar
 
 from rook_tally.core.i18n import speak
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
+from rook_tally.core.quantities.number_format import decimal_mark, write_with
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 
@@ -45,7 +46,10 @@ class WorkerProcess:
         self._is_ready = False
         # The address may hold a password; this way it is not among the words everybody can see.
         self._process = context.Process(
-            target=_serve, args=(theirs, address, catalogue), name="rook-tally-reader", daemon=True
+            target=_serve,
+            args=(theirs, address, catalogue, decimal_mark()),
+            name="rook-tally-reader",
+            daemon=True,
         )
         self._process.start()
         theirs.close()
@@ -77,6 +81,10 @@ class WorkerProcess:
         result: R = self._pipe.recv()
         return result
 
+    def end_at_once(self) -> None:
+        """Kill it: whoever waits for an answer learns that there is none."""
+        self._process.kill()
+
     def end(self) -> None:
         """Let it go."""
         self._pipe.close()
@@ -86,12 +94,13 @@ class WorkerProcess:
             self._process.join()
 
 
-def _serve(pipe: Pipe, address: str, catalogue: Mapping[str, str]) -> None:
+def _serve(pipe: Pipe, address: str, catalogue: Mapping[str, str], mark: str) -> None:
     """Carry out jobs until the pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     keep_freed_memory(FOR_A_WINDOW_MB)
     speak(catalogue)
+    write_with(mark)
     store = open_store(address)
     try:
         pipe.send(True)

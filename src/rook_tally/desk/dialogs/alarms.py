@@ -74,22 +74,18 @@ class AlarmDialog(QDialog):
         self.unshelve.clicked.connect(lambda: self._ask(RequestKind.UNSHELVE))
         self.open_watch.clicked.connect(self._open)
         self.list.currentRowChanged.connect(lambda _row: self._show_buttons())
-        self._is_open, self._was_filled = True, False
-        state.subscribe(self._on_state_changed)
+        self._was_filled = False
+        self._leave = state.subscribe(lambda _changed: self.refresh())
         self.refresh()
-
-    def _on_state_changed(self, _changed: set[int] | None) -> None:
-        if self._is_open:
-            self.refresh()
 
     def done(self, result: int) -> None:
         """It follows the alarms no longer."""
-        self._is_open = False
+        self._leave()
         super().done(result)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """However it is closed."""
-        self._is_open = False
+        self._leave()
         super().closeEvent(event)
 
     def refresh(self) -> None:

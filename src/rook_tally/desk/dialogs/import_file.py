@@ -37,6 +37,8 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self._importer = importer
         self._thread: threading.Thread | None = None
+        self._begun = ("", "", "", "", "")
+        self._is_written = self._closes_then = False
         self.setWindowTitle(tr("Read a CSV file"))
         self.setMinimumWidth(560)
         self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
@@ -112,31 +114,44 @@ class ImportDialog(QDialog):
         for button in (self.rehearse, self.read):
             button.setEnabled(False)
         self.said.setPlainText(tr("Reading …"))
+        self._begun, self._is_written = self._typed(), not dry_run
         self._thread = threading.Thread(
-            target=self._run,
-            daemon=True,
-            name="importing",
-            args=(
-                Path(self.file.text()),
-                self.station.currentText(),
-                self.zone.text(),
-                dry_run,
-                self.columns.text(),
-                str(self.dates.currentData()),
-            ),
+            target=self._run, daemon=True, name="importing", args=(*self._begun, dry_run)
         )
         self._thread.start()
 
+    def _typed(self) -> tuple[str, str, str, str, str]:
+        """What is to be read, as it is typed now."""
+        return (
+            self.file.text(),
+            self.station.currentText(),
+            self.zone.text(),
+            self.columns.text(),
+            str(self.dates.currentData()),
+        )
+
+    def reject(self) -> None:
+        """Close it, unless readings are being written: nobody would learn what came of that."""
+        if self._thread is not None and self._is_written:
+            self.said.setPlainText(
+                tr("Readings are being written; this closes once that is done. They can be undone.")
+            )
+            self._closes_then = True
+            return
+        super().reject()
+
     def _run(
-        self, file: Path, station: str, zone: str, dry_run: bool, columns: str, dates: str
+        self, file: str, station: str, zone: str, columns: str, dates: str, dry_run: bool
     ) -> None:
         try:
             told = self._importer(
-                file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+                Path(file), station, zone, dry_run=dry_run, columns=columns, dates=dates
             )
             self.told.emit(told, dry_run)
         except RookTallyError as error:
             self.told.emit(str(error), False)
+        except Exception as error:  # noqa: BLE001 - the thread's end must be told however it ends
+            self.told.emit(tr("a fault of ours: {0}; nothing was written", repr(error)), False)
 
     def _on_told(self, text: str, can_be_read: bool) -> None:
         if self._thread is not None:
@@ -144,4 +159,7 @@ class ImportDialog(QDialog):
         self._thread = None
         self.said.setPlainText(text)
         self.rehearse.setEnabled(True)
-        self.read.setEnabled(can_be_read)
+        # Only what was looked at is read: not a file, or station, typed since.
+        self.read.setEnabled(can_be_read and self._begun == self._typed())
+        if self._closes_then:
+            super().reject()

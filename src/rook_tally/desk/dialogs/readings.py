@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -18,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.i18n import tr
+from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -37,6 +40,8 @@ from rook_tally.desk.parts.widgets import tint
 _Index = QModelIndex | QPersistentModelIndex
 _WIDTHS = (190, 90, 90, 110)
 _MOST_COPIED = 100_000
+_COPIED_AT_ONCE = 200
+_COPY_BUDGET_S = 0.006
 
 
 class _Lines(QAbstractTableModel):
@@ -126,12 +131,15 @@ class ReadingsTable(StoreDialog):
                 button.setShortcut(keys)
                 button.setToolTip(keys)
         self.copy.setToolTip("Ctrl+C")
+        self._copying: _Copying | None = None
+        self._copy_timer = QTimer(self, interval=0)
+        self._copy_timer.timeout.connect(self._copy_some)
         self._lay_out()
         QShortcut(QKeySequence.StandardKey.Copy, self.table).activated.connect(self._copy)
         self.only_suspect.toggled.connect(self._filter)
         self.good.clicked.connect(lambda: self._overrule(Quality.GOOD))
         self.suspect.clicked.connect(lambda: self._overrule(Quality.SET_ASIDE))
-        self.copy.clicked.connect(self._copy)
+        self.copy.clicked.connect(self._on_copy)
         self.table.selectionModel().selectionChanged.connect(self._on_selected)
         self.read_again()
 
@@ -189,6 +197,68 @@ class ReadingsTable(StoreDialog):
             self._client.write(change, lambda _done: self.read_again())
 
     def _copy(self) -> None:
-        if self.lines.model is not None:
-            text = self.lines.model.as_text(self._chosen()[:_MOST_COPIED])
-            QGuiApplication.clipboard().setText(text)
+        model, chosen = self.lines.model, self._chosen()
+        if model is None or self._copying is not None:
+            return
+        # Made in pieces: a hundred thousand lines must not hold the window up.
+        self._copying = _Copying(model, chosen[:_MOST_COPIED], len(chosen))
+        self.copy.setText(tr("Cancel copying"))
+        self._copy_timer.start()
+
+    def _on_copy(self) -> None:
+        if self._copying is None:
+            self._copy()
+        else:
+            self._end_copying(tr("Nothing was copied."))
+
+    def _copy_some(self) -> None:
+        copying = self._copying
+        if copying is None:
+            return
+        copying.go_on()
+        done, whole = copying.done, len(copying.lines)
+        if not copying.is_finished:
+            self.words.setText(tr("{0} of {1} lines copied …", figure(done, 0), figure(whole, 0)))
+            return
+        QGuiApplication.clipboard().setText(copying.text())
+        words = tr("{0} lines copied.", figure(whole, 0)) if whole != 1 else tr("1 line copied.")
+        if copying.chosen > whole:
+            words = tr(
+                "{0} of the {1} chosen lines copied, the most there is room for; "
+                "export the series for all of them.",
+                figure(whole, 0),
+                figure(copying.chosen, 0),
+            )
+        self._end_copying(words)
+
+    def _end_copying(self, words: str) -> None:
+        self._copying = None
+        self._copy_timer.stop()
+        self.copy.setText(tr("Copy"))
+        self.words.setText(words)
+
+
+class _Copying:
+    """Lines on their way to the clipboard, some at a time."""
+
+    def __init__(self, model: ReadingsModel, lines: Sequence[int], chosen: int) -> None:
+        self._model, self.lines, self.chosen = model, lines, chosen
+        self.done = 0
+        self._parts = [model.heading()]
+
+    @property
+    def is_finished(self) -> bool:
+        """True once every line is there."""
+        return self.done >= len(self.lines)
+
+    def go_on(self) -> None:
+        """Write the next ones."""
+        until = time.perf_counter() + _COPY_BUDGET_S
+        while not self.is_finished and time.perf_counter() < until:
+            part = self.lines[self.done : self.done + _COPIED_AT_ONCE]
+            self._parts.append(self._model.lines_as_text(part))
+            self.done += len(part)
+
+    def text(self) -> str:
+        """All of them under their names."""
+        return "\n".join(self._parts)

@@ -11,6 +11,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray
 from rook_tally.core.i18n import tr
+from rook_tally.core.quantities.number_format import plain
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.commands import Overrule
@@ -109,11 +110,14 @@ class ReadingsModel:
             stretches.append((first_us, last_us + 1))
         return Overrule(self.answer.series, tuple(stretches), quality, who, why)
 
-    def as_text(self, lines: Sequence[int]) -> str:
-        """Lines for the clipboard, their columns apart by tabs, under their names."""
+    def heading(self) -> str:
+        """The names of the columns, apart by tabs."""
         symbol = self.answer.series.shown.symbol
-        names = [COLUMNS[0], f"{COLUMNS[1]} {symbol}".rstrip(), *COLUMNS[2:]]
-        return "\n".join(["\t".join(names), *("\t".join(self.texts(line)) for line in lines)])
+        return "\t".join([COLUMNS[0], f"{COLUMNS[1]} {symbol}".rstrip(), *COLUMNS[2:]])
+
+    def lines_as_text(self, lines: Sequence[int]) -> str:
+        """Lines for the clipboard, their columns apart by tabs."""
+        return "\n".join("\t".join(map(plain, self.texts(line))) for line in lines)
 
     def words(self) -> str:
         """The number of readings in words."""

@@ -914,6 +914,16 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Readings are being written; this closes once that is done. They can be undone.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>a fault of ours: {0}; nothing was written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/key_list.py" />
       <source>Keys</source>
       <translation type="unfinished" />
@@ -940,12 +950,42 @@
     </message>
     <message>
       <location filename="desk/dialogs/readings.py" />
+      <source>Cancel copying</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>{0} lines copied.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>1 line copied.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>{0} of the {1} chosen lines copied, the most there is room for; export the series for all of them.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
       <source>Count as good</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>Count as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Nothing was copied.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>{0} of {1} lines copied …</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1154,6 +1194,31 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/ledger/model.py" />
+      <source>group of the lines below changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
+      <source>{0} moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
+      <source>{0} hidden</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
+      <source>everything shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
+      <source>another station shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/ledger/onboarding.py" />
       <source>Look at the demo</source>
       <translation type="unfinished" />
@@ -1351,6 +1416,11 @@
     <message>
       <location filename="desk/ledger/view.py" />
       <source>{0} has no other unit.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/view.py" />
+      <source>order of the places changed</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1978,6 +2048,26 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/strip/model.py" />
+      <source>{0} lanes added</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
+      <source>series added to a lane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
+      <source>series moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
+      <source>lane removed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
       <source>nothing was heard in this window</source>
       <translation type="unfinished" />
     </message>
@@ -1994,6 +2084,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/strip/model.py" />
       <source>behind: the same hours a week before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
+      <source>lane moved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2223,6 +2318,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/arranging.py" />
+      <source>pane changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/arranging.py" />
       <source>sheet {0} made</source>
       <translation type="unfinished" />
     </message>
@@ -2239,11 +2339,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/arranging.py" />
       <source>pane resized</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/arranging.py" />
-      <source>pane changed</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2558,6 +2653,11 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/share_dialog.py" />
+      <source>Served at {0}, port {1}. Only who has a link sees anything; nothing can be changed from there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/share_dialog.py" />
       <source>On a phone or a tablet</source>
       <translation type="unfinished" />
     </message>
@@ -2593,6 +2693,16 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     </message>
     <message>
       <location filename="desk/wall/share_dialog.py" />
+      <source>Nothing is served. Links stay good until they are revoked.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/share_dialog.py" />
+      <source>Nothing is served now, as no collector runs. Once one does: at {0}, port {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/share_dialog.py" />
       <source>QR code of the link</source>
       <translation type="unfinished" />
     </message>
@@ -2609,16 +2719,6 @@ Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
     <message>
       <location filename="desk/wall/share_dialog.py" />
       <source>Revoke</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/share_dialog.py" />
-      <source>Served at {0}, port {1}. Only who has a link sees anything; nothing can be changed from there.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/share_dialog.py" />
-      <source>Nothing is served. Links stay good until they are revoked.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3215,6 +3315,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="core" />
       <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/sentence_edit.py" />
+      <source>{0} was not taken: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -13,6 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import mean_value
 from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.levels import Level
@@ -23,6 +24,7 @@ from rook_tally.core.series.freshness import Freshness, expected_reports_heard
 from rook_tally.desk.data.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import HEARD_REPORTS
+from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.ledger.cell_view import Cell, ribbon_range, spoken_cell
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
 from rook_tally.store.site import Place, Series, Site
@@ -82,8 +84,9 @@ class LedgerModel:
     rows whose heads say something else.
     """
 
-    def __init__(self, state: SiteState) -> None:
+    def __init__(self, state: SiteState, steps: StepSink | None = None) -> None:
         self._state = state
+        self._steps = NoSteps() if steps is None else steps
         self.arrangement = LedgerArrangement()
         self.rows: list[Row] = []
         self.columns: list[Quantity] = []
@@ -248,7 +251,9 @@ class LedgerModel:
         names = ["", *(one.name for one in self._state.groups if len(one.places) > 1)]
         at = names.index(self.arrangement.group) if self.arrangement.group in names else 0
         group = names[(at + 1) % len(names)]
-        self.arrange(replace(self.arrangement, group=group))
+        self.arrange_by_hand(
+            replace(self.arrangement, group=group), tr("group of the lines below changed")
+        )
         return group
 
     @property
@@ -261,18 +266,31 @@ class LedgerModel:
         self.arrangement = arrangement
         self._lay_out()
 
+    def arrange_by_hand(self, arrangement: LedgerArrangement, words: str) -> None:
+        """Arrange it so, as a step that can be taken back."""
+        before = self.arrangement
+        if arrangement != before:
+            self.arrange(arrangement)
+            self._steps.add_local(
+                LocalStep(words, partial(self.arrange, before), partial(self.arrange, arrangement))
+            )
+
     def move_place(self, row: int, by: int) -> None:
         """Move a place up or down; ordered worst first, the order is not a person's."""
         line = self.rows[row]
         if isinstance(line, PlaceRow) and self.arrangement.order is LedgerOrder.PLACES:
             shown = [one.place.name for one in self.rows if isinstance(one, PlaceRow)]
             names = moved(shown, line.place.name, by)
-            self.arrange(replace(self.arrangement, places=names))
+            self.arrange_by_hand(
+                replace(self.arrangement, places=names), tr("{0} moved", line.place.name)
+            )
 
     def move_quantity(self, column: int, by: int) -> None:
         """Move a quantity left or right."""
         names = moved([one.slug for one in self.columns], self.columns[column].slug, by)
-        self.arrange(replace(self.arrangement, quantities=names))
+        self.arrange_by_hand(
+            replace(self.arrangement, quantities=names), tr("{0} moved", self.columns[column].name)
+        )
 
     def hide_place(self, row: int) -> str:
         """Hide a place; returns its name."""
@@ -280,19 +298,26 @@ class LedgerModel:
         if not isinstance(line, PlaceRow):
             return ""
         hidden = (*self.arrangement.hidden_places, line.place.name)
-        self.arrange(replace(self.arrangement, hidden_places=hidden))
+        self.arrange_by_hand(
+            replace(self.arrangement, hidden_places=hidden), tr("{0} hidden", line.place.name)
+        )
         return line.place.name
 
     def hide_quantity(self, column: int) -> str:
         """Hide a quantity; returns its name."""
         quantity = self.columns[column]
         hidden = (*self.arrangement.hidden_quantities, quantity.slug)
-        self.arrange(replace(self.arrangement, hidden_quantities=hidden))
+        self.arrange_by_hand(
+            replace(self.arrangement, hidden_quantities=hidden), tr("{0} hidden", quantity.name)
+        )
         return quantity.name
 
     def show_all(self) -> None:
         """Show what was hidden."""
-        self.arrange(replace(self.arrangement, hidden_places=(), hidden_quantities=()))
+        self.arrange_by_hand(
+            replace(self.arrangement, hidden_places=(), hidden_quantities=()),
+            tr("everything shown"),
+        )
 
     def show_next_station(self, row: int, column: int) -> None:
         """Where several stations of a place tell the same, show the next one's value."""
@@ -301,7 +326,9 @@ class LedgerModel:
             one = several[1]
             name = cell_name(one.station.place.name, one.quantity.slug)
             stations = {**self.arrangement.stations, name: one.station.key}
-            self.arrange(replace(self.arrangement, stations=stations))
+            self.arrange_by_hand(
+                replace(self.arrangement, stations=stations), tr("another station shown")
+            )
 
     def _place_row(self, place: Place) -> PlaceRow:
         found: dict[str, list[Series]] = {}

@@ -384,10 +384,17 @@ class LedgerTable(QTableView):
             super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """Offer the actions of the cell."""
+        """Offer the actions of the cell under the pointer; where there is none, of the table."""
+        actions = list(LedgerAction)
+        if event.reason() is QContextMenuEvent.Reason.Mouse:
+            index = self.indexAt(event.pos())
+            if index.isValid() and self._ledger.has_cell(index.row(), index.column()):
+                self.setCurrentIndex(index)
+            else:
+                actions = [LedgerAction.ORDER, LedgerAction.SHOW_ALL, LedgerAction.GROUP]
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for action in LedgerAction:
+        for action in actions:
             entry = menu.addAction(f"{action.words}\t{key_words(action.keys)}")
             entry.triggered.connect(partial(self.acts.emit, action))
         menu.popup(event.globalPos())

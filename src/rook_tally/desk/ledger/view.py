@@ -15,6 +15,7 @@ from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.commands import ShowInUnit
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.data.undo import StepSink
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
 from rook_tally.desk.ledger.onboarding import FirstStep, Onboarding
@@ -44,12 +45,14 @@ class LedgerView(QWidget):
     first_step = Signal(FirstStep)
     told = Signal(str)
 
-    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
+    def __init__(
+        self, theme: Theme, state: SiteState, client: StoreClient, steps: StepSink
+    ) -> None:
         super().__init__()
         self._state = state
         self._client = client
         self._picked: Series | None = None
-        self.model = LedgerModel(state)
+        self.model = LedgerModel(state, steps)
         self.table = LedgerTable(self.model, theme, self)
         self.panel = SidePanel(theme, state, self)
         # Readings come faster than an account is worth reading again.
@@ -87,7 +90,9 @@ class LedgerView(QWidget):
         model = self.model
         return {
             LedgerAction.OPEN: self._open_picked,
-            LedgerAction.ORDER: lambda: model.arrange(with_other_order(model.arrangement)),
+            LedgerAction.ORDER: lambda: model.arrange_by_hand(
+                with_other_order(model.arrangement), tr("order of the places changed")
+            ),
             LedgerAction.UNIT: lambda: self.show_in_next_unit(self._column),
             LedgerAction.NEXT_STATION: self._show_next_station,
             LedgerAction.PLACE_UP: lambda: self._if_picked(lambda: model.move_place(self._row, -1)),
@@ -209,9 +214,17 @@ class LedgerView(QWidget):
         self._stack.setCurrentIndex(1 if nothing_known and self._state.is_loaded else 0)
         if is_empty:
             return
-        where = self._position_of_picked() or self.model.worst_cell()
-        if where is not None:
-            self.pick(*where)
+        again = self._position_of_picked()
+        where = again or self.model.worst_cell()
+        if where is None:
+            return
+        bars = (self.table.verticalScrollBar(), self.table.horizontalScrollBar())
+        places = [one.value() for one in bars]
+        self.pick(*where)
+        if again is not None:
+            # Something arrived; where the person has scrolled to is theirs.
+            for bar, place in zip(bars, places, strict=True):
+                bar.setValue(place)
 
     def _position_of_picked(self) -> tuple[int, int] | None:
         if self._picked is None:

@@ -37,6 +37,7 @@ _HANDLE_REACH = 7
 _RIBBON_TOP, _RIBBON_HEIGHT = 16, 50
 _HEIGHTS = (0.28, 0.36, 0.58, 0.8, 1.0)
 _ZOOM_STEP = 1.25
+_WHEEL_STEP = 120
 _KEY_SHARE = 0.1
 _PIXELS_A_TICK = 110
 _STROKES_ROOM = 18
@@ -235,10 +236,16 @@ class _Track(QWidget):
         self._grip = None
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """A longer or shorter window, its end staying where it is."""
-        window = self._model.window
-        factor = _ZOOM_STEP if event.angleDelta().y() < 0 else 1 / _ZOOM_STEP
-        self._model.stretch(start_us=round(window.end_us - window.span_us * factor))
+        """A longer or shorter window, its end staying where it is; sideways it moves along."""
+        window, turned = self._model.window, event.angleDelta()
+        if abs(turned.x()) > abs(turned.y()):
+            by_us = round(-turned.x() / _WHEEL_STEP * _KEY_SHARE * window.span_us)
+            self._model.move_to(window.start_us + by_us)
+        elif turned.y():
+            # A touchpad tells a turn in many small parts.
+            factor = _ZOOM_STEP ** (-turned.y() / _WHEEL_STEP)
+            self._model.stretch(start_us=round(window.end_us - window.span_us * factor))
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows move the window, with Shift its beginning; Home shows the archive's start."""
@@ -344,7 +351,6 @@ class TimeRail(QWidget):
         except UsageError as error:
             self.refused.emit(str(error))
             return
-        self.refused.emit("")
         self._leave_go()
         self.track.setFocus()
 

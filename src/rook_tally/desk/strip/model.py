@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.text_match import folded
 from rook_tally.desk.data.time_window import SHORTEST_US, TimeWindow
+from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.strip.queries import LaneReadings, LanesQuery, Overlay, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
 from rook_tally.store.site import Series
@@ -71,6 +73,7 @@ class StripModel:
     picked: int = 0
     made: int = 0
     changed: list[Callable[[], None]] = field(default_factory=list)
+    steps: StepSink = field(default_factory=NoSteps)
 
     def __post_init__(self) -> None:
         self.remarks = RemarksModel(self.state)
@@ -116,6 +119,8 @@ class StripModel:
         """Pick a lane."""
         if self.lanes:
             self.picked = min(max(lane, 0), len(self.lanes) - 1)
+            # What is deleted next is what was picked last.
+            self.remarks.pick(None)
             self._announce()
 
     def mark(self, stretch: tuple[int, int] | None) -> None:
@@ -145,6 +150,11 @@ class StripModel:
             self.show_window(TimeWindow(start_us, end_us, is_live=False))
 
     @property
+    def pin_us(self) -> int:
+        """The moment that a new pin is about: at the cursor, without one the moment shown."""
+        return self.cursor_us or self.state.now_us
+
+    @property
     def cursor_or_middle_us(self) -> int:
         """The moment at the cursor, without one the middle of the window."""
         return self.cursor_us or (self.window.start_us + self.window.end_us) // 2
@@ -169,12 +179,33 @@ class StripModel:
             Overlay.WEEK_BEFORE: tr("behind: the same hours a week before"),
         }[self.overlay]
 
+    def _change_lanes(self, lanes: list[Lane], words: str, picked: int | None = None) -> None:
+        """Show these lanes, as a step that can be taken back."""
+        if lanes == self.lanes:
+            return
+        before, was_picked = list(self.lanes), self.picked
+
+        def show(to: list[Lane], at: int) -> None:
+            known = {one.id: one for one in self.state.site.series}
+            kept = [
+                Lane(tuple(known[one.id] for one in lane.series if one.id in known)) for lane in to
+            ]
+            self.lanes = [lane for lane in kept if lane.series]
+            self.picked = min(max(at, 0), max(0, len(self.lanes) - 1))
+            self._announce()
+
+        at = self.picked if picked is None else picked
+        show(lanes, at)
+        self.steps.add_local(
+            LocalStep(words, partial(show, before, was_picked), partial(show, list(lanes), at))
+        )
+
     def add(self, series: Sequence[Series]) -> None:
         """Add each series as a lane of its own, unless it is shown already."""
-        for one in series:
-            if one.id not in {shown.id for shown in self.series}:
-                self.lanes.append(Lane((one,)))
-        self._announce()
+        shown = {one.id for one in self.series}
+        fresh = [one for one in dict.fromkeys(series) if one.id not in shown]
+        lanes = [*self.lanes, *(Lane((one,)) for one in fresh)]
+        self._change_lanes(lanes, tr("{0} lanes added", len(fresh)))
 
     def set_lanes(self, lanes: Sequence[Sequence[Series]]) -> None:
         """Show these lanes instead of those there are; each of one quantity."""
@@ -185,8 +216,9 @@ class StripModel:
         """Draw a series in a lane of the same quantity."""
         if self.lanes[lane].quantity.slug != series.quantity.slug or series in self.series:
             return
-        self.lanes[lane] = Lane((*self.lanes[lane].series, series))
-        self._announce()
+        lanes = list(self.lanes)
+        lanes[lane] = Lane((*lanes[lane].series, series))
+        self._change_lanes(lanes, tr("series added to a lane"))
 
     def add_place(self, one: Series) -> None:
         """Everything told in the place of a series."""
@@ -231,22 +263,20 @@ class StripModel:
         if not joins:
             at = len(kept) if at is None else at
             kept[at:at] = [Lane((one,)) for one in series]
-        self.lanes = kept
-        self._announce()
+        self._change_lanes(kept, tr("series moved"))
 
     def move(self, lane: int, by: int) -> None:
         """Move a lane up or down among the others."""
         to = lane + by
         if 0 <= lane < len(self.lanes) and 0 <= to < len(self.lanes):
-            self.lanes.insert(to, self.lanes.pop(lane))
-            self.picked = to
-            self._announce()
+            lanes = list(self.lanes)
+            lanes.insert(to, lanes.pop(lane))
+            self._change_lanes(lanes, tr("lane moved"), to)
 
     def remove(self, lane: int) -> None:
         """Take a lane away."""
-        del self.lanes[lane]
-        self.picked = min(self.picked, max(0, len(self.lanes) - 1))
-        self._announce()
+        left = [one for at, one in enumerate(self.lanes) if at != lane]
+        self._change_lanes(left, tr("lane removed"))
 
     @property
     def window(self) -> TimeWindow:

@@ -41,7 +41,7 @@ class RemarkTasks:
 
     def drop_pin(self) -> None:
         """Let the person say what happened at the cursor."""
-        at_us = span_of_window(self._model.cursor_or_middle_us, 0, 0)[0]
+        at_us = span_of_window(self._model.pin_us, 0, 0)[0]
         self.edit(self._new_remark(at_us, None))
 
     def _new_remark(self, start_us: int, end_us: int | None) -> Remark:

@@ -18,6 +18,7 @@ from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.data.commands import RemoveRemark
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.data.undo import NoSteps, StepSink
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.label import Label
@@ -72,11 +73,13 @@ class StripView(QWidget):
     csv_wanted = Signal()
     picture_wanted = Signal()
 
-    def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
+    def __init__(
+        self, theme: Theme, state: SiteState, client: StoreClient, steps: StepSink | None = None
+    ) -> None:
         super().__init__()
         self._theme = theme
         self._client = client
-        self.model = StripModel(state)
+        self.model = StripModel(state, steps=NoSteps() if steps is None else steps)
         self.heads: list[LaneHeadWidget] = []
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
@@ -192,16 +195,19 @@ class StripView(QWidget):
         """Add lanes."""
         self.model.add(series)
 
-    def show_something(self) -> None:
-        """With no lanes yet, show the worst series of the site first."""
+    def show_something(self, kept: Sequence[Sequence[Series]] = ()) -> None:
+        """With no lanes yet, show those of the last time, or else the worst series first."""
         if self.model.lanes or not self.model.state.is_loaded:
+            return
+        if kept:
+            self.model.set_lanes(kept)
             return
         state = self.model.state
         ranked = sorted(
             (one for one in state.site.series if one.id in state.latest),
             key=lambda one: -int(state.level(one)),
         )
-        self.add_series(ranked[:_FIRST_LANES])
+        self.model.set_lanes([(one,) for one in ranked[:_FIRST_LANES]])
 
     def _take(self, asked: LanesQuery, traces: dict[int, LaneReadings]) -> None:
         # While a hand moves the window each answer is a little late, and better than none.
@@ -337,8 +343,8 @@ class StripView(QWidget):
         QTimer.singleShot(0, lambda: self.model.drop(lane, series))
 
     def _remove_picked(self) -> None:
-        picked = self.model.remarks.picked
-        if picked is not None:
+        picked, window = self.model.remarks.picked, self.model.window
+        if picked is not None and picked.touches(window.start_us, window.end_us):
             self._client.write(RemoveRemark(picked.id, picked))
         elif self.model.lanes:
             self._remove(min(self.model.picked, len(self.model.lanes) - 1))

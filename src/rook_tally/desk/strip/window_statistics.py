@@ -10,7 +10,7 @@ import numpy as np
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.number_format import UNKNOWN, figure
+from rook_tally.core.quantities.number_format import UNKNOWN, figure, plain
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.spans import NOTHING
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
@@ -87,10 +87,10 @@ def figures_as_text(model: StripModel) -> str:
                     one.station.place.name,
                     one.quantity.name,
                     one.shown.symbol,
-                    told.lowest,
-                    told.mean,
-                    told.highest,
-                    told.heard,
+                    plain(told.lowest),
+                    plain(told.mean),
+                    plain(told.highest),
+                    plain(told.heard),
                 )
             )
         )

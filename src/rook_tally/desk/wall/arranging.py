@@ -110,6 +110,16 @@ class SheetEditor:
             return
         self._replace_pane(replace(model.pane, **values))
 
+    def write_words(self, slug: str, at: int, text: str) -> None:
+        """Have a pane of a sheet say these words, whatever is in hand by now."""
+        model = self._model
+        sheet = next((one for one in model.sheets if one.slug == slug), None)
+        if sheet is None or at >= len(sheet.panes) or sheet.panes[at].text == text:
+            return
+        panes = list(sheet.panes)
+        panes[at] = replace(panes[at], text=text)
+        model.keep(sheet.with_panes(tuple(panes)), tr("pane changed"))
+
     def show_pane_in(self, symbol: str) -> None:
         """Have the picked pane in another unit; its own numbers mean what they meant."""
         model = self._model

@@ -305,7 +305,8 @@ class WallModel:
             else:
                 known = (*known, sheet)
             self.listing = with_other(self.listing, sheets=known)
-        self._hold(sheet)
+        if self.sheet is None or self.sheet.slug == replaced or replaced not in self._bases:
+            self._hold(sheet)
         base = self._bases.pop(replaced, None)
         self._bases[sheet.slug] = sheet
         self.wish(SaveSheet(sheet, instead_of, words, base))

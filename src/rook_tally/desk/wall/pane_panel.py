@@ -47,6 +47,9 @@ class PanePanel(SidePaper):
         super().__init__(theme)
         self._theme, self._model, self._arranging = theme, model, arranging
         self._is_filling = False
+        # The sheet and pane whose values are filled in, and whether that is another since.
+        self._target = ("", 0)
+        self._is_other = False
         # A step a word, not a letter.
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
         self.put_in = QPushButton(tr("Insert a value"))
@@ -211,7 +214,7 @@ class PanePanel(SidePaper):
             button.clicked.connect(partial(self._try_level, level))
         self.end.clicked.connect(self._model.end_trial)
         self.words.textChanged.connect(lambda: None if self._is_filling else self._rest.start())
-        self._rest.timeout.connect(lambda: alter(text=self.words.toPlainText()))
+        self._rest.timeout.connect(self._keep_words)
         self.put_in.clicked.connect(self.series_wanted)
 
     def _guard(self, call: Callable[[], None]) -> Callable[[], None]:
@@ -298,9 +301,22 @@ class PanePanel(SidePaper):
         """Let a value stand where the words are being written."""
         self.words.insertPlainText(f"{{{reference}}}")
 
+    def _keep_words(self) -> None:
+        """Have the words saved that rested, with the pane they were typed for."""
+        self._arranging.write_words(*self._target, self.words.toPlainText())
+
     def refresh(self) -> None:
-        """Fill in what the picked pane has."""
+        """Fill in what the picked pane has; what is typed belongs to the one it was typed for."""
         pane = self._model.pane
+        sheet = "" if self._model.sheet is None else self._model.sheet.slug
+        if self._target != (sheet, self._model.picked):
+            if self._rest.isActive():
+                self._rest.stop()
+                self._keep_words()
+            self._target = (sheet, self._model.picked)
+            for edit in self.findChildren(QLineEdit):
+                edit.setModified(False)
+            self._is_other = True
         self._is_filling = True
         for part in self._parts.values():
             part.setVisible(pane is not None)
@@ -308,7 +324,7 @@ class PanePanel(SidePaper):
             self._fill(pane)
         if self._model.trouble:
             self.tell(self._model.trouble)
-        self._is_filling = False
+        self._is_filling = self._is_other = False
 
     def _fill(self, pane: Pane) -> None:
         has_series = pane.kind is not PaneKind.WORDS
@@ -326,7 +342,7 @@ class PanePanel(SidePaper):
         self.kind.setCurrentIndex(list(PaneKind).index(pane.kind))
         faces = self._model.faces
         usual = faces[self._model.picked].title if self._model.picked < len(faces) else ""
-        _put(self.title, pane.title)
+        self._put(self.title, pane.title)
         self.title.setPlaceholderText(usual)
         row = self.series.currentRow()
         self.series.clear()
@@ -339,13 +355,18 @@ class PanePanel(SidePaper):
         unit = self._model.typed_unit
         for name, title in (("range", tr("Range")), ("limits", tr("Own limits"))):
             self._titles[name].setText(f"{title}, {unit.symbol}" if unit and unit.symbol else title)
-        _put(self.low, self._text(pane.low))
-        _put(self.high, self._text(pane.high))
+        self._put(self.low, self._text(pane.low))
+        self._put(self.high, self._text(pane.high))
         for side, several in (("above", pane.above), ("below", pane.below)):
             four = (None,) * 4 if several is None else several.four
             for edit, value in zip(self.limits[side].values(), four, strict=True):
-                _put(edit, self._text(value))
+                self._put(edit, self._text(value))
         self.end.setVisible(bool(self._model.state.trial))
+
+    def _put(self, edit: QLineEdit, text: str) -> None:
+        """Fill a line in, unless somebody writes in it about this very pane."""
+        if (self._is_other or not edit.hasFocus()) and edit.text() != text:
+            edit.setText(text)
 
     def _fill_units(self, pane: Pane) -> None:
         self.unit.clear()
@@ -354,9 +375,3 @@ class PanePanel(SidePaper):
         for one in series[0].quantity.units if series else ():
             self.unit.addItem(one.symbol, one.symbol)
         self.unit.setCurrentIndex(max(0, self.unit.findData(pane.unit)))
-
-
-def _put(edit: QLineEdit, text: str) -> None:
-    """Fill a line in unless somebody writes in it."""
-    if not edit.hasFocus() and edit.text() != text:
-        edit.setText(text)

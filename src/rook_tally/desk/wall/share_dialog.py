@@ -123,16 +123,7 @@ class ShareDialog(QDialog):
         setting, listing = self._setting(), self._model.listing
         self.is_on.setChecked(setting.is_on)
         address = own_address(setting.host)
-        self.where.setText(
-            tr(
-                "Served at {0}, port {1}. Only who has a link sees anything; nothing can be "
-                "changed from there.",
-                address,
-                setting.port,
-            )
-            if setting.is_on
-            else tr("Nothing is served. Links stay good until they are revoked.")
-        )
+        self.where.setText(self._where_words(setting, address))
         now_us = self._model.state.clock()
         row = self.devices.currentRow()
         self.devices.clear()
@@ -148,6 +139,22 @@ class ShareDialog(QDialog):
         self.devices.setCurrentRow(min(max(row, 0), self.devices.count() - 1))
         self.revoke.setEnabled(self.devices.count() > 0)
         self._show_link(setting, address)
+
+    def _where_words(self, setting: PageSetting, address: str) -> str:
+        if not setting.is_on:
+            return tr("Nothing is served. Links stay good until they are revoked.")
+        if not self._model.state.collectors:
+            return tr(
+                "Nothing is served now, as no collector runs. Once one does: at {0}, port {1}.",
+                address,
+                setting.port,
+            )
+        return tr(
+            "Served at {0}, port {1}. Only who has a link sees anything; nothing can be "
+            "changed from there.",
+            address,
+            setting.port,
+        )
 
     def _show_link(self, setting: PageSetting, address: str) -> None:
         new = self._model.link

@@ -32,14 +32,13 @@ class SheetFollower:
         self._client = client.scope()
         self._is_wanted = is_wanted
         self._sheet_moves = state.sheet_moves
-        self._is_open = True
         # Called once when the sheets were read.
         self.on_listing: Callable[[], None] | None = None
-        state.subscribe(self._on_state_changed)
+        self._leave = state.subscribe(self._on_state_changed)
 
     def close(self) -> None:
         """Follow no longer."""
-        self._is_open = False
+        self._leave()
         self._client.close()
 
     def ask_listing(self) -> None:
@@ -68,7 +67,7 @@ class SheetFollower:
         self.ask()
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
-        if not self._is_open or not self._is_wanted():
+        if not self._is_wanted():
             return
         if self._state.sheet_moves != self._sheet_moves:
             self._sheet_moves = self._state.sheet_moves

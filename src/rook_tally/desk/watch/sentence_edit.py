@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
+from PySide6.QtGui import QAction, QHideEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QLayout,
@@ -84,10 +84,14 @@ class _Flow(QLayout):
 
 
 class _Typing(QFrame):
-    """A line to type a part into, right under it. Enter takes it, Escape leaves it."""
+    """A line to type a part into, right under it. Enter takes it, Escape leaves it; `left` is sent
+    when it is closed in any other way, as by a click beside it."""
+
+    left = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
+        self.is_done = False
         self.line = QLineEdit()
         self.line.setFont(face(14))
         self.why = Label()
@@ -100,6 +104,16 @@ class _Typing(QFrame):
         column.addWidget(self.line)
         column.addWidget(self.why)
         self.why.hide()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        self.is_done = self.is_done or event.key() == Qt.Key.Key_Escape
+        super().keyPressEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if not self.is_done:
+            self.is_done = True
+            self.left.emit()
 
     def refuse(self, why: str) -> None:
         self.why.setText(why)
@@ -222,6 +236,7 @@ class SentenceEdit(QWidget):
         typing.line.selectAll()
         typing.line.setAccessibleName(tr(part.value))
         typing.line.returnPressed.connect(partial(self._take, part))
+        typing.left.connect(partial(self._on_left, part, text))
         typing.move(self._under(part))
         typing.show()
         typing.line.setFocus()
@@ -257,9 +272,23 @@ class SentenceEdit(QWidget):
         if why:
             self.typing.refuse(why)
             return
+        self.typing.is_done = True
         self.typing.close()
         self.typing = None
         self.edited.emit()
+
+    def _on_left(self, part: Part, before: str) -> None:
+        """A click beside the line: what was typed is taken, or it is said why it cannot be."""
+        if self.typing is None:
+            return
+        text, self.typing = self.typing.line.text(), None
+        if text == before:
+            return
+        why = self._model.type_over(part, text)
+        if why:
+            self._model.refused(tr("{0} was not taken: {1}", text, why))
+        else:
+            self.edited.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Every line keeps its room, however narrow the window."""
