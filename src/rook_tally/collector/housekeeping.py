@@ -17,6 +17,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
 from rook_tally.store.readings import keep_partitions, seal, stretches_due
 from rook_tally.store.site import Series, load_site, prune_message_log, prune_strays
+from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
 from rook_tally.store.site.leases import Leases, Role
 
 LOOK_EVERY_S = 5.0
@@ -64,7 +65,21 @@ async def keep_log_short(store: Store) -> None:
             _log.warning("log_not_folded", error=str(error))
 
 
+def _learn_cadences(store: Store) -> list[tuple[int, float]]:
+    with store.read() as connection:
+        learning = stations_that_learn(connection)
+    found: list[tuple[int, float]] = []
+    for station_id in learning:
+        with store.write() as connection:
+            cadence_s = learn_cadence(connection, station_id)
+        if cadence_s is not None:
+            found.append((station_id, cadence_s))
+    return found
+
+
 async def _tidy(store: Store, clock: Callable[[], int]) -> None:
+    for station_id, cadence_s in await asyncio.to_thread(_learn_cadences, store):
+        _log.info("cadence_learned", station=station_id, cadence_s=cadence_s)
     for line in await asyncio.to_thread(_keep_partitions, store, clock()):
         _log.info("partitions", done=line)
     while due := await asyncio.to_thread(stretches_due, store, now_us=clock()):

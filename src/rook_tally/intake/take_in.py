@@ -245,6 +245,7 @@ def take_in(
                     f"{key} is no station yet", remedy='say where it stands, as in --place "Hall"'
                 )
             chosen = _chosen_kind(connection, kind, proposed)
+            is_told = cadence_s is not None
             if cadence_s is None and proposed is not None and chosen is PLAIN:
                 cadence_s = proposed.cadence_s
             access_key = add_station(
@@ -254,6 +255,7 @@ def take_in(
                 kind=chosen,
                 indoors=indoors,
                 cadence_s=cadence_s,
+                learns_cadence=not is_told,
                 credentials=credentials,
             )
             station = load_site(connection).station(key)

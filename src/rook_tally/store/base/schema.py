@@ -22,10 +22,11 @@ from sqlalchemy import (
     Table,
     UniqueConstraint,
     event,
+    false,
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 15
+FORMAT = 16
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -80,6 +81,8 @@ station = Table(
     Column("notes", String, nullable=False, server_default=""),
     Column("latitude", Float),
     Column("longitude", Float),
+    # Nobody told its cadence: it is learned from what it sends.
+    Column("learns_cadence", Boolean, nullable=False, server_default=false()),
 )
 
 # When a station was last heard, by the collector's clock: what silence is judged by.

@@ -279,10 +279,13 @@ def add_station(
     kind: Kind,
     indoors: bool = True,
     cadence_s: float | None = None,
+    learns_cadence: bool | None = None,
     credentials: Credentials | None = None,
 ) -> str:
     """Add a station, and its place when that is new.
 
+    A cadence that is not told begins as the kind's and is learned from what the station sends; so
+    is one that is only a guess (`learns_cadence`).
     `credentials` are those of a key that was made elsewhere; a new key is made when left out.
 
     Returns
@@ -321,6 +324,7 @@ def add_station(
             place_id=add_place(connection, place, indoors=indoors),
             kind=kind.slug,
             cadence_s=kind.cadence_s if cadence_s is None else cadence_s,
+            learns_cadence=cadence_s is None if learns_cadence is None else learns_cadence,
             access_hash=credentials.access_hash,
             broker_hash=credentials.broker_hash,
             position=position,
