@@ -31,3 +31,37 @@ def test_a_collector_that_is_killed_is_started_again(
     kept.end()
     assert second not in _at_work(store)
     assert "the collector ended (-9); starting it again" in capfd.readouterr().err
+
+
+def test_let_go_it_records_on_without_us(store: Store) -> None:
+    kept = KeptCollector(store, http="127.0.0.1:0", broker="off")
+    pid = kept.pid
+    assert pid is not None
+    kept.let_go()
+    kept.end()
+    assert pid in _at_work(store)
+    os.kill(pid, signal.SIGTERM)
+    wait_until(lambda: pid not in _at_work(store))
+
+
+def test_its_doors_are_opened_to_the_network_by_starting_it_anew(store: Store) -> None:
+    kept = KeptCollector(store, http="127.0.0.1:0", broker="off")
+
+    def hosts() -> set[str]:
+        with store.read() as connection:
+            doors = [door for one in collectors(connection, now_us=now_us()) for door in one.doors]
+        return {door.address.rpartition(":")[0] for door in doors if door.name == "http"}
+
+    wait_until(lambda: hosts() == {"127.0.0.1"})
+    assert not kept.is_open
+    kept.set_open(True)
+    wait_until(lambda: hosts() == {"0.0.0.0"})
+    kept.end()
+
+
+def test_it_is_begun_from_a_window_that_did_not_record(store: Store) -> None:
+    kept = KeptCollector(store, http="127.0.0.1:0", broker="off", starts=False)
+    assert kept.pid is None
+    kept.start()
+    wait_until(lambda: kept.pid in _at_work(store))
+    kept.end()

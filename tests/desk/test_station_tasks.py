@@ -18,6 +18,7 @@ from rook_tally.desk.stations.controls import control_rows
 from rook_tally.desk.stations.first_contact import StepState, contact_steps
 from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
 from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
+from rook_tally.store.base import Store
 from rook_tally.store.site import (
     MessageCounts,
     MessageLogEntry,
@@ -29,6 +30,7 @@ from rook_tally.store.site import (
     Station,
     StoredAttribute,
     StrayProposal,
+    newest_requests,
 )
 from tests.collector.test_controls import heard_at, publish
 from tests.desk.conftest import OpenDesk
@@ -45,8 +47,8 @@ def test_a_stray_is_taken_in_in_the_window(
     window = open_desk()
     window.show_view(STATIONS)
     view = window.stations
-    qtbot.waitUntil(lambda: view.note.take_in.isVisible(), timeout=PATIENCE_MS)
-    QTest.mouseClick(view.note.take_in, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(view.note.lines), timeout=PATIENCE_MS)
+    QTest.mouseClick(view.note.lines[0].take_in, Qt.MouseButton.LeftButton)
     dialog = view.tasks.taking_in
     qtbot.waitUntil(lambda: dialog.taken.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
     assert {one.name for one in dialog.taken.fields} == {"temp", "zip"}
@@ -66,6 +68,52 @@ def test_a_stray_is_taken_in_in_the_window(
     bearer = ("-H", f"Authorization: Bearer {key}")
     assert collector.post('{"temp": 9.75}', *bearer)[1]["kept"] == 1
     dialog.close()
+
+
+def test_any_stray_can_be_taken_in_or_dismissed_and_comes_back(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    for key in ("weir", "barn", "loft", "shed"):
+        collector.publish(key, '{"temp": 9.5}')
+    window = open_desk()
+    window.show_view(STATIONS)
+    view = window.stations
+
+    def keys() -> list[str]:
+        return sorted(one.station or "" for one in view.model.stray_lines())
+
+    qtbot.waitUntil(lambda: keys() == ["barn", "loft", "shed", "weir"], timeout=PATIENCE_MS)
+    order = [one.station for one in view.model.stray_lines()]
+    view.note.lines[order.index("barn")].dismiss.click()
+    qtbot.waitUntil(lambda: keys() == ["loft", "shed", "weir"], timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: keys() == ["barn", "loft", "shed", "weir"], timeout=PATIENCE_MS)
+    order = [one.station for one in view.model.stray_lines()]
+    view.note.lines[order.index("loft")].take_in.click()
+    assert view.tasks.taking_in is not None
+    assert view.tasks.taking_in.taken.key == "loft"
+    view.tasks.taking_in.close()
+
+
+def test_with_no_collector_taking_in_says_so_and_nobody_does_it_later(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    window = open_desk()
+    window.show_view(STATIONS)
+    tasks = window.stations.tasks
+    tasks.take_in("slipway")
+    dialog = tasks.taking_in
+    assert dialog is not None
+    qtbot.waitUntil(lambda: dialog.taken.request is not None, timeout=PATIENCE_MS)
+    tasks.look_again()
+    assert "No collector runs" in dialog.said.text()
+    dialog.close()
+
+    def states() -> list[RequestState]:
+        with store.read() as connection:
+            return [one.state for one in newest_requests(connection)]
+
+    qtbot.waitUntil(lambda: states() == [RequestState.REFUSED], timeout=PATIENCE_MS)
 
 
 def test_a_control_is_set_in_the_window(

@@ -8,6 +8,8 @@ import sys
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
+
 from rook_tally.cli.kept_collector import KeptCollector
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.errors import RookTallyError
@@ -24,6 +26,7 @@ if TYPE_CHECKING:
 
 
 _SIGNAL_LOOK_MS = 200
+_KEEP_EVERY_MS = 10_000
 
 
 def check_display() -> None:
@@ -49,9 +52,11 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
                 only.ask_first()
                 sys.stdout.write("rook-tally: its window is open already; it comes forward\n")
                 return 0
-            if collect_too and not store.is_read_only and not _is_collected(store):
-                child = KeptCollector(store)
-            return show_desk(store, until_painted=until_painted, only=only)
+            if collect_too and not store.is_read_only:
+                child = KeptCollector(
+                    store, is_open=_opens_doors(store), starts=not _is_collected(store)
+                )
+            return show_desk(store, until_painted=until_painted, only=only, recorder=child)
     finally:
         if child is not None:
             child.end()
@@ -89,6 +94,14 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
         store.close()
 
 
+def _opens_doors(store: Store) -> bool:
+    """True if a person opened the doors of this window's collector to the network."""
+    from rook_tally.cli.paths import desk_settings_file
+    from rook_tally.desk.data.settings import SettingsFile
+
+    return SettingsFile(desk_settings_file()).of_store(store.id).opens_doors
+
+
 def _is_collected(store: Store) -> bool:
     from rook_tally.clock import now_us
 
@@ -103,6 +116,7 @@ def show_desk(
     until_painted: bool = False,
     only: SingleInstance | None = None,
     wall: WallWish | None = None,
+    recorder: KeptCollector | None = None,
 ) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
     import signal
@@ -137,6 +151,7 @@ def show_desk(
         feed=feed,
         drafts=DraftFile(drafts_file(store.id)),
     )
+    window.recorder = recorder
     window.arrange(settings)
     attend_to(window, only)
 
@@ -150,10 +165,26 @@ def show_desk(
             window.change_theme(_theme(application, chosen))
 
     window.theme_wanted.connect(choose_next)
-    window.closing.connect(lambda: kept.keep(store.id, window.settings(chosen)))
+
+    def keep_settings() -> None:
+        made = window.settings(chosen)
+        if wall is not None:
+            # Beside a desk that may be open: only what is the Wall's is this window's to keep.
+            made = replace(kept.of_store(store.id), wall=made.wall)
+        if recorder is not None:
+            made = replace(made, opens_doors=recorder.is_open)
+        kept.keep_if_other(store.id, made)
+
+    window.closing.connect(keep_settings)
+    # Not only at the end: a window that is killed comes back as it was.
+    keeping = QTimer(application, interval=_KEEP_EVERY_MS)
+    keeping.timeout.connect(keep_settings)
+    keeping.start()
     application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
 
     def end(*_: object) -> None:
+        # Nobody is there to be asked.
+        window.asks_before_closing = False
         window.close()
         # A window that is not shown ends nothing by being closed.
         QTimer.singleShot(0, application.quit)
@@ -171,7 +202,7 @@ def show_desk(
     if wall is not None:
         window.hang(wall.sheet, full_screen=wall.full_screen, screen=wall.screen)
     if for_s is not None:
-        QTimer.singleShot(round(for_s * 1000), window.close)
+        QTimer.singleShot(round(for_s * 1000), end)
     return application.exec()
 
 

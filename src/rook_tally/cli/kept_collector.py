@@ -25,11 +25,54 @@ class KeptCollector:
     Without one what was kept can still be looked at: the window says that nothing comes in.
     """
 
-    def __init__(self, store: Store, *, http: str = HTTP, broker: str = BROKER) -> None:
+    def __init__(
+        self,
+        store: Store,
+        *,
+        http: str = HTTP,
+        broker: str = BROKER,
+        is_open: bool = False,
+        starts: bool = True,
+    ) -> None:
         self._address, self._http, self._broker = store.address, http, broker
+        self._is_open = is_open
         self._ending = threading.Event()
         self._child: CollectorChild | None = None
-        self._start()
+        self._is_free = False
+        self._minder: threading.Thread | None = None
+        if starts:
+            self._start()
+            self._watch()
+
+    @property
+    def is_running(self) -> bool:
+        """True while our own collector runs, or is being started again."""
+        return self._minder is not None and not self._is_free
+
+    @property
+    def is_open(self) -> bool:
+        """True if its doors are open to the network."""
+        return self._is_open
+
+    def start(self) -> None:
+        """Begin to record; the window does not wait for it."""
+        if self._minder is None:
+            self._watch()
+
+    def let_go(self) -> None:
+        """Let the collector go on by itself when this process ends."""
+        self._is_free = True
+
+    def set_open(self, is_open: bool) -> None:
+        """Open the doors to the network, or to this machine only: the collector starts anew."""
+        if is_open != self._is_open:
+            self._is_open = is_open
+            child = self._child
+            if child is not None:
+                # The minder starts another one as soon as it has ended.
+                child.process.terminate()
+
+    def _watch(self) -> None:
         self._minder = threading.Thread(target=self._mind, name="collector", daemon=True)
         self._minder.start()
 
@@ -41,8 +84,11 @@ class KeptCollector:
 
     def end(self) -> None:
         """Stop it, and wait until it has stopped."""
+        if self._is_free:
+            return
         self._ending.set()
-        self._minder.join()
+        if self._minder is not None:
+            self._minder.join()
         if self._child is not None:
             self._child.ended()
 
@@ -50,7 +96,10 @@ class KeptCollector:
         from rook_tally.cli.subprocesses import CollectorChild
 
         try:
-            self._child = CollectorChild(self._address, http=self._http, broker=self._broker)
+            http, broker = self._http, self._broker
+            if self._is_open:
+                http, broker = (one.replace("127.0.0.1", "0.0.0.0") for one in (http, broker))
+            self._child = CollectorChild(self._address, http=http, broker=broker)
         except RookTallyError as error:
             self._child = None
             sys.stderr.write(f"rook-tally: {error}; the window is open all the same\n")

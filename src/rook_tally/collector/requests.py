@@ -33,6 +33,8 @@ from rook_tally.store.site import (
 )
 
 MOST_TRIES = 3
+_DECIDED_FOR_US = 600 * SECOND_US
+"""What a person decided about a stray is done within this, or asked for again."""
 _LOOK_S = 0.25
 
 
@@ -134,7 +136,10 @@ class RequestRunner:
 
     async def _carry_on(self, waiting: _Waiting) -> None:
         request, confirm_s, door = waiting.request, waiting.confirm_s, waiting.door
-        if request.sort is not RequestKind.CONTROL:
+        is_control = request.sort is RequestKind.CONTROL
+        if not is_control and now_us() > request.asked_us + _DECIDED_FOR_US:
+            await asyncio.to_thread(self._lapse, request)
+        elif not is_control:
             await asyncio.to_thread(self._do_here, request)
         elif now_us() > waiting.lapses_us:
             # Who asked for it counts on it no more: it must not be done a day later.

@@ -113,10 +113,6 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
             ("C",),
             lambda: window.stations.tasks.show_sheet(),
         ),
-        (
-            tr("Take in the first stray sender"),
-            ("A",),
-            lambda: window.stations.note.take_in.click(),
-        ),
+        (tr("Take in the first stray sender"), ("A",), lambda: window.stations.take_in_first()),
     ):
         yield Action(Section.STATIONS, words, keys, partial(stations, call))

@@ -40,11 +40,32 @@ class _Band(Label):
 
 
 class NoticeBanner(_Band):
-    """A line about what is wrong."""
+    """A line about what is wrong; `record_wanted` is sent by its link, where a window can help."""
+
+    record_wanted = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__(12, theme.tint(Level.RAISED), theme.ink)
         self.setWordWrap(True)
+        self._theme = theme
+        self.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse
+            | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+        )
+        self.linkActivated.connect(lambda _: self.record_wanted.emit())
+
+    def say_with_link(self, text: str) -> None:
+        """Say what is wrong, with a link that lets the window record."""
+        hue = colour(self._theme.sheen).name()
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self.say(
+            f'{escape(text)} <a href="record" style="color: {hue}">{tr("Record from here")}</a>'
+        )
+
+    def say_plainly(self, text: str) -> None:
+        """Say what is wrong, or nothing."""
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.say(text)
 
 
 class PastBanner(_Band):

@@ -63,4 +63,6 @@ def make_stations(window: DeskWindow) -> StationsView:
     """Make the Stations view of a window."""
     from rook_tally.desk.stations.view import StationsView
 
-    return StationsView(window.theme, window.state, window.client)
+    made = StationsView(window.theme, window.state, window.client)
+    made.tasks.recorder = window.recorder
+    return made

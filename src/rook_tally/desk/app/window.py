@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLineEdit,
     QMainWindow,
+    QMessageBox,
     QVBoxLayout,
     QWidget,
 )
@@ -34,6 +35,7 @@ from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter
+from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
@@ -91,6 +93,9 @@ class DeskWindow(QMainWindow):
         self.setMinimumSize(1024, 640)
         self._told_of_drafts = False
         self.importer: FileImporter | None = None
+        self.recorder: Recorder | None = None
+        self.asks_before_closing = True
+        self.leaving: QMessageBox | None = None
         self.store = store
         self.drafts = DraftFile() if drafts is None else drafts
         self._view_kept: int | None = None
@@ -161,6 +166,7 @@ class DeskWindow(QMainWindow):
         application.focusChanged.connect(self._watch_space)
         self._watch_space()
         self.rail.refused.connect(self.tell)
+        self.notice.record_wanted.connect(self._record)
         self.ledger.told.connect(self.tell)
         self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
         self.head.site_wanted.connect(lambda: self.dialogs.show_site())
@@ -385,7 +391,43 @@ class DeskWindow(QMainWindow):
         self._show_notice()
 
     def _show_notice(self) -> None:
-        self.notice.say(self.state.notice())
+        text = self.state.notice()
+        if self.recorder is not None and self.state.is_loaded and not self.state.collectors:
+            self.notice.say_with_link(text)
+        else:
+            self.notice.say_plainly(text)
+
+    def _record(self) -> None:
+        if self.recorder is not None:
+            self.recorder.start()
+            self.tell(tr("A collector is being started; readings are kept from now on."))
+
+    def _ask_before_closing(self) -> None:
+        """Closing ends the recording, unless the person lets it go on."""
+        question = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            tr("Close the window"),
+            tr(
+                "Readings are recorded, and alarms ring, as long as this window is open. "
+                "Shall that go on without it?"
+            ),
+            QMessageBox.StandardButton.Cancel,
+            self,
+        )
+        question.setTextFormat(Qt.TextFormat.PlainText)
+        go_on = question.addButton(tr("Keep recording"), QMessageBox.ButtonRole.AcceptRole)
+        end = question.addButton(tr("Stop recording"), QMessageBox.ButtonRole.DestructiveRole)
+        question.setDefaultButton(go_on)
+        go_on.clicked.connect(lambda: self._leave(keeps_recording=True))
+        end.clicked.connect(lambda: self._leave(keeps_recording=False))
+        self.leaving = question
+        question.open()
+
+    def _leave(self, *, keeps_recording: bool) -> None:
+        if self.recorder is not None and keeps_recording:
+            self.recorder.let_go()
+        self.asks_before_closing = False
+        self.close()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A passing line would stand in the wrong place."""
@@ -394,6 +436,10 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""
+        if self.asks_before_closing and self.recorder is not None and self.recorder.is_running:
+            event.ignore()
+            self._ask_before_closing()
+            return
         self.closing.emit()
         self._tick.stop()
         if self._views.is_made(WALL) and self.wall.showing is not None:

@@ -56,7 +56,8 @@ class WallSettings(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     """Theme, view, length of the window, lanes as (station, field), the Ledger's arrangement,
-    how sheets of the Wall are shown, and Qt's own window geometry."""
+    how sheets of the Wall are shown, Qt's own window geometry, and whether the doors of the
+    window's collector are open to the network."""
 
     theme: ThemeChoice = ThemeChoice.FOLLOW
     view: int = 0
@@ -65,6 +66,7 @@ class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     geometry: str = ""
     ledger: LedgerArrangement = LedgerArrangement()
     wall: WallSettings = WallSettings()
+    opens_doors: bool = False
 
 
 class SettingsFile:
@@ -72,6 +74,7 @@ class SettingsFile:
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        self._last: DeskSettings | None = None
 
     def of_store(self, store_id: str) -> DeskSettings:
         """The settings of a store; the usual ones when there are none that can be read."""
@@ -80,6 +83,12 @@ class SettingsFile:
         except (OSError, msgspec.MsgspecError) as error:
             _warn("settings_not_read", self._path, error)
             return DeskSettings()
+
+    def keep_if_other(self, store_id: str, settings: DeskSettings) -> None:
+        """Keep the settings of a store if they are not those kept last."""
+        if settings != self._last:
+            self.keep(store_id, settings)
+            self._last = settings
 
     def keep(self, store_id: str, settings: DeskSettings) -> None:
         """Keep the settings of a store. A file that cannot be read is put aside, not lost."""

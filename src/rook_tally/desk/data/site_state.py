@@ -353,9 +353,7 @@ class SiteState:
                 self.room_bytes / 1e6,
             )
         if not self.collectors:
-            return tr(
-                "No collector runs, so nothing new comes in. Start one with: rook-tally collect"
-            )
+            return tr("No collector runs, so nothing new comes in and nothing rings.")
         if self.copies is not None and self.copies.trouble:
             return tr(
                 "The daily copy of the store failed: {0}. It is tried again every hour.",

@@ -135,6 +135,11 @@
     </message>
     <message>
       <location filename="desk/app/banners.py" />
+      <source>Record from here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
       <source>Everything here is as it was on {0}. Space returns to now.</source>
       <translation type="unfinished" />
     </message>
@@ -266,6 +271,26 @@
     <message>
       <location filename="desk/app/tray.py" />
       <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Readings are recorded, and alarms ring, as long as this window is open. Shall that go on without it?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Keep recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Stop recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>A collector is being started; readings are kept from now on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -530,7 +555,7 @@
     </message>
     <message>
       <location filename="desk/data/site_state.py" />
-      <source>No collector runs, so nothing new comes in. Start one with: rook-tally collect</source>
+      <source>No collector runs, so nothing new comes in and nothing rings.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1579,6 +1604,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/commands.py" />
+      <source>unnamed senders</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/commands.py" />
+      <source>{0} messages of {1} dismissed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/commands.py" />
+      <source>{0} messages of {1} are back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>Connect {0}</source>
       <translation type="unfinished" />
@@ -1586,6 +1626,11 @@
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>Show</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Copy the key</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1606,6 +1651,16 @@
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>First contact</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>The doors are open to this machine only: a station elsewhere in the network cannot reach them yet. Opened, everybody needs an access key.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Open them to the network</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1661,6 +1716,11 @@
     <message>
       <location filename="desk/stations/model.py" />
       <source>{0} strays are talking</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} · {1} kept since {2} · {3}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1814,23 +1874,38 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/take_in_dialog.py" />
+      <location filename="desk/stations/station_actions.py" />
+      <source>The collector here was not started by this window. Open its doors where it is started: rook-tally collect --http 0.0.0.0:4711</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/stray_note.py" />
+      <source>unnamed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/stray_note.py" />
       <source>Take in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/stray_note.py" />
+      <source>Dismiss {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/stray_note.py" />
+      <source>Take in…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/stray_note.py" />
+      <source>Dismiss</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>kind</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>It stands in</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>What sort it is</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1841,6 +1916,16 @@
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>Take in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>Looking at what it sends …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>No collector runs, so nobody can look at what it sends. It goes on as soon as one runs.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1861,6 +1946,16 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>decide later</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>continues {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/take_in_state.py" />
       <source>proposing</source>
       <translation type="unfinished" />
@@ -1877,18 +1972,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/stations/view.py" />
-      <source>Take in…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/view.py" />
-      <source>Make the first of them a station (A)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/view.py" />
-      <source>No station has been added yet. Let one send to the doors: it shows here as a stray.
-Or add it first:   rook-tally station add kiln-1 --place "Kiln room"</source>
+      <source>No station has been added yet. Let one send to this machine, and it shows here; or add it first.</source>
       <translation type="unfinished" />
     </message>
     <message>

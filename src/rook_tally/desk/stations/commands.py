@@ -8,7 +8,8 @@ import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.desk.data.undo import user_name
+from rook_tally.core.i18n import tr
+from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.store.site import (
     Request,
     RequestKind,
@@ -17,10 +18,13 @@ from rook_tally.store.site import (
     add_station,
     create_request,
     describe_station,
+    dismiss_strays,
     kinds,
     load_site,
     renew_access_key,
     request_numbered,
+    restore_strays,
+    withdraw_request,
 )
 
 
@@ -131,6 +135,50 @@ class Describe:
             latitude=self.latitude,
             longitude=self.longitude,
         )
+
+
+@dataclass(frozen=True, slots=True)
+class DismissStrays:
+    """Nobody wants what a sender has sent astray."""
+
+    station: str | None
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Take its messages out; undone they are back."""
+        rows = dismiss_strays(connection, self.station)
+        who = self.station or tr("unnamed senders")
+        return UndoableResult(
+            tr("{0} messages of {1} dismissed", len(rows), who),
+            RestoreStrays(self.station, tuple(rows)),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RestoreStrays:
+    """Messages that were dismissed shall be back."""
+
+    station: str | None
+    rows: tuple[dict[str, object], ...]
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Write them."""
+        restore_strays(connection, self.rows)
+        who = self.station or tr("unnamed senders")
+        return UndoableResult(
+            tr("{0} messages of {1} are back", len(self.rows), who), DismissStrays(self.station)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class WithdrawRequest:
+    """A request shall not be carried out any more."""
+
+    number: int
+    now_us: int
+
+    def apply(self, connection: Connection) -> None:
+        """Take it back, unless somebody has taken it up."""
+        withdraw_request(connection, self.number, now_us=self.now_us)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontDatabase, QGuiApplication
 from PySide6.QtWidgets import (
     QComboBox,
@@ -41,10 +41,19 @@ class ConnectionSheetDialog(QDialog):
     """Shows a sheet; the key stays hidden until it is asked for, and is known only when it was made
     in this window."""
 
+    open_doors_wanted = Signal()
+
     def __init__(
-        self, theme: Theme, sheet: ConnectionSheet, access_key: str | None, parent: QWidget
+        self,
+        theme: Theme,
+        sheet: ConnectionSheet,
+        access_key: str | None,
+        parent: QWidget,
+        *,
+        is_reachable: bool = True,
     ) -> None:
         super().__init__(parent)
+        self._is_reachable = is_reachable
         self._theme = theme
         self._sheet = sheet
         self._key = access_key
@@ -54,6 +63,11 @@ class ConnectionSheetDialog(QDialog):
         self.show_key = QPushButton(tr("Show"))
         self.show_key.setObjectName("preset")
         self.show_key.setCheckable(True)
+        self.copy_key = QPushButton(tr("Copy the key"))
+        self.copy_key.setObjectName("preset")
+        if access_key is None:
+            self.copy_key.hide()
+        self.copy_key.clicked.connect(lambda: QGuiApplication.clipboard().setText(access_key or ""))
         self.senders = QComboBox()
         self.senders.setAccessibleName(tr("sender"))
         self.program = QPlainTextEdit()
@@ -84,6 +98,7 @@ class ConnectionSheetDialog(QDialog):
         self.key.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         keys.addWidget(self.key)
         keys.addWidget(self.show_key)
+        keys.addWidget(self.copy_key)
         keys.addStretch(1)
         form.addRow(tr("access key"), keys)
         self.show_key.toggled.connect(self._show_program)
@@ -105,6 +120,7 @@ class ConnectionSheetDialog(QDialog):
         column.setContentsMargins(24, 16, 24, 16)
         column.setSpacing(8)
         column.addWidget(title)
+        column.addWidget(self._doors())
         column.addLayout(form)
         column.addSpacing(8)
         column.addLayout(choosing)
@@ -112,6 +128,29 @@ class ConnectionSheetDialog(QDialog):
         column.addSpacing(8)
         column.addWidget(steps_title)
         column.addLayout(self._steps)
+
+    def _doors(self) -> QWidget:
+        """That only this machine can send, where that is so, and how to change it."""
+        words = Label(
+            tr(
+                "The doors are open to this machine only: a station elsewhere in the network "
+                "cannot reach them yet. Opened, everybody needs an access key."
+            )
+        )
+        words.setWordWrap(True)
+        tint(words, self._theme.level(Level.HIGH))
+        self.open_doors = QPushButton(tr("Open them to the network"))
+        self.open_doors.setObjectName("small")
+        self.open_doors.clicked.connect(self.open_doors_wanted)
+        self.open_doors.clicked.connect(self.close)
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(words, 1)
+        row.addWidget(self.open_doors)
+        if self._is_reachable:
+            line.hide()
+        return line
 
     def show_steps(self, steps: Sequence[ContactStep]) -> None:
         """Tick off how far its newest message has come."""

@@ -31,6 +31,7 @@ from rook_tally.desk.stations.queries import (
     StationPageQuery,
 )
 from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Station, StrayGroup
+from rook_tally.wall.links import own_address
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
@@ -92,6 +93,15 @@ class FieldRow:
     def cells(self) -> tuple[str, ...]:
         """The row from left to right."""
         return (self.name, self.becomes, self.now, self.day, self.believable, self.correction)
+
+
+@dataclass(frozen=True, slots=True)
+class StrayLine:
+    """A sender whose messages are nobody's: the station it says it is, None for unnamed ones, and
+    what is to be said of it."""
+
+    station: str | None
+    words: str
 
 
 class StationsModel:
@@ -241,6 +251,11 @@ class StationsModel:
         return tr("firmware {0}{1}", station.firmware, alike)
 
     @property
+    def is_collected(self) -> bool:
+        """True while a collector runs."""
+        return bool(self._state.collectors)
+
+    @property
     def is_live(self) -> bool:
         """True while now is shown."""
         return self._state.window.is_live
@@ -270,14 +285,29 @@ class StationsModel:
             one.name: QUANTITIES[one.quantity] for one in station.kind.fields
         }
         doors = {door.name: door.address for each in self._state.collectors for door in each.doors}
+        http_host, _, http_port = doors.get("http", _USUAL_HTTP).rpartition(":")
         host, _, port = doors.get("mqtt", _USUAL_MQTT).rpartition(":")
         return ConnectionSheet(
             station.key,
             station.cadence_s,
-            doors.get("http", _USUAL_HTTP),
-            host.strip("[]"),
+            # Where it listens everywhere a station needs the address of this machine.
+            f"{own_address(http_host.strip('[]'))}:{http_port}",
+            own_address(host.strip("[]")),
             int(port),
             example_message(fields),
+        )
+
+    @property
+    def is_reachable(self) -> bool:
+        """True if a station elsewhere in the network can reach a door."""
+        hosts = [
+            door.address.rpartition(":")[0].strip("[]")
+            for each in self._state.collectors
+            for door in each.doors
+            if door.name in ("http", "mqtt")
+        ]
+        return any(
+            not host.startswith("127.") and host not in ("::1", "localhost") for host in hosts
         )
 
     def where(self) -> str:
@@ -309,15 +339,16 @@ class StationsModel:
             return ""
         return tr("A stray is talking") if count == 1 else tr("{0} strays are talking", count)
 
-    def stray_lines(self) -> list[str]:
+    def stray_lines(self) -> list[StrayLine]:
         """A line a stray sender: who, how many messages since when, and why."""
-        lines = []
+        lines: list[StrayLine] = []
         for one in self.strays():
             since = self._clock(one.first_us)
             is_known = one.station is not None and self._state.site.station(one.station)
             why = one.why if is_known or one.station is None else "no station yet"
             who = one.station or "unnamed"
-            lines.append(f"{who} · {one.count} kept since {since} · {why}")
+            words = tr("{0} · {1} kept since {2} · {3}", who, one.count, since, why)
+            lines.append(StrayLine(one.station, words))
         return lines
 
     def counts(self) -> str:

@@ -10,15 +10,18 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.stations.commands import (
     AskProposal,
     Choices,
     ChoicesQuery,
+    DismissStrays,
     RenewKey,
     RequestControl,
     RequestQuery,
     RequestTakeIn,
+    WithdrawRequest,
 )
 from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
 from rook_tally.desk.stations.model import StationsModel
@@ -42,6 +45,8 @@ class StationActions:
         # Keys made in this window: the one place where they can still be read.
         self._keys: dict[str, str] = {}
         self._to_show = ""
+        # Opens the doors to the network; None where that is not ours to do.
+        self.recorder: Recorder | None = None
         self.taking_in: TakeInDialog | None = None
         self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
@@ -61,6 +66,7 @@ class StationActions:
         dialog = TakeInDialog(self._theme, TakeInState(key), self._parent)
         self.taking_in = dialog
         dialog.decided.connect(self._request_take_in)
+        dialog.finished.connect(lambda _result: self._on_left(dialog))
         self._client.read(ChoicesQuery(), self._on_choices)
         self._client.write(
             AskProposal(key, self._model.now_us),
@@ -80,6 +86,18 @@ class StationActions:
         )
         self.taking_in.refresh()
 
+    def dismiss(self, key: str | None) -> None:
+        """Take out what a sender has sent astray."""
+        self._client.write(DismissStrays(key))
+
+    def _on_left(self, dialog: TakeInDialog) -> None:
+        """Closed before it was done: nobody is to do it tomorrow, when a collector runs."""
+        request, step = dialog.taken.request, dialog.taken.step
+        if request is not None and step in (TakeInStep.PROPOSING, TakeInStep.ASKED):
+            self._client.write(WithdrawRequest(request, self._model.now_us))
+        if self.taking_in is dialog:
+            self.taking_in = None
+
     def add_station(self) -> None:
         """Let the person add a station before it has said anything."""
         self.adding = NewStationDialog(self._theme, self._client, self._parent)
@@ -93,10 +111,27 @@ class StationActions:
         if sheet is None:
             return
         self.sheet = ConnectionSheetDialog(
-            self._theme, sheet, self._keys.get(sheet.station), self._parent
+            self._theme,
+            sheet,
+            self._keys.get(sheet.station),
+            self._parent,
+            is_reachable=self._model.is_reachable,
         )
+        self.sheet.open_doors_wanted.connect(self.open_doors)
         self.sheet.show_steps(self._model.contact())
         self.sheet.open()
+
+    def open_doors(self) -> None:
+        """Open the doors of this window's collector to the network."""
+        if self.recorder is not None and self.recorder.is_running:
+            self.recorder.set_open(True)
+        else:
+            self._say_not_done(
+                tr(
+                    "The collector here was not started by this window. Open its doors where it is "
+                    "started: rook-tally collect --http 0.0.0.0:4711"
+                )
+            )
 
     def renew_key(self) -> None:
         """Give the picked station another key, if the person means it."""
@@ -133,6 +168,8 @@ class StationActions:
 
     def look_again(self) -> None:
         """Something may have been answered."""
+        if self.taking_in is not None:
+            self.taking_in.show_waiting(is_heard=self._model.is_collected)
         if self.taking_in is not None and self.taking_in.taken.request is not None:
             self._client.read(
                 RequestQuery(self.taking_in.taken.request),

@@ -64,9 +64,9 @@ class TakeInDialog(QDialog):
         )
         tint(self.said, self._theme.dim)
         form = QFormLayout()
-        form.addRow(tr("It stands in"), self.place)
+        form.addRow(tr("Place"), self.place)
         form.addRow("", self.indoors)
-        form.addRow(tr("What sort it is"), self.kind)
+        form.addRow(tr("Kind"), self.kind)
         self._field_grid.setHorizontalSpacing(12)
         self._field_grid.setColumnStretch(1, 1)
         inner = QVBoxLayout(self._form)
@@ -91,6 +91,20 @@ class TakeInDialog(QDialog):
         self.place.editTextChanged.connect(self._on_place)
         self.kind.activated.connect(self._on_kind)
         self.indoors.toggled.connect(self._on_indoors)
+
+    def show_waiting(self, *, is_heard: bool) -> None:
+        """Say that nobody can take it in, while no collector runs."""
+        one = self.taken
+        if one.step in (TakeInStep.PROPOSING, TakeInStep.ASKED):
+            one.said = (
+                tr("Looking at what it sends …")
+                if is_heard
+                else tr(
+                    "No collector runs, so nobody can look at what it sends. "
+                    "It goes on as soon as one runs."
+                )
+            )
+            self.refresh()
 
     def refresh(self) -> None:
         """Show how far it is."""
@@ -140,9 +154,9 @@ class TakeInDialog(QDialog):
             quantity, unit = QComboBox(), QComboBox()
             quantity.setAccessibleName(tr("what {0} measures", told.name))
             unit.setAccessibleName(tr("unit of {0}", told.name))
-            choices = [(LEFT_OUT, "wait: nobody knows yet")]
+            choices = [(LEFT_OUT, tr("decide later"))]
             if told.continues:
-                choices.insert(0, (f"={told.continues}", f"goes on as {told.continues}"))
+                choices.insert(0, (f"={told.continues}", tr("continues {0}", told.continues)))
             choices += [(slug, each.name) for slug, each in QUANTITIES.items()]
             filled(quantity, choices, f"={told.continues}" if told.continues else told.quantity)
             self._show_units(unit, told.quantity, told.unit)

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
-from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.parts.drawing import draw_strokes
-from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
+from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.fleet_list import (
     AGE_RIGHT,
     HEARD_LEFT,
@@ -27,54 +24,10 @@ from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.queries import Fleet
 from rook_tally.desk.stations.station_actions import StationActions
+from rook_tally.desk.stations.stray_note import StrayNote
 
 _SOON_MS = 200
 _FLEET_EVERY_MS = 5_000
-_MOST_STRAYS = 3
-
-
-class _StrayNote(QWidget):
-    """Who sends and is nobody's station, and what to do about it."""
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
-        self._headline, self._lines = Label(), Label()
-        self._headline.setFont(face(14, BOLD))
-        self._lines.setFont(face(12))
-        self._lines.setWordWrap(True)
-        self._lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        tint(self._headline, theme.ink)
-        tint(self._lines, theme.dim)
-        self.take_in = QPushButton(tr("Take in…"))
-        self.take_in.setToolTip(tr("Make the first of them a station (A)"))
-        self.take_in.setShortcut("A")
-        self.take_in.setObjectName("main")
-        words = QVBoxLayout()
-        words.setSpacing(3)
-        words.addWidget(self._headline)
-        words.addWidget(self._lines)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(34, 12, 16, 12)
-        row.addLayout(words, 1)
-        row.addWidget(self.take_in, 0, Qt.AlignmentFlag.AlignTop)
-
-    def show_strays(self, headline: str, lines: list[str], to_take_in: str) -> None:
-        """Say it; an empty headline hides the note, and nobody to take in the button."""
-        self.setVisible(bool(headline))
-        self._headline.setText(headline)
-        shown = lines[:_MOST_STRAYS]
-        if len(lines) > _MOST_STRAYS:
-            shown.append(f"and {len(lines) - _MOST_STRAYS} more: rook-tally strays")
-        self.take_in.setVisible(bool(to_take_in))
-        self._lines.setText("\n".join(shown))
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        """The ground, and the strokes of what is raised."""
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour(self._theme.tint(Level.RAISED)))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        draw_strokes(painter, self._theme, Level.RAISED, 16, 14, 13)
 
 
 class _ListHead(QWidget):
@@ -113,17 +66,17 @@ class StationsView(QWidget):
         self.model = StationsModel(state)
         self.fleet = FleetListModel(self.model)
         self.list = FleetList(self.fleet, theme, self)
-        self.note = _StrayNote(theme)
+        self.note = StrayNote(theme)
         self.page = StationPageView(theme, self.model)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._ask)
         self._again = QTimer(self, interval=_FLEET_EVERY_MS)
         self._again.timeout.connect(self._ask)
+        self._again.timeout.connect(self._look_again)
         self._empty = Label(
             tr(
-                "No station has been added yet. Let one send to the doors: "
-                "it shows here as a stray.\n"
-                'Or add it first:   rook-tally station add kiln-1 --place "Kiln room"'
+                "No station has been added yet. Let one send to this machine, and it shows here; "
+                "or add it first."
             )
         )
         self._empty.setFont(face(13))
@@ -135,7 +88,11 @@ class StationsView(QWidget):
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
         self.page.controls.asked.connect(self.tasks.ask_control)
-        self.note.take_in.clicked.connect(self._on_take_in)
+        self.note.take_in_wanted.connect(self.tasks.take_in)
+        self.note.dismiss_wanted.connect(lambda line: self.tasks.dismiss(line.station))
+        take_in = QShortcut(QKeySequence("A"), self)
+        take_in.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        take_in.activated.connect(self.take_in_first)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         state.subscribe(self._on_state_changed)
@@ -195,7 +152,11 @@ class StationsView(QWidget):
             # The first station is picked by now, and its page was not asked for.
             self._ask_page()
 
-    def _on_take_in(self) -> None:
+    def _look_again(self) -> None:
+        self.tasks.look_again()
+
+    def take_in_first(self) -> None:
+        """Begin to take in the first stray sender."""
         key = self.model.to_take_in()
         if key is not None:
             self.tasks.take_in(key)
@@ -219,9 +180,7 @@ class StationsView(QWidget):
     def _refresh(self) -> None:
         self.fleet.refresh()
         station = self.model.picked
-        self.note.show_strays(
-            self.model.stray_headline(), self.model.stray_lines(), self.model.to_take_in() or ""
-        )
+        self.note.show_strays(self.model.stray_headline(), self.model.stray_lines())
         self._empty.setVisible(station is None)
         self.page.refresh()
         self.tasks.refresh()

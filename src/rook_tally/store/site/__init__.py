@@ -96,6 +96,7 @@ from rook_tally.store.site.requests import (
     open_requests,
     prune_requests,
     request_numbered,
+    withdraw_request,
 )
 from rook_tally.store.site.station_attributes import (
     BY_HAND,
@@ -113,9 +114,11 @@ from rook_tally.store.site.unassigned_messages import (
     Stray,
     StrayBounds,
     StrayGroup,
+    dismiss_strays,
     drop_strays,
     newest_strays,
     prune_strays,
+    restore_strays,
     save_strays,
     set_stray_bounds,
     stray_bounds,
@@ -191,6 +194,7 @@ __all__ = [
     "corrections_of",
     "create_request",
     "describe_station",
+    "dismiss_strays",
     "door_settings",
     "drop_strays",
     "keep_kind",
@@ -225,6 +229,7 @@ __all__ = [
     "report_door",
     "report_failed",
     "request_numbered",
+    "restore_strays",
     "revoke_page_device",
     "save_attributes",
     "save_remark",
@@ -246,6 +251,7 @@ __all__ = [
     "withdraw_collector",
     "withdraw_correction",
     "withdraw_door",
+    "withdraw_request",
     "write_message_log",
     "zone_named",
 ]

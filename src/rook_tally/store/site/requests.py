@@ -237,6 +237,21 @@ def answer_requests(
     note_change(connection, Subject.REQUESTS)
 
 
+def withdraw_request(connection: Connection, number: int, *, now_us: int) -> None:
+    """Take a request back that nobody has taken up yet."""
+    table = schema.request
+    connection.execute(
+        sa.update(table)
+        .where(table.c.id == number, table.c.state == RequestState.ASKED.value)
+        .values(
+            state=RequestState.REFUSED.value,
+            answer="it was taken back before anybody took it up",
+            answered_us=now_us,
+        )
+    )
+    note_change(connection, Subject.REQUESTS)
+
+
 def prune_requests(connection: Connection, *, now_us: int) -> None:
     """Drop what was answered more than a year ago."""
     table = schema.request

@@ -132,6 +132,23 @@ def drop_strays(connection: Connection, ids: Sequence[int]) -> None:
         note_change(connection, Subject.STRAYS)
 
 
+def dismiss_strays(connection: Connection, station: str | None) -> list[dict[str, Any]]:
+    """Take out everything a sender, or nobody, has sent astray; returns the rows, so that they can
+    come back."""
+    table = schema.stray
+    mine = table.c.station.is_(None) if station is None else table.c.station == station
+    rows = [dict(row._mapping) for row in connection.execute(sa.select(table).where(mine))]
+    drop_strays(connection, [row["id"] for row in rows])
+    return rows
+
+
+def restore_strays(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
+    """Bring strays back that were dismissed."""
+    if rows:
+        connection.execute(sa.insert(schema.stray), list(rows))
+        note_change(connection, Subject.STRAYS)
+
+
 def stray_bounds(connection: Connection) -> StrayBounds:
     """The limits for strays."""
     told = {
