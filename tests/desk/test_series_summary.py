@@ -41,7 +41,7 @@ def test_distance_to_an_upper_limit(dust: Series, value: float, told: str) -> No
 def test_distance_to_a_lower_limit_and_without_one(dust: Series) -> None:
     damp = replace(dust, limits=Limits(below=(33, 31.5, 28, 24)))
     assert limit_sentence(damp.shown, damp.limits, 29) == "2.5 under the lower limit of 31.5"
-    assert limit_sentence(damp.shown, damp.limits, 40) == "8.5 above the lower limit of 31.5"
+    assert limit_sentence(damp.shown, damp.limits, 40) == "8.5 above the lower limit of 31.5, fine"
     assert limit_sentence(dust.shown, NO_LIMITS, 40) == ""
 
 
@@ -115,3 +115,22 @@ def test_a_reading_ahead_of_the_clock_says_how_far_the_one_before_it_speaks(
     facts = {fact.name: fact.value for fact in account.facts}
     # A minute at 5 and a second at 40, of 61 seconds.
     assert (facts["Mean today"], facts["Highest today"]) == ("5.6", "40")
+
+
+@pytest.mark.parametrize(
+    ("minutes", "told"),
+    [
+        (1, "steady over the last hour"),
+        (3, "late: 3 min since the last reading · steady over the last hour"),
+        (41, "silent: 41 min since the last reading, which says nothing of now"),
+    ],
+)
+def test_nothing_is_foretold_from_what_is_silent(
+    store: Store, dust: Series, minutes: int, told: str
+) -> None:
+    rows = [(NOON_US - (minutes + at) * MINUTE_US, 10.0) for at in range(40)]
+    append(store, dust, *reversed(rows))
+    newest = Latest(dust.id, NOON_US - minutes * MINUTE_US, 10.0, Quality.GOOD)
+    with store.read() as connection:
+        summary = SeriesSummaryQuery(dust, newest, NOON_US, LONDON).run(connection)
+    assert summary.outlook == told

@@ -108,7 +108,7 @@ def test_a_dial_has_its_limits_zones_and_a_round_range(studio: Studio) -> None:
     share = studio.face(DIAL, "substrate_moisture@damp-store", low=20.0, high=60.0)
     assert isinstance(share.body, DialBody)
     assert share.body.at == pytest.approx(0.45)
-    assert share.body.sentence == "7 above the lower limit of 31"
+    assert share.body.sentence == "7 above the lower limit of 31, fine"
 
 
 def test_columns_stand_on_one_scale_with_todays_span(studio: Studio) -> None:

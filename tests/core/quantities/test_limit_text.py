@@ -36,7 +36,7 @@ def test_above(value: float, sentence: str) -> None:
     [
         (22.0, "9 under the lower limit of 31"),
         (31.0, "just at the limit of 31"),
-        (35.0, "4 above the lower limit of 31"),
+        (35.0, "4 above the lower limit of 31, fine"),
     ],
 )
 def test_below(value: float, sentence: str) -> None:
@@ -46,7 +46,7 @@ def test_below(value: float, sentence: str) -> None:
 def test_the_nearer_of_two_limits_is_the_one_told() -> None:
     room = Limits(above=(None, 26.0, None, None), below=(None, 16.0, None, None))
     warmth = base_shown(QUANTITIES["temperature"])
-    assert limit_sentence(warmth, room, 17.0) == "1.0 above the lower limit of 16"
+    assert limit_sentence(warmth, room, 17.0) == "1.0 above the lower limit of 16, fine"
     assert limit_sentence(warmth, room, 25.0) == "1.0 below the limit of 26"
 
 

@@ -27,4 +27,4 @@ def limit_sentence(told: DisplayUnit, limits: Limits, value: float) -> str:
     if upper:
         return tr("{0} below the limit of {1}", distance, shown)
     # "Above the limit" alone would read as a breach.
-    return tr("{0} above the lower limit of {1}", distance, shown)
+    return tr("{0} above the lower limit of {1}, fine", distance, shown)

@@ -20,8 +20,8 @@ def tray_words(state: SiteState) -> str:
     """The site as it is now, whatever moment the window shows: how many series are past a limit and
     how bad, how many stations heard."""
     now = state.live_snapshot
-    count, worst = state.raised(now)
-    heard, stations = state.stations_heard(now)
+    count, worst = state.raised_now()
+    heard, stations = state.heard_now()
     if now.alarms:
         told = tr(
             "{0} standing: {1}",
@@ -84,7 +84,7 @@ class Tray(QObject):
 
     def refresh(self) -> None:
         """Show how the site stands."""
-        _, worst = self._state.raised(self._state.live_snapshot)
+        _, worst = self._state.raised_now()
         worst = max([worst, *(one.level for one in self._state.live_alarms)])
         self.icon.setToolTip(tray_words(self._state))
         if worst is not self._level:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from functools import cached_property
 from typing import TYPE_CHECKING, TypeVar
 
@@ -103,4 +104,6 @@ class ViewStack(QStackedWidget):
         to_come.deleteLater()
         self.insertWidget(at, view)
         self._made.add(at)
+        # All that was loaded stays: looking through it again takes as long as three frames.
+        gc.freeze()
         return view

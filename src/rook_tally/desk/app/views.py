@@ -5,7 +5,6 @@ Each is loaded with its first use: the Strip alone takes as long as a bare windo
 
 from __future__ import annotations
 
-import gc
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -31,8 +30,6 @@ def make_strip(window: DeskWindow) -> StripView:
     made.csv_wanted.connect(window.dialogs.save_csv)
     made.picture_wanted.connect(window.dialogs.save_picture)
     window.recoloured.connect(made.inking.start)
-    # All that was loaded stays: looking through it again takes as long as three frames.
-    gc.freeze()
     return made
 
 

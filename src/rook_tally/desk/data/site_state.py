@@ -15,11 +15,12 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.envelope import Envelope
-from rook_tally.core.series.freshness import Freshness
+from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.event import Event
 from rook_tally.desk.data.past_snapshot import LatestValues, SnapshotQuery
+from rook_tally.desk.data.site_figures import SiteFigures
 from rook_tally.desk.data.store_feed import (
     Copies,
     MessagesChanged,
@@ -93,6 +94,8 @@ class SiteState:
     window_moved: list[Callable[[], None]] = field(default_factory=list)
     # Called after remarks were written, altered or deleted.
     remarks_changed: list[Callable[[], None]] = field(default_factory=list)
+    _figures: SiteFigures | None = None
+    _past_figures: tuple[SiteSnapshot, SiteFigures] | None = None
     _changed: Event[[set[int] | None]] = field(default_factory=Event)
 
     @property
@@ -213,8 +216,7 @@ class SiteState:
 
     def trial_words(self) -> str:
         """Each tried value in words, instead of the real one."""
-        by_id = {one.id: one for one in self.site.series}
-        told = []
+        by_id, told = self.by_id, []
         for series_id, value in self.trial.items():
             one = by_id.get(series_id)
             if one is not None and series_id in self.shown.latest:
@@ -241,6 +243,7 @@ class SiteState:
             case Picture():
                 self.site, self.collectors = news.site, news.collectors
                 self.live = LatestValues(news.latest, news.ribbons, news.reports)
+                self._figures = self._past_figures = None
                 self.remarks, self.groups = news.remarks, news.groups
                 self.live_alarms = news.alarms
                 self.copies = news.copies
@@ -280,7 +283,8 @@ class SiteState:
         self._changed(changed)
 
     def _take_readings(self, news: NewReadings) -> None:
-        by_id = {one.id: one for one in self.site.series}
+        by_id = self.by_id
+        self._live_figures.take(news.latest)
         for series_id, reading in news.latest.items():
             series = by_id.get(series_id)
             if series is None:
@@ -308,36 +312,64 @@ class SiteState:
 
     def station_age_s(self, station: Station) -> float | None:
         """Time since a station was last heard, s; None when it never was."""
-        return self.snapshot.station_age_s(station)
+        heard_us = self._heard_us(station)
+        return None if heard_us is None else self.age_s(heard_us)
 
     def station_freshness(self, station: Station) -> Freshness:
         """Freshness of a station; one never heard is silent."""
-        return self.snapshot.freshness(station)
+        age_s = self.station_age_s(station)
+        if age_s is None:
+            return Freshness.SILENT
+        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
 
     def is_offline(self, station: Station) -> bool:
         """True if it said, or its will did, that it is offline, and nothing came since."""
-        return self.snapshot.is_offline(station)
+        since_us, heard_us = station.offline_since_us, self._heard_us(station)
+        return since_us is not None and (heard_us is None or heard_us <= since_us)
 
-    def stations_heard(self, snapshot: SiteSnapshot | None = None) -> tuple[int, int]:
-        """Number of stations that are not silent, and of all; at the moment shown unless told."""
-        snapshot = self.snapshot if snapshot is None else snapshot
-        heard = [
-            station
-            for station in self.site.stations
-            if snapshot.freshness(station) is not Freshness.SILENT
-        ]
-        return len(heard), len(self.site.stations)
+    def _heard_us(self, station: Station) -> int | None:
+        # Without making a snapshot: every row asks for it every second.
+        if self.window.is_live or self.past is None:
+            return self.live.newest_by_station(self.site).get(station.id)
+        return self.past.heard_us(station)
 
-    def raised(self, snapshot: SiteSnapshot | None = None) -> tuple[int, Level]:
-        """Number of series of heard stations that are raised or worse, and the worst level; at the
-        moment shown unless told."""
-        snapshot = self.snapshot if snapshot is None else snapshot
-        levels = [
-            _level_in(snapshot, one)
-            for one in self.site.series
-            if snapshot.freshness(one.station) is not Freshness.SILENT
-        ]
-        return sum(level >= Level.RAISED for level in levels), max(levels, default=Level.SETTLED)
+    @property
+    def by_id(self) -> Mapping[int, Series]:
+        """Every series by its id."""
+        return self._live_figures.by_id
+
+    @property
+    def _live_figures(self) -> SiteFigures:
+        if self._figures is None:
+            self._figures = SiteFigures(self.site, self.live.latest)
+        return self._figures
+
+    def _figures_shown(self) -> SiteFigures:
+        """Figures of the moment shown, values on trial as they are tried."""
+        if self.trial:
+            return SiteFigures(self.site, self.latest)
+        past = self.past
+        if self.window.is_live or past is None:
+            return self._live_figures
+        if self._past_figures is None or self._past_figures[0] is not past:
+            self._past_figures = past, SiteFigures(self.site, past.latest)
+        return self._past_figures[1]
+
+    def stations_heard(self) -> tuple[int, int]:
+        """Number of stations that are not silent, and of all."""
+        return self._figures_shown().heard(self.now_us)
+
+    def raised(self) -> tuple[int, Level]:
+        """Number of series of heard stations that are raised or worse, and the worst level."""
+        return self._figures_shown().raised(self.now_us)
+
+    def heard_now(self) -> tuple[int, int]:
+        """As `stations_heard`, at this very moment."""
+        return self._live_figures.heard(self.clock())
+
+    def raised_now(self) -> tuple[int, Level]:
+        """As `raised`, at this very moment."""
+        return self._live_figures.raised(self.clock())
 
     def notice(self) -> str:
         """The most important trouble in one line; empty when there is none."""
@@ -381,7 +413,3 @@ def _level_of(series: Series, newest: Latest | None) -> Level:
     if newest is None or newest.quality != 0:
         return Level.SETTLED
     return series.limits.level_of(newest.value)
-
-
-def _level_in(snapshot: SiteSnapshot, series: Series) -> Level:
-    return _level_of(series, snapshot.latest.get(series.id))

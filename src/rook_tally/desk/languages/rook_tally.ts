@@ -5,7 +5,7 @@
     <name>rook-tally</name>
     <message>
       <location filename="core/quantities/limit_text.py" />
-      <source>{0} above the lower limit of {1}</source>
+      <source>{0} above the lower limit of {1}, fine</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1306,6 +1306,16 @@
     <message>
       <location filename="desk/ledger/series_summary.py" />
       <source>not once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>silent: {0} since the last reading, which says nothing of now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>late: {0} since the last reading</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -27,7 +27,7 @@ from rook_tally.desk.data.store_feed import HEARD_REPORTS
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.ledger.cell_view import Cell, ribbon_range, spoken_cell
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
-from rook_tally.store.site import Place, Series, Site
+from rook_tally.store.site import Place, Series, Site, Station
 
 
 class Summary(enum.Enum):
@@ -99,6 +99,9 @@ class LedgerModel:
         self._cells: dict[tuple[int, int], Cell | None] = {}
         self._where: dict[int, tuple[int, int]] = {}
         self._freshness: dict[int, Freshness] = {}
+        self._stations: dict[int, list[Station]] = {}
+        # The rows that are seen; whoever draws them says which those are.
+        self.visible_rows: Callable[[], Iterable[int]] = lambda: range(len(self.rows))
         state.subscribe(self._on_state_changed)
 
     @property
@@ -161,14 +164,16 @@ class LedgerModel:
         if self.arrangement.order is LedgerOrder.WORST_FIRST and self._is_out_of_order():
             self._lay_out()
             return
-        cells = {
-            self._where[one.id]
-            for one in self._state.site.series
-            if one.station.id in moved and one.id in self._where
-        }
-        if cells:
-            self._announce(cells | self._summaries_of(cells))
-        self._announce_heads(set(range(len(self.rows))))
+        if moved:
+            cells = {
+                self._where[one.id]
+                for one in self._state.site.series
+                if one.station.id in moved and one.id in self._where
+            }
+            if cells:
+                self._announce(cells | self._summaries_of(cells))
+        # Of the rows that are seen: the others say what is so once they are.
+        self._announce_heads(set(self.visible_rows()))
 
     def _is_out_of_order(self) -> bool:
         places = [one for one in self.rows if isinstance(one, PlaceRow)]
@@ -178,6 +183,7 @@ class LedgerModel:
         site = self._site = self._state.site
         self._cells.clear()
         self._heads.clear()
+        self._stations = _stations_by_place(site)
         told_by = Counter(
             slug for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series}
         )
@@ -356,7 +362,7 @@ class LedgerModel:
 
     def worst_cell(self) -> tuple[int, int] | None:
         """The cell to look at first: the worst level, the first of equals; None without cells."""
-        by_id = {one.id: one for one in self._state.site.series}
+        by_id = self._state.by_id
         ranked = sorted(
             (-int(self._level(by_id[series_id])), where)
             for series_id, where in self._where.items()
@@ -374,12 +380,7 @@ class LedgerModel:
         line = self.rows[row]
         if not isinstance(line, PlaceRow):
             return None
-        site = self._state.site
-        stations = [one for one in site.stations if one.place.id == line.place.id]
-        if not stations:
-            # Nothing stands there; what is worked out for the place speaks for it.
-            told = [one.station for one in site.series if one.station.place.id == line.place.id]
-            stations = list({one.id: one for one in told}.values())
+        stations = self._stations.get(line.place.id, [])
         ages = {one.id: self._state.station_age_s(one) for one in stations}
         known = [value for value in ages.values() if value is not None]
         # The row speaks for its station that is worst off, the age is of the newest word.
@@ -476,3 +477,16 @@ class LedgerModel:
 
 def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
     return mean_value(quantity.averaging, np.array(values))
+
+
+def _stations_by_place(site: Site) -> dict[int, list[Station]]:
+    """Stations by their place's id; where none stands, what is worked out speaks for the place."""
+    found: dict[int, list[Station]] = {}
+    for one in site.stations:
+        found.setdefault(one.place.id, []).append(one)
+    worked: dict[int, dict[int, Station]] = {}
+    for series in site.series:
+        place_id = series.station.place.id
+        if place_id not in found:
+            worked.setdefault(place_id, {})[series.station.id] = series.station
+    return found | {place_id: list(stations.values()) for place_id, stations in worked.items()}

@@ -13,9 +13,10 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
-from rook_tally.core.quantities.number_format import duration, figure
+from rook_tally.core.quantities.number_format import age, duration, figure
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
+from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.series.gaps import inside as inside_of
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings
@@ -109,6 +110,7 @@ def account_of(
         value = unwound(value)
     trend = trend_of(Readings(readings.time_us[recent], value, readings.quality[recent]))
     numeric = series.quantity.scale is QuantityScale.NUMBER
+    late = _late_words(series, newest, now_us)
     return SeriesSummary(
         series=series,
         value=series.shown.text(newest.value),
@@ -116,11 +118,33 @@ def account_of(
         sentence=limit_sentence(series.shown, series.limits, newest.value)
         if is_good
         else newest.quality.wording,
-        outlook=outlook(series, newest.value, trend, now_us, zone) if numeric and is_good else "",
+        outlook=_outlook(series, newest, trend, now_us, zone) if numeric and is_good else late,
         facts=tuple(_facts(series, readings, now_us, zone)),
         chart=chart,
         chart_range=_chart_range(series, chart),
     )
+
+
+def _late_words(series: Series, newest: Latest, now_us: int) -> str:
+    """That the newest reading is no word of now; empty while it is fresh."""
+    age_s = (now_us - newest.time_us) / SECOND_US
+    match freshness(age_s, series.station.cadence_s):
+        case Freshness.SILENT:
+            return tr("silent: {0} since the last reading, which says nothing of now", age(age_s))
+        case Freshness.LATE:
+            return tr("late: {0} since the last reading", age(age_s))
+        case Freshness.FRESH:
+            return ""
+
+
+def _outlook(series: Series, newest: Latest, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
+    """Where it is going, and how old what is known is; nothing is foretold from what is silent."""
+    late = _late_words(series, newest, now_us)
+    age_s = (now_us - newest.time_us) / SECOND_US
+    if freshness(age_s, series.station.cadence_s) is Freshness.SILENT:
+        return late
+    told = outlook(series, newest.value, trend, now_us, zone)
+    return f"{late} · {told}" if late else told
 
 
 def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone: tzinfo) -> str:

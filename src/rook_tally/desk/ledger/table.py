@@ -266,6 +266,7 @@ class LedgerTable(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setTabKeyNavigation(False)
+        model.visible_rows = self._visible_rows
         model.laid_out.append(self.cells.forget)
         model.laid_out.append(self.fit)
         model.all_changed.append(self._repaint)
@@ -277,6 +278,12 @@ class LedgerTable(QTableView):
         super().resizeEvent(event)
         self._corner.setGeometry(0, 0, HEAD_WIDTH, HEAD_HEIGHT)
         self.fit()
+
+    def _visible_rows(self) -> range:
+        """The rows that are seen."""
+        first, last = self.rowAt(0), self.rowAt(self.viewport().height() - 1)
+        count = len(self._ledger.rows)
+        return range(max(first, 0), count if last < 0 else last + 1)
 
     def _repaint(self) -> None:
         for part in (self.viewport(), self.verticalHeader().viewport()):
@@ -323,10 +330,9 @@ class LedgerTable(QTableView):
         longer than drawing it.
         """
         area, region = event.rect(), event.region()
-        rows = [
-            (row, self.rowViewportPosition(row), self.rowHeight(row))
-            for row in range(len(self._ledger.rows))
-        ]
+        first, last = self.rowAt(area.top()), self.rowAt(area.bottom())
+        seen = range(max(first, 0), len(self._ledger.rows) if last < 0 else last + 1)
+        rows = [(row, self.rowViewportPosition(row), self.rowHeight(row)) for row in seen]
         columns = [
             (column, self.columnViewportPosition(column), self.columnWidth(column))
             for column in range(len(self._ledger.columns))

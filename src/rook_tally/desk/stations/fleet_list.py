@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from typing import Any
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QRectF,
+    QSize,
+    Qt,
+)
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -31,17 +40,23 @@ class FleetListModel(QAbstractListModel):
         super().__init__()
         self._model = model
         self.rows: list[StationRow] = []
+        # Lines that are seen; whoever draws them says which those are.
+        self.seen: Callable[[], Iterable[int]] = lambda: range(len(self.rows))
 
     def refresh(self) -> None:
         """Take the fleet as it stands now."""
-        rows = self._model.rows()
-        if [one.station.key for one in rows] == [one.station.key for one in self.rows]:
-            self.rows = rows
-            if rows:
-                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+        order = self._model.ordered()
+        if [one.key for one in order] == [one.station.key for one in self.rows]:
+            # Only lines that are seen, and say something else: there may be hundreds.
+            for at in self.seen():
+                if at < len(order):
+                    row = self._model.row(order[at], self.rows[at].place)
+                    if row.told != self.rows[at].told:
+                        self.rows[at] = row
+                        self.dataChanged.emit(self.index(at), self.index(at))
             return
         self.beginResetModel()
-        self.rows = rows
+        self.rows = self._model.rows()
         self.endResetModel()
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
@@ -155,3 +170,19 @@ class FleetList(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setStyleSheet(f"QListView {{ background: {theme.paper}; outline: none; }}")
+        model.seen = self._seen
+        self.verticalScrollBar().valueChanged.connect(lambda _value: model.refresh())
+
+    def _seen(self) -> range:
+        """The lines that are seen."""
+        first = self.indexAt(QPoint(4, 4))
+        last = self.indexAt(QPoint(4, self.viewport().height() - 4))
+        count = len(self._rows())
+        return range(
+            first.row() if first.isValid() else 0, last.row() + 1 if last.isValid() else count
+        )
+
+    def _rows(self) -> list[StationRow]:
+        model = self.model()
+        assert isinstance(model, FleetListModel)
+        return model.rows

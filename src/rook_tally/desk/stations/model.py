@@ -30,7 +30,7 @@ from rook_tally.desk.stations.queries import (
     StationPage,
     StationPageQuery,
 )
-from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Station, StrayGroup
+from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Site, Station, StrayGroup
 from rook_tally.wall.links import own_address
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
@@ -50,6 +50,20 @@ class StationRow:
     power: str
     remark: str
     signal: str = ""
+
+    @property
+    def told(self) -> tuple[object, ...]:
+        """All it says, to be compared."""
+        return (
+            self.station,
+            self.place,
+            self.heard.tobytes(),
+            self.age,
+            self.freshness,
+            self.power,
+            self.remark,
+            self.signal,
+        )
 
     @property
     def spoken(self) -> str:
@@ -112,6 +126,10 @@ class StationsModel:
         self._fleet: Fleet | None = None
         self._picked: str | None = None
         self.page: StationPage | None = None
+        self._usual: tuple[Site | None, dict[str, str]] = (None, {})
+        self._order: tuple[Site | None, list[Station]] = (None, [])
+        # Series by their station's id, of the site they were sorted for.
+        self._series: tuple[Site | None, dict[int, list[Series]]] = (None, {})
         self.is_held = False
         self.changed: list[Callable[[], None]] = []
 
@@ -120,7 +138,7 @@ class StationsModel:
         """The station whose page is shown; the first one until another is picked."""
         site = self._state.site
         found = site.station(self._picked) if self._picked else None
-        ordered = self._ordered()
+        ordered = self.ordered()
         return found or (ordered[0] if ordered else None)
 
     @property
@@ -182,32 +200,44 @@ class StationsModel:
         for subscriber in self.changed:
             subscriber()
 
-    def _ordered(self) -> list[Station]:
-        rank = {place.id: at for at, place in enumerate(self._state.site.places)}
-        return sorted(self._state.site.stations, key=lambda one: (rank[one.place.id], one.id))
+    def ordered(self) -> list[Station]:
+        """The fleet in the order of its places."""
+        site = self._state.site
+        if self._order[0] is not site:
+            rank = {place.id: at for at, place in enumerate(site.places)}
+            told = sorted(site.stations, key=lambda one: (rank[one.place.id], one.id))
+            self._order = site, told
+        return self._order[1]
 
     def rows(self) -> list[StationRow]:
         """The fleet by place and order."""
-        rows = []
+        rows: list[StationRow] = []
         before = None
-        usual = usual_firmware(self._state.site.stations)
-        for station in self._ordered():
+        for station in self.ordered():
             place = station.place.name if station.place.name != before else ""
             before = station.place.name
-            age_s = self._state.station_age_s(station)
-            rows.append(
-                StationRow(
-                    station,
-                    place,
-                    self._heard(station),
-                    "" if age_s is None else age(age_s),
-                    self._state.station_freshness(station),
-                    self._power(station),
-                    self._remark(station, usual),
-                    self._newest_of(station, "signal_strength"),
-                )
-            )
+            rows.append(self.row(station, place))
         return rows
+
+    def row(self, station: Station, place: str) -> StationRow:
+        """A line of the fleet; `place` stands over the first of a place."""
+        age_s = self._state.station_age_s(station)
+        return StationRow(
+            station,
+            place,
+            self._heard(station),
+            "" if age_s is None else age(age_s),
+            self._state.station_freshness(station),
+            self._power(station),
+            self._remark(station, self._usual_firmware()),
+            self._newest_of(station, "signal_strength"),
+        )
+
+    def _usual_firmware(self) -> dict[str, str]:
+        site = self._state.site
+        if self._usual[0] is not site:
+            self._usual = site, usual_firmware(site.stations)
+        return self._usual[1]
 
     def _heard(self, station: Station) -> BoolArray:
         return (
@@ -223,8 +253,10 @@ class StationsModel:
     def _newest_of(self, station: Station, slug: str) -> str:
         """A station's newest reading of a quantity, with its unit; empty without one."""
         for one in self._series_of(station):
+            if one.quantity.slug != slug:
+                continue
             newest = self._state.latest.get(one.id)
-            if one.quantity.slug == slug and newest is not None:
+            if newest is not None:
                 return f"{one.shown.text(newest.value)} {one.shown.symbol}".rstrip()
         return ""
 
@@ -416,7 +448,13 @@ class StationsModel:
         return tr("{0} since {1} {2:%b}", words, since.day, since)
 
     def _series_of(self, station: Station) -> list[Series]:
-        return [one for one in self._state.site.series if one.station.id == station.id]
+        site = self._state.site
+        if self._series[0] is not site:
+            told: dict[int, list[Series]] = {}
+            for one in site.series:
+                told.setdefault(one.station.id, []).append(one)
+            self._series = site, told
+        return self._series[1].get(station.id, [])
 
     def _moment(self, time_us: int) -> str:
         """A moment of today to the second, an earlier one with its day."""

@@ -27,6 +27,7 @@ from rook_tally.desk.stations.station_actions import StationActions
 from rook_tally.desk.stations.stray_note import StrayNote
 
 _SOON_MS = 200
+_SHOWN_MS = 500
 _FLEET_EVERY_MS = 5_000
 
 
@@ -70,6 +71,8 @@ class StationsView(QWidget):
         self.page = StationPageView(theme, self.model)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._ask)
+        self._shown_soon = QTimer(self, singleShot=True, interval=_SHOWN_MS)
+        self._shown_soon.timeout.connect(self._refresh_if_shown)
         self._again = QTimer(self, interval=_FLEET_EVERY_MS)
         self._again.timeout.connect(self._ask)
         self._again.timeout.connect(self._look_again)
@@ -147,6 +150,8 @@ class StationsView(QWidget):
             self._client.read(question, self.model.take_page)
 
     def _on_fleet(self, fleet: Fleet) -> None:
+        if not self.isVisible():
+            return
         self.model.take_fleet(fleet)
         if self.model.page is None:
             # The first station is picked by now, and its page was not asked for.
@@ -154,6 +159,10 @@ class StationsView(QWidget):
 
     def _look_again(self) -> None:
         self.tasks.look_again()
+
+    def _refresh_if_shown(self) -> None:
+        if self.isVisible():
+            self._refresh()
 
     def take_in_first(self) -> None:
         """Begin to take in the first stray sender."""
@@ -175,7 +184,11 @@ class StationsView(QWidget):
             self.tasks.look_again()
         if (moved or changed is None) and not self._soon.isActive():
             self._soon.start()
-        self._refresh()
+        if changed is None:
+            self._refresh()
+        elif not self._shown_soon.isActive():
+            # Readings come by the dozen a second; nobody reads ages faster than this.
+            self._shown_soon.start()
 
     def _refresh(self) -> None:
         self.fleet.refresh()

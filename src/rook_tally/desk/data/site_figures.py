@@ -1,0 +1,85 @@
+"""The site in figures that the head and the tray tell every second: who is heard, what is raised.
+
+Kept in arrays and brought up to date by what came, as a site may have thousands of series.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.series.freshness import SILENT_CADENCES
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.store.readings import Latest
+from rook_tally.store.site import Series, Site
+
+_NEVER = np.iinfo(np.int64).min // 2
+
+
+class SiteFigures:
+    """Figures over a site and the newest reading of each series.
+
+    Attributes
+    ----------
+    by_id : every series by its id
+    """
+
+    def __init__(self, site: Site, latest: Mapping[int, Latest]) -> None:
+        self.by_id: dict[int, Series] = {one.id: one for one in site.series}
+        stations = {one.id: one for one in site.stations}
+        self._count = len(stations)
+        # Workings stand at stations of their own, which are not among those that report.
+        for series in site.series:
+            stations.setdefault(series.station.id, series.station)
+        self._station_at = {key: at for at, key in enumerate(stations)}
+        self._silent_us = np.array(
+            [SILENT_CADENCES * one.cadence_s * SECOND_US for one in stations.values()]
+        )
+        self._offline_us = np.array(
+            [
+                _NEVER if one.offline_since_us is None else one.offline_since_us
+                for one in stations.values()
+            ],
+            dtype=np.int64,
+        )
+        self._heard_us = np.full(len(stations), _NEVER, dtype=np.int64)
+        self._series_at = {key: at for at, key in enumerate(self.by_id)}
+        self._stands_at = np.array(
+            [self._station_at[one.station.id] for one in self.by_id.values()], dtype=np.int64
+        )
+        self._levels = np.zeros(len(self.by_id), dtype=np.int8)
+        self.take(latest)
+
+    def take(self, latest: Mapping[int, Latest]) -> None:
+        """Newest readings that came, by series id."""
+        for series_id, reading in latest.items():
+            series = self.by_id.get(series_id)
+            if series is None:
+                continue
+            at = self._series_at[series_id]
+            is_good = reading.quality == 0
+            self._levels[at] = series.limits.level_of(reading.value) if is_good else 0
+            station = int(self._stands_at[at])
+            self._heard_us[station] = max(int(self._heard_us[station]), reading.time_us)
+
+    def heard(self, now_us: int) -> tuple[int, int]:
+        """Number of stations that are not silent, and of all."""
+        silent = self._silent(now_us)[: self._count]
+        return self._count - int(np.count_nonzero(silent)), self._count
+
+    def raised(self, now_us: int) -> tuple[int, Level]:
+        """Number of series of heard stations that are raised or worse, and the worst level."""
+        if not len(self._levels):
+            return 0, Level.SETTLED
+        levels = np.where(self._silent(now_us)[self._stands_at], 0, self._levels)
+        return int(np.count_nonzero(levels >= Level.RAISED)), Level(int(levels.max()))
+
+    def _silent(self, now_us: int) -> BoolArray:
+        age_us = np.maximum(now_us - self._heard_us, 0)
+        offline = (self._offline_us != _NEVER) & (self._heard_us <= self._offline_us)
+        return np.asarray(
+            (self._heard_us == _NEVER) | (age_us >= self._silent_us) | offline, np.bool_
+        )
