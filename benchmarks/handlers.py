@@ -100,10 +100,7 @@ def _tell(place: Path, over: Event) -> None:
         with store.write() as connection:
             append_readings(
                 connection,
-                [
-                    NewReading(one.id, now_us, 20 + random.random(), Quality.GOOD)
-                    for one in several
-                ],
+                [NewReading(one.id, now_us, 20 + random.random(), Quality.GOOD) for one in several],
             )
     store.close()
 

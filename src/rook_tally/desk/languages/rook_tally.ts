@@ -3903,7 +3903,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/templates_page.py" />
-      <source>Everything ready-made that this site has the makings of is there.</source>
+      <source>All that fit are added.</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
@@ -18,6 +19,8 @@ from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import WorkingKind
 
+_BUDGET_S = 0.004
+
 
 class TemplatesPage(QWidget):
     """Buttons for what is one's own, and a list of what is ready-made."""
@@ -29,6 +32,10 @@ class TemplatesPage(QWidget):
         self._make = make
         self._offers: tuple[Offer, ...] | None = None
         self.buttons: dict[str, QPushButton] = {}
+        self._column: QVBoxLayout | None = None
+        self._to_add: list[Offer] = []
+        self._adding = QTimer(self, interval=0)
+        self._adding.timeout.connect(self._add_some)
         title = Label(tr("Something new"))
         title.setFont(face(19, BOLD))
         row = QHBoxLayout()
@@ -67,7 +74,7 @@ class TemplatesPage(QWidget):
         self._told.setText(
             tr("Ready-made for what this site has")
             if listing.offers
-            else tr("Everything ready-made that this site has the makings of is there.")
+            else tr("All that fit are added.")
         )
         place = QWidget()
         place.setStyleSheet(f"background: {self._theme.sheet};")
@@ -75,10 +82,19 @@ class TemplatesPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.buttons = {}
-        for one in listing.offers:
-            column.addWidget(self._line(one))
         column.addStretch(1)
         self._scroll.setWidget(place)
+        # Some at a time: a large site has dozens, and no frame is to wait for all of them.
+        self._column, self._to_add = column, list(listing.offers)
+        self._adding.start()
+
+    def _add_some(self) -> None:
+        until = time.perf_counter() + _BUDGET_S
+        while self._to_add and self._column is not None and time.perf_counter() < until:
+            line = self._line(self._to_add.pop(0))
+            self._column.insertWidget(self._column.count() - 1, line)
+        if not self._to_add:
+            self._adding.stop()
 
     def _line(self, offer: Offer) -> QWidget:
         line = QWidget()
