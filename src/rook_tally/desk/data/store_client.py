@@ -135,7 +135,7 @@ class StoreClient:
         self._writes: deque[Callable[[], Callable[[], None]]] = deque()
         self._wake = threading.Condition()
         self._stopping = False
-        self._is_reading = False
+        self._is_reading = self._is_busy = False
         self._apart: WorkerProcess | None = None
         self._restarts = 0
         self._thread = threading.Thread(target=self._run, name="store client", daemon=True)
@@ -190,6 +190,12 @@ class StoreClient:
         return self._apart is not None and self._apart.is_ready
 
     @property
+    def is_idle(self) -> bool:
+        """True if nothing waits and nothing is under way; answers may still be on their way."""
+        with self._wake:
+            return not (self._reads or self._writes or self._is_busy)
+
+    @property
     def pid(self) -> int | None:
         """The number of that process."""
         return None if self._apart is None else self._apart.pid
@@ -236,7 +242,9 @@ class StoreClient:
     def _run(self) -> None:
         while True:
             with self._wake:
+                self._is_busy = False
                 self._wake.wait_for(lambda: self._reads or self._writes or self._stopping)
+                self._is_busy = True
                 self._is_reading = False
                 if self._writes:
                     work = self._writes.popleft()

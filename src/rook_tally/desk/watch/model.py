@@ -347,18 +347,19 @@ class WatchModel:
         if before is None or watch == before:
             return
 
-        def put(to: Watch) -> Callable[[], None]:
+        def put(to: Watch, since: Watch) -> Callable[[], None]:
             def put_it() -> None:
                 if self.key != key:
                     self.pick(key)
-                if self.key == key:
-                    self._hold(to)
+                if self.key == key and self.draft is not None:
+                    # Only what the step changed: the rest may be somebody else's by now.
+                    self._hold(rebased(to, since, self.draft))
 
             return put_it
 
         self._hold(watch)
         merged = (key, merge) if merge else None
-        self._steps.add_local(LocalStep(words, put(before), put(watch), merged))
+        self._steps.add_local(LocalStep(words, put(before, watch), put(watch, before), merged))
 
     def _hold(self, watch: Watch) -> None:
         self.draft = watch

@@ -261,16 +261,25 @@ class WorkingsModel:
     ) -> None:
         picked = self.picked
 
-        def put(thing: Working | Group) -> Callable[[], None]:
+        def put(to: Working | Group, since: Working | Group) -> Callable[[], None]:
             def put_it() -> None:
                 if self.picked != picked:
                     self.pick(picked)
-                if self.draft is not None or self.group is not None:
-                    self._hold(thing)
+                # Only what the step changed: the rest may be somebody else's by now.
+                if isinstance(to, Group) and isinstance(since, Group) and self.group is not None:
+                    self._hold(rebased(to, since, self.group))
+                elif (
+                    isinstance(to, Working)
+                    and isinstance(since, Working)
+                    and self.draft is not None
+                ):
+                    self._hold(rebased(to, since, self.draft))
 
             return put_it
 
-        self._steps.add_local(LocalStep(words, put(before), put(after), (picked, merge)))
+        self._steps.add_local(
+            LocalStep(words, put(before, after), put(after, before), (picked, merge))
+        )
 
     def _note_draft(self) -> None:
         if self.picked is None:
