@@ -71,7 +71,7 @@ def test_what_rings_now_is_seen_while_the_past_is_shown(
     tray = Tray(window.theme, window.state, window)
     window.state.take(NewAlarms((replace(DUST, series_id=series.id),)))
     assert window.head._standing.accessibleName() == "1 alarm now, worst high"
-    assert "1 standing: Glaze dust" in tray.icon.toolTip()
+    assert "1 alarm: Glaze dust" in tray.icon.toolTip()
     assert window.state.alarms == ()
     window.dialogs.show_alarms()
     dialog = opened(qtbot, window, AlarmDialog)

@@ -84,7 +84,7 @@ def test_the_account_of_a_day(store: Store, dust: Series) -> None:
         "Lowest today": ("10", "08:00"),
         "Past the limit": ("1 h", "of 24 h"),
         "Heard": ("8.4 %", "1\u2009319 missed"),
-        "Sensor can tell": ("±3", "µg/m³"),
+        "Accuracy": ("±3", "µg/m³"),
     }
     assert account.chart.gaps is not None
     widths = np.diff(account.chart.gaps, axis=1).ravel() / MINUTE_US

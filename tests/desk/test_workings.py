@@ -240,7 +240,7 @@ def test_a_score_says_what_each_input_gives_and_takes(window: DeskWindow, qtbot:
     names = [name for name, _ in window.workings.model.ways()]
     assert names == ["weighted", "worst of"]
     words, stretches = window.workings.model.parted()
-    assert words.startswith("they part by more than 15 points for")
+    assert words.startswith("they differ by more than 15 points for")
     assert stretches
     QTest.keyClick(page.ways, Qt.Key.Key_Left)
     moment = page.when.text()

@@ -248,12 +248,12 @@ def test_ways_of_adding_up_stand_side_by_side(bench: Bench) -> None:
     names = [name for name, _ in bench.model.ways()]
     assert names == ["weighted", "worst of"]
     words, stretches = bench.model.parted()
-    assert words.startswith("they part by more than 15 points for")
+    assert words.startswith("they differ by more than 15 points for")
     ((start, end),) = stretches
     assert end - start > 6 * MINUTE_US
     # Made alike, they agree; the picture follows the draft before anything is asked.
     bench.model.alter_score(way=Aggregation.WORST)
-    assert bench.model.parted() == ("they never part by more than 15 points", [])
+    assert bench.model.parted() == ("they never differ by more than 15 points", [])
 
 
 def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> None:

@@ -20,9 +20,9 @@ stations_app.add_typer(kind_app, name="kind")
 @station_app.command("add")
 def station_add(
     context: typer.Context,
-    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
-    place: Annotated[str, typer.Option(metavar="NAME", help="Where it stands; made if new.")],
-    kind: Annotated[str, typer.Option(help="What sort it is.")] = "plain",
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
+    place: Annotated[str, typer.Option(metavar="NAME", help="Place; made if new.")],
+    kind: Annotated[str, typer.Option(help="Kind of station.")] = "plain",
     cadence: Annotated[
         float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
     ] = None,
@@ -55,7 +55,7 @@ def station_list(
 @station_app.command("key")
 def station_key(
     context: typer.Context,
-    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
     store: StoreOption = None,
 ) -> None:
     """Give a station a new access key, shown this once; the old one is worth nothing from now."""
@@ -67,7 +67,7 @@ def station_key(
 @station_app.command("sheet")
 def station_sheet(
     context: typer.Context,
-    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
     http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
     mqtt: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4712",
     access_key: Annotated[
@@ -95,7 +95,7 @@ def station_sheet(
 @station_app.command("show")
 def station_show(
     context: typer.Context,
-    key: Annotated[str, typer.Argument(help="Its name on the wire.")],
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
@@ -133,10 +133,8 @@ def strays(
 def take_in(
     context: typer.Context,
     key: Annotated[str, typer.Argument(help="The name it goes by.")],
-    place: Annotated[
-        str | None, typer.Option(metavar="NAME", help="Where it stands; made if new.")
-    ] = None,
-    kind: Annotated[str | None, typer.Option(help="What sort it is, if not as proposed.")] = None,
+    place: Annotated[str | None, typer.Option(metavar="NAME", help="Place; made if new.")] = None,
+    kind: Annotated[str | None, typer.Option(help="Kind of station, if not as proposed.")] = None,
     maps: Annotated[
         list[str] | None,
         typer.Option("--map", metavar="FIELD=QUANTITY[:UNIT]", help="What a field means."),

@@ -91,7 +91,7 @@ def watch_rehearse(
 
 @watch_app.command("try")
 def watch_try(context: typer.Context, name: NameArgument, store: StoreOption = None) -> None:
-    """Ring a watch now, as a trial, through everything it rings through."""
+    """Test a watch's alarm now, through everything it rings through."""
     from rook_tally.cli.alarms import wish
     from rook_tally.store.site import RequestKind
 

@@ -181,7 +181,7 @@ def test_the_sentence_says_all_and_each_part_can_be_named() -> None:
     lines = sentence(WATCH, "PM2.5")
     text = [" ".join(piece.text for piece in line) for line in lines]
     assert text[0] == "When PM2.5 at Glaze booth stays above 25 µg/m³ for 2 min"
-    assert text[1] == "whoever is there always whatever is remarked call it high"
+    assert text[1] == "no other condition always whatever is remarked severity high"
     assert text[2] == (
         "Tell this desktop and the workshop ; repeat never ; unacknowledged, tell others never"
     )

@@ -184,9 +184,9 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
             else [Piece("at once", Part.FOR)]
         )
     lines = [when]
-    called = watch.level.wording if watch.level else "what its limits say"
+    called = watch.level.wording if watch.level else "from its limits"
     leave = [] if watch.sort is WatchKind.SILENT else _leave(watch, guards)
-    lines.append([*leave, Piece("call it"), Piece(called, Part.LEVEL)])
+    lines.append([*leave, Piece("severity"), Piece(called, Part.LEVEL)])
     lines.append(_telling(watch))
     lines.append(_running(watch))
     return lines
@@ -198,7 +198,7 @@ def _leave(watch: Watch, guards: tuple[str, ...]) -> list[Piece]:
     for guard, name in zip(watch.guards, guards, strict=True):
         leave += [Piece("while"), Piece(guard_words(guard, name), Part.GUARD)]
     if not watch.guards:
-        leave.append(Piece("whoever is there", Part.GUARD))
+        leave.append(Piece("no other condition", Part.GUARD))
     leave.append(Piece("always" if watch.hours is None else hours_words(watch.hours), Part.HOURS))
     if watch.remark_s is None:
         leave.append(Piece("whatever is remarked", Part.REMARKS))

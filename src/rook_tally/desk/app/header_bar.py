@@ -86,7 +86,7 @@ class _Standing(QWidget):
         self.clicked.emit()
 
     def show_alarms(self, count: int, level: Level) -> None:
-        self._show(tr("{0} standing", count), level)
+        self._show(tr("{0} alarms", count) if count != 1 else tr("1 alarm"), level)
 
     def show_now(self, calling: Calling) -> None:
         self._show(calling.words_now, calling.level)

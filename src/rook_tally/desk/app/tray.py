@@ -23,10 +23,10 @@ def tray_words(state: SiteState) -> str:
     count, worst = state.raised_now()
     heard, stations = state.heard_now()
     if now.alarms:
-        told = tr(
-            "{0} standing: {1}",
-            len(now.alarms),
-            ", ".join(dict.fromkeys(one.name for one in now.alarms)),
+        names = ", ".join(dict.fromkeys(one.name for one in now.alarms))
+        several = len(now.alarms) != 1
+        told = (
+            tr("{0} alarms: {1}", len(now.alarms), names) if several else tr("1 alarm: {0}", names)
         )
     elif count:
         told = tr("{0} past a limit, worst {1}", count, tr(worst.wording))

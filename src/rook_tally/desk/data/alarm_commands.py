@@ -16,8 +16,8 @@ from rook_tally.store.site import AlarmWish, RequestKind, create_request
 _TOLD = {
     RequestKind.ACKNOWLEDGE: "acknowledging {0}",
     RequestKind.SHELVE: "shelving {0}",
-    RequestKind.UNSHELVE: "taking {0} off the shelf",
-    RequestKind.TRIAL: "ringing {0} as a trial",
+    RequestKind.UNSHELVE: "unshelving {0}",
+    RequestKind.TRIAL: "test of the alarm of {0}",
 }
 
 

@@ -18,7 +18,7 @@ from rook_tally.desk.data.commands import Overrule
 from rook_tally.store.readings import Overruling, overrulings, read_range, read_raw_range
 from rook_tally.store.site import Series
 
-COLUMNS = ("Time", "Value", "As sent", "Worth", "By whose word")
+COLUMNS = ("Time", "Value", "Raw", "Quality", "Set by")
 
 
 @dataclass(frozen=True, slots=True)

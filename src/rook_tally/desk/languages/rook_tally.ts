@@ -190,12 +190,17 @@
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
-      <source>{0} standing</source>
+      <source>Site settings (Ctrl+,)</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
-      <source>Site settings (Ctrl+,)</source>
+      <source>{0} alarms</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>1 alarm</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -250,7 +255,12 @@
     </message>
     <message>
       <location filename="desk/app/tray.py" />
-      <source>{0} standing: {1}</source>
+      <source>{0} alarms: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>1 alarm: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -355,12 +365,12 @@
     </message>
     <message>
       <location filename="desk/data/alarm_commands.py" />
-      <source>taking {0} off the shelf</source>
+      <source>unshelving {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/data/alarm_commands.py" />
-      <source>ringing {0} as a trial</source>
+      <source>test of the alarm of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1020,17 +1030,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/readings_model.py" />
-      <source>As sent</source>
+      <source>Raw</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/readings_model.py" />
-      <source>Worth</source>
+      <source>Quality</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/readings_model.py" />
-      <source>By whose word</source>
+      <source>Set by</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1170,7 +1180,7 @@
     </message>
     <message>
       <location filename="desk/ledger/actions.py" />
-      <source>Let the lines below speak for the next group</source>
+      <source>Summary rows: next group</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1360,7 +1370,7 @@
     </message>
     <message>
       <location filename="desk/ledger/series_summary.py" />
-      <source>Sensor can tell</source>
+      <source>Accuracy</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1435,12 +1445,12 @@
     </message>
     <message>
       <location filename="desk/ledger/view.py" />
-      <source>The lines below speak for {0}.</source>
+      <source>Summary rows: {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/ledger/view.py" />
-      <source>The lines below speak for all places indoors.</source>
+      <source>Summary rows: all places indoors.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2027,7 +2037,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/actions.py" />
-      <source>Take the picked remark or lane away</source>
+      <source>Delete the picked remark, or remove the lane</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2082,7 +2092,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/actions.py" />
-      <source>Drop a pin at the cursor</source>
+      <source>Drop a pin at the cursor, or at the moment shown</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2092,7 +2102,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/actions.py" />
-      <source>Alter the picked remark</source>
+      <source>Edit the picked remark</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2322,7 +2332,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/actions.py" />
-      <source>Take the picked pane away</source>
+      <source>Delete the picked pane</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2352,12 +2362,12 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/actions.py" />
-      <source>Call the sheet otherwise</source>
+      <source>Rename the sheet</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/wall/actions.py" />
-      <source>Take the sheet away</source>
+      <source>Delete the sheet</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2377,7 +2387,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/actions.py" />
-      <source>Keep the sheets as a file</source>
+      <source>Save the sheets as a file</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2887,7 +2897,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
-      <source>Nothing hangs here yet</source>
+      <source>No sheets yet</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2908,16 +2918,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
-      <source>Call the sheet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
-      <source>Its name</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/wall/view.py" />
       <source>What matters now</source>
       <translation type="unfinished" />
     </message>
@@ -2933,32 +2933,27 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Keep what was changed</source>
+      <source>Discard changes</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Leave it as it was</source>
+      <source>Delete the picked watch</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Take the picked watch away</source>
+      <source>Acknowledge the picked watch's alarm</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Acknowledge what the picked watch rang</source>
+      <source>Shelve the picked watch for an hour, or unshelve it</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Shelve the picked watch for an hour, or take it off the shelf</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/actions.py" />
-      <source>Ring the picked watch now, as a trial</source>
+      <source>Test the picked watch's alarm</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3393,12 +3388,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="core" />
-      <source>whoever is there</source>
+      <source>no other condition</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/part_choices.py" />
-      <source>what its limits say</source>
+      <source>from its limits</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3448,12 +3443,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>Discard changes</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Ring it now, as a trial</source>
+      <source>Test this alarm</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3538,7 +3528,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/actions.py" />
-      <source>Take the picked working or group away</source>
+      <source>Delete the picked working or group</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3628,12 +3618,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/model.py" />
-      <source>they part by more than {0:.0f} points for {1} of {2}</source>
+      <source>they differ by more than {0:.0f} points for {1} of {2}</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/workings/model.py" />
-      <source>they never part by more than {0:.0f} points</source>
+      <source>they never differ by more than {0:.0f} points</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3848,7 +3838,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/score_page.py" />
-      <source>reading to points, over what was read in 30 days</source>
+      <source>score curve, over what was read in 30 days</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4668,7 +4658,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="core" />
-      <source>call it</source>
+      <source>severity</source>
       <translation type="unfinished" />
     </message>
     <message>

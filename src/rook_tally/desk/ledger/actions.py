@@ -19,7 +19,7 @@ class LedgerAction(ViewAction):
     HIDE_PLACE = (("H",), "Hide the place")
     HIDE_QUANTITY = (("Shift+H",), "Hide the quantity")
     SHOW_ALL = (("Ctrl+H",), "Show hidden places and quantities again")
-    GROUP = (("L",), "Let the lines below speak for the next group")
+    GROUP = (("L",), "Summary rows: next group")
     READINGS = (("T",), "Table of the day's readings")
     CORRECT = (("C",), "Correct the cell's series")
     PIN = (("P",), "Write down what happened now")

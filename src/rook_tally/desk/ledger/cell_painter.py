@@ -12,6 +12,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
@@ -28,6 +29,10 @@ _LEFT, _TOP, _RIBBON_TOP, _BELOW = 10, 10, 35, 43
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 Where = tuple[int, int]
+
+
+ALSO_LEFT = 30
+_LINE, _TALLEST_LINE = 15, 20
 
 
 class CellPainter:
@@ -109,6 +114,10 @@ class CellPainter:
         picture.fill(colour(theme.sheet))
         painter = QPainter(picture)
         rect = QRect(0, 0, size.width(), size.height())
+        if cell.lines:
+            self._write_lines(painter, cell, rect)
+            painter.end()
+            return picture
         level = _level_shown(cell)
         if level >= Level.RAISED:
             painter.fillRect(rect.adjusted(1, 0, -2, -1), colour(theme.tint(level)))
@@ -124,6 +133,38 @@ class CellPainter:
             self._mark(painter, cell, area)
         painter.end()
         return picture
+
+    def _write_lines(self, painter: QPainter, cell: Cell, rect: QRect) -> None:
+        """What else a place tells: strokes, name and value, a line each; more are counted."""
+        theme = self._theme
+        draw_rule(painter, theme, rect)
+        room, high = also_room(rect.height(), len(cell.lines))
+        for at, line in enumerate(cell.lines[:room]):
+            top = 3 + at * high
+            area = QRect(ALSO_LEFT, top, rect.width() - ALSO_LEFT - 10, high)
+            if line.level >= Level.RAISED:
+                painter.fillRect(
+                    QRect(1, top, rect.width() - 3, high), colour(theme.tint(line.level))
+                )
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if line.level:
+                draw_strokes(painter, theme, line.level, _LEFT, top + 2, high - 5)
+            painter.setFont(face(12, MEDIUM))
+            ink = theme.faint if line.is_faint else theme.ink
+            if line.alarm is not None:
+                ink = theme.level(max(line.alarm, Level.NOTICED))
+            painter.setPen(colour(ink))
+            painter.drawText(area, _RIGHT_MIDDLE, line.value)
+            left = painter.fontMetrics().horizontalAdvance(line.value) + 8
+            painter.setFont(face(12))
+            painter.setPen(colour(theme.faint if line.is_faint else theme.dim))
+            words = line.name
+            if at == room - 1 and room < len(cell.lines):
+                words = tr("{0}, {1} more", words, len(cell.lines) - room)
+            name = painter.fontMetrics().elidedText(
+                words, Qt.TextElideMode.ElideRight, area.width() - left
+            )
+            painter.drawText(area, _LEFT_MIDDLE, name)
 
     def _notch(self, painter: QPainter, level: Level, rect: QRect) -> None:
         """A corner turned down: something stands of it."""
@@ -173,6 +214,25 @@ class CellPainter:
             top = y_of(float(cell.ribbon.mean[peak]))
             painter.setPen(QPen(shade, 1))
             painter.drawLine(QLineF(x, top - 6, x, top - 2.5))
+
+
+def also_room(height: int, count: int) -> tuple[int, int]:
+    """Lines that fit into a last cell, and the height of each, pixels."""
+    room = max(1, min(count, (height - 4) // _LINE))
+    return room, min(_TALLEST_LINE, (height - 4) // room)
+
+
+def also_line_at(y: int, height: int, count: int) -> int | None:
+    """The line of a last cell that lies so far below its top; None between them."""
+    if not count:
+        return None
+    room, high = also_room(height, count)
+    line = (y - 3) // high
+    return line if 0 <= line < room else None
+
+
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_LEFT_MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 
 def _level_shown(cell: Cell) -> Level:

@@ -16,8 +16,19 @@ from rook_tally.store.site import Series
 
 
 @dataclass(frozen=True, slots=True)
+class AlsoLine:
+    """A quantity that few places tell, in the last cell of its row."""
+
+    name: str
+    value: str
+    level: Level
+    is_faint: bool
+    alarm: Level | None
+
+
+@dataclass(frozen=True, slots=True)
 class Cell:
-    """One place's value of one quantity.
+    """One place's value of one quantity; or, with `lines`, what else the place tells.
 
     `others` says how many more stations of the place tell the same quantity; `alarm` is the level
     of the worst that stands of it, None where nothing does.
@@ -33,6 +44,7 @@ class Cell:
     others: int
     spoken: str
     alarm: Level | None = None
+    lines: tuple[AlsoLine, ...] = ()
 
 
 def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:

@@ -25,7 +25,7 @@ from rook_tally.desk.data.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import HEARD_REPORTS
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
-from rook_tally.desk.ledger.cell_view import Cell, ribbon_range, spoken_cell
+from rook_tally.desk.ledger.cell_view import AlsoLine, Cell, ribbon_range, spoken_cell
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
 from rook_tally.store.site import Place, Series, Site, Station
 
@@ -76,6 +76,11 @@ class RowHead:
     heard: BoolArray
 
 
+MOST_COLUMNS, BESIDE_ALSO = 8, 6
+"""So many quantities are columns; of more the first six are, and the rest stand in the last cell
+of their rows."""
+
+
 class LedgerModel:
     """Rows, columns and cells over a `SiteState`.
 
@@ -90,6 +95,10 @@ class LedgerModel:
         self.arrangement = LedgerArrangement()
         self.rows: list[Row] = []
         self.columns: list[Quantity] = []
+        # What few places tell: named in the last cell of its row, so that nothing is out of sight.
+        self.also: list[Quantity] = []
+        # What of the last cell was picked last, by the place's id.
+        self._also_first: dict[int, str] = {}
         self.laid_out: list[Callable[[], None]] = []
         self.cells_changed: list[Callable[[set[tuple[int, int]]], None]] = []
         self.all_changed: list[Callable[[], None]] = []
@@ -204,6 +213,9 @@ class LedgerModel:
             for one in in_given_order(ranked, [one.slug for one in ranked], kept.quantities)
             if one.slug not in kept.hidden_quantities
         ]
+        self.also = []
+        if len(self.columns) > MOST_COLUMNS:
+            self.columns, self.also = self.columns[:BESIDE_ALSO], self.columns[BESIDE_ALSO:]
         known = in_given_order(site.places, [one.name for one in site.places], kept.places)
         places = [self._place_row(one) for one in known if one.name not in kept.hidden_places]
         indoors = [row for row in places if row.place.indoors]
@@ -221,6 +233,7 @@ class LedgerModel:
             for at, summary in enumerate(Summary):
                 self.rows.append(SummaryRow(told if at == 0 else "", summary, tuple(members)))
         positions = {one.slug: at for at, one in enumerate(self.columns)}
+        positions |= {one.slug: len(self.columns) for one in self.also}
         self._where = {
             series.id: (at, positions[slug])
             for at, row in enumerate(self.rows)
@@ -293,9 +306,16 @@ class LedgerModel:
 
     def move_quantity(self, column: int, by: int) -> None:
         """Move a quantity left or right."""
-        names = moved([one.slug for one in self.columns], self.columns[column].slug, by)
+        self.move_quantity_of(self.columns[column], by)
+
+    def move_quantity_of(self, quantity: Quantity, by: int) -> None:
+        """Move a quantity left or right; out of the last cells it becomes the last column."""
+        order = [one.slug for one in (*self.columns, *self.also)]
+        if quantity in self.also:
+            by = len(self.columns) - 1 - order.index(quantity.slug) if by < 0 else 0
+        names = moved(order, quantity.slug, by)
         self.arrange_by_hand(
-            replace(self.arrangement, quantities=names), tr("{0} moved", self.columns[column].name)
+            replace(self.arrangement, quantities=names), tr("{0} moved", quantity.name)
         )
 
     def hide_place(self, row: int) -> str:
@@ -311,7 +331,10 @@ class LedgerModel:
 
     def hide_quantity(self, column: int) -> str:
         """Hide a quantity; returns its name."""
-        quantity = self.columns[column]
+        return self.hide_quantity_of(self.columns[column])
+
+    def hide_quantity_of(self, quantity: Quantity) -> str:
+        """Hide a quantity, wherever it stands; returns its name."""
         hidden = (*self.arrangement.hidden_quantities, quantity.slug)
         self.arrange_by_hand(
             replace(self.arrangement, hidden_quantities=hidden), tr("{0} hidden", quantity.name)
@@ -326,9 +349,14 @@ class LedgerModel:
         )
 
     def show_next_station(self, row: int, column: int) -> None:
-        """Where several stations of a place tell the same, show the next one's value."""
+        """Where several stations of a place tell the same, show the next one's value; in a last
+        cell pick the next line."""
         several = self.series_at(row, column)
-        if len(several) > 1:
+        if self.is_also(column) and len(several) > 1:
+            lines = self.lines_of(row)
+            at = [one.id for one in lines].index(several[0].id)
+            self.pick_also(row, lines[(at + 1) % len(lines)])
+        elif len(several) > 1:
             one = several[1]
             name = cell_name(one.station.place.name, one.quantity.slug)
             stations = {**self.arrangement.stations, name: one.station.key}
@@ -353,12 +381,53 @@ class LedgerModel:
 
     def series_at(self, row: int, column: int) -> tuple[Series, ...]:
         """The series of a cell, the shown one first; empty where there is none."""
-        if not (0 <= row < len(self.rows) and 0 <= column < len(self.columns)):
+        if not (0 <= row < len(self.rows) and 0 <= column < self.column_count):
             return ()
         line = self.rows[row]
         if not isinstance(line, PlaceRow):
             return ()
+        if self.is_also(column):
+            return self._also_of(line)
         return line.series.get(self.columns[column].slug, ())
+
+    @property
+    def column_count(self) -> int:
+        """Number of columns, with that of the last cells where there is one."""
+        return len(self.columns) + bool(self.also)
+
+    def is_also(self, column: int) -> bool:
+        """True for the column of the last cells."""
+        return bool(self.also) and column == len(self.columns)
+
+    def _also_of(self, line: PlaceRow) -> tuple[Series, ...]:
+        """What else a place tells: the one picked last first, else the worst."""
+        found = [line.series[one.slug][0] for one in self.also if line.series.get(one.slug)]
+        found = [one for one in found if one.id in self._state.latest]
+        first = self._also_first.get(line.place.id)
+        return tuple(
+            sorted(found, key=lambda one: (one.quantity.slug != first, -int(self._level(one))))
+        )
+
+    def lines_of(self, row: int) -> tuple[Series, ...]:
+        """What the last cell of a row lists, from its first line on."""
+        line = self.rows[row]
+        if not isinstance(line, PlaceRow):
+            return ()
+        told = self._also_of(line)
+        return tuple(sorted(told, key=lambda one: -int(self._level(one))))
+
+    def pick_also(self, row: int, series: Series) -> None:
+        """Pick a line of a row's last cell."""
+        line = self.rows[row]
+        if isinstance(line, PlaceRow):
+            self._also_first[line.place.id] = series.quantity.slug
+
+    def quantity_at(self, row: int, column: int) -> Quantity | None:
+        """The quantity of a column; of the last cells that of the picked line."""
+        if self.is_also(column):
+            several = self.series_at(row, column)
+            return several[0].quantity if several else None
+        return self.columns[column] if 0 <= column < len(self.columns) else None
 
     def worst_cell(self) -> tuple[int, int] | None:
         """The cell to look at first: the worst level, the first of equals; None without cells."""
@@ -419,6 +488,8 @@ class LedgerModel:
         several = self.series_at(row, column)
         if not several:
             return None
+        if self.is_also(column):
+            return self._also_cell(self.lines_of(row))
         one = several[0]
         newest = self._state.latest.get(one.id)
         if newest is None:
@@ -442,10 +513,45 @@ class LedgerModel:
             alarm=alarms[0].level if alarms else None,
         )
 
+    def _also_cell(self, several: tuple[Series, ...]) -> Cell:
+        """The last cell of a row: each quantity named, with its value and level."""
+        lines, spoken = [], []
+        for one in several:
+            newest = self._state.latest[one.id]
+            level, state = self._level(one), self._state.station_freshness(one.station)
+            is_suspect = newest.quality != 0
+            alarms = self._state.alarms_of(one.id)
+            text = one.shown.text(newest.value)
+            value = f"({text})" if is_suspect else text
+            lines.append(
+                AlsoLine(
+                    tr(one.quantity.heading),
+                    f"{value} {one.shown.symbol}".rstrip(),
+                    Level.SETTLED if is_suspect else level,
+                    is_suspect or state is Freshness.SILENT,
+                    alarms[0].level if alarms else None,
+                )
+            )
+            spoken.append(spoken_cell(one, text, level, state, is_suspect, alarms))
+        alarms_told = [one.alarm for one in lines if one.alarm is not None]
+        return Cell(
+            text=lines[0].value,
+            level=max(one.level for one in lines),
+            freshness=Freshness.FRESH,
+            is_suspect=False,
+            ribbon=None,
+            value_range=(0.0, 1.0),
+            limit=None,
+            others=0,
+            spoken="; ".join(spoken),
+            alarm=max(alarms_told, default=None),
+            lines=tuple(lines),
+        )
+
     def summary_text(self, row: int, column: int) -> str:
         """The figure of a summary line; empty when fewer than two places tell the quantity."""
         line = self.rows[row]
-        if not isinstance(line, SummaryRow):
+        if not isinstance(line, SummaryRow) or self.is_also(column):
             return ""
         quantity = self.columns[column]
         if quantity.scale is QuantityScale.STATE:

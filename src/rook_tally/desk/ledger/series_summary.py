@@ -217,7 +217,7 @@ def _facts(series: Series, readings: Readings, now_us: int, zone: tzinfo) -> lis
     if quantity.scale is QuantityScale.NUMBER and quantity.accuracy:
         told = series.shown
         accuracy = told.difference_figure(quantity.accuracy)
-        facts.append(SummaryLine(tr("Sensor can tell"), f"±{accuracy}", told.symbol))
+        facts.append(SummaryLine(tr("Accuracy"), f"±{accuracy}", told.symbol))
     return facts
 
 

@@ -41,7 +41,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cell_painter import CellPainter, draw_rule
+from rook_tally.desk.ledger.cell_painter import ALSO_LEFT, CellPainter, also_line_at, draw_rule
 from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
@@ -53,6 +53,7 @@ GROUP_HEIGHT = 22
 SUMMARY_HEIGHT = 17
 TALLEST_ROW, SHORTEST_ROW = 60, 48
 NARROWEST_COLUMN, WIDEST_COLUMN = 96, 132
+NARROWEST_ALSO, WIDEST_ALSO = 190, 320
 
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -71,7 +72,7 @@ class LedgerTableModel(QAbstractTableModel):
 
     def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
         """Number of quantities."""
-        return 0 if parent.isValid() else len(self._model.columns)
+        return 0 if parent.isValid() else self._model.column_count
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Text for the table and for screen readers; cells are drawn by the delegate."""
@@ -91,7 +92,8 @@ class LedgerTableModel(QAbstractTableModel):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return None
         if orientation is Qt.Orientation.Horizontal:
-            return self._model.columns[section].name
+            is_also = self._model.is_also(section)
+            return tr("also") if is_also else self._model.columns[section].name
         row = self._model.rows[section]
         match row:
             case PlaceRow():
@@ -193,6 +195,9 @@ class QuantityHeader(QHeaderView):
     def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
         """Draw one head."""
         theme = self._theme
+        if self._model.is_also(section):
+            self._paint_also(painter, rect)
+            return
         quantity = self._model.columns[section]
         painter.save()
         painter.fillRect(rect, colour(theme.sheet))
@@ -210,6 +215,17 @@ class QuantityHeader(QHeaderView):
             self._model.shown_as(quantity).symbol or "state",
         )
         draw_rule(painter, theme, rect)
+        painter.restore()
+
+    def _paint_also(self, painter: QPainter, rect: QRect) -> None:
+        """The head over the last cells."""
+        painter.save()
+        painter.fillRect(rect, colour(self._theme.sheet))
+        painter.setFont(face(12, BOLD))
+        painter.setPen(colour(self._theme.ink))
+        area = rect.adjusted(ALSO_LEFT, 6, -10, 0)
+        painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, tr("Also"))
+        draw_rule(painter, self._theme, rect)
         painter.restore()
 
 
@@ -239,10 +255,12 @@ class _Corner(QWidget):
 class LedgerTable(QTableView):
     """The table. Row heights give way so that the whole site stands in the window if it can.
 
-    `acts` carries a `LedgerAction` chosen from the menu.
+    `acts` carries a `LedgerAction` chosen from the menu; `line_picked` is sent when another line of
+    the current cell was.
     """
 
     acts = Signal(LedgerAction)
+    line_picked = Signal()
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -318,10 +336,14 @@ class LedgerTable(QTableView):
             self.setRowHeight(at, fixed.get(type(row), height))
         width = self.viewport().width()
         # As many whole columns as fit, so that none is cut at the edge.
-        visible = max(1, min(len(columns), width // NARROWEST_COLUMN))
-        each = min(max(width // visible, NARROWEST_COLUMN), WIDEST_COLUMN)
+        left = width - NARROWEST_ALSO if self._ledger.also else width
+        visible = max(1, min(len(columns), left // NARROWEST_COLUMN))
+        each = min(max(left // visible, NARROWEST_COLUMN), WIDEST_COLUMN)
         for at in range(len(columns)):
             self.setColumnWidth(at, each)
+        if self._ledger.also:
+            rest = max(NARROWEST_ALSO, width - each * len(columns))
+            self.setColumnWidth(len(columns), min(rest, WIDEST_ALSO))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw what is seen of the table, row by row.
@@ -335,7 +357,7 @@ class LedgerTable(QTableView):
         rows = [(row, self.rowViewportPosition(row), self.rowHeight(row)) for row in seen]
         columns = [
             (column, self.columnViewportPosition(column), self.columnWidth(column))
-            for column in range(len(self._ledger.columns))
+            for column in range(self._ledger.column_count)
         ]
         rows = [one for one in rows if one[1] < area.bottom() + 1 and one[1] + one[2] > area.top()]
         columns = [
@@ -406,7 +428,17 @@ class LedgerTable(QTableView):
         menu.popup(event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Pick a cell, and be ready to carry it."""
+        """Pick a cell, and in a last one the line; and be ready to carry it."""
+        at = event.position().toPoint()
+        index = self.indexAt(at)
+        if index.isValid() and self._ledger.is_also(index.column()):
+            lines = self._ledger.lines_of(index.row())
+            cell = self.visualRect(index)
+            line = also_line_at(at.y() - cell.top(), cell.height(), len(lines))
+            if line is not None:
+                self._ledger.pick_also(index.row(), lines[line])
+                if index == self.currentIndex():
+                    self.line_picked.emit()
         super().mousePressEvent(event)
         self._pressed_at = event.position().toPoint()
 

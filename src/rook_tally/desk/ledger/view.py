@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
+from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
@@ -81,6 +82,7 @@ class LedgerView(QWidget):
         self._does = self._deeds()
         self.table.quantity_head.unit_clicked.connect(self.show_in_next_unit)
         self.table.acts.connect(self.do)
+        self.table.line_picked.connect(self._on_line_picked)
         self._watch_selection()
 
     def _watch_selection(self) -> None:
@@ -100,13 +102,13 @@ class LedgerView(QWidget):
                 lambda: model.move_place(self._row, 1)
             ),
             LedgerAction.QUANTITY_LEFT: lambda: self._if_picked(
-                lambda: model.move_quantity(self._column, -1)
+                lambda: self._with_quantity(lambda one: model.move_quantity_of(one, -1))
             ),
             LedgerAction.QUANTITY_RIGHT: lambda: self._if_picked(
-                lambda: model.move_quantity(self._column, 1)
+                lambda: self._with_quantity(lambda one: model.move_quantity_of(one, 1))
             ),
             LedgerAction.HIDE_PLACE: lambda: self._hide(model.hide_place, self._row),
-            LedgerAction.HIDE_QUANTITY: lambda: self._hide(model.hide_quantity, self._column),
+            LedgerAction.HIDE_QUANTITY: lambda: self._with_quantity(self._hide_quantity),
             LedgerAction.SHOW_ALL: model.show_all,
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
@@ -117,9 +119,7 @@ class LedgerView(QWidget):
     def _show_next_group(self) -> None:
         group = self.model.show_next_group()
         self.told.emit(
-            tr("The lines below speak for {0}.", group)
-            if group
-            else tr("The lines below speak for all places indoors.")
+            tr("Summary rows: {0}.", group) if group else tr("Summary rows: all places indoors.")
         )
 
     @property
@@ -151,6 +151,15 @@ class LedgerView(QWidget):
         if self._picked is not None:
             call(self._picked)
 
+    def _with_quantity(self, call: Callable[[Quantity], object]) -> None:
+        quantity = self.model.quantity_at(self._row, self._column)
+        if self._picked is not None and quantity is not None:
+            call(quantity)
+
+    def _hide_quantity(self, quantity: Quantity) -> None:
+        name = self.model.hide_quantity_of(quantity)
+        self.told.emit(tr("{0} is hidden. Ctrl+H shows everything again.", name))
+
     def _hide(self, hide: Callable[[int], str], at: int) -> None:
         if self._picked is not None and at >= 0:
             self.told.emit(tr("{0} is hidden. Ctrl+H shows everything again.", hide(at)))
@@ -165,11 +174,17 @@ class LedgerView(QWidget):
             self._picked = several[0]
             self._ask_for_account()
 
+    def _on_line_picked(self) -> None:
+        several = self.model.series_at(self._row, self._column)
+        if several:
+            self._picked = several[0]
+            self._ask_for_account()
+
     def show_in_next_unit(self, column: int) -> None:
         """Show a column's quantity in the unit after the one it is in, everywhere."""
-        if not 0 <= column < len(self.model.columns):
+        quantity = self.model.quantity_at(self._row, column)
+        if quantity is None:
             return
-        quantity = self.model.columns[column]
         # A quantity may be narrowed by its station's kind; its units are the registry's.
         units = quantity.units
         now = units.index(self.model.shown_as(quantity).unit)
@@ -188,7 +203,7 @@ class LedgerView(QWidget):
             self.model.show_all()
         for row, line in enumerate(self.model.rows):
             if isinstance(line, PlaceRow) and line.place.id == place.id:
-                for column in range(len(self.model.columns)):
+                for column in range(self.model.column_count):
                     if self.model.has_cell(row, column):
                         self.pick(row, column)
                         return
@@ -230,7 +245,7 @@ class LedgerView(QWidget):
         if self._picked is None:
             return None
         for row in range(len(self.model.rows)):
-            for column in range(len(self.model.columns)):
+            for column in range(self.model.column_count):
                 if any(one.id == self._picked.id for one in self.model.series_at(row, column)):
                     return row, column
         return None

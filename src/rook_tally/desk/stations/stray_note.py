@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
@@ -70,7 +70,10 @@ class StrayNote(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.viewport().setAutoFillBackground(False)
+        # The note's own ground shows through.
+        scroll.setStyleSheet(
+            "QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }"
+        )
         self._scroll = scroll
         column = QVBoxLayout(self)
         column.setContentsMargins(34, 12, 8, 10)
@@ -93,7 +96,24 @@ class StrayNote(QWidget):
                 if label is not None:
                     label.setText(line.words)
         self._shown = tuple(lines)
-        self._scroll.setFixedHeight(min(_MOST_HIGH, self._inner.sizeHint().height() + 2))
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Narrower, the lines are higher."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """As high as its lines are, up to a bound; more are scrolled to."""
+        width = self._scroll.viewport().width()
+        height = sum(
+            max(
+                one.heightForWidth(width) if one.hasHeightForWidth() else 0, one.sizeHint().height()
+            )
+            + self._column.spacing()
+            for one in self.lines
+        )
+        self._scroll.setFixedHeight(min(_MOST_HIGH, height))
 
     def _make(self, lines: Sequence[StrayLine]) -> None:
         for old in self.lines:

@@ -101,7 +101,7 @@ class WallView(QWidget):
 
     def _lay_out_empty(self) -> None:
         """Lay out what is shown while there is no sheet."""
-        title = Label(tr("Nothing hangs here yet"))
+        title = Label(tr("No sheets yet"))
         title.setFont(face(21, BOLD))
         text = Label(
             tr(
@@ -223,8 +223,8 @@ class WallView(QWidget):
         if self.model.sheet is None:
             return
         dialog = QInputDialog(self)
-        dialog.setWindowTitle(tr("Call the sheet"))
-        dialog.setLabelText(tr("Its name"))
+        dialog.setWindowTitle(tr("Rename the sheet"))
+        dialog.setLabelText(tr("Name"))
         dialog.setTextValue(self.model.sheet.name)
         dialog.textValueSelected.connect(self.arranging.rename_sheet)
         self._open_dialog(dialog)
@@ -284,7 +284,7 @@ class WallView(QWidget):
             self.model.end_trial()
 
     def _save(self) -> None:
-        dialog = QFileDialog(self, tr("Keep the sheets as a file"), "sheets.toml", _FILES)
+        dialog = QFileDialog(self, tr("Save the sheets as a file"), "sheets.toml", _FILES)
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("toml")
         dialog.fileSelected.connect(lambda path: self.save(Path(path)))

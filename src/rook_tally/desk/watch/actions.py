@@ -9,12 +9,12 @@ class WatchAction(ViewAction):
     """An action; its value is its keys and its words."""
 
     NEW = (("N",), "A new watch")
-    KEEP = (("Ctrl+S",), "Keep what was changed")
-    REVERT = (("Ctrl+R",), "Leave it as it was")
-    TAKE_AWAY = (("Del",), "Take the picked watch away")
-    ACKNOWLEDGE = (("A",), "Acknowledge what the picked watch rang")
-    SHELVE = (("H",), "Shelve the picked watch for an hour, or take it off the shelf")
-    TRIAL = (("T",), "Ring the picked watch now, as a trial")
+    KEEP = (("Ctrl+S",), "Save")
+    REVERT = (("Ctrl+R",), "Discard changes")
+    TAKE_AWAY = (("Del",), "Delete the picked watch")
+    ACKNOWLEDGE = (("A",), "Acknowledge the picked watch's alarm")
+    SHELVE = (("H",), "Shelve the picked watch for an hour, or unshelve it")
+    TRIAL = (("T",), "Test the picked watch's alarm")
     SWITCH = (("O",), "Switch the picked watch off or on")
     NEXT_SPAN = (("D",), "Rehearse over more days, or one again")
     WAYS = (("W",), "Ways of telling: mail, webhooks, topics")

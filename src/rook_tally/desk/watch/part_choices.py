@@ -162,7 +162,7 @@ def _sorts(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
 
 
 def _guards(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
-    yield PartChoice(tr("whoever is there"), replace(watch, guards=()), not watch.guards)
+    yield PartChoice(tr("no other condition"), replace(watch, guards=()), not watch.guards)
     for one in listing.series:
         if one.quantity.scale is not QuantityScale.STATE:
             continue
@@ -178,7 +178,7 @@ def _guards(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
 
 def _levels(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
     for level in Level:
-        words = tr(level.wording) if level else tr("what its limits say")
+        words = tr(level.wording) if level else tr("from its limits")
         yield PartChoice(words, replace(watch, level=level), level is watch.level)
 
 

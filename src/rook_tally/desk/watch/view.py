@@ -92,7 +92,7 @@ class WatchView(QWidget):
         self.spans = QButtonGroup(self)
         self.keep = QPushButton(tr("Save"))
         self.leave = QPushButton(tr("Discard changes"))
-        self.trial = QPushButton(tr("Ring it now, as a trial"))
+        self.trial = QPushButton(tr("Test this alarm"))
         self.switch, self.shelve = QPushButton(), QPushButton()
         self.acknowledge = QPushButton(tr("Acknowledge"))
         self.remove = QPushButton(tr("Delete"))

@@ -9,8 +9,8 @@ class WorkingsAction(ViewAction):
     """An action; its value is its keys and its words."""
 
     NEW = (("N",), "Something new: ready-made, a formula, a score, a group")
-    KEEP = (("Ctrl+S",), "Keep what was changed")
-    REVERT = (("Ctrl+R",), "Leave it as it was")
-    TAKE_AWAY = (("Del",), "Take the picked working or group away")
+    KEEP = (("Ctrl+S",), "Save")
+    REVERT = (("Ctrl+R",), "Discard changes")
+    TAKE_AWAY = (("Del",), "Delete the picked working or group")
     VARIANT = (("V",), "Another way of adding up the picked score")
     WHAT_IF = (("W",), "What if: move the inputs of the picked score")

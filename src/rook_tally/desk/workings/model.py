@@ -523,13 +523,13 @@ class WorkingsModel:
         whole_s = (int(times[-1]) - int(times[0])) / SECOND_US
         words = (
             tr(
-                "they part by more than {0:.0f} points for {1} of {2}",
+                "they differ by more than {0:.0f} points for {1} of {2}",
                 PART_BY,
                 duration(length_s),
                 duration(whole_s),
             )
             if length_s
-            else tr("they never part by more than {0:.0f} points", PART_BY)
+            else tr("they never differ by more than {0:.0f} points", PART_BY)
         )
         return words, list(parted_stretches(times, one, other, by=PART_BY))
 

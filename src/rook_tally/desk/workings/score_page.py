@@ -241,7 +241,7 @@ class ScorePage(QWidget):
                 ("", right),
                 (tr("gives"), right),
                 (tr("weight"), left),
-                (tr("reading to points, over what was read in 30 days"), left),
+                (tr("score curve, over what was read in 30 days"), left),
             )
         ):
             head = Label(text)
