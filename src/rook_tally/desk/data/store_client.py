@@ -259,6 +259,10 @@ class StoreClient:
 
     def _outcome(self, job: Read[T] | Write[T]) -> Outcome[T]:
         apart = self._apart
+        if apart is not None and apart.is_ready and not apart.is_alive:
+            # It is gone, and nothing of this was sent to it: nothing can have been lost.
+            self._replace_worker(apart)
+            apart = None
         if apart is not None and apart.is_ready:
             try:
                 return apart.done(job)

@@ -65,6 +65,11 @@ class WorkerProcess:
         return self._is_ready
 
     @property
+    def is_alive(self) -> bool:
+        """False once it has ended, however."""
+        return self._process.is_alive()
+
+    @property
     def pid(self) -> int | None:
         """The process's number."""
         return self._process.pid

@@ -1199,6 +1199,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/ledger/cell_painter.py" />
+      <source>{0}, {1} more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/ledger/cell_view.py" />
       <source>{0} stands</source>
       <translation type="unfinished" />
@@ -1435,12 +1440,27 @@
     </message>
     <message>
       <location filename="desk/ledger/table.py" />
+      <source>Also</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table.py" />
       <source>Place</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/ledger/table.py" />
       <source>heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table.py" />
+      <source>also</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/view.py" />
+      <source>{0} is hidden. Ctrl+H shows everything again.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1451,11 +1471,6 @@
     <message>
       <location filename="desk/ledger/view.py" />
       <source>Summary rows: all places indoors.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/view.py" />
-      <source>{0} is hidden. Ctrl+H shows everything again.</source>
       <translation type="unfinished" />
     </message>
     <message>

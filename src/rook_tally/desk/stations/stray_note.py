@@ -38,9 +38,9 @@ class _Line(QWidget):
         self.dismiss.setAccessibleName(tr("Dismiss {0}", who))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(words, 1)
-        row.addWidget(self.take_in, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(self.dismiss, 0, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(words, 1, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.take_in, 0, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.dismiss, 0, Qt.AlignmentFlag.AlignVCenter)
         # Not before it has a parent: it would be a window of its own.
         self.take_in.setHidden(line.station is None)
 
@@ -65,6 +65,7 @@ class StrayNote(QWidget):
         self._column = QVBoxLayout(self._inner)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
+        self._column.setAlignment(Qt.AlignmentFlag.AlignTop)
         scroll = QScrollArea()
         scroll.setWidget(self._inner)
         scroll.setWidgetResizable(True)
@@ -106,14 +107,11 @@ class StrayNote(QWidget):
     def _fit(self) -> None:
         """As high as its lines are, up to a bound; more are scrolled to."""
         width = self._scroll.viewport().width()
-        height = sum(
-            max(
-                one.heightForWidth(width) if one.hasHeightForWidth() else 0, one.sizeHint().height()
-            )
-            + self._column.spacing()
-            for one in self.lines
+        layout = self._column
+        height = layout.totalHeightForWidth(width) if layout.hasHeightForWidth() else -1
+        self._scroll.setFixedHeight(
+            min(_MOST_HIGH, max(height, 0) or self._inner.sizeHint().height())
         )
-        self._scroll.setFixedHeight(min(_MOST_HIGH, height))
 
     def _make(self, lines: Sequence[StrayLine]) -> None:
         for old in self.lines:
