@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QAccessible,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from rook_tally.core.i18n import tr
@@ -12,6 +20,7 @@ from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_state import QUIET, Calling, SiteState
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.parts.label import Label
 
@@ -80,10 +89,18 @@ class _Standing(QWidget):
         self._theme = theme
         self._text = ""
         self._level = Level.SETTLED
+        give_role(self, QAccessible.Role.Button)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
     def mousePressEvent(self, _event: QMouseEvent) -> None:
         self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
 
     def show_alarms(self, count: int, level: Level) -> None:
         self._show(tr("{0} alarms", count) if count != 1 else tr("1 alarm"), level)

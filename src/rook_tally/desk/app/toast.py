@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.accessible_role import announce
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -33,6 +34,7 @@ class Toast(Label):
     def tell(self, text: str, *, above: int) -> None:
         """Show a line, its lower edge this far above the parent's."""
         self.setText(text)
+        announce(self, text)
         self.adjustSize()
         self.setMaximumWidth(max(200, self._over.width() - 2 * _MARGIN))
         self.move(_MARGIN, self._over.height() - above - self.height() - _MARGIN)

@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.trace import trace_image
@@ -63,6 +64,7 @@ class DayChart(QWidget):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        give_role(self, QAccessible.Role.Chart)
         self._theme = theme
         self._content: ChartContent | None = None
         self.setMinimumHeight(118)

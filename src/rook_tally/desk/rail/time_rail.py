@@ -11,6 +11,7 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QAccessible,
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
@@ -28,6 +29,7 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.time_window import PRESETS
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.rail.model import RailModel
@@ -65,6 +67,7 @@ class _Track(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(tr("time rail"))
+        give_role(self, QAccessible.Role.Slider)
         self.setMinimumHeight(RAIL_HEIGHT - 8)
 
     def x_of(self, time_us: float) -> float:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
+    QAccessible,
     QDragEnterEvent,
     QDropEvent,
     QMouseEvent,
@@ -28,6 +29,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick, value_ticks
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.series_drag import carried_series
@@ -77,6 +79,7 @@ class LanePlot(QWidget):
         self._figures: list[tuple[float, str]] = []
         self._drag_from: float | None = None
         self._marked_from_us: int | None = None
+        give_role(self, QAccessible.Role.Chart)
         self.setMinimumHeight(40)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)

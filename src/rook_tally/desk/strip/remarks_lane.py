@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
@@ -61,6 +62,7 @@ class RemarksLane(QWidget):
 
     def __init__(self, theme: Theme, model: RemarksModel) -> None:
         super().__init__()
+        give_role(self, QAccessible.Role.List)
         self._theme, self._model = theme, model
         # What is dragged, and as it is drawn meanwhile.
         self._dragged: Remark | None = None

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRegion
+from PySide6.QtGui import QAccessible, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRegion
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
@@ -44,6 +45,7 @@ class WallCanvas(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(400, 240)
         self.setAccessibleName(tr("the sheet"))
+        give_role(self, QAccessible.Role.Graphic)
         model.laid_out.append(self._on_laid_out)
         model.faces_changed.append(self._on_faces_changed)
 

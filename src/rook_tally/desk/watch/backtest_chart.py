@@ -7,7 +7,7 @@ from datetime import tzinfo
 
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from rook_tally.core.alarms.alarm_detector import NEVER
@@ -16,6 +16,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
@@ -42,6 +43,7 @@ class BacktestChart(QWidget):
 
     def __init__(self, theme: Theme, model: WatchModel) -> None:
         super().__init__()
+        give_role(self, QAccessible.Role.Chart)
         self._theme, self._model = theme, model
         self._held: Grip | None = None
         self.current = Grip.RING

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QAccessible,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.formulas.scoring import Composite
@@ -13,6 +21,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.binding import SCORE_LIMITS
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.workings.model import WhyPart
@@ -29,6 +38,7 @@ class AggregationChart(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
+        give_role(self, QAccessible.Role.Chart)
         self._theme = theme
         self._ways: list[tuple[str, Composite]] = []
         self._parted: list[tuple[float, float]] = []

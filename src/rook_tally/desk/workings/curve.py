@@ -6,12 +6,21 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QAccessible,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.workings.queries import Histogram
@@ -33,6 +42,7 @@ class CurveChart(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
+        give_role(self, QAccessible.Role.Chart)
         self._theme = theme
         self._points: Points = ()
         self._usual: Histogram | None = None

@@ -8,7 +8,7 @@ from typing import TypeAlias
 
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.i18n import tr
@@ -16,6 +16,7 @@ from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks, value_ticks
+from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of, draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
@@ -69,6 +70,7 @@ class TracesChart(QWidget):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        give_role(self, QAccessible.Role.Chart)
         self._theme = theme
         self._lanes: tuple[LaneTrace, ...] = ()
         self._is_stale = False
