@@ -109,7 +109,7 @@ def test_a_way_is_set_up_used_and_taken_away(
     qtbot.waitUntil(lambda: "the workshop" in names(), timeout=PATIENCE_MS)
     password = dialog.fields["password"]
     assert isinstance(password, QLineEdit)
-    assert password.text() == ""
+    qtbot.waitUntil(lambda: password.text() == "", timeout=PATIENCE_MS)
     assert password.echoMode() is QLineEdit.EchoMode.Password
 
     def offered() -> list[str]:

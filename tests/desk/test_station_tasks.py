@@ -48,7 +48,7 @@ def test_a_stray_is_taken_in_in_the_window(
     window.show_view(STATIONS)
     view = window.stations
     qtbot.waitUntil(lambda: bool(view.note.lines), timeout=PATIENCE_MS)
-    QTest.mouseClick(view.note.lines[0].take_in, Qt.MouseButton.LeftButton)
+    view.note.lines[0].take_in.click()
     dialog = view.tasks.taking_in
     qtbot.waitUntil(lambda: dialog.taken.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
     assert {one.name for one in dialog.taken.fields} == {"temp", "zip"}

@@ -14,8 +14,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.desk.app.views import STRIP
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.dialogs.csv_export import CsvExport
@@ -239,3 +241,20 @@ def test_the_picture_is_saved(
     asked.fileSelected.emit(str(tmp_path / "none" / f"x.{form}"))
     assert "cannot be written" in window.teller.text()
     asked.close()
+
+
+def test_forty_lanes_are_scrolled_and_do_not_grow_the_window(
+    qtbot: QtBot, store: Store, open_desk: OpenDesk
+) -> None:
+    slugs = [slug for slug, one in QUANTITIES.items() if one.base.symbol][:10]
+    series = [begin_series(store, slug, key=f"st-{at}") for at in range(4) for slug in slugs]
+    append(store, series[0], (NOON_US - 5, 20.0))
+    window = open_desk(held_clock(NOON_US))
+    window.resize(1280, 800)
+    window.show_view(STRIP)
+    window.strip.add_series(list(window.state.site.series))
+    qtbot.waitUntil(lambda: len(window.strip.plots) == 40, timeout=PATIENCE_MS)
+    bar = window.strip._scroll.verticalScrollBar()
+    qtbot.waitUntil(lambda: bar.maximum() > 0, timeout=PATIENCE_MS)
+    assert window.height() == 800
+    assert window.strip.plots[0].width() == window.strip.axis.width()

@@ -17,7 +17,7 @@ from PySide6.QtCore import (
     QTimer,
     QTranslator,
 )
-from PySide6.QtWidgets import QSystemTrayIcon
+from PySide6.QtWidgets import QApplication, QSystemTrayIcon
 
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.i18n import CONTEXT, speak
@@ -111,6 +111,8 @@ def come_forward(window: DeskWindow) -> None:
     window.show()
     window.raise_()
     window.activateWindow()
+    # Where the desktop lets no window take the keyboard, its entry at least calls for a look.
+    QApplication.alert(window)
 
 
 def _begin(window: DeskWindow, step: FirstStep) -> None:

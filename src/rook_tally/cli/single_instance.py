@@ -11,6 +11,7 @@ from typing import Self
 
 _WAIT_S = 2.0
 _ASK = b"show"
+_LONGEST = 512
 
 
 class SingleInstance:
@@ -59,7 +60,13 @@ class SingleInstance:
         with other:
             other.settimeout(_WAIT_S)
             with contextlib.suppress(OSError):
-                return other.recv(len(_ASK)) == _ASK
+                told = other.recv(_LONGEST)
+                if told.startswith(_ASK):
+                    # Under Wayland a window comes forward only by the word of who was clicked.
+                    token = told[len(_ASK) :].decode("ascii", "ignore").strip()
+                    if token:
+                        os.environ["XDG_ACTIVATION_TOKEN"] = token
+                    return True
         return False
 
     def ask_first(self) -> None:
@@ -67,4 +74,5 @@ class SingleInstance:
         with contextlib.suppress(OSError), socket.socket(socket.AF_UNIX) as other:
             other.settimeout(_WAIT_S)
             other.connect(self._name)
-            other.sendall(_ASK)
+            token = os.environ.get("XDG_ACTIVATION_TOKEN", "")
+            other.sendall(_ASK + token.encode("ascii", "ignore")[: _LONGEST - len(_ASK)])

@@ -26,6 +26,7 @@ from rook_tally.desk.parts.label import Label
 
 HEAD_HEIGHT = 46
 _ROOMY = 1150
+_WIDEST_NAME = 260
 
 
 class _Mark(QWidget):
@@ -218,7 +219,13 @@ class HeaderBar(QWidget):
         """Write the site, what is raised, who is heard and the time anew."""
         state = self._state
         # One without a name can be given one here.
-        self._site.setText(state.site.name or tr("name this site …"))
+        name = state.site.name or tr("name this site …")
+        self._site.setText(
+            self._site.fontMetrics().elidedText(
+                name, Qt.TextElideMode.ElideRight, _WIDEST_NAME if self.width() >= _ROOMY else 120
+            )
+        )
+        self._site.setAccessibleName(name)
         heard, stations = state.stations_heard()
         self._heard.setText(tr("{0} of {1} heard", heard, stations) if stations else "")
         self._copied.setText(_copied_words(state))

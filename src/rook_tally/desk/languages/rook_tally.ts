@@ -195,6 +195,11 @@
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
+      <source>name this site …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
       <source>{0} alarms</source>
       <translation type="unfinished" />
     </message>
@@ -221,11 +226,6 @@
     <message>
       <location filename="desk/app/header_bar.py" />
       <source>Rook Tally</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>name this site …</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2107,7 +2107,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/actions.py" />
-      <source>Drop a pin at the cursor, or at the moment shown</source>
+      <source>Drop a pin at the cursor</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -150,14 +150,14 @@ class CellPainter:
             if line.level:
                 draw_strokes(painter, theme, line.level, _LEFT, top + 2, high - 5)
             painter.setFont(face(12, MEDIUM))
-            ink = theme.faint if line.is_faint else theme.ink
+            ink = theme.dim if line.is_faint else theme.ink
             if line.alarm is not None:
                 ink = theme.level(max(line.alarm, Level.NOTICED))
             painter.setPen(colour(ink))
             painter.drawText(area, _RIGHT_MIDDLE, line.value)
             left = painter.fontMetrics().horizontalAdvance(line.value) + 8
             painter.setFont(face(12))
-            painter.setPen(colour(theme.faint if line.is_faint else theme.dim))
+            painter.setPen(colour(theme.dim))
             words = line.name
             if at == room - 1 and room < len(cell.lines):
                 words = tr("{0}, {1} more", words, len(cell.lines) - room)
@@ -180,7 +180,8 @@ class CellPainter:
         theme = self._theme
         is_faint = cell.freshness is Freshness.SILENT or cell.is_suspect
         painter.setFont(face(20, MEDIUM))
-        painter.setPen(colour(theme.faint if is_faint else theme.ink))
+        # Faint is too faint to be read (2.6 : 1); dim is 4.5 and more.
+        painter.setPen(colour(theme.dim if is_faint else theme.ink))
         # The figure stays inside the cell whatever its length.
         text = cell.text if not cell.is_suspect else f"({cell.text})"
         if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:

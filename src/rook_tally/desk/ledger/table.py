@@ -163,7 +163,7 @@ class PlaceHeader(QHeaderView):
         painter.drawText(line, _RIGHT, head.age)
         room = line.width() - painter.fontMetrics().horizontalAdvance(head.age) - 6
         painter.setFont(face(14, MEDIUM))
-        painter.setPen(colour(theme.faint if silent else theme.ink))
+        painter.setPen(colour(theme.dim if silent else theme.ink))
         name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideRight, room)
         painter.drawText(line, _LEFT_MIDDLE, name)
         ticks = QRectF(rect.left() + 16, rect.top() + 35, 96, 8)

@@ -355,8 +355,10 @@ class StationsModel:
         return " · ".join(parts)
 
     def strays(self) -> list[StrayGroup]:
-        """Who is astray, as far as is known."""
-        return [] if self._fleet is None else self._fleet.strays
+        """Who is astray, the longest first: no line moves because another one spoke."""
+        if self._fleet is None:
+            return []
+        return sorted(self._fleet.strays, key=lambda one: (one.first_us, one.station or ""))
 
     def to_take_in(self) -> str | None:
         """Whom to take in next: a new sender first, then a station with fields that are astray."""

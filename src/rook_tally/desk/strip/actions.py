@@ -27,7 +27,7 @@ class StripAction(ViewAction):
     ZOOM_TO_STRETCH = (("Z",), "Zoom into the marked stretch")
     UNMARK = (("Esc",), "Forget the marked stretch")
     NAME_SPAN = (("N",), "Name a span: the marked stretch, or the window")
-    DROP_PIN = (("P",), "Drop a pin at the cursor, or at the moment shown")
+    DROP_PIN = (("P",), "Drop a pin at the cursor")
     NEXT_REMARK = (("R",), "Pick the next remark")
     EDIT_REMARK = (("Return", "Enter"), "Edit the picked remark")
     BASE_SPAN = (("B",), "Compare with the picked span as base")

@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
@@ -140,11 +140,25 @@ class StripView(QWidget):
         lanes = QVBoxLayout()
         lanes.setContentsMargins(0, 0, 0, 0)
         lanes.setSpacing(0)
-        lanes.addLayout(beside(self.remarks_head, self.remarks_lane))
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(self.area)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        # What lies over and under the lanes is as wide as they are.
+        across = [beside(self.remarks_head, self.remarks_lane), beside(corner, self.axis)]
+        bar = self._scroll.verticalScrollBar()
+        bar.rangeChanged.connect(
+            lambda _low, high: [
+                one.setContentsMargins(0, 0, bar.sizeHint().width() if high else 0, 0)
+                for one in across
+            ]
+        )
+        lanes.addLayout(across[0])
         lanes.addWidget(rule)
-        lanes.addWidget(self.area, 1)
+        lanes.addWidget(self._scroll, 1)
         lanes.addWidget(self._empty, 1)
-        lanes.addLayout(beside(corner, self.axis))
+        lanes.addLayout(across[1])
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -330,7 +344,7 @@ class StripView(QWidget):
             self.plots.append(plot)
         self._built = list(self.model.lanes)
         self.inking.plots = self.plots
-        self.area.setVisible(bool(self.model.lanes))
+        self._scroll.setVisible(bool(self.model.lanes))
         self._empty.setVisible(not self.model.lanes)
 
     def _remove(self, lane: int) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TypeAlias
 
 from PySide6.QtCore import Qt
@@ -65,7 +66,9 @@ _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE
 _SORTS = (ChannelKind.MAIL, ChannelKind.WEBHOOK, ChannelKind.MQTT)
 
 
-WriteCommand: TypeAlias = Callable[[Command[UndoableResult]], None]
+WriteCommand: TypeAlias = Callable[
+    [Command[UndoableResult], Callable[[UndoableResult], None], Callable[[str], None]], None
+]
 
 
 class ChannelDialog(QDialog):
@@ -202,14 +205,25 @@ class ChannelDialog(QDialog):
         except UsageError as error:
             self.why.setText(str(error))
             return
-        self._write(SaveChannel(way))
+        self.why.setText("")
+        self.keep.setEnabled(False)
+        self._write(SaveChannel(way), partial(self._on_saved, way), self._on_not_saved)
+
+    def _on_saved(self, way: Channel, _done: UndoableResult) -> None:
+        """It is in the store: only now does the list hold it."""
+        self.keep.setEnabled(True)
         self._ways = [*(one for one in self._ways if one.name != way.name), way]
         self._fill()
         found = self.list.findItems(way.name, Qt.MatchFlag.MatchExactly)
         self.list.setCurrentItem(found[0])
         self._show(way)
 
+    def _on_not_saved(self, why: str) -> None:
+        self.keep.setEnabled(True)
+        self.why.setText(why)
+
     def _remove(self) -> None:
         if self._picked is not None:
-            self._write(RemoveChannel(self._picked.name))
-            self.accept()
+            self._write(
+                RemoveChannel(self._picked.name), lambda _done: self.accept(), self._on_not_saved
+            )

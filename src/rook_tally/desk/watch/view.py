@@ -356,7 +356,12 @@ class WatchView(QWidget):
         command = SaveWatch(watch, "" if kept is None else kept.slug, kept)
         self._write(command, lambda done: self.model.took(key, watch, done.saved))
 
-    def _write(self, command: Command[R], on_done: Callable[[R], None] | None = None) -> None:
+    def _write(
+        self,
+        command: Command[R],
+        on_done: Callable[[R], None] | None = None,
+        on_error: Callable[[str], None] | None = None,
+    ) -> None:
         """Have the store changed, and look at what there is then."""
         self._under_way += 1
 
@@ -368,7 +373,7 @@ class WatchView(QWidget):
 
         def failed(why: str) -> None:
             self._under_way -= 1
-            self.model.refused(why)
+            (on_error or self.model.refused)(why)
             # Who else changed it, and to what.
             self._ask_list()
 
