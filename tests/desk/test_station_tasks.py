@@ -70,6 +70,22 @@ def test_a_stray_is_taken_in_in_the_window(
     dialog.close()
 
 
+def test_who_talks_already_is_offered_on_the_first_page(
+    collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    window = open_desk()
+    first = window.ledger.first
+    assert first.take_in.isHidden()
+    collector.publish("slipway-9", '{"temp": 9.5}')
+    qtbot.waitUntil(lambda: not first.take_in.isHidden(), timeout=PATIENCE_MS)
+    assert first.talking.text() == "slipway-9 is talking. Messages kept: 1."
+    QTest.mouseClick(first.take_in, Qt.MouseButton.LeftButton)
+    assert window.view == STATIONS
+    assert window.stations.tasks.taking_in is not None
+    assert window.stations.tasks.taking_in.taken.key == "slipway-9"
+    window.stations.tasks.taking_in.close()
+
+
 def test_any_stray_can_be_taken_in_or_dismissed_and_comes_back(
     collector: CollectorProcess, open_desk: OpenDesk, qtbot: QtBot
 ) -> None:

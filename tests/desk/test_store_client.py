@@ -256,3 +256,16 @@ def test_a_window_with_it_shows_the_past(
     cell = window.ledger.model.cell(1, 0)
     assert cell is not None
     assert cell.text == "50.0"
+
+
+def test_closing_does_not_wait_for_what_is_read(store: Store, question: SnapshotQuery) -> None:
+    GO_ON.clear()
+    client = Client(store)
+    came: list[object] = []
+    client.client.read(Slow(0), came.append)
+    wait_until(lambda: not client.client._reads)
+    client.client.stop()
+    # It came back while the query still waits.
+    assert came == []
+    GO_ON.set()
+    wait_until(lambda: not client.client._thread.is_alive())

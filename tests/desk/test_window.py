@@ -8,7 +8,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAccessible, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QMenu
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.demo_site import make_demo_site
@@ -18,6 +18,7 @@ from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.app.views import LEDGER, STRIP
 from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.store.base import Store
 from rook_tally.store.readings import NewReading, append_readings
@@ -298,3 +299,23 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
         first = (tmp_path / "a" / name).read_bytes()
         assert first == (tmp_path / "b" / name).read_bytes()
         assert first.startswith(b"\x89PNG")
+
+
+def test_the_menu_lists_what_can_be_done_in_the_view_shown(
+    qtbot: QtBot, open_desk: OpenDesk
+) -> None:
+    window = open_desk()
+    QTest.mouseClick(window.head.menu, Qt.MouseButton.LeftButton)
+    menu = window.findChild(QMenu)
+    qtbot.waitUntil(menu.isVisible, timeout=PATIENCE_MS)
+    entries = {one.text().partition("\t")[0]: one for one in menu.actions()}
+    commands = {one.words for one in window.commands if one.section is Section.LEDGER}
+    assert commands
+    assert commands <= set(entries)
+    assert {"Time", "Everywhere"} <= set(entries)
+    everywhere = entries["Everywhere"].menu()
+    assert isinstance(everywhere, QMenu)
+    turn = next(one for one in everywhere.actions() if one.text().startswith("Strip"))
+    turn.trigger()
+    assert window.view == STRIP
+    menu.close()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QLineF, QPoint, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
     QFontMetrics,
@@ -144,6 +144,27 @@ class _Standing(QWidget):
             painter.drawLine(QLineF(x, HEAD_HEIGHT / 2 - 6, x, HEAD_HEIGHT / 2 + 6))
 
 
+class _MenuButton(QAbstractButton):
+    """Three strokes: what can be done here."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setFixedSize(24, HEAD_HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(tr("Menu"))
+        self.setToolTip(tr("What can be done here"))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        bright = self.underMouse() or self.hasFocus()
+        ink = self._theme.on_night if bright else self._theme.on_night_dim
+        painter.setPen(QPen(colour(ink), 2, c=Qt.PenCapStyle.RoundCap))
+        for row in (-6, 0, 6):
+            y = HEAD_HEIGHT / 2 + row
+            painter.drawLine(QLineF(5, y, 19, y))
+
+
 class _SiteName(Label):
     """The site's name. A click asks for its settings."""
 
@@ -164,6 +185,7 @@ class HeaderBar(QWidget):
     view_chosen = Signal(int)
     alarms_wanted = Signal()
     site_wanted = Signal()
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, theme: Theme, state: SiteState, views: list[str]) -> None:
         super().__init__()
@@ -173,6 +195,8 @@ class HeaderBar(QWidget):
         name, self._site = Label(tr("Rook Tally")), _SiteName()
         self._site.clicked.connect(self.site_wanted)
         self._heard, self._copied, self._clock = Label(), Label(), Label()
+        self.menu = _MenuButton(theme)
+        self.menu.clicked.connect(self._on_menu)
         self._standing = _Standing(theme)
         self._standing.clicked.connect(self.alarms_wanted)
         self._views = [_ViewName(text, theme) for text in views]
@@ -191,7 +215,7 @@ class HeaderBar(QWidget):
         for widget, parts, spacing in (
             (left, [_Mark(theme), name, self._site], 12),
             (middle, self._views, 28),
-            (right, [self._standing, self._heard, self._copied, self._clock], 16),
+            (right, [self._standing, self._heard, self._copied, self._clock, self.menu], 16),
         ):
             row = QHBoxLayout(widget)
             row.setContentsMargins(0, 0, 0, 0)
@@ -210,6 +234,9 @@ class HeaderBar(QWidget):
             button.setToolTip(f"Alt+{at + 1}")
             button.clicked.connect(lambda _checked=False, place=at: self.view_chosen.emit(place))
         self.refresh()
+
+    def _on_menu(self) -> None:
+        self.menu_wanted.emit(self.menu.mapToGlobal(QPoint(0, self.menu.height())))
 
     def show_view(self, at: int) -> None:
         """Underline a view."""

@@ -7,7 +7,7 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
-from PySide6.QtCore import QByteArray, Qt, QTimer, Signal
+from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLineEdit,
     QMainWindow,
+    QMenu,
     QMessageBox,
     QVBoxLayout,
     QWidget,
@@ -31,7 +32,7 @@ from rook_tally.desk.app.toast import Toast
 from rook_tally.desk.app.ui_thread import UiThread
 from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
-from rook_tally.desk.data.actions import Section
+from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter
@@ -171,6 +172,8 @@ class DeskWindow(QMainWindow):
         self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
         self.head.site_wanted.connect(lambda: self.dialogs.show_site())
         self.ledger.first_step.connect(self._on_first_step)
+        self.ledger.take_in_wanted.connect(self._take_in)
+        self.head.menu_wanted.connect(self._offer_actions)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
         self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
@@ -263,6 +266,23 @@ class DeskWindow(QMainWindow):
             self.dialogs.read_file()
         else:
             self.first_step.emit(step)
+
+    def _take_in(self, key: str) -> None:
+        self.show_view(STATIONS)
+        self.stations.tasks.take_in(key)
+
+    def _offer_actions(self, at: QPoint) -> None:
+        """Everything that can be done in the view shown, and everywhere, with its keys."""
+        shown = VIEWS[self.view].upper()
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for section in (Section[shown], Section.TIME, Section.EVERYWHERE):
+            part = menu if section.name == shown else menu.addMenu(tr(section.value))
+            for one in self.commands:
+                if one.section is section:
+                    entry = part.addAction(f"{tr(one.words)}\t{key_words(one.keys)}")
+                    entry.triggered.connect(lambda _checked=False, call=one.call: call())
+        menu.popup(at)
 
     def show_view(self, at: int) -> None:
         """Turn to a view."""

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from rook_tally.desk.data.worker_process import WorkerProcess
 
 _MOST_RESTARTS = 5
+_LEFT_READ_S = 0.3
 
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
@@ -210,7 +211,8 @@ class StoreClient:
         if apart is not None:
             # Nobody waits for what it reads any more. What is to be written is written.
             apart.end_at_once()
-        self._thread.join()
+        # A read in this process cannot be cut off, and a window that closes does not wait for it.
+        self._thread.join(_LEFT_READ_S if self._is_reading else None)
         if self._apart is not None:
             self._apart.end()
 

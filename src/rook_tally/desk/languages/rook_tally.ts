@@ -190,6 +190,16 @@
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
+      <source>Menu</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>What can be done here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
       <source>Site settings (Ctrl+,)</source>
       <translation type="unfinished" />
     </message>
@@ -1296,6 +1306,21 @@
     <message>
       <location filename="desk/ledger/onboarding.py" />
       <source>There are three ways on.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>{0} is talking. Messages kept: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Take in {0}…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Others talking: {0}.</source>
       <translation type="unfinished" />
     </message>
     <message>

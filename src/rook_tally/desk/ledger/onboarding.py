@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import enum
+from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
+from rook_tally.store.site import StrayGroup
 
 
 class FirstStep(enum.Enum):
@@ -33,9 +35,11 @@ _TOLD = {
 
 
 class Onboarding(QWidget):
-    """Offers the three ways. `chosen` carries a `FirstStep`."""
+    """Offers the three ways, and whoever is talking already. `chosen` carries a `FirstStep`,
+    `take_in_wanted` the key of a sender."""
 
     chosen = Signal(FirstStep)
+    take_in_wanted = Signal(str)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -65,11 +69,39 @@ class Onboarding(QWidget):
             ways.addWidget(button, 0, at)
             ways.addWidget(words, 1, at)
             self.buttons[step] = button
+        self._sender = ""
+        self.talking, self.take_in = Label(), QPushButton()
+        self.talking.setFont(face(13, BOLD))
+        self.take_in.setObjectName("main")
+        self.take_in.clicked.connect(lambda: self.take_in_wanted.emit(self._sender))
+        heard = QHBoxLayout()
+        heard.setSpacing(16)
+        heard.addStretch(1)
+        heard.addWidget(self.talking)
+        heard.addWidget(self.take_in)
+        heard.addStretch(1)
         column = QVBoxLayout(self)
         column.addStretch(2)
+        column.addLayout(heard)
+        column.addSpacing(20)
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addWidget(told, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(20)
         column.addLayout(ways)
         column.setAlignment(ways, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(3)
+        self.show_strays(())
+
+    def show_strays(self, strays: Sequence[StrayGroup]) -> None:
+        """Say who is talking already, and offer to take the first of them in."""
+        named = [one for one in strays if one.station is not None]
+        self._sender = "" if not named else str(named[0].station)
+        self.talking.setVisible(bool(named))
+        self.take_in.setVisible(bool(named))
+        if named:
+            count = named[0].count
+            told = [tr("{0} is talking. Messages kept: {1}.", self._sender, count)]
+            if len(named) > 1:
+                told.append(tr("Others talking: {0}.", len(named) - 1))
+            self.talking.setText(" ".join(told))
+            self.take_in.setText(tr("Take in {0}…", self._sender))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.quantity import Quantity
@@ -26,7 +28,7 @@ from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.store.alarms import ActiveAlarm
-from rook_tally.store.site import Place, RequestKind, Series
+from rook_tally.store.site import Place, RequestKind, Series, StrayGroup, stray_groups
 
 _ACCOUNT_PAUSE_MS = 250
 
@@ -44,6 +46,7 @@ class LedgerView(QWidget):
     correction_wanted = Signal(Series)
     pin_wanted = Signal(Series)
     first_step = Signal(FirstStep)
+    take_in_wanted = Signal(str)
     told = Signal(str)
 
     def __init__(
@@ -69,6 +72,9 @@ class LedgerView(QWidget):
         self._stack.addWidget(sheet)
         self.first = Onboarding(theme)
         self.first.chosen.connect(self.first_step)
+        self.first.take_in_wanted.connect(self.take_in_wanted)
+        self._tape_moves = -1
+        state.subscribe(self._watch_strays)
         self._stack.addWidget(self.first)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -241,6 +247,13 @@ class LedgerView(QWidget):
             for bar, place in zip(bars, places, strict=True):
                 bar.setValue(place)
 
+    def _watch_strays(self, _changed: set[int] | None) -> None:
+        """While there is nothing else, whoever talks is what there is to see."""
+        is_empty = self._state.is_loaded and not self._state.site.stations
+        if is_empty and self._state.tape_moves != self._tape_moves:
+            self._tape_moves = self._state.tape_moves
+            self._client.read(StraysQuery(), self.first.show_strays)
+
     def _position_of_picked(self) -> tuple[int, int] | None:
         if self._picked is None:
             return None
@@ -273,6 +286,15 @@ class LedgerView(QWidget):
         newest = self._state.latest[self._picked.id]
         query = SeriesSummaryQuery(self._picked, newest, self._state.now_us, self._state.zone)
         self._client.read(query, self._take_summary)
+
+
+@dataclass(frozen=True, slots=True)
+class StraysQuery:
+    """Who is astray."""
+
+    def run(self, connection: Connection) -> tuple[StrayGroup, ...]:
+        """Them, the longest first."""
+        return tuple(sorted(stray_groups(connection), key=lambda one: one.first_us))
 
 
 _BY_KEYS = {keys: action for action in LedgerAction for keys in action.keys}

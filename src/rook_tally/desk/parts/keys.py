@@ -8,7 +8,7 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 _ROWS = {24: "QWERTYUIOP", 38: "ASDFGHJKL", 52: "ZXCVBNM"}
 
 
-def latin_letter(scan_code: int) -> str:
+def latin_key(scan_code: int) -> str:
     """The letter printed at a place of the keyboard in Latin layouts; empty for other keys."""
     for first, letters in _ROWS.items():
         if first <= scan_code < first + len(letters):
@@ -24,7 +24,7 @@ def keys_of(event: QKeyEvent) -> tuple[str, ...]:
     text = QKeySequence(event.keyCombination()).toString(QKeySequence.SequenceFormat.PortableText)
     letter = text.rpartition("+")[2]
     if len(letter) == 1 and letter.isalpha() and not letter.isascii():
-        latin = latin_letter(event.nativeScanCode())
+        latin = latin_key(event.nativeScanCode())
         if latin:
             return (text.removesuffix(letter) + latin,)
     return _with_signs(text)
