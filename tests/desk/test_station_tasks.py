@@ -79,6 +79,7 @@ def test_who_talks_already_is_offered_on_the_first_page(
     collector.publish("slipway-9", '{"temp": 9.5}')
     qtbot.waitUntil(lambda: not first.take_in.isHidden(), timeout=PATIENCE_MS)
     assert first.talking.text() == "slipway-9 is talking. Messages kept: 1."
+    assert first.title.text() == "Something is talking"
     QTest.mouseClick(first.take_in, Qt.MouseButton.LeftButton)
     assert window.view == STATIONS
     assert window.stations.tasks.taking_in is not None

@@ -246,7 +246,7 @@ class HeaderBar(QWidget):
         """Write the site, what is raised, who is heard and the time anew."""
         state = self._state
         # One without a name can be given one here.
-        name = state.site.name or tr("name this site …")
+        name = state.site.name or tr("name this site…")
         self._site.setText(
             self._site.fontMetrics().elidedText(
                 name, Qt.TextElideMode.ElideRight, _WIDEST_NAME if self.width() >= _ROOMY else 120

@@ -87,7 +87,7 @@ def style_sheet(theme: Theme) -> str:
                  selection-color: {theme.on_sheen}; }}
     QMenu::item {{ padding: 4px 18px; }}
     QMenu::item:selected {{ background: {theme.sheen}; color: {theme.on_sheen}; }}
-    QListWidget {{ background: {theme.sheet}; border: none; }}
+    QListWidget {{ background: {theme.sheet}; border: none; outline: none; }}
     QHeaderView::section {{ background: {theme.sheet}; color: {theme.dim}; border: none;
                             border-bottom: 1px solid {theme.strong_rule}; padding: 4px; }}
     QProgressBar {{ background: {theme.rule}; border: none; border-radius: 3px; height: 8px;

@@ -45,6 +45,7 @@ from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.site import Series
@@ -132,7 +133,6 @@ class CorrectionsDialog(StoreDialog):
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.setWordWrap(True)
         self.save = QPushButton(tr("Correct"))
-        self.save.setObjectName("main")
         self.list = QGridLayout()
         self.form = QFormLayout()
         self.form.addRow(tr("How"), self.way)
@@ -157,7 +157,9 @@ class CorrectionsDialog(StoreDialog):
         tint(heading, self._theme.dim)
         foot = QHBoxLayout()
         foot.addWidget(self.problem, 1)
-        foot.addWidget(self.save)
+        close = QPushButton(tr("Close"))
+        close.clicked.connect(self.reject)
+        foot.addWidget(dialog_buttons(self.save, close))
         column = QVBoxLayout(self)
         column.addWidget(heading)
         column.addLayout(self.list)

@@ -68,7 +68,7 @@ class ImportDialog(QDialog):
                 "A station is added in the Stations view."
             )
         )
-        self.choose = QPushButton(tr("Choose …"))
+        self.choose = QPushButton(tr("Choose…"))
         self.rehearse, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
         self.choose.setObjectName("small")
         self.read.setObjectName("main")

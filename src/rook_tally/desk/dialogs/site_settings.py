@@ -32,6 +32,7 @@ from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import tint
 
 
@@ -53,7 +54,7 @@ class SiteDialog(StoreDialog):
         self.zone.setCompleter(completer)
         self.folder.setAccessibleName(tr("folder for daily copies"))
         self.folder.setPlaceholderText(tr("none are made"))
-        self.choose = QPushButton(tr("Choose …"))
+        self.choose = QPushButton(tr("Choose…"))
         self.choose.setObjectName("small")
         self.keys, self.passwords = QComboBox(), QComboBox()
         self.keys.setAccessibleName(tr("who needs an access key"))
@@ -68,8 +69,6 @@ class SiteDialog(StoreDialog):
             label.setFont(face(12))
             tint(label, colour)
         self.save, self.cancel = QPushButton(tr("Save")), QPushButton(tr("Cancel"))
-        self.save.setObjectName("main")
-        self.save.setDefault(True)
         self._lay_out()
         self.setEnabled(False)
         self.choose.clicked.connect(self._on_choose)
@@ -88,15 +87,11 @@ class SiteDialog(StoreDialog):
         self.form.addRow("", self.copied)
         self.form.addRow(tr("An access key is needed by"), self.keys)
         self.form.addRow(tr("Passwords of mail and webhooks"), self.passwords)
-        foot = QHBoxLayout()
-        foot.addStretch(1)
-        foot.addWidget(self.cancel)
-        foot.addWidget(self.save)
         column = QVBoxLayout(self)
         column.addLayout(self.form)
         column.addWidget(self.why)
         column.addStretch(1)
-        column.addLayout(foot)
+        column.addWidget(dialog_buttons(self.save, self.cancel))
 
     def _on_saved(self, _done: UndoableResult) -> None:
         self.accept()

@@ -205,7 +205,7 @@
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
-      <source>name this site …</source>
+      <source>name this site…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -895,7 +895,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>Choose …</source>
+      <source>Choose…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1209,11 +1209,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/cell_painter.py" />
-      <source>{0}, {1} more</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/ledger/cell_view.py" />
       <source>{0} stands</source>
       <translation type="unfinished" />
@@ -1295,7 +1290,7 @@
     </message>
     <message>
       <location filename="desk/ledger/onboarding.py" />
-      <source>Readings you have as CSV become series of a station. A rehearsal first shows what would be kept, and a file that was read can be taken back.</source>
+      <source>Readings you have as CSV become series of a station. A preview first shows what would be kept, and a file that was read can be taken back.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1306,6 +1301,16 @@
     <message>
       <location filename="desk/ledger/onboarding.py" />
       <source>There are three ways on.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Something is talking</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>There are three other ways on.</source>
       <translation type="unfinished" />
     </message>
     <message>

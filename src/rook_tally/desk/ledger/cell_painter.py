@@ -12,7 +12,6 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
@@ -158,13 +157,13 @@ class CellPainter:
             left = painter.fontMetrics().horizontalAdvance(line.value) + 8
             painter.setFont(face(12))
             painter.setPen(colour(theme.dim))
-            words = line.name
-            if at == room - 1 and room < len(cell.lines):
-                words = tr("{0}, {1} more", words, len(cell.lines) - room)
+            is_last = at == room - 1 and room < len(cell.lines)
+            more = f" +{len(cell.lines) - room}" if is_last else ""
+            left += painter.fontMetrics().horizontalAdvance(more)
             name = painter.fontMetrics().elidedText(
-                words, Qt.TextElideMode.ElideRight, area.width() - left
+                line.name, Qt.TextElideMode.ElideRight, area.width() - left
             )
-            painter.drawText(area, _LEFT_MIDDLE, name)
+            painter.drawText(area, _LEFT_MIDDLE, name + more)
 
     def _notch(self, painter: QPainter, level: Level, rect: QRect) -> None:
         """A corner turned down: something stands of it."""

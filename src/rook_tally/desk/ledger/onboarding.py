@@ -29,7 +29,7 @@ _TOLD = {
     "a store of its own. Nothing of it comes into this one.",
     FirstStep.STATION: "Send something to this machine; whoever speaks is shown at once, and you "
     "say what it is. No account, no cloud, nothing leaves this machine.",
-    FirstStep.FILE: "Readings you have as CSV become series of a station. A rehearsal first shows "
+    FirstStep.FILE: "Readings you have as CSV become series of a station. A preview first shows "
     "what would be kept, and a file that was read can be taken back.",
 }
 
@@ -43,13 +43,10 @@ class Onboarding(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        title, told = (
-            Label(tr("Nothing has been heard yet")),
-            Label(tr("There are three ways on.")),
-        )
-        title.setFont(face(19, MEDIUM))
-        told.setFont(face(13))
-        tint(told, theme.dim)
+        self.title, self.told = Label(), Label()
+        self.title.setFont(face(19, MEDIUM))
+        self.told.setFont(face(13))
+        tint(self.told, theme.dim)
         ways = QGridLayout()
         ways.setHorizontalSpacing(28)
         ways.setVerticalSpacing(6)
@@ -82,10 +79,9 @@ class Onboarding(QWidget):
         heard.addStretch(1)
         column = QVBoxLayout(self)
         column.addStretch(2)
+        column.addWidget(self.title, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addLayout(heard)
-        column.addSpacing(20)
-        column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addWidget(told, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(self.told, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(20)
         column.addLayout(ways)
         column.setAlignment(ways, Qt.AlignmentFlag.AlignHCenter)
@@ -98,7 +94,15 @@ class Onboarding(QWidget):
         self._sender = "" if not named else str(named[0].station)
         self.talking.setVisible(bool(named))
         self.take_in.setVisible(bool(named))
-        if named:
+        first = self.buttons[FirstStep.DEMO]
+        first.setObjectName("" if named else "main")
+        first.setStyleSheet(first.styleSheet())  # its name has become another
+        if not named:
+            self.title.setText(tr("Nothing has been heard yet"))
+            self.told.setText(tr("There are three ways on."))
+        else:
+            self.title.setText(tr("Something is talking"))
+            self.told.setText(tr("There are three other ways on."))
             count = named[0].count
             told = [tr("{0} is talking. Messages kept: {1}.", self._sender, count)]
             if len(named) > 1:

@@ -4,10 +4,21 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton, QWidget
 
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
+
+
+def dialog_buttons(main: QPushButton, other: QPushButton) -> QDialogButtonBox:
+    """What does it and what closes, in the order the desktop has them everywhere."""
+    box = QDialogButtonBox()
+    main.setObjectName("main")
+    main.setDefault(True)
+    box.addButton(main, QDialogButtonBox.ButtonRole.AcceptRole)
+    box.addButton(other, QDialogButtonBox.ButtonRole.RejectRole)
+    return box
 
 
 class SavingDialog(QDialog):
@@ -20,12 +31,8 @@ class SavingDialog(QDialog):
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.hide()
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.main: QPushButton = self.buttons.addButton(
-            main_words, QDialogButtonBox.ButtonRole.AcceptRole
-        )
-        self.main.setObjectName("main")
-        self.main.setDefault(True)
+        self.main = QPushButton(main_words)
+        self.buttons = dialog_buttons(self.main, QPushButton(tr("Cancel")))
         self.buttons.accepted.connect(self.save)
         self.buttons.rejected.connect(self.reject)
 

@@ -97,7 +97,7 @@ class StationPageView(QWidget):
             tr("Nothing has come from it yet. What it sends appears here at once.")
         )
         self.hold = QPushButton(tr("Hold"))
-        self.hold.setObjectName("preset")
+        self.hold.setObjectName("small")
         self.hold.setCheckable(True)
         self.hold.setToolTip(tr("Let the tape stand still (H)"))
         self.hold.setShortcut("H")

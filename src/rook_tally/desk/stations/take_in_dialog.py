@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QGridLayout,
-    QHBoxLayout,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -22,6 +21,7 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.control_list import filled
 from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
@@ -74,18 +74,13 @@ class TakeInDialog(QDialog):
         inner.addLayout(form)
         inner.addSpacing(8)
         inner.addLayout(self._field_grid)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(self.close_button)
-        buttons.addWidget(self.take_in)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
         column.setSpacing(8)
         for one in (title, self.said, self._form, self.key):
             column.addWidget(one)
         column.addStretch(1)
-        column.addLayout(buttons)
-        self.take_in.setDefault(True)
+        column.addWidget(dialog_buttons(self.take_in, self.close_button))
         self.take_in.clicked.connect(self._on_take_in)
         self.close_button.clicked.connect(self.close)
         self.place.editTextChanged.connect(self._on_place)
