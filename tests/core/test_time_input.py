@@ -75,6 +75,14 @@ def test_a_day_is_as_long_as_it_was() -> None:
         ("2027-01-01", "has not come yet"),
         ("today 18:00", "has not come yet"),
         ("30.2.2026", "is no time we can read"),
+        ("9999-12-31", "has not come yet"),
+        ("9999-12-31 23:59", "has not come yet"),
+        ("0001-01-01", "lies before the year 1970"),
+        ("1.1.0001 0:00", "lies before the year 1970"),
+        ("2500 years ago", "lies before the year 1970"),
+        ("99999 months ago", "lies before the year 1970"),
+        ("999999999 d", "is no time we can read"),
+        ("999999999 days ago", "is no time we can read"),
     ],
 )
 def test_what_cannot_be_meant(text: str, why: str) -> None:

@@ -33,6 +33,8 @@ _AGO_US = {
     "year": 365 * DAY_US,
 }
 _DAY_FIRST = re.compile(r"(\d{1,2})[./](\d{1,2})[./](\d{4})")
+# Nothing was recorded before it; further back the calendar itself ends.
+_FIRST_DAY = date(1970, 1, 2)
 _REMEDY = "such as 14:30, yesterday 9:00, mon 8:15, 2026-08-12, 3 days ago"
 
 
@@ -67,9 +69,15 @@ def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
     ago = _AGO.fullmatch(words)
     if ago:
         at_us = now_us - int(ago[1]) * _AGO_US[ago[2]]
+        if at_us < 0:
+            raise _too_early(text)
         return TypedTime(at_us, at_us)
     clock, rest = _clock_in(words, text)
     day = _day_in(rest, now.date(), text)
+    if day is not None and day < _FIRST_DAY:
+        raise _too_early(text)
+    if day is not None and day > now.date():
+        raise _yet_to_come(text)
     if clock is None:
         start = datetime.combine(day or now.date(), time(0), zone)
         end = datetime.combine(start.date() + timedelta(days=1), time(0), zone)
@@ -80,8 +88,16 @@ def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
             at_us = _clock_us(now.date() - timedelta(days=1), clock, zone, now_us)
         told = TypedTime(at_us, at_us)
     if told.start_us > now_us:
-        raise UsageError(f"{text.strip()!r} has not come yet", remedy=_REMEDY)
+        raise _yet_to_come(text)
     return told
+
+
+def _too_early(text: str) -> UsageError:
+    return UsageError(f"{text.strip()!r} lies before the year 1970", remedy=_REMEDY)
+
+
+def _yet_to_come(text: str) -> UsageError:
+    return UsageError(f"{text.strip()!r} has not come yet", remedy=_REMEDY)
 
 
 def _clock_us(day: date, clock: time, zone: tzinfo, now_us: int) -> int:
