@@ -29,7 +29,7 @@ def test_rail_lanes_sheets_and_charts_say_what_they_are(
         (window.strip.remarks_lane, role.List),
         (window.wall.canvas, role.Graphic),
         (window.watch.chart, role.Chart),
-        (window.head._standing, role.Button),
+        (window.head.standing, role.Button),
     ):
         told = QAccessible.queryAccessibleInterface(widget)
         assert told is not None

@@ -70,7 +70,7 @@ def test_what_rings_now_is_seen_while_the_past_is_shown(
     qtbot.waitUntil(lambda: window.state.past is not None, timeout=PATIENCE_MS)
     tray = Tray(window.theme, window.state, window)
     window.state.take(NewAlarms((replace(DUST, series_id=series.id),)))
-    assert window.head._standing.accessibleName() == "1 alarm now, worst high"
+    assert window.head.standing.accessibleName() == "1 alarm now, worst high"
     assert "1 alarm: Glaze dust" in tray.icon.toolTip()
     assert window.state.alarms == ()
     window.dialogs.show_alarms()

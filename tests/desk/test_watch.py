@@ -227,7 +227,7 @@ def test_the_journal_is_filtered_and_saved(
 def test_alarms_show_in_head_cells_panel_tray_and_lanes(
     window: DeskWindow, qtbot: QtBot, booth: Booth
 ) -> None:
-    assert window.head._standing.accessibleName() == "1 alarm, worst high"
+    assert window.head.standing.accessibleName() == "1 alarm, worst high"
     assert "1 alarm: Glaze dust" in tray_words(window.state)
     window.show_view(LEDGER)
     model = window.ledger.model
@@ -280,7 +280,7 @@ def test_a_ring_that_comes_while_the_window_is_open_shows_and_clears(
     )
     booth.wish(RequestKind.ACKNOWLEDGE, 8)
     qtbot.waitUntil(lambda: window.state.alarms == (), timeout=PATIENCE_MS)
-    assert window.head._standing.accessibleName() != "1 alarm, worst high"
+    assert window.head.standing.accessibleName() != "1 alarm, worst high"
 
 
 def test_the_past_shows_what_stood_then(window: DeskWindow, qtbot: QtBot) -> None:

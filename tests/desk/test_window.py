@@ -319,3 +319,31 @@ def test_the_menu_lists_what_can_be_done_in_the_view_shown(
     turn.trigger()
     assert window.view == STRIP
     menu.close()
+
+
+def test_in_a_small_window_nothing_is_cut(
+    qtbot: QtBot, pottery: Store, open_desk: OpenDesk
+) -> None:
+    window = open_desk(held_clock(MOMENT_US))
+    qtbot.waitUntil(lambda: window.ledger.panel.account is not None, timeout=PATIENCE_MS)
+    window.resize(1024, 640)
+    names = window.head.views
+    qtbot.waitUntil(
+        lambda: all(one.width() >= one.sizeHint().width() for one in names), timeout=PATIENCE_MS
+    )
+    right_of_all = names[-1].geometry().right()
+    assert right_of_all < window.head.standing.geometry().left()
+    assert window.head.menu.geometry().right() < window.width()
+    # What the side panel has no room for is a turn of the wheel away.
+    bar = window.ledger.panel.sheet.verticalScrollBar()
+    assert bar.maximum() > 0
+    bar.setValue(bar.maximum())
+    button = window.ledger.panel.open_button
+    assert (
+        window.ledger.panel.sheet.viewport()
+        .rect()
+        .contains(button.mapTo(window.ledger.panel.sheet.viewport(), button.rect().bottomLeft()))
+    )
+    window.tell("What was typed is kept, and what is to be done is said in words. " * 4)
+    assert window.teller.geometry().right() < window.width()
+    assert window.teller.height() >= window.teller.heightForWidth(window.teller.width())

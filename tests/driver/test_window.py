@@ -269,7 +269,7 @@ class Driver(RuleBasedStateMachine):
         window, count = self.window, len(self.person.alarms)
         self._until(lambda: len(window.state.live_alarms) == count)
         window.head.refresh()
-        told = window.head._standing.accessibleName()
+        told = window.head.standing.accessibleName()
         if count and self.person.is_past:
             assert told.startswith(f"{count} alarm")
             assert "now" in told

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QLineF, QPoint, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
@@ -11,8 +13,9 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QSpacerItem, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
@@ -27,6 +30,7 @@ from rook_tally.desk.parts.label import Label
 HEAD_HEIGHT = 46
 _ROOMY = 1150
 _WIDEST_NAME = 260
+_SIDES = (13, 0, 16, 0)
 
 
 class _Mark(QWidget):
@@ -64,6 +68,10 @@ class _ViewName(QAbstractButton):
         return QSize(
             QFontMetrics(face(15, BOLD)).horizontalAdvance(tr(self.text())) + 4, HEAD_HEIGHT
         )
+
+    def minimumSizeHint(self) -> QSize:
+        """All of it: a view's name is never cut."""
+        return self.sizeHint()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -197,9 +205,9 @@ class HeaderBar(QWidget):
         self._heard, self._copied, self._clock = Label(), Label(), Label()
         self.menu = _MenuButton(theme)
         self.menu.clicked.connect(self._on_menu)
-        self._standing = _Standing(theme)
-        self._standing.clicked.connect(self.alarms_wanted)
-        self._views = [_ViewName(text, theme) for text in views]
+        self.standing = _Standing(theme)
+        self.standing.clicked.connect(self.alarms_wanted)
+        self.views = [_ViewName(text, theme) for text in views]
         for label, font, role in (
             (name, face(15, BOLD), theme.on_night),
             (self._site, face(13), theme.on_night_dim),
@@ -211,25 +219,19 @@ class HeaderBar(QWidget):
             palette = label.palette()
             palette.setColor(label.foregroundRole(), colour(role))
             label.setPalette(palette)
-        left, middle, right = QWidget(), QWidget(), QWidget()
-        for widget, parts, spacing in (
-            (left, [_Mark(theme), name, self._site], 12),
-            (middle, self._views, 28),
-            (right, [self._standing, self._heard, self._copied, self._clock, self.menu], 16),
-        ):
-            row = QHBoxLayout(widget)
-            row.setContentsMargins(0, 0, 0, 0)
-            row.setSpacing(spacing)
-            for part in parts:
-                row.addWidget(part)
+        self._left = _row([_Mark(theme), name, self._site])
+        self._middle = _row(self.views)
+        self._right = _row([self.standing, self._heard, self._copied, self._clock, self.menu])
+        self._gap = QSpacerItem(0, 0)
         row = QHBoxLayout(self)
-        row.setContentsMargins(13, 0, 16, 0)
-        row.addWidget(left)
-        row.addSpacing(48)
-        row.addWidget(middle)
+        row.setContentsMargins(*_SIDES)
+        row.setSpacing(0)
+        row.addLayout(self._left)
+        row.addItem(self._gap)
+        row.addLayout(self._middle)
         row.addStretch(1)
-        row.addWidget(right)
-        for at, button in enumerate(self._views):
+        row.addLayout(self._right)
+        for at, button in enumerate(self.views):
             button.setAccessibleName(tr("{0} view", views[at]))
             button.setToolTip(f"Alt+{at + 1}")
             button.clicked.connect(lambda _checked=False, place=at: self.view_chosen.emit(place))
@@ -240,7 +242,7 @@ class HeaderBar(QWidget):
 
     def show_view(self, at: int) -> None:
         """Underline a view."""
-        self._views[at].setChecked(True)
+        self.views[at].setChecked(True)
 
     def refresh(self) -> None:
         """Write the site, what is raised, who is heard and the time anew."""
@@ -262,17 +264,47 @@ class HeaderBar(QWidget):
         calling = state.calling_now
         if not state.window.is_live and calling.count:
             # Whatever moment is looked at: nobody may miss what calls for them now.
-            self._standing.show_now(calling)
+            self.standing.show_now(calling)
         elif ringing:
-            self._standing.show_alarms(len(ringing), max(one.level for one in ringing))
+            self.standing.show_alarms(len(ringing), max(one.level for one in ringing))
         else:
-            self._standing.show_count(*state.raised())
+            self.standing.show_count(*state.raised())
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
         self._clock.setText(now.strftime("%H:%M:%S"))
+        self._share_room()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Another width: the site's name is cut anew."""
+        super().resizeEvent(event)
+        self.refresh()
+
+    def _share_room(self) -> None:
+        """Draw together what stands here where there is little room; the views are never cut."""
+        roomy = self.width() >= _ROOMY
+        rows = (self._left, self._middle, self._right)
+        for row, wide, narrow in zip(rows, (12, 28, 16), (8, 14, 10), strict=True):
+            row.setSpacing(wide if roomy else narrow)
+        gap = 48 if roomy else 20
+        if self._gap.sizeHint().width() != gap:
+            self._gap.changeSize(gap, 0)
+            self.updateGeometry()
+        heard = self._heard.sizeHint().width() + self._right.spacing()
+        taken = sum(row.sizeHint().width() for row in rows) + gap + _SIDES[0] + _SIDES[2]
+        if not self._heard.isHidden():
+            taken -= heard
+        # The Stations view says it too: it is the first to go.
+        self._heard.setVisible(bool(self._heard.text()) and taken + heard <= self.width())
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """The night behind it all."""
         QPainter(self).fillRect(self.rect(), colour(self._theme.night))
+
+
+def _row(parts: Sequence[QWidget]) -> QHBoxLayout:
+    row = QHBoxLayout()
+    for part in parts:
+        row.addWidget(part)
+    return row
 
 
 def _copied_words(state: SiteState) -> str:

@@ -35,8 +35,12 @@ class Toast(Label):
         """Show a line, its lower edge this far above the parent's."""
         self.setText(text)
         announce(self, text)
-        self.adjustSize()
-        self.setMaximumWidth(max(200, self._over.width() - 2 * _MARGIN))
+        most = max(200, self._over.width() - 2 * _MARGIN)
+        sides = self.contentsMargins()
+        line = self.fontMetrics().horizontalAdvance(text) + sides.left() + sides.right() + 2
+        self.setWordWrap(line > most)
+        self.setFixedWidth(min(line, most))
+        self.setFixedHeight(self.heightForWidth(most) if line > most else self.sizeHint().height())
         self.move(_MARGIN, self._over.height() - above - self.height() - _MARGIN)
         self.show()
         self.raise_()

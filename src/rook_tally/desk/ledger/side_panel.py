@@ -18,7 +18,7 @@ from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.widgets import SidePaper, tint
+from rook_tally.desk.parts.widgets import SidePaper, scrolling, tint
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import RequestKind
 
@@ -99,9 +99,9 @@ class SidePanel(SidePaper):
         self._strokes = _Strokes(theme)
         self._chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
-        self._button = QPushButton(tr("Open in Strip"))
-        self._button.setToolTip(tr("Enter"))
-        self._button.clicked.connect(self.open_in_strip)
+        self.open_button = QPushButton(tr("Open in Strip"))
+        self.open_button.setToolTip(tr("Enter"))
+        self.open_button.clicked.connect(self.open_in_strip)
         self._lay_out()
         state.remarks_changed.append(self._show_remarks)
         self.show_account(None)
@@ -135,8 +135,9 @@ class SidePanel(SidePaper):
         times.addWidget(self._from)
         times.addStretch(1)
         times.addWidget(self._until)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 16, 18, 16)
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(17, 16, 18, 16)
         column.setSpacing(2)
         column.addWidget(self._place)
         column.addWidget(self._name)
@@ -156,8 +157,13 @@ class SidePanel(SidePaper):
         column.addWidget(self._remarks_head)
         column.addWidget(self.remarks)
         column.addSpacing(10)
-        column.addWidget(self._button)
+        column.addWidget(self.open_button)
         column.addStretch(1)
+        self.sheet = scrolling(page)
+        around = QVBoxLayout(self)
+        # Inside the rule.
+        around.setContentsMargins(1, 0, 0, 0)
+        around.addWidget(self.sheet)
 
     def _show_remarks(self) -> None:
         """Show remarks on the place, or the site, of the day that is shown."""
@@ -177,7 +183,7 @@ class SidePanel(SidePaper):
             is_now=state.window.is_live,
         )
         shown = account is not None
-        for widget in (self._strokes, self._chart, self._from, self._until, self._button):
+        for widget in (self._strokes, self._chart, self._from, self._until, self.open_button):
             widget.setVisible(shown)
         for line in self._facts:
             line.setVisible(False)

@@ -1,9 +1,10 @@
-"""Side panels: paper beside the sheet, and labels in a role's colour."""
+"""Side panels: paper beside the sheet, pages that scroll, and labels in a role's colour."""
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QScrollArea, QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import colour
@@ -25,6 +26,17 @@ class SidePaper(QWidget):
         painter.fillRect(self.rect(), colour(self._theme.paper))
         painter.setPen(QPen(colour(self._theme.strong_rule), 1))
         painter.drawLine(0, 0, 0, self.height())
+
+
+def scrolling(page: QWidget) -> QScrollArea:
+    """A page that scrolls up and down where it has too little room; the ground shows through."""
+    area = QScrollArea()
+    area.setWidget(page)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QScrollArea.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+    return area
 
 
 def tint(label: QLabel, name: str) -> None:

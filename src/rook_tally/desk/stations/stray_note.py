@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
@@ -14,7 +14,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.parts.widgets import scrolling, tint
 from rook_tally.desk.stations.model import StrayLine
 
 _MOST_HIGH = 190
@@ -66,21 +66,12 @@ class StrayNote(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
         self._column.setAlignment(Qt.AlignmentFlag.AlignTop)
-        scroll = QScrollArea()
-        scroll.setWidget(self._inner)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        # The note's own ground shows through.
-        scroll.setStyleSheet(
-            "QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }"
-        )
-        self._scroll = scroll
+        self._scroll = scrolling(self._inner)
         column = QVBoxLayout(self)
         column.setContentsMargins(34, 12, 8, 10)
         column.setSpacing(4)
         column.addWidget(self._headline)
-        column.addWidget(scroll)
+        column.addWidget(self._scroll)
 
     def show_strays(self, headline: str, lines: Sequence[StrayLine]) -> None:
         """Show who is astray; an empty headline hides the note."""
