@@ -166,6 +166,25 @@ def test_the_second_of_two_to_save_sees_the_difference(
     assert _kept(store, "dust").for_s == 60
 
 
+def test_a_draft_that_waited_lies_on_what_somebody_else_saved_meanwhile(
+    window: DeskWindow, qtbot: QtBot, store: Store
+) -> None:
+    view = window.watch
+    view.model.choose(replace(DUST, limit=31))
+    view.pick("damp")
+    theirs = replace(DUST, for_s=60, limit=28)
+    with store.write() as connection:
+        save_watch(connection, theirs, now_us=NOON_US)
+
+    def is_known() -> bool:
+        return view.model.listing is not None and theirs in view.model.listing.watches
+
+    qtbot.waitUntil(is_known, timeout=PATIENCE_MS)
+    view.pick("dust")
+    assert view.model.draft == replace(DUST, limit=31, for_s=60)
+    assert "limit: 25 → 28" in view.model.notice
+
+
 def test_undo_does_not_overwrite_what_somebody_else_changed_since(
     window: DeskWindow, qtbot: QtBot, store: Store
 ) -> None:

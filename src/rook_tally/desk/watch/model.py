@@ -211,6 +211,9 @@ class WatchModel:
             self.draft, self.kept = left.value, left.base
         self.key = slug if self.draft is not None else ""
         self._begin()
+        if self.draft is not None and self.is_altered and self.listing is not None:
+            # Somebody else may have saved it while another one was in hand.
+            self.take_listing(self.listing)
 
     def _begin(self) -> None:
         self.found = self.rehearsal = self._target = self._asked = None

@@ -193,7 +193,11 @@ class WorkingsModel:
                 held = self.drafts.get(key)
                 if held is not None and (working is not None or key.startswith(NEW)):
                     self.draft, self.kept = held.value, held.base
-        self._tell()
+        if self.is_altered and self.listing is not None:
+            # Somebody else may have saved it while another one was in hand.
+            self.take_listing(self.listing)
+        else:
+            self._tell()
 
     def begin(self, sort: WorkingKind) -> None:
         """Begin something new."""
