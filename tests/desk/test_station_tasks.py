@@ -30,8 +30,11 @@ from rook_tally.store.site import (
     Station,
     StoredAttribute,
     StrayProposal,
+    describe_station,
+    load_site,
     newest_requests,
 )
+from tests.builders import begin_series
 from tests.collector.test_controls import heard_at, publish
 from tests.desk.conftest import OpenDesk
 from tests.processes import CollectorProcess
@@ -210,6 +213,38 @@ def test_notes_and_a_position(
         lambda: view.page._where.text() == "51.74200, 0.91600 · behind the glaze buckets",
         timeout=PATIENCE_MS,
     )
+
+
+def test_notes_are_not_written_over_those_of_somebody_else_and_can_be_taken_back(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    begin_series(store, "pm25", key="counter", place="Booth")
+    window = open_desk()
+    window.show_view(STATIONS)
+    tasks = window.stations.tasks
+    qtbot.waitUntil(lambda: window.stations.model.picked is not None, timeout=PATIENCE_MS)
+    tasks.edit_notes()
+    dialog = tasks.notes
+    dialog.text.setPlainText("by the door")
+    station = window.state.site.stations[0]
+    with store.write() as connection:
+        describe_station(connection, station, notes="by the sink", latitude=None, longitude=None)
+    dialog.main.click()
+    qtbot.waitUntil(lambda: "by the sink" in dialog.problem.text(), timeout=PATIENCE_MS)
+    assert dialog.isVisible()
+    assert dialog.text.toPlainText() == "by the door"
+
+    def notes() -> str:
+        with store.read() as connection:
+            return load_site(connection).stations[0].notes
+
+    # Who has seen the difference may save.
+    qtbot.waitUntil(lambda: dialog._base.notes == "by the sink", timeout=PATIENCE_MS)
+    dialog.main.click()
+    qtbot.waitUntil(lambda: notes() == "by the door", timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: notes() == "by the sink", timeout=PATIENCE_MS)
 
 
 def line(**told: object) -> MessageLogEntry:

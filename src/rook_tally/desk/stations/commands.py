@@ -9,6 +9,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
+from rook_tally.desk.data.conflict import check_base
 from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.store.site import (
     Request,
@@ -118,23 +119,52 @@ class RenewKey:
 
 
 @dataclass(frozen=True, slots=True)
-class Describe:
-    """Save notes of a station and where it stands."""
+class StationNotes:
+    """What a person says of a station, and where it stands in degrees."""
 
-    station: Station
     notes: str
     latitude: float | None
     longitude: float | None
 
-    def apply(self, connection: Connection) -> None:
+
+def notes_of(station: Station) -> StationNotes:
+    """What is said of a station."""
+    return StationNotes(station.notes, station.latitude, station.longitude)
+
+
+@dataclass(frozen=True, slots=True)
+class StationNotesQuery:
+    """Asks what is said of a station now; None when it is there no more."""
+
+    station: Station
+
+    def run(self, connection: Connection) -> StationNotes | None:
+        """Look it up."""
+        found = (one for one in load_site(connection).stations if one.id == self.station.id)
+        return next((notes_of(one) for one in found), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Describe:
+    """Save what is said of a station; refused when it is not as it was (`base`) any more."""
+
+    station: Station
+    told: StationNotes
+    base: StationNotes
+
+    def apply(self, connection: Connection) -> UndoableResult:
         """Write it down."""
+        words = tr("notes on {0}", self.station.key)
+        check_base(words, self.base, StationNotesQuery(self.station).run(connection))
+        told = self.told
         describe_station(
             connection,
             self.station,
-            notes=self.notes,
-            latitude=self.latitude,
-            longitude=self.longitude,
+            notes=told.notes,
+            latitude=told.latitude,
+            longitude=told.longitude,
         )
+        return UndoableResult(words, Describe(self.station, self.base, told))
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.saving_dialog import SavingDialog
-from rook_tally.desk.stations.commands import Describe
+from rook_tally.desk.stations.commands import Describe, StationNotes, StationNotesQuery, notes_of
 from rook_tally.store.site import Station
 
 
@@ -23,7 +23,7 @@ class NotesDialog(SavingDialog):
         super().__init__(theme, parent, main_words=tr("Save"))
         self._client = client.scope()
         self.finished.connect(self._client.close)
-        self.station = station
+        self.station, self._base = station, notes_of(station)
         self.setWindowTitle(tr("Notes on {0}", station.key))
         self.setMinimumWidth(460)
         self.text = QPlainTextEdit(station.notes)
@@ -66,10 +66,21 @@ class NotesDialog(SavingDialog):
         latitude, longitude = self.position
         self.begin_saving()
         self._client.write(
-            Describe(self.station, self.text.toPlainText(), latitude, longitude),
+            Describe(
+                self.station, StationNotes(self.text.toPlainText(), latitude, longitude), self._base
+            ),
             self.saved,
             self.not_saved,
         )
+
+    def not_saved(self, why: str) -> None:
+        """It is not. Who has seen what somebody else wrote meanwhile may save over it."""
+        super().not_saved(why)
+        self._client.read(StationNotesQuery(self.station), self._take_base)
+
+    def _take_base(self, found: StationNotes | None) -> None:
+        if found is not None:
+            self._base = found
 
 
 def _wrong_position(latitude: float | None, longitude: float | None) -> str:
