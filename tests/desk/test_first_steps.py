@@ -15,6 +15,7 @@ from rook_tally.clock import now_us
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.file_importer import ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
@@ -72,7 +73,7 @@ def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
 
     def importer(
         file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
-    ) -> str:
+    ) -> ImportAnswer:
         return import_for_desk(
             store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
         )
@@ -99,10 +100,17 @@ def test_a_file_is_rehearsed_and_then_read(
     assert "line 4" in said
     assert "nothing was written" in said
     dialog.read.click()
-    qtbot.waitUntil(lambda: "take them back" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "2 readings imported" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
     qtbot.waitUntil(
         lambda: any(one.value == 22.5 for one in window.state.latest.values()), timeout=PATIENCE_MS
     )
+    dialog.reject()
+    # It was the last thing done.
+    window.undo.undo()
+    qtbot.waitUntil(
+        lambda: window.teller.text() == "2 imported readings taken out.", timeout=PATIENCE_MS
+    )
+    qtbot.waitUntil(lambda: not window.state.latest, timeout=PATIENCE_MS)
 
 
 def test_a_file_that_is_not_there_says_so(

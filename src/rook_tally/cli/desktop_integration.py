@@ -28,6 +28,7 @@ from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.file_importer import ImportAnswer
 
 # Nothing of this is in the first picture, and none of it may take time from it.
 _LATER_MS = 2_500
@@ -72,7 +73,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
 
 def _read_file(
     store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
-) -> str:
+) -> ImportAnswer:
     from rook_tally.cli.import_file import import_for_desk
 
     return import_for_desk(

@@ -15,6 +15,7 @@ from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
+from rook_tally.desk.data.file_importer import ImportAnswer
 from rook_tally.intake.files.csv_table import Refused
 from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.intake.files.file_times import DateOrder
@@ -82,8 +83,8 @@ def import_for_desk(
     dry_run: bool,
     columns: str = "",
     dates: str = "",
-) -> str:
-    """The same asked for from the window; returns what came of it in words.
+) -> ImportAnswer:
+    """The same asked for from the window.
 
     `columns` are COLUMN=QUANTITY:UNIT parted by blanks, `dates` a `DateOrder` or empty.
     """
@@ -98,13 +99,9 @@ def import_for_desk(
         dry_run=dry_run,
         dates=DateOrder(dates) if dates else None,
     )
-    lines = [
-        *_brought(done),
-        *done.remarks,
-        *_refused(done.refused),
-        _outcome(done, dry_run=dry_run),
-    ]
-    return "\n".join(lines)
+    came = "nothing was written (a preview)" if dry_run else f"{done.readings} readings imported"
+    lines = [*_brought(done), *done.remarks, *_refused(done.refused), came]
+    return ImportAnswer("\n".join(lines), done.number)
 
 
 def _brought(done: ImportOutcome) -> list[str]:

@@ -15,7 +15,7 @@ from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.desk.data.undo import user_name
+from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.store.site import Place, Series, Station
 
 if TYPE_CHECKING:
@@ -189,4 +189,11 @@ class Dialogs:
         if window.importer is None:
             window.tell(tr("Files are read with: rook-tally import FILE --station KEY"))
             return
-        self._show(ImportDialog(window.theme, window.state, window.importer, window))
+        dialog = ImportDialog(window.theme, window.state, window.importer, window)
+        dialog.imported.connect(self._imported)
+        self._show(dialog)
+
+    def _imported(self, file: str, number: int) -> None:
+        from rook_tally.desk.data.import_undo import TakeBackImport
+
+        self._window.undo.add(UndoableResult(tr("{0} imported", file), TakeBackImport(number)))

@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class ImportAnswer:
+    """What came of a file in words, and the number of the import; 0 when nothing was written."""
+
+    words: str
+    number: int
 
 
 class FileImporter(Protocol):
@@ -11,8 +20,8 @@ class FileImporter(Protocol):
 
     def __call__(
         self, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
-    ) -> str:
-        """Read a file, or say what that would do; returns it in words.
+    ) -> ImportAnswer:
+        """Read a file, or say what that would do.
 
         Raises
         ------

@@ -137,6 +137,11 @@ class UndoHistory:
         else:
             self._done = [*self._done[-_KEPT_STEPS:], step]
 
+    def add(self, done: UndoableResult) -> None:
+        """Something was done beside the store's client, such as a file read."""
+        self._undone.clear()
+        self._add(done)
+
     def take(self, command: Command[object], outcome: Outcome[object]) -> None:
         """Hear of a command that was written anywhere in the window."""
         if isinstance(outcome, Failure):

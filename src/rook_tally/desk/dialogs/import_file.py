@@ -29,7 +29,8 @@ from rook_tally.desk.data.site_state import SiteState
 class ImportDialog(QDialog):
     """Asks for the file and the station; says what would be kept before anything is."""
 
-    told = Signal(str, bool)
+    told = Signal(str, bool, int)
+    imported = Signal(str, int)
 
     def __init__(
         self, theme: Theme, state: SiteState, importer: FileImporter, parent: QWidget
@@ -144,16 +145,16 @@ class ImportDialog(QDialog):
         self, file: str, station: str, zone: str, columns: str, dates: str, dry_run: bool
     ) -> None:
         try:
-            told = self._importer(
+            answer = self._importer(
                 Path(file), station, zone, dry_run=dry_run, columns=columns, dates=dates
             )
-            self.told.emit(told, dry_run)
+            self.told.emit(answer.words, dry_run, answer.number)
         except RookTallyError as error:
-            self.told.emit(str(error), False)
+            self.told.emit(str(error), False, 0)
         except Exception as error:  # noqa: BLE001 - the thread's end must be told however it ends
-            self.told.emit(tr("a fault of ours: {0}; nothing was written", repr(error)), False)
+            self.told.emit(tr("a fault of ours: {0}; nothing was written", repr(error)), False, 0)
 
-    def _on_told(self, text: str, can_be_read: bool) -> None:
+    def _on_told(self, text: str, can_be_read: bool, number: int) -> None:
         if self._thread is not None:
             self._thread.join()
         self._thread = None
@@ -161,5 +162,7 @@ class ImportDialog(QDialog):
         self.rehearse.setEnabled(True)
         # Only what was looked at is read: not a file, or station, typed since.
         self.read.setEnabled(can_be_read and self._begun == self._typed())
+        if number:
+            self.imported.emit(Path(self._begun[0]).name, number)
         if self._closes_then:
             super().reject()

@@ -179,6 +179,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>{0} imported</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/app/header_bar.py" />
       <source>copied {0} ago</source>
       <translation type="unfinished" />
@@ -501,6 +506,11 @@
     <message>
       <location filename="desk/data/finding.py" />
       <source>outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/import_undo.py" />
+      <source>{0} imported readings taken out</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1666,6 +1676,11 @@
     <message>
       <location filename="desk/rail/time_rail.py" />
       <source>Go to …	G</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/commands.py" />
+      <source>notes on {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -1,0 +1,25 @@
+"""The command that takes back what a file brought."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.i18n import tr
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.store.exchange.imports import take_back
+from rook_tally.store.site import load_site
+
+
+@dataclass(frozen=True, slots=True)
+class TakeBackImport:
+    """Take out the readings of an import; to have them again the file is read again."""
+
+    number: int
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Take them out, but for those that were changed since."""
+        series = {one.id: one for one in load_site(connection).series}
+        gone = take_back(connection, self.number, series)
+        return UndoableResult(tr("{0} imported readings taken out", gone), None)
