@@ -6,14 +6,17 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.desk.app.views import LEDGER, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.conflict import differences, rebased
 from rook_tally.desk.data.drafts import DraftBook, DraftFile
@@ -220,3 +223,26 @@ def test_a_group_is_kept_like_a_watch_and_takes_no_others_name(
     assert view.model.group == Group("Quiet", ("Booth",))
     with store.read() as connection:
         assert sorted(one.name for one in groups(connection)) == ["Dusty", "Quiet"]
+
+
+def test_the_menu_of_a_line_acts_on_that_line(window: DeskWindow, qtbot: QtBot) -> None:
+    view = window.watch
+    lines = view.list
+    assert view.model.key == "dust"
+    spot = lines.visualRect(view.items.index(1)).center()
+    ground = lines.viewport()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, spot, ground.mapToGlobal(spot))
+    QApplication.sendEvent(ground, event)
+    menu = window.findChild(QMenu)
+    qtbot.waitUntil(menu.isVisible, timeout=PATIENCE_MS)
+    assert view.model.key == "damp"
+    words = {one.text().partition("\t")[0] for one in menu.actions()}
+    assert {one.words for one in window.commands if one.section is Section.WATCH} <= words
+    menu.close()
+    # Beside the lines there is nothing to act on.
+    qtbot.waitUntil(lambda: window.findChild(QMenu) is None, timeout=PATIENCE_MS)
+    beside = QPoint(5, ground.height() - 2)
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, beside, ground.mapToGlobal(beside))
+    QApplication.sendEvent(ground, event)
+    assert window.findChild(QMenu) is None
+    assert view.model.key == "damp"

@@ -6,7 +6,9 @@ import gc
 from functools import cached_property
 from typing import TYPE_CHECKING, TypeVar
 
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtCore import QModelIndex, QPoint, Signal
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QListView, QStackedWidget, QWidget
 
 from rook_tally.desk.app.views import (
     LEDGER,
@@ -36,7 +38,10 @@ _View = TypeVar("_View", bound=QWidget)
 
 
 class ViewStack(QStackedWidget):
-    """The Ledger, and places for the others until they are looked at."""
+    """The Ledger, and places for the others until they are looked at. `menu_wanted` bears where
+    on the screen."""
+
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, window: DeskWindow, ledger: LedgerView) -> None:
         super().__init__()
@@ -83,6 +88,23 @@ class ViewStack(QStackedWidget):
         focus = self._focus_of(at)
         self.setCurrentIndex(at)
         focus.setFocus()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What can be done with the line under the pointer, or by key with the picked one."""
+        lines = self._focus_of(self.currentIndex())
+        if not isinstance(lines, QListView):
+            event.ignore()
+            return
+        ground = lines.viewport()
+        at = ground.mapFromGlobal(event.globalPos())
+        index = lines.indexAt(at) if ground.rect().contains(at) else QModelIndex()
+        if event.reason() is QContextMenuEvent.Reason.Keyboard and lines.hasFocus():
+            index = lines.currentIndex()
+            at = lines.visualRect(index).center()
+        if index.isValid():
+            # It acts on what it was asked for at.
+            lines.setCurrentIndex(index)
+            self.menu_wanted.emit(ground.mapToGlobal(at))
 
     def _focus_of(self, at: int) -> QWidget:
         if at == STRIP:

@@ -174,6 +174,7 @@ class DeskWindow(QMainWindow):
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.take_in_wanted.connect(self._take_in)
         self.head.menu_wanted.connect(self._offer_actions)
+        self._views.menu_wanted.connect(self._offer_actions)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
         self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
