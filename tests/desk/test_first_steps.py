@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -19,6 +21,7 @@ from rook_tally.desk.data.file_importer import ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
+from rook_tally.store.exchange.imports import imports
 from rook_tally.store.maintenance import open_store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
@@ -66,19 +69,40 @@ def test_a_station_with_an_impossible_key_is_refused(qtbot: QtBot, open_desk: Op
     assert window.state.site.stations == ()
 
 
+# Writing goes on while it is set.
+HELD = threading.Event()
+
+
 @pytest.fixture
 def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
     begin_series(store, key="kiln-1", place="Kiln room")
     window = open_desk(held_clock(NOON_US))
 
     def importer(
-        file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+        file: Path,
+        station: str,
+        zone: str,
+        *,
+        dry_run: bool,
+        columns: str,
+        dates: str,
+        is_cancelled: Callable[[], bool],
     ) -> ImportAnswer:
+        if not dry_run:
+            HELD.wait()
         return import_for_desk(
-            store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+            store,
+            file,
+            station,
+            zone,
+            dry_run=dry_run,
+            columns=columns,
+            dates=dates,
+            is_cancelled=is_cancelled,
         )
 
     window.importer = importer
+    HELD.set()
     return window
 
 
@@ -111,6 +135,39 @@ def test_a_file_is_rehearsed_and_then_read(
         lambda: window.teller.text() == "2 imported readings taken out.", timeout=PATIENCE_MS
     )
     qtbot.waitUntil(lambda: not window.state.latest, timeout=PATIENCE_MS)
+
+
+def test_an_import_is_cancelled_and_nothing_of_it_kept(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    window = with_importer
+    file = tmp_path / "kiln.csv"
+    file.write_text("time,temperature\n2026-11-20 08:00,21.5\n2026-11-20 08:10,22.5\n")
+    window.dialogs.read_file()
+    dialog = opened(qtbot, window, ImportDialog)
+    dialog.file.setText(str(file))
+    dialog.station.setCurrentText("kiln-1")
+    dialog.rehearse.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    HELD.clear()
+    dialog.read.click()
+    QTest.mouseClick(dialog.cancel, Qt.MouseButton.LeftButton)
+    HELD.set()
+    qtbot.waitUntil(lambda: "was cancelled" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    assert dialog.cancel.isHidden()
+    with window.store.read() as connection:
+        assert imports(connection) == []
+    # Closing while it writes cancels it too.
+    dialog.rehearse.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    HELD.clear()
+    dialog.read.click()
+    dialog.reject()
+    assert dialog.isVisible()
+    HELD.set()
+    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=PATIENCE_MS)
+    with window.store.read() as connection:
+        assert imports(connection) == []
 
 
 def test_a_file_that_is_not_there_says_so(

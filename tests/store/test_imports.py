@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from rook_tally.core.errors import CancelledError
 from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.store.base import Store
 from rook_tally.store.exchange import imports as imports_module
@@ -68,3 +69,29 @@ def test_an_import_that_was_broken_off_can_be_taken_back(
         (one,) = imports(connection)
         assert take_back(connection, one.id, {series.id: series}) == 10
         assert len(read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)) == 0
+
+
+def test_a_cancelled_import_leaves_nothing_and_takes_nothing_of_the_stations(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(imports_module, "_PIECE", 10)
+    series = begin_series(store)
+    time_us = NOON_US + np.arange(25, dtype=np.int64) * 1_000_000
+    asked: list[int] = []
+
+    def is_cancelled() -> bool:
+        asked.append(len(asked))
+        if len(asked) == 2:
+            # A station says meanwhile the very thing that the file was still to bring.
+            with store.write() as connection:
+                said = NewReading(series.id, int(time_us[15]), 20.0, Quality.GOOD)
+                append_readings(connection, [said])
+        return len(asked) == 2
+
+    brought = readings_from(time_us, np.full(25, 20.0))
+    with pytest.raises(CancelledError, match="nothing of it is kept"):
+        bring_in(store, "a.csv", [(series, brought)], now_us=NOON_US, is_cancelled=is_cancelled)
+    with store.read() as connection:
+        assert imports(connection) == []
+        held = read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)
+    assert held.time_us.tolist() == [time_us[15]]

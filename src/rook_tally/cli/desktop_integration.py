@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import locale
 import sys
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -72,12 +73,27 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
 
 
 def _read_file(
-    store: Store, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+    store: Store,
+    file: Path,
+    station: str,
+    zone: str,
+    *,
+    dry_run: bool,
+    columns: str,
+    dates: str,
+    is_cancelled: Callable[[], bool],
 ) -> ImportAnswer:
     from rook_tally.cli.import_file import import_for_desk
 
     return import_for_desk(
-        store, file, station, zone, dry_run=dry_run, columns=columns, dates=dates
+        store,
+        file,
+        station,
+        zone,
+        dry_run=dry_run,
+        columns=columns,
+        dates=dates,
+        is_cancelled=is_cancelled,
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import tzinfo
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -83,6 +83,7 @@ def import_for_desk(
     dry_run: bool,
     columns: str = "",
     dates: str = "",
+    is_cancelled: Callable[[], bool] = lambda: False,
 ) -> ImportAnswer:
     """The same asked for from the window.
 
@@ -98,6 +99,7 @@ def import_for_desk(
         now_us=clock.now_us(),
         dry_run=dry_run,
         dates=DateOrder(dates) if dates else None,
+        is_cancelled=is_cancelled,
     )
     came = "nothing was written (a preview)" if dry_run else f"{done.readings} readings imported"
     lines = [*_brought(done), *done.remarks, *_refused(done.refused), came]

@@ -6,6 +6,7 @@ RookTallyError                what happened, what was kept, what to do
 ├── StoreError                the store cannot be opened, read or written (store)
 │   └── UnkeepableError       the store works and cannot take this; trying again will not help
 ├── DoorError                 a door cannot be opened (intake)
+├── CancelledError            whoever asked for it does not want it any more
 └── ControlError              a station did not confirm what was asked of it (cli)
 """
 
@@ -51,6 +52,10 @@ class UnkeepableError(StoreError):
 
 class DoorError(RookTallyError):
     """A door cannot be opened or kept open."""
+
+
+class CancelledError(RookTallyError):
+    """Whoever asked for it does not want it any more; what was begun is taken back."""
 
 
 class ControlError(RookTallyError):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -19,7 +20,15 @@ class FileImporter(Protocol):
     """Reads CSV files into a station's series. Called in a thread; may take long."""
 
     def __call__(
-        self, file: Path, station: str, zone: str, *, dry_run: bool, columns: str, dates: str
+        self,
+        file: Path,
+        station: str,
+        zone: str,
+        *,
+        dry_run: bool,
+        columns: str,
+        dates: str,
+        is_cancelled: Callable[[], bool],
     ) -> ImportAnswer:
         """Read a file, or say what that would do.
 
@@ -27,5 +36,7 @@ class FileImporter(Protocol):
         ------
         RookTallyError
             When nothing of it can be read.
+        CancelledError
+            When it was cancelled; nothing of it is kept.
         """
         ...

@@ -40,6 +40,7 @@ class ImportDialog(QDialog):
         self._thread: threading.Thread | None = None
         self._begun = ("", "", "", "", "")
         self._is_written = self._closes_then = False
+        self._cancelled = threading.Event()
         self.setWindowTitle(tr("Read a CSV file"))
         self.setMinimumWidth(560)
         self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
@@ -71,6 +72,9 @@ class ImportDialog(QDialog):
         )
         self.choose = QPushButton(tr("Choose…"))
         self.rehearse, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
+        self.cancel = QPushButton(tr("Cancel the import"))
+        self.cancel.hide()
+        self.cancel.clicked.connect(self._cancel)
         self.choose.setObjectName("small")
         self.read.setObjectName("main")
         self.read.setEnabled(False)
@@ -85,6 +89,7 @@ class ImportDialog(QDialog):
         form.addRow(tr("Dates begin with"), self.dates)
         foot = QHBoxLayout()
         foot.addStretch(1)
+        foot.addWidget(self.cancel)
         foot.addWidget(self.rehearse)
         foot.addWidget(self.read)
         column = QVBoxLayout(self)
@@ -116,6 +121,9 @@ class ImportDialog(QDialog):
             button.setEnabled(False)
         self.said.setPlainText(tr("Reading …"))
         self._begun, self._is_written = self._typed(), not dry_run
+        self._cancelled.clear()
+        self.cancel.setVisible(self._is_written)
+        self.cancel.setEnabled(True)
         self._thread = threading.Thread(
             target=self._run, daemon=True, name="importing", args=(*self._begun, dry_run)
         )
@@ -132,21 +140,30 @@ class ImportDialog(QDialog):
         )
 
     def reject(self) -> None:
-        """Close it, unless readings are being written: nobody would learn what came of that."""
+        """Cancel what is being written, and close it once that is taken back; else close it."""
         if self._thread is not None and self._is_written:
-            self.said.setPlainText(
-                tr("Readings are being written; this closes once that is done. They can be undone.")
-            )
+            self._cancel()
             self._closes_then = True
             return
         super().reject()
+
+    def _cancel(self) -> None:
+        self._cancelled.set()
+        self.cancel.setEnabled(False)
+        self.said.setPlainText(tr("Cancelling: what was written is taken back…"))
 
     def _run(
         self, file: str, station: str, zone: str, columns: str, dates: str, dry_run: bool
     ) -> None:
         try:
             answer = self._importer(
-                Path(file), station, zone, dry_run=dry_run, columns=columns, dates=dates
+                Path(file),
+                station,
+                zone,
+                dry_run=dry_run,
+                columns=columns,
+                dates=dates,
+                is_cancelled=self._cancelled.is_set,
             )
             self.told.emit(answer.words, dry_run, answer.number)
         except RookTallyError as error:
@@ -159,6 +176,7 @@ class ImportDialog(QDialog):
             self._thread.join()
         self._thread = None
         self.said.setPlainText(text)
+        self.cancel.hide()
         self.rehearse.setEnabled(True)
         # Only what was looked at is read: not a file, or station, typed since.
         self.read.setEnabled(can_be_read and self._begun == self._typed())

@@ -910,6 +910,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>Cancel the import</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>File</source>
       <translation type="unfinished" />
     </message>
@@ -945,6 +950,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>Cancelling: what was written is taken back…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>found out from the file</source>
       <translation type="unfinished" />
     </message>
@@ -966,11 +976,6 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>Import</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
-      <source>Readings are being written; this closes once that is done. They can be undone.</source>
       <translation type="unfinished" />
     </message>
     <message>

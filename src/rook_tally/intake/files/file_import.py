@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -65,6 +65,7 @@ def imported_file(
     now_us: int,
     dry_run: bool = False,
     dates: DateOrder | None = None,
+    is_cancelled: Callable[[], bool] = lambda: False,
 ) -> ImportOutcome:
     """Read a CSV file into a station's series, or with `dry_run` say what that would do.
 
@@ -76,6 +77,8 @@ def imported_file(
     UsageError
         When the file, station, a column, quantity, unit or zone cannot be meant, or its dates can
         be read in two ways; nothing was written then.
+    CancelledError
+        When it is cancelled while it writes; what was written has been taken back.
     """
     table = read_table(file, time_column=time_column)
     remarks: list[str] = []
@@ -100,7 +103,11 @@ def imported_file(
     number = kept = 0
     if not dry_run:
         done = bring_in(
-            store, file.name, [(target, readings) for _, target, readings in sources], now_us=now_us
+            store,
+            file.name,
+            [(target, readings) for _, target, readings in sources],
+            now_us=now_us,
+            is_cancelled=is_cancelled,
         )
         number, kept = done.id, done.readings
     return ImportOutcome(number, kept, told, tuple(refused), tuple(remarks), site.zone)

@@ -5,7 +5,7 @@ Only what was not there before is written: a reading that a station sent stands 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -13,11 +13,11 @@ import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.errors import UsageError
+from rook_tally.core.errors import CancelledError, UsageError
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.page_codec import decode, encode
-from rook_tally.core.series.readings import Readings
+from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change, note_readings
 from rook_tally.store.base.database import Store
@@ -69,11 +69,25 @@ ImportTarget: TypeAlias = "Series | NewSeries"
 """What a file's column is brought into."""
 
 
+def _never() -> bool:
+    return False
+
+
 def bring_in(
-    store: Store, name: str, readings: Sequence[tuple[ImportTarget, Readings]], *, now_us: int
+    store: Store,
+    name: str,
+    readings: Sequence[tuple[ImportTarget, Readings]],
+    *,
+    now_us: int,
+    is_cancelled: Callable[[], bool] = _never,
 ) -> Import:
     """Write the new ones of these readings as one import, a piece at a time: between two pieces the
     doors have the store to themselves. Broken off in between, what is written can be taken back.
+
+    Raises
+    ------
+    CancelledError
+        When it is cancelled; what was written has been taken back.
     """
     with store.write() as connection:
         made = connection.execute(sa.insert(schema.import_).values(name=name, made_us=now_us))
@@ -81,18 +95,31 @@ def bring_in(
         assert key is not None
         number = int(key[0])
         targets = [(_begun(connection, target), told) for target, told in readings]
-    count = sum(_bring_into(store, number, series, told) for series, told in targets)
+    try:
+        count = sum(
+            _bring_into(store, number, series, told, is_cancelled) for series, told in targets
+        )
+    except CancelledError:
+        with store.write() as connection:
+            take_back(connection, number, {series.id: series for series, _ in targets})
+        raise
     return Import(number, name, now_us, count)
 
 
-def _bring_into(store: Store, number: int, series: Series, told: Readings) -> int:
+def _bring_into(
+    store: Store, number: int, series: Series, told: Readings, is_cancelled: Callable[[], bool]
+) -> int:
     with store.read() as connection:
         new = new_readings(connection, series, told)
     if not len(new):
         return 0
     _remember(store, number, series, new)
     written: list[Readings] = []
+    cancelled = False
     for start in range(0, len(new), _PIECE):
+        cancelled = is_cancelled()
+        if cancelled:
+            break
         with store.write() as connection:
             # Of what has come meanwhile nothing is written over.
             piece = new_readings(connection, series, new[start : start + _PIECE])
@@ -100,25 +127,35 @@ def _bring_into(store: Store, number: int, series: Series, told: Readings) -> in
             append_history(connection, series.id, piece)
         written.append(piece)
     if sum(map(len, written)) < len(new):
-        new = Readings(
-            np.concatenate([one.time_us for one in written]),
-            np.concatenate([one.value for one in written]),
-            np.concatenate([one.quality for one in written]),
-        )
+        # What a station said meanwhile is none of it, and is not taken back with it.
+        new = _joined(written)
         _remember(store, number, series, new)
+    if cancelled:
+        raise CancelledError("the import was cancelled", kept="nothing of it is kept")
     return len(new)
+
+
+def _joined(parts: Sequence[Readings]) -> Readings:
+    if not parts:
+        return readings_from(np.empty(0, np.int64), np.empty(0))
+    return Readings(
+        np.concatenate([one.time_us for one in parts]),
+        np.concatenate([one.value for one in parts]),
+        np.concatenate([one.quality for one in parts]),
+    )
 
 
 def _remember(store: Store, number: int, series: Series, brought: Readings) -> None:
     """Record what an import brings into a series, before it does."""
-    table, payload = schema.imported, encode(brought)
+    table, payload = schema.imported, encode(brought) if len(brought) else b""
     with store.write() as connection:
         connection.execute(
             sa.delete(table).where(table.c.import_id == number, table.c.series_id == series.id)
         )
-        connection.execute(
-            sa.insert(table).values(import_id=number, series_id=series.id, payload=payload)
-        )
+        if len(brought):
+            connection.execute(
+                sa.insert(table).values(import_id=number, series_id=series.id, payload=payload)
+            )
 
 
 def _begun(connection: Connection, target: ImportTarget) -> Series:
