@@ -140,6 +140,7 @@ def test_tables(names: list[str], rows: list[list[str]], time: int) -> None:
 
 
 @given(st.lists(st.tuples(NAMES, CELLS), min_size=1, max_size=4), st.sampled_from([" ", "  ", ","]))
+@example([("[", "21.5")], " ")
 def test_pairs(pairs: list[tuple[str, str]], between: str) -> None:
     agree(between.join(f"{name}={value}" for name, value in pairs).encode(), None)
 

@@ -245,6 +245,9 @@ _ALL_BUT_SIGNS = bytes(one for one in range(256) if one not in b"= ")
 
 def from_pairs(body: bytes) -> Decoded | None:
     """One line of `name=value`, parted by single blanks, numbers all of them."""
+    # What begins like JSON is taken for JSON, and refused as that.
+    if body[:1] in b'{["':
+        return None
     signs = body.translate(None, _ALL_BUT_SIGNS)
     if signs != b"= " * (len(signs) // 2) + b"=" or b"\n" in body:
         return None
