@@ -122,7 +122,8 @@ def _parts(
             continue
         if begin_us > at_us:
             spans.append(_exact(connection, series, at_us, begin_us))
-        spans += [_corrected_bucket(span, bucket_us, corrections) for bucket_us, span in told]
+        for bucket_us, span in told:
+            spans += _corrected_bucket(span, bucket_us, corrections)
         at_us = stop_us
     if at_us < end_us:
         spans.append(_exact(connection, series, at_us, end_us))
@@ -131,7 +132,7 @@ def _parts(
 
 def _corrected_bucket(
     span: SpanStatistics, bucket_us: int, corrections: Sequence[Correction]
-) -> SpanStatistics:
+) -> list[SpanStatistics]:
     """A bucket's statistics, corrected. Where a correction begins inside, nobody knows any more
     which of its readings came before: the mean is weighted by time, and the bounds hold both."""
     end_us = bucket_us + BUCKET_US
@@ -143,9 +144,15 @@ def _corrected_bucket(
         part = span if held is None else corrected_span(span, held)
         share = (stop_us - begin_us) / BUCKET_US
         parts.append(replace(part, covered_s=part.covered_s * share))
+    if not span.count:
+        # Without a reading of its own it is covered by those around it, each part by itself.
+        return [
+            replace(parts[0], suspect=span.suspect),
+            *(replace(p, suspect=0) for p in parts[1:]),
+        ]
     if len(parts) == 1:
-        return parts[0]
-    return replace(joined_spans(parts), count=span.count, suspect=span.suspect)
+        return parts
+    return [replace(joined_spans(parts), count=span.count, suspect=span.suspect)]
 
 
 def _exact(connection: Connection, series: Series, start_us: int, end_us: int) -> SpanStatistics:
