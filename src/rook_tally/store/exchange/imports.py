@@ -26,6 +26,7 @@ from rook_tally.store.readings.append import append_history
 from rook_tally.store.readings.pages import sealed_days, write_pages
 from rook_tally.store.readings.quality_overrides import with_overrulings
 from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.readings.rescreening import rescreen_around
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew
 from rook_tally.store.site.configuration import Series, Station, add_series, load_site
@@ -125,6 +126,8 @@ def _bring_into(
             piece = new_readings(connection, series, new[start : start + _PIECE])
             piece = with_overrulings(connection, series.id, piece)
             append_history(connection, series.id, piece)
+            # A file's readings stand among those of stations, and are judged among them.
+            rescreen_around(connection, [series], {series.id: piece.time_us.tolist()})
         written.append(piece)
     if sum(map(len, written)) < len(new):
         # What a station said meanwhile is none of it, and is not taken back with it.
