@@ -164,8 +164,8 @@ def test_an_import_is_cancelled_and_nothing_of_it_kept(
     dialog.read.click()
     dialog.reject()
     assert dialog.isVisible()
-    HELD.set()
-    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=PATIENCE_MS)
+    with qtbot.waitSignal(dialog.finished, timeout=PATIENCE_MS):
+        HELD.set()
     with window.store.read() as connection:
         assert imports(connection) == []
 

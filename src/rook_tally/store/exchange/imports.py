@@ -211,6 +211,10 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
         note_past_changed(
             connection, row.series_id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
         )
+        # What was judged among them is judged without them.
+        rescreen_around(
+            connection, [series[row.series_id]], {row.series_id: readings.time_us.tolist()}
+        )
     connection.execute(sa.delete(schema.imported).where(schema.imported.c.import_id == number))
     connection.execute(sa.delete(schema.import_).where(schema.import_.c.id == number))
     note_change(connection, Subject.SITE)
