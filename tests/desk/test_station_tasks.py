@@ -240,9 +240,9 @@ def test_notes_are_not_written_over_those_of_somebody_else_and_can_be_taken_back
 
     # Who has seen the difference may save.
     qtbot.waitUntil(lambda: dialog._base.notes == "by the sink", timeout=PATIENCE_MS)
-    dialog.main.click()
-    qtbot.waitUntil(lambda: notes() == "by the door", timeout=PATIENCE_MS)
-    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=PATIENCE_MS)
+    with qtbot.waitSignal(dialog.finished, timeout=PATIENCE_MS):
+        dialog.main.click()
+    assert notes() == "by the door"
     window.undo.undo()
     qtbot.waitUntil(lambda: notes() == "by the sink", timeout=PATIENCE_MS)
 
