@@ -7,11 +7,12 @@ import pytest
 
 from rook_tally.core.errors import CancelledError
 from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import Store
 from rook_tally.store.exchange import imports as imports_module
 from rook_tally.store.exchange.imports import bring_in, imports, take_back
 from rook_tally.store.readings import NewReading, append_readings
-from rook_tally.store.readings.append import append_history
+from rook_tally.store.readings.append import append_history, remove_readings
 from rook_tally.store.readings.query import read_raw_range
 from tests.builders import NOON_US, begin_series
 
@@ -95,3 +96,54 @@ def test_a_cancelled_import_leaves_nothing_and_takes_nothing_of_the_stations(
         assert imports(connection) == []
         held = read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)
     assert held.time_us.tolist() == [time_us[15]]
+
+
+def test_what_a_file_brings_is_judged_among_what_stations_said_and_no_longer_once_taken_back(
+    store: Store,
+) -> None:
+    series = begin_series(store)
+    minute = 60_000_000
+    heard = NOON_US + np.arange(20, dtype=np.int64) * minute
+    with store.write() as connection:
+        append_history(connection, series.id, readings_from(heard, np.full(20, 20.0)))
+    # By itself one reading says nothing; among the others it is a lone spike.
+    spike_us = int(heard[10]) + minute // 2
+    brought = readings_from(np.array([spike_us]), np.array([60.0]))
+    done = bring_in(store, "a.csv", [(series, brought)], now_us=NOON_US)
+
+    def quality() -> dict[int, int]:
+        with store.read() as connection:
+            held = read_raw_range(connection, series.id, NOON_US, NOON_US + 30 * minute)
+        return dict(zip(held.time_us.tolist(), held.quality.tolist(), strict=True))
+
+    assert quality() == dict.fromkeys(heard.tolist(), 0) | {spike_us: int(Quality.LONE_SPIKE)}
+    with store.write() as connection:
+        take_back(connection, done.id, {series.id: series})
+    assert quality() == dict.fromkeys(heard.tolist(), 0)
+    # The other way round: a file shows that what a station said was a spike.
+    with store.write() as connection:
+        append_readings(connection, [NewReading(series.id, spike_us, 60.0, Quality.GOOD)])
+        remove_readings(connection, series.id, heard)
+    brought = readings_from(heard, np.full(20, 20.0))
+    done = bring_in(store, "b.csv", [(series, brought)], now_us=NOON_US)
+    assert quality()[spike_us] == Quality.LONE_SPIKE
+    with store.write() as connection:
+        take_back(connection, done.id, {series.id: series})
+    assert quality() == {spike_us: int(Quality.GOOD)}
+
+
+def test_a_sparse_file_is_written_a_month_at_a_time(
+    store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # All that stations said in between is read with it, under the lock that they write by.
+    lengths: list[int] = []
+
+    def written(connection: object, series_id: int, piece: object) -> None:
+        lengths.append(len(piece))  # type: ignore[arg-type]
+        append_history(connection, series_id, piece)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(imports_module, "append_history", written)
+    time_us = NOON_US + np.arange(75, dtype=np.int64) * DAY_US
+    brought = readings_from(time_us, np.full(75, 20.0))
+    assert bring_in(store, "a.csv", [(begin_series(store), brought)], now_us=NOON_US).readings == 75
+    assert lengths == [30, 30, 15]

@@ -5,7 +5,7 @@ Only what was not there before is written: a reading that a station sent stands 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -13,11 +13,13 @@ import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.arrays import TimeArray
 from rook_tally.core.errors import CancelledError, UsageError
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.page_codec import decode, encode
 from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change, note_readings
 from rook_tally.store.base.database import Store
@@ -26,12 +28,13 @@ from rook_tally.store.readings.append import append_history
 from rook_tally.store.readings.pages import sealed_days, write_pages
 from rook_tally.store.readings.quality_overrides import with_overrulings
 from rook_tally.store.readings.query import read_raw_range
-from rook_tally.store.readings.rescreening import rescreen_around
+from rook_tally.store.readings.rescreening import rescreen_stretch
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew
 from rook_tally.store.site.configuration import Series, Station, add_series, load_site
 
 _PIECE = 50_000
+_PIECE_US = 30 * DAY_US
 """So many readings are written in one transaction."""
 
 
@@ -117,17 +120,17 @@ def _bring_into(
     _remember(store, number, series, new)
     written: list[Readings] = []
     cancelled = False
-    for start in range(0, len(new), _PIECE):
+    for part in _pieces(new.time_us):
         cancelled = is_cancelled()
         if cancelled:
             break
         with store.write() as connection:
             # Of what has come meanwhile nothing is written over.
-            piece = new_readings(connection, series, new[start : start + _PIECE])
+            piece = new_readings(connection, series, new[part])
             piece = with_overrulings(connection, series.id, piece)
             append_history(connection, series.id, piece)
             # A file's readings stand among those of stations, and are judged among them.
-            rescreen_around(connection, [series], {series.id: piece.time_us.tolist()})
+            _rescreen(connection, series, piece.time_us)
         written.append(piece)
     if sum(map(len, written)) < len(new):
         # What a station said meanwhile is none of it, and is not taken back with it.
@@ -136,6 +139,22 @@ def _bring_into(
     if cancelled:
         raise CancelledError("the import was cancelled", kept="nothing of it is kept")
     return len(new)
+
+
+def _pieces(time_us: TimeArray) -> Iterator[slice]:
+    """Stretches of increasing moments that are written, or judged, at once: of so many at most, and
+    of so long, as all that stations said in between is read with them."""
+    start = 0
+    while start < len(time_us):
+        within = int(np.searchsorted(time_us, time_us[start] + _PIECE_US))
+        stop = min(start + _PIECE, within)
+        yield slice(start, stop)
+        start = stop
+
+
+def _rescreen(connection: Connection, series: Series, time_us: TimeArray) -> None:
+    for part in _pieces(time_us):
+        rescreen_stretch(connection, series, int(time_us[part][0]), int(time_us[part][-1]))
 
 
 def _joined(parts: Sequence[Readings]) -> Readings:
@@ -212,9 +231,7 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
             connection, row.series_id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
         )
         # What was judged among them is judged without them.
-        rescreen_around(
-            connection, [series[row.series_id]], {row.series_id: readings.time_us.tolist()}
-        )
+        _rescreen(connection, series[row.series_id], readings.time_us)
     connection.execute(sa.delete(schema.imported).where(schema.imported.c.import_id == number))
     connection.execute(sa.delete(schema.import_).where(schema.import_.c.id == number))
     note_change(connection, Subject.SITE)

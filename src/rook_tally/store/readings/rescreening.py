@@ -81,6 +81,13 @@ def rescreen_around(
     return marked
 
 
+def rescreen_stretch(connection: Connection, series: Series, first_us: int, last_us: int) -> None:
+    """Screen a stretch of history that was written or taken out, among all that is there, in one
+    go: as long as it is, as many readings are read."""
+    if _is_screened_later(series.quantity):
+        _mark_around(connection, series, first_us, last_us)
+
+
 def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
     """First and last moment of those that are near each other.
 
@@ -222,7 +229,9 @@ def _is_screened_later(quantity: Quantity) -> bool:
 
 
 def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
-    """True if a look is worth its time: nearly always nothing has jumped."""
+    """True if a look is worth its time: nearly always nothing has jumped, nor did before."""
+    if ((near.quality == Quality.LONE_SPIKE) | (near.quality == Quality.LONE_ZERO)).any():
+        return True
     if len(near) < 3:
         return False
     if (near.value == 0).any():
