@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -13,6 +14,17 @@ from rook_tally.store.site import Series, add_series, add_station, load_site
 
 NOON_US = time_us_from_text("2026-11-23T12:00:00Z")
 MINUTE_US = 60_000_000
+DUST = Watch(
+    slug="dust",
+    name="Dust",
+    sort=WatchKind.ABOVE,
+    scope=Scope(quantity="pm25", place="Booth"),
+    limit=25,
+    unit="µg/m³",
+    for_s=120,
+    tell=("this desktop",),
+)
+"""A plain watch, for series begun at the Booth."""
 
 
 def add_room_air(store: Store, key: str = "wall", place: str = "Throwing room") -> None:

@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.desk.app.views import LEDGER, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
@@ -25,20 +25,10 @@ from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.store.alarms import save_watch, watches
 from rook_tally.store.base import Store
 from rook_tally.store.workings import groups, save_group
-from tests.builders import NOON_US, append, begin_series
+from tests.builders import DUST, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS
 
-DUST = Watch(
-    slug="dust",
-    name="Dust",
-    sort=WatchKind.ABOVE,
-    scope=Scope(quantity="pm25", place="Booth"),
-    limit=25,
-    unit="µg/m³",
-    for_s=120,
-    tell=("this desktop",),
-)
 DAMP = replace(DUST, slug="damp", name="Damp", limit=40)
 
 

@@ -17,7 +17,7 @@ from rook_tally.clock import now_us
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.file_importer import ImportAnswer
+from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
@@ -79,27 +79,11 @@ def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
     window = open_desk(held_clock(NOON_US))
 
     def importer(
-        file: Path,
-        station: str,
-        zone: str,
-        *,
-        dry_run: bool,
-        columns: str,
-        dates: str,
-        is_cancelled: Callable[[], bool],
+        asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
     ) -> ImportAnswer:
         if not dry_run:
             HELD.wait()
-        return import_for_desk(
-            store,
-            file,
-            station,
-            zone,
-            dry_run=dry_run,
-            columns=columns,
-            dates=dates,
-            is_cancelled=is_cancelled,
-        )
+        return import_for_desk(store, asked, dry_run=dry_run, is_cancelled=is_cancelled)
 
     window.importer = importer
     HELD.set()

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.levels import Level
@@ -40,23 +40,13 @@ from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.store.alarms import save_watch, watches, write_alarms
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
-from tests.builders import MINUTE_US, NOON_US, append, begin_series
+from tests.builders import DUST, MINUTE_US, NOON_US, append, begin_series
 from tests.desk.driving import PATIENCE_MS
 from tests.driver.model import Person
 
 EXAMPLES = int(os.environ.get("DRIVER_EXAMPLES", "6"))
 STEPS = int(os.environ.get("DRIVER_STEPS", "25"))
 SLUGS = ("dust", "damp")
-_PLAIN = Watch(
-    slug="dust",
-    name="Dust",
-    sort=WatchKind.ABOVE,
-    scope=Scope(quantity="pm25", place="Booth"),
-    limit=25,
-    unit="µg/m³",
-    for_s=120,
-    tell=("this desktop",),
-)
 LIMITS, LENGTHS = st.integers(20, 60), st.sampled_from([60.0, 120.0, 300.0])
 
 
@@ -74,7 +64,7 @@ class Driver(RuleBasedStateMachine):
         self.store: Store = open_store(Path(self._folder.name) / "a.db")
         self.series = begin_series(self.store, "pm25", key="counter", place="Booth")
         append(self.store, self.series, (NOON_US, 5.0))
-        self.person = Person({"dust": _PLAIN, "damp": replace(_PLAIN, slug="damp", name="Damp")})
+        self.person = Person({"dust": DUST, "damp": replace(DUST, slug="damp", name="Damp")})
         self.person.values = [(NOON_US, 5.0)]
         with self.store.write() as connection:
             for one in self.person.stored.values():

@@ -29,7 +29,7 @@ from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.file_importer import ImportAnswer
+    from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
 
 # Nothing of this is in the first picture, and none of it may take time from it.
 _LATER_MS = 2_500
@@ -73,28 +73,11 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
 
 
 def _read_file(
-    store: Store,
-    file: Path,
-    station: str,
-    zone: str,
-    *,
-    dry_run: bool,
-    columns: str,
-    dates: str,
-    is_cancelled: Callable[[], bool],
+    store: Store, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
 ) -> ImportAnswer:
     from rook_tally.cli.import_file import import_for_desk
 
-    return import_for_desk(
-        store,
-        file,
-        station,
-        zone,
-        dry_run=dry_run,
-        columns=columns,
-        dates=dates,
-        is_cancelled=is_cancelled,
-    )
+    return import_for_desk(store, asked, dry_run=dry_run, is_cancelled=is_cancelled)
 
 
 def _settle_in(window: DeskWindow) -> None:

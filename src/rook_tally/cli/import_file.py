@@ -15,7 +15,7 @@ from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
-from rook_tally.desk.data.file_importer import ImportAnswer
+from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
 from rook_tally.intake.files.csv_table import Refused
 from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.intake.files.file_times import DateOrder
@@ -75,30 +75,19 @@ def date_order(name: str | None) -> DateOrder | None:
 
 
 def import_for_desk(
-    store: Store,
-    file: Path,
-    station: str,
-    zone: str,
-    *,
-    dry_run: bool,
-    columns: str = "",
-    dates: str = "",
-    is_cancelled: Callable[[], bool] = lambda: False,
+    store: Store, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
 ) -> ImportAnswer:
-    """The same asked for from the window.
-
-    `columns` are COLUMN=QUANTITY:UNIT parted by blanks, `dates` a `DateOrder` or empty.
-    """
+    """The same asked for from the window."""
     done = imported_file(
         store,
-        file,
-        station or None,
-        columns=dict(map(mapped_field, columns.split())),
+        asked.file,
+        asked.station or None,
+        columns=dict(map(mapped_field, asked.columns.split())),
         time_column=None,
-        zone=zone or None,
+        zone=asked.zone or None,
         now_us=clock.now_us(),
         dry_run=dry_run,
-        dates=DateOrder(dates) if dates else None,
+        dates=DateOrder(asked.dates) if asked.dates else None,
         is_cancelled=is_cancelled,
     )
     came = "nothing was written (a preview)" if dry_run else f"{done.readings} readings imported"

@@ -34,7 +34,7 @@ from rook_tally.store.site import (
 
 MOST_TRIES = 3
 _DECIDED_FOR_US = 600 * SECOND_US
-"""What a person decided about a stray is done within this, or asked for again."""
+"""A decision about a stray lapses after this long."""
 _LOOK_S = 0.25
 
 

@@ -47,7 +47,7 @@ def on_top_of(new: Correction, held: Correction | None) -> Correction:
 
 
 def correction_text(correction: Correction, shown: DisplayUnit) -> str:
-    """What a correction does in the unit shown, such as `× 1.02 −0.5 °C`."""
+    """Format a correction in the unit shown, such as `× 1.02 −0.5 °C`."""
     factor, zero = shown.unit.factor, shown.unit.offset
     # With base = factor·v + zero the shown value becomes gain·v plus this.
     offset = (correction.offset - zero * (1 - correction.gain)) / factor

@@ -1,4 +1,4 @@
-"""How often a station reports, learned from when it did."""
+"""Estimates a station's cadence from the times of its messages."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.timestamps import SECOND_US
 
 LOOKED_AT = 13
-"""So many of the newest messages say what there is to learn."""
+"""The number of newest messages that are looked at."""
 _SETTLED_AFTER = 6
 _ALIKE = 0.25
 _SHORTEST_S = 0.1
@@ -18,18 +18,18 @@ _SHORTEST_S = 0.1
 
 @dataclass(frozen=True, slots=True)
 class LearnedCadence:
-    """A cadence, s, and whether enough was heard to stay with it."""
+    """An estimated cadence in seconds, and whether it is settled."""
 
     cadence_s: float
     is_settled: bool
 
 
 def learned_cadence(time_us: TimeArray, known_s: float) -> LearnedCadence | None:
-    """What the moments of a station's messages say of its cadence.
+    """Estimate a station's cadence from the times of its messages.
 
-    One step says that it may be longer than was thought: better than calling a station silent that
-    speaks every ten minutes. The usual step is believed from the third on, and settled once six of
-    them lie within a quarter of it.
+    One step longer than the known cadence lengthens it at once, so that a station which reports
+    every ten minutes is not called silent. From three steps on the median counts; it is settled
+    once six steps lie within a quarter of it.
 
     Parameters
     ----------

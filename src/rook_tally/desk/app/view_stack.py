@@ -90,7 +90,7 @@ class ViewStack(QStackedWidget):
         focus.setFocus()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """What can be done with the line under the pointer, or by key with the picked one."""
+        """Ask for the menu of the line under the pointer, or by key of the picked one."""
         lines = self._focus_of(self.currentIndex())
         if not isinstance(lines, QListView):
             event.ignore()

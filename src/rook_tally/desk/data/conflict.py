@@ -61,7 +61,7 @@ def check_base(name: str, base: T | Unchecked | None, now: T | None) -> None:
 
 
 def differences(before: T, after: T) -> list[str]:
-    """What is otherwise in a thing than it was, a line a member; the first few."""
+    """The members of a thing that changed, a line each, the first few."""
     told = []
     for name in _members(before):
         old, new = getattr(before, name), getattr(after, name, None)
@@ -72,8 +72,7 @@ def differences(before: T, after: T) -> list[str]:
 
 
 def rebased(mine: T, base: T, theirs: T) -> T:
-    """What was changed here, on top of what was changed there: a member that both changed is as it
-    is here."""
+    """Merge two changes of one thing: a member that both changed is as in `mine`."""
     values = {
         name: getattr(mine, name)
         if getattr(mine, name) != getattr(base, name)

@@ -1,5 +1,5 @@
-"""What a person has changed and not saved: it outlives turning to another thing, closing the window
-and a crash. Kept beside the window's arrangement, never in the store."""
+"""Drafts: changes that a person has not saved. A file beside the window's arrangement keeps them
+over a turn to another thing, a closed window and a crash; the store never holds them."""
 
 from __future__ import annotations
 

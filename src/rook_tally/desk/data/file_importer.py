@@ -9,6 +9,18 @@ from typing import Protocol
 
 
 @dataclass(frozen=True, slots=True)
+class FileToImport:
+    """A CSV file and what a person says of it. `columns` are COLUMN=QUANTITY:UNIT parted by blanks,
+    empty as their names say; `dates` is a `DateOrder`, or empty to find it out."""
+
+    file: Path
+    station: str
+    zone: str
+    columns: str = ""
+    dates: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class ImportAnswer:
     """What came of a file in words, and the number of the import; 0 when nothing was written."""
 
@@ -20,15 +32,7 @@ class FileImporter(Protocol):
     """Reads CSV files into a station's series. Called in a thread; may take long."""
 
     def __call__(
-        self,
-        file: Path,
-        station: str,
-        zone: str,
-        *,
-        dry_run: bool,
-        columns: str,
-        dates: str,
-        is_cancelled: Callable[[], bool],
+        self, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
     ) -> ImportAnswer:
         """Read a file, or say what that would do.
 

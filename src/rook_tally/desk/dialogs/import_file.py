@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.file_importer import FileImporter
+from rook_tally.desk.data.file_importer import FileImporter, FileToImport
 from rook_tally.desk.data.site_state import SiteState
 
 
@@ -38,7 +38,7 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self._importer = importer
         self._thread: threading.Thread | None = None
-        self._begun = ("", "", "", "", "")
+        self._begun: FileToImport | None = None
         self._is_written = self._closes_then = False
         self._cancelled = threading.Event()
         self.setWindowTitle(tr("Read a CSV file"))
@@ -125,14 +125,14 @@ class ImportDialog(QDialog):
         self.cancel.setVisible(self._is_written)
         self.cancel.setEnabled(True)
         self._thread = threading.Thread(
-            target=self._run, daemon=True, name="importing", args=(*self._begun, dry_run)
+            target=self._run, daemon=True, name="importing", args=(self._begun, dry_run)
         )
         self._thread.start()
 
-    def _typed(self) -> tuple[str, str, str, str, str]:
+    def _typed(self) -> FileToImport:
         """What is to be read, as it is typed now."""
-        return (
-            self.file.text(),
+        return FileToImport(
+            Path(self.file.text()),
             self.station.currentText(),
             self.zone.text(),
             self.columns.text(),
@@ -152,19 +152,9 @@ class ImportDialog(QDialog):
         self.cancel.setEnabled(False)
         self.said.setPlainText(tr("Cancelling: what was written is taken back…"))
 
-    def _run(
-        self, file: str, station: str, zone: str, columns: str, dates: str, dry_run: bool
-    ) -> None:
+    def _run(self, asked: FileToImport, dry_run: bool) -> None:
         try:
-            answer = self._importer(
-                Path(file),
-                station,
-                zone,
-                dry_run=dry_run,
-                columns=columns,
-                dates=dates,
-                is_cancelled=self._cancelled.is_set,
-            )
+            answer = self._importer(asked, dry_run=dry_run, is_cancelled=self._cancelled.is_set)
             self.told.emit(answer.words, dry_run, answer.number)
         except RookTallyError as error:
             self.told.emit(str(error), False, 0)
@@ -180,7 +170,7 @@ class ImportDialog(QDialog):
         self.rehearse.setEnabled(True)
         # Only what was looked at is read: not a file, or station, typed since.
         self.read.setEnabled(can_be_read and self._begun == self._typed())
-        if number:
-            self.imported.emit(Path(self._begun[0]).name, number)
+        if number and self._begun is not None:
+            self.imported.emit(self._begun.file.name, number)
         if self._closes_then:
             super().reject()

@@ -101,6 +101,7 @@ class RemarkDialog(SavingDialog):
         column.addLayout(form)
         column.addWidget(self.problem)
         column.addWidget(self.buttons)
+        self.buttons.accepted.connect(self.save)
         self.setMinimumWidth(420)
         self.words.setFocus()
 

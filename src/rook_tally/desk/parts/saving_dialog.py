@@ -22,8 +22,8 @@ def dialog_buttons(main: QPushButton, other: QPushButton) -> QDialogButtonBox:
 
 
 class SavingDialog(QDialog):
-    """A form with its error line and its buttons. `save` begins to save; then either `saved` or
-    `not_saved` is to be called."""
+    """A form with its error line and its buttons. Who makes it connects `buttons.accepted`, and
+    calls `saved` or `not_saved` with what came of it."""
 
     def __init__(self, theme: Theme, parent: QWidget, *, main_words: str) -> None:
         super().__init__(parent)
@@ -33,12 +33,7 @@ class SavingDialog(QDialog):
         self.problem.hide()
         self.main = QPushButton(main_words)
         self.buttons = dialog_buttons(self.main, QPushButton(tr("Cancel")))
-        self.buttons.accepted.connect(self.save)
         self.buttons.rejected.connect(self.reject)
-
-    def save(self) -> None:
-        """Have what is typed saved."""
-        raise NotImplementedError
 
     def begin_saving(self) -> None:
         """It is on its way: nothing can be pressed twice."""

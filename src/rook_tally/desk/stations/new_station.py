@@ -52,6 +52,7 @@ class NewStationDialog(SavingDialog):
         column.addLayout(form)
         column.addWidget(self.problem)
         column.addWidget(self.buttons)
+        self.buttons.accepted.connect(self.save)
 
     def offer(self, choices: Choices) -> None:
         """Offer the places and kinds there are; what was typed meanwhile stays."""

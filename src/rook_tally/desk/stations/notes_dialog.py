@@ -40,6 +40,7 @@ class NotesDialog(SavingDialog):
         form.addRow(tr("Longitude, °"), self.longitude)
         form.addRow("", self.problem)
         form.addRow(self.buttons)
+        self.buttons.accepted.connect(self.save)
 
     @property
     def position(self) -> tuple[float | None, float | None]:
