@@ -101,8 +101,8 @@ class Person:
         return True
 
     def _store(self, watch: Watch) -> None:
-        if watch != self.stored[watch.slug]:
-            # What rang by other terms rings no more.
+        if replace(watch, name=self.stored[watch.slug].name) != self.stored[watch.slug]:
+            # What rang by other terms rings no more; by another name it goes on.
             self.alarms = self.alarms - {watch.slug}
         self.stored[watch.slug] = watch
 

@@ -14,6 +14,7 @@ from rook_tally.store.exchange.imports import bring_in, imports, take_back
 from rook_tally.store.readings import NewReading, append_readings
 from rook_tally.store.readings.append import append_history, remove_readings
 from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.readings.rescreening import rescreen_around
 from tests.builders import NOON_US, begin_series
 
 
@@ -147,3 +148,29 @@ def test_a_sparse_file_is_written_a_month_at_a_time(
     brought = readings_from(time_us, np.full(75, 20.0))
     assert bring_in(store, "a.csv", [(begin_series(store), brought)], now_us=NOON_US).readings == 75
     assert lengths == [30, 30, 15]
+
+
+def test_an_import_that_was_screened_keeps_its_qualities_and_what_is_set_aside_stays_so(
+    store: Store,
+) -> None:
+    series = begin_series(store)
+    minute = 60_000_000
+    moments = NOON_US + np.arange(20, dtype=np.int64) * minute
+    quality = np.full(20, int(Quality.GOOD))
+    quality[5], quality[10] = Quality.SET_ASIDE, Quality.LONE_SPIKE
+    brought = readings_from(moments, np.full(20, 20.0), quality)
+    bring_in(store, "own.csv", [(series, brought)], now_us=NOON_US, is_screened=True)
+
+    def held() -> list[int]:
+        with store.read() as connection:
+            found = read_raw_range(connection, series.id, NOON_US, NOON_US + 20 * minute)
+        return [int(one) for one in found.quality]
+
+    assert held() == quality.tolist()
+    # A spike told late makes the stretch around it be judged anew.
+    late = NewReading(series.id, int(moments[6]) + 1, 60.0, Quality.GOOD)
+    with store.write() as connection:
+        append_readings(connection, [late])
+        rescreen_around(connection, [series], {series.id: [late.time_us]})
+    assert (held()[5], held()[7]) == (Quality.SET_ASIDE, Quality.LONE_SPIKE)
+    assert held()[11] == Quality.GOOD

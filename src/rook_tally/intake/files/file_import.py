@@ -85,7 +85,8 @@ def imported_file(
     # All that takes long is done before anything is written: stations go on being heard.
     with store.read() as connection:
         site = load_site(connection)
-    if is_own_export(table):
+    is_screened = is_own_export(table)
+    if is_screened:
         brought, refused = own_readings(site, table, key, now_us=now_us)
         sources = [
             (TableColumn(_source(one), one.quantity, one.unit), one, readings)
@@ -107,6 +108,7 @@ def imported_file(
             file.name,
             [(target, readings) for _, target, readings in sources],
             now_us=now_us,
+            is_screened=is_screened,
             is_cancelled=is_cancelled,
         )
         number, kept = done.id, done.readings

@@ -83,10 +83,15 @@ def bring_in(
     readings: Sequence[tuple[ImportTarget, Readings]],
     *,
     now_us: int,
+    is_screened: bool = False,
     is_cancelled: Callable[[], bool] = _never,
 ) -> Import:
     """Write the new ones of these readings as one import, a piece at a time: between two pieces the
     doors have the store to themselves. Broken off in between, what is written can be taken back.
+
+    Parameters
+    ----------
+    is_screened : their qualities were judged where they were first kept, and by people; they stand
 
     Raises
     ------
@@ -101,7 +106,8 @@ def bring_in(
         targets = [(_begun(connection, target), told) for target, told in readings]
     try:
         count = sum(
-            _bring_into(store, number, series, told, is_cancelled) for series, told in targets
+            _bring_into(store, number, series, told, is_screened, is_cancelled)
+            for series, told in targets
         )
     except CancelledError:
         with store.write() as connection:
@@ -111,7 +117,12 @@ def bring_in(
 
 
 def _bring_into(
-    store: Store, number: int, series: Series, told: Readings, is_cancelled: Callable[[], bool]
+    store: Store,
+    number: int,
+    series: Series,
+    told: Readings,
+    is_screened: bool,
+    is_cancelled: Callable[[], bool],
 ) -> int:
     with store.read() as connection:
         new = new_readings(connection, series, told)
@@ -130,7 +141,7 @@ def _bring_into(
             piece = with_overrulings(connection, series.id, piece)
             append_history(connection, series.id, piece)
             # A file's readings stand among those of stations, and are judged among them.
-            _rescreen(connection, series, piece.time_us)
+            _rescreen(connection, series, piece.time_us, is_screened=is_screened)
         written.append(piece)
     if sum(map(len, written)) < len(new):
         # What a station said meanwhile is none of it, and is not taken back with it.
@@ -152,9 +163,13 @@ def _pieces(time_us: TimeArray) -> Iterator[slice]:
         start = stop
 
 
-def _rescreen(connection: Connection, series: Series, time_us: TimeArray) -> None:
+def _rescreen(
+    connection: Connection, series: Series, time_us: TimeArray, *, is_screened: bool = False
+) -> None:
     for part in _pieces(time_us):
-        rescreen_stretch(connection, series, int(time_us[part][0]), int(time_us[part][-1]))
+        first_us, last_us = int(time_us[part][0]), int(time_us[part][-1])
+        settled_us = time_us[part] if is_screened else None
+        rescreen_stretch(connection, series, first_us, last_us, settled_us=settled_us)
 
 
 def _joined(parts: Sequence[Readings]) -> Readings:

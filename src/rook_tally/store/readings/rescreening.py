@@ -10,7 +10,7 @@ import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import QualityArray
+from rook_tally.core.arrays import QualityArray, TimeArray
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.readings import Quality, Readings, readings_from
@@ -81,11 +81,23 @@ def rescreen_around(
     return marked
 
 
-def rescreen_stretch(connection: Connection, series: Series, first_us: int, last_us: int) -> None:
+def rescreen_stretch(
+    connection: Connection,
+    series: Series,
+    first_us: int,
+    last_us: int,
+    *,
+    settled_us: TimeArray | None = None,
+) -> None:
     """Screen a stretch of history that was written or taken out, among all that is there, in one
-    go: as long as it is, as many readings are read."""
+    go: as long as it is, as many readings are read.
+
+    Parameters
+    ----------
+    settled_us : moments whose readings keep the quality they have; their neighbours are judged
+    """
     if _is_screened_later(series.quantity):
-        _mark_around(connection, series, first_us, last_us)
+        _mark_around(connection, series, first_us, last_us, settled_us)
 
 
 def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
@@ -103,12 +115,17 @@ def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
 
 
 def _mark_around(
-    connection: Connection, series: Series, first_us: int, last_us: int
+    connection: Connection,
+    series: Series,
+    first_us: int,
+    last_us: int,
+    settled_us: TimeArray | None = None,
 ) -> list[Rescreened]:
     near = _readings_around(connection, series, first_us, last_us)
     changed: list[Rescreened] = []
     if _may_hold_a_fault(near, series.quantity):
-        changed += _mark(connection, series, near, _told_nearby(series, near, first_us, last_us))
+        told = _told_nearby(series, near, first_us, last_us)
+        changed += _mark(connection, series, near, told, settled_us)
     if not series.quantity.never_still:
         return changed
     # With fewer rows after the new ones than were asked for, these are the last there are.
@@ -117,18 +134,28 @@ def _mark_around(
         is_last = bool(reaches_end) and still.stop == len(near)
         stretch = _stretch_to_judge(connection, series, near[still], is_last=is_last)
         if stretch is not None:
-            changed += _mark(connection, series, stretch, _told_of_stretch(series, stretch))
+            changed += _mark(
+                connection, series, stretch, _told_of_stretch(series, stretch), settled_us
+            )
         elif near.quality[still.start] == Quality.STUCK:
             part = near[still]
-            changed += _mark(connection, series, part, np.full(len(part), Quality.STUCK, np.uint8))
+            stuck = np.full(len(part), Quality.STUCK, np.uint8)
+            changed += _mark(connection, series, part, stuck, settled_us)
     return changed
 
 
 def _mark(
-    connection: Connection, series: Series, readings: Readings, told: QualityArray
+    connection: Connection,
+    series: Series,
+    readings: Readings,
+    told: QualityArray,
+    settled_us: TimeArray | None,
 ) -> list[Rescreened]:
     """Write qualities that differ; what was judged anew, if anything was."""
-    changed = told != readings.quality
+    # What a person set aside stays so, also where their word came with a file.
+    changed = (told != readings.quality) & (readings.quality != Quality.SET_ASIDE)
+    if settled_us is not None:
+        changed &= ~np.isin(readings.time_us, settled_us)
     if changed.any():
         changed &= ~overruled(connection, series.id, readings)
     if not changed.any():
