@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TypeVar
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QWidget
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from rook_tally.desk.app.views import STRIP
@@ -43,3 +45,16 @@ def press(dialog: QDialog, button: QDialogButtonBox.StandardButton) -> None:
         role = QDialogButtonBox.ButtonRole.AcceptRole
         found = next(one for one in box.buttons() if box.buttonRole(one) == role)
     found.click()
+
+
+def menu_at(window: DeskWindow, widget: QWidget, spot: QPoint) -> list[str]:
+    """What the menu offers that a right click at a spot of a widget opens; nothing without one. It
+    is closed again."""
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, spot, widget.mapToGlobal(spot))
+    QApplication.sendEvent(widget, event)
+    menu = next((one for one in window.findChildren(QMenu) if one.isVisible()), None)
+    if menu is None:
+        return []
+    words = [one.text().partition("\t")[0] for one in menu.actions()]
+    menu.close()
+    return words

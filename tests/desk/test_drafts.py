@@ -7,9 +7,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.alarms.definitions import Watch
@@ -27,7 +25,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.workings import groups, save_group
 from tests.builders import DUST, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import PATIENCE_MS
+from tests.desk.driving import PATIENCE_MS, menu_at
 
 DAMP = replace(DUST, slug="damp", name="Damp", limit=40)
 
@@ -215,24 +213,14 @@ def test_a_group_is_kept_like_a_watch_and_takes_no_others_name(
         assert sorted(one.name for one in groups(connection)) == ["Dusty", "Quiet"]
 
 
-def test_the_menu_of_a_line_acts_on_that_line(window: DeskWindow, qtbot: QtBot) -> None:
+def test_the_menu_of_a_line_acts_on_that_line(window: DeskWindow) -> None:
     view = window.watch
     lines = view.list
     assert view.model.key == "dust"
     spot = lines.visualRect(view.items.index(1)).center()
-    ground = lines.viewport()
-    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, spot, ground.mapToGlobal(spot))
-    QApplication.sendEvent(ground, event)
-    menu = window.findChild(QMenu)
-    qtbot.waitUntil(menu.isVisible, timeout=PATIENCE_MS)
+    words = set(menu_at(window, lines.viewport(), spot))
     assert view.model.key == "damp"
-    words = {one.text().partition("\t")[0] for one in menu.actions()}
     assert {one.words for one in window.commands if one.section is Section.WATCH} <= words
-    menu.close()
     # Beside the lines there is nothing to act on.
-    qtbot.waitUntil(lambda: window.findChild(QMenu) is None, timeout=PATIENCE_MS)
-    beside = QPoint(5, ground.height() - 2)
-    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, beside, ground.mapToGlobal(beside))
-    QApplication.sendEvent(ground, event)
-    assert window.findChild(QMenu) is None
+    assert not menu_at(window, lines.viewport(), QPoint(5, lines.viewport().height() - 2))
     assert view.model.key == "damp"

@@ -18,7 +18,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.site import Series, remarks, save_remark
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import PATIENCE_MS, opened, press, to_strip, until_shown
+from tests.desk.driving import PATIENCE_MS, menu_at, opened, press, to_strip, until_shown
 
 SAVE = QDialogButtonBox.StandardButton.Save
 
@@ -174,3 +174,25 @@ def test_finding_a_remark_shows_its_stretch_of_time(
     assert shown.start_us < begin_us
     assert shown.end_us > begin_us + 20 * MINUTE_US
     assert window.strip.model.remarks.picked == kept
+
+
+def test_the_menu_of_a_remark_acts_on_it_and_the_lanes_on_the_lane(
+    qtbot: QtBot, store: Store, mill: Series, open_desk: OpenDesk
+) -> None:
+    with store.write() as connection:
+        save_remark(connection, Remark("idle", NOON_US - HOUR_US, NOON_US - HOUR_US // 2))
+    window = window_on(qtbot, open_desk)
+    strip = window.strip
+    lane, model = strip.remarks_lane, strip.model.remarks
+    middle = QPoint(round(lane.x_of(NOON_US - 3 * HOUR_US // 4)), 10)
+    QTest.mousePress(lane, Qt.MouseButton.RightButton, pos=middle)
+    words = menu_at(window, lane, middle)
+    assert StripAction.REMOVE.words in words
+    assert model.picked is not None
+    assert model.picked.text == "idle"
+    # Nothing is held that the next movement of the pointer would drag.
+    QTest.mouseMove(lane, middle + QPoint(30, 0))
+    assert lane._moved is None
+    # Deleting after a lane's menu means the lane.
+    assert menu_at(window, strip.plots[0], QPoint(200, 20))
+    assert model.picked is None

@@ -29,7 +29,7 @@ from rook_tally.store.readings import NewReading, append_readings
 from rook_tally.store.site import Series
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import PATIENCE_MS, opened, to_strip, until_shown
+from tests.desk.driving import PATIENCE_MS, menu_at, opened, to_strip, until_shown
 
 
 @pytest.fixture
@@ -258,3 +258,21 @@ def test_forty_lanes_are_scrolled_and_do_not_grow_the_window(
     qtbot.waitUntil(lambda: bar.maximum() > 0, timeout=PATIENCE_MS)
     assert window.height() == 800
     assert window.strip.plots[0].width() == window.strip.axis.width()
+
+
+def test_the_menu_of_a_lane_acts_on_that_lane(
+    qtbot: QtBot, rooms: dict[str, Series], open_desk: OpenDesk
+) -> None:
+    window = opened_strip(qtbot, open_desk, rooms["co2"], rooms["temperature"])
+    strip = window.strip
+    strip.model.pick(0)
+    told = {one.words for one in StripAction}
+    assert told <= set(menu_at(window, strip.plots[1], QPoint(200, 20)))
+    assert strip.model.picked == 1
+    assert told <= set(menu_at(window, strip.heads[0], QPoint(40, 20)))
+    assert strip.model.picked == 0
+    # The right button on a lane's cross removes nothing.
+    cross = strip.heads[0]._cross().center().toPoint()
+    QTest.mouseClick(strip.heads[0], Qt.MouseButton.RightButton, pos=cross)
+    assert len(strip.model.lanes) == 2
+    assert not menu_at(window, strip.axis, QPoint(40, 10))

@@ -26,7 +26,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.site import page_devices, page_setting, save_sheet, sheets, show_in_unit
 from tests.builders import MINUTE_US, NOON_US
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import PATIENCE_MS, opened, press
+from tests.desk.driving import PATIENCE_MS, menu_at, opened, press
 from tests.wall.studio import Studio, pane, sheet_of
 
 DUST = pane(PaneKind.FIGURE, "pm25@glaze-booth")
@@ -382,3 +382,13 @@ def test_panes_are_inked_at_every_size(
             for y in range(0, inside.height(), 2)
         }
         assert len(shades) > 1, f"pane {at} is empty"
+
+
+def test_the_menu_of_a_pane_acts_on_it(window: DeskWindow, qtbot: QtBot, studio: Studio) -> None:
+    canvas, model = window.wall.canvas, window.wall.model
+    assert model.sheet is not None
+    spot = canvas.rect_of(model.sheet.panes[2].area).center()
+    assert {one.words for one in WallAction} <= set(menu_at(window, canvas, spot))
+    assert model.picked == 2
+    window.wall.do(WallAction.TAKE_AWAY)
+    qtbot.waitUntil(lambda: _kept(studio.store)[0] == "figure ribbon", timeout=PATIENCE_MS)

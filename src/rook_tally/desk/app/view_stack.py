@@ -90,21 +90,36 @@ class ViewStack(QStackedWidget):
         focus.setFocus()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """Ask for the menu of the line under the pointer, or by key of the picked one."""
+        """Ask for the menu of what is under the pointer, or by key of what is picked."""
+        is_by_key = event.reason() is QContextMenuEvent.Reason.Keyboard
+        at = self.currentIndex()
+        if at == STRIP:
+            place = self.strip.pick_for_menu(None if is_by_key else event.globalPos())
+        elif at == WALL:
+            place = self.wall.canvas.pick_for_menu(None if is_by_key else event.globalPos())
+        else:
+            place = self._pick_line(None if is_by_key else event.globalPos())
+        if place is None:
+            event.ignore()
+        else:
+            self.menu_wanted.emit(place)
+
+    def _pick_line(self, under: QPoint | None) -> QPoint | None:
         lines = self._focus_of(self.currentIndex())
         if not isinstance(lines, QListView):
-            event.ignore()
-            return
+            return None
         ground = lines.viewport()
-        at = ground.mapFromGlobal(event.globalPos())
-        index = lines.indexAt(at) if ground.rect().contains(at) else QModelIndex()
-        if event.reason() is QContextMenuEvent.Reason.Keyboard and lines.hasFocus():
-            index = lines.currentIndex()
+        if under is not None:
+            at = ground.mapFromGlobal(under)
+            index = lines.indexAt(at) if ground.rect().contains(at) else QModelIndex()
+        else:
+            index = lines.currentIndex() if lines.hasFocus() else QModelIndex()
             at = lines.visualRect(index).center()
-        if index.isValid():
-            # It acts on what it was asked for at.
-            lines.setCurrentIndex(index)
-            self.menu_wanted.emit(ground.mapToGlobal(at))
+        if not index.isValid():
+            return None
+        # It acts on what it was asked for at.
+        lines.setCurrentIndex(index)
+        return ground.mapToGlobal(at)
 
     def _focus_of(self, at: int) -> QWidget:
         if at == STRIP:

@@ -21,7 +21,7 @@ AXIS_HEIGHT = 26
 
 
 class LaneHeadWidget(QWidget):
-    """Name, place, values and unit of a lane; a click on the cross takes the lane away. It can be
+    """Name, place, values and unit of a lane; a click on the cross removes the lane. It can be
     dragged to another place, or into a lane of the same quantity."""
 
     removed = Signal()
@@ -86,7 +86,7 @@ class LaneHeadWidget(QWidget):
 
     def enterEvent(self, event: object) -> None:
         """Show the cross."""
-        self.setToolTip(tr("The cross takes this lane away"))
+        self.setToolTip(tr("The cross removes this lane"))
         self.update()
 
     def leaveEvent(self, event: object) -> None:
@@ -94,8 +94,10 @@ class LaneHeadWidget(QWidget):
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Take the lane away when the cross is hit; else pick it, and be ready to be dragged."""
-        if self._cross().contains(event.position()):
+        """Remove the lane when the cross is hit; else pick it, and be ready to be dragged."""
+        if event.button() is not Qt.MouseButton.LeftButton:
+            event.ignore()
+        elif self._cross().contains(event.position()):
             self.removed.emit()
         else:
             self._pressed_at = event.position()

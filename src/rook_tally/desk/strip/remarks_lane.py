@@ -176,6 +176,9 @@ class RemarksLane(QWidget):
         """Pick what is there; its edges can be dragged."""
         one = self.remark_at(event.position())
         self._model.pick(one)
+        if event.button() is not Qt.MouseButton.LeftButton:
+            # A menu takes the release, and what is not let go would be dragged.
+            return
         self._dragged = one
         if one is not None and one.end_us is not None:
             x = event.position().x()

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
@@ -370,6 +370,32 @@ class StripView(QWidget):
     def _with_remark(self, call: Callable[[Remark], object]) -> None:
         if self.model.remarks.picked is not None:
             call(self.model.remarks.picked)
+
+    def pick_for_menu(self, under: QPoint | None) -> QPoint | None:
+        """Pick the lane or remark under a point of the screen, for a menu of it; without a point
+        what is picked.
+
+        Returns
+        -------
+        where the menu belongs; None where there is nothing to pick
+        """
+        if under is None:
+            if not self.heads:
+                return None
+            head = self.heads[min(self.model.picked, len(self.heads) - 1)]
+            return head.mapToGlobal(head.rect().center())
+        remark = self.remarks_lane.remark_at(QPointF(self.remarks_lane.mapFromGlobal(under)))
+        if remark is not None:
+            self.model.remarks.pick(remark)
+            return under
+        ground = self._scroll.viewport()
+        if not ground.rect().contains(ground.mapFromGlobal(under)):
+            return None
+        for at, pair in enumerate(zip(self.heads, self.plots, strict=True)):
+            if any(one.rect().contains(one.mapFromGlobal(under)) for one in pair):
+                self.model.pick(at)
+                return under
+        return None
 
     def _on_offer(self, offer: LaneOffer) -> None:
         self.model.add_offer(offer)

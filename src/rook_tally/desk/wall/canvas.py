@@ -158,6 +158,20 @@ class WallCanvas(QWidget):
                 return at
         return None
 
+    def pick_for_menu(self, under: QPoint | None) -> QPoint | None:
+        """Pick the pane under a point of the screen, for a menu of it; without a point the picked
+        one. Returns where the menu belongs; None where there is no pane."""
+        sheet = self._model.sheet
+        if sheet is None or not sheet.panes:
+            return None
+        if under is None:
+            return self.mapToGlobal(self.rect_of(sheet.panes[self._model.picked].area).center())
+        at = self.pane_at(self.mapFromGlobal(under))
+        if at is None:
+            return None
+        self._model.pick(at)
+        return under
+
     def _edge_at(self, point: QPoint) -> tuple[int, Side] | None:
         """The pane and its side whose hairline is under a point; none of the sheet's own edges."""
         sheet = self._model.sheet
