@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -14,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.import_file import import_for_desk
 from rook_tally.clock import now_us
+from rook_tally.core.progress import Progress
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
@@ -21,7 +21,7 @@ from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
-from rook_tally.store.exchange.imports import imports
+from rook_tally.store.exchange.imports import Import, imports
 from rook_tally.store.maintenance import open_store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
@@ -69,8 +69,8 @@ def test_a_station_with_an_impossible_key_is_refused(qtbot: QtBot, open_desk: Op
     assert window.state.site.stations == ()
 
 
-# Writing goes on while it is set.
-HELD = threading.Event()
+# A file is read while it is set.
+GOES_ON = threading.Event()
 
 
 @pytest.fixture
@@ -78,19 +78,17 @@ def with_importer(store: Store, open_desk: OpenDesk) -> DeskWindow:
     begin_series(store, key="kiln-1", place="Kiln room")
     window = open_desk(held_clock(NOON_US))
 
-    def importer(
-        asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
-    ) -> ImportAnswer:
-        if not dry_run:
-            HELD.wait()
-        return import_for_desk(store, asked, dry_run=dry_run, is_cancelled=is_cancelled)
+    def importer(asked: FileToImport, *, dry_run: bool, progress: Progress) -> ImportAnswer:
+        progress(0.25)
+        GOES_ON.wait()
+        return import_for_desk(store, asked, dry_run=dry_run, progress=progress)
 
     window.importer = importer
-    HELD.set()
+    GOES_ON.set()
     return window
 
 
-def test_a_file_is_rehearsed_and_then_read(
+def test_a_file_is_previewed_and_then_read(
     qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
 ) -> None:
     window = with_importer
@@ -101,7 +99,7 @@ def test_a_file_is_rehearsed_and_then_read(
     dialog.file.setText(str(file))
     dialog.station.setCurrentText("kiln-1")
     assert not dialog.read.isEnabled()
-    dialog.rehearse.click()
+    dialog.preview.click()
     qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
     said = dialog.said.toPlainText()
     assert "2 readings from 2026-11-20" in said
@@ -121,37 +119,62 @@ def test_a_file_is_rehearsed_and_then_read(
     qtbot.waitUntil(lambda: not window.state.latest, timeout=PATIENCE_MS)
 
 
-def test_an_import_is_cancelled_and_nothing_of_it_kept(
-    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
-) -> None:
-    window = with_importer
-    file = tmp_path / "kiln.csv"
+def _with_file_typed(qtbot: QtBot, window: DeskWindow, folder: Path) -> ImportDialog:
+    file = folder / "kiln.csv"
     file.write_text("time,temperature\n2026-11-20 08:00,21.5\n2026-11-20 08:10,22.5\n")
     window.dialogs.read_file()
     dialog = opened(qtbot, window, ImportDialog)
     dialog.file.setText(str(file))
     dialog.station.setCurrentText("kiln-1")
-    dialog.rehearse.click()
+    return dialog
+
+
+def _imports(window: DeskWindow) -> list[Import]:
+    with window.store.read() as connection:
+        return imports(connection)
+
+
+def test_an_import_is_cancelled_and_nothing_of_it_kept(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    window = with_importer
+    dialog = _with_file_typed(qtbot, window, tmp_path)
+    dialog.preview.click()
     qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
-    HELD.clear()
+    GOES_ON.clear()
     dialog.read.click()
     QTest.mouseClick(dialog.cancel, Qt.MouseButton.LeftButton)
-    HELD.set()
+    GOES_ON.set()
     qtbot.waitUntil(lambda: "was cancelled" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
     assert dialog.cancel.isHidden()
-    with window.store.read() as connection:
-        assert imports(connection) == []
+    assert not _imports(window)
     # Closing while it writes cancels it too.
-    dialog.rehearse.click()
+    dialog.preview.click()
     qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
-    HELD.clear()
+    GOES_ON.clear()
     dialog.read.click()
     dialog.reject()
     assert dialog.isVisible()
     with qtbot.waitSignal(dialog.finished, timeout=PATIENCE_MS):
-        HELD.set()
-    with window.store.read() as connection:
-        assert imports(connection) == []
+        GOES_ON.set()
+    assert not _imports(window)
+
+
+def test_a_preview_says_how_far_it_is_and_can_be_cancelled(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    dialog = _with_file_typed(qtbot, with_importer, tmp_path)
+    assert dialog.bar.isHidden()
+    GOES_ON.clear()
+    dialog.preview.click()
+    qtbot.waitUntil(lambda: dialog.bar.value() == 250, timeout=PATIENCE_MS)
+    assert (dialog.bar.isVisible(), dialog.cancel.isEnabled()) == (True, True)
+    dialog.cancel.click()
+    GOES_ON.set()
+    qtbot.waitUntil(lambda: "was cancelled" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    assert (dialog.bar.isHidden(), dialog.read.isEnabled()) == (True, False)
+    dialog.preview.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
 
 
 def test_a_file_that_is_not_there_says_so(
@@ -160,7 +183,7 @@ def test_a_file_that_is_not_there_says_so(
     with_importer.dialogs.read_file()
     dialog = opened(qtbot, with_importer, ImportDialog)
     dialog.file.setText(str(tmp_path / "none.csv"))
-    dialog.rehearse.click()
+    dialog.preview.click()
     qtbot.waitUntil(lambda: "none.csv" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
     assert not dialog.read.isEnabled()
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import locale
 import sys
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import QApplication, QSystemTrayIcon
 
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.i18n import CONTEXT, speak
+from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.desk import languages
 from rook_tally.desk.ledger.onboarding import FirstStep
@@ -73,11 +73,11 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
 
 
 def _read_file(
-    store: Store, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
+    store: Store, asked: FileToImport, *, dry_run: bool, progress: Progress
 ) -> ImportAnswer:
     from rook_tally.cli.import_file import import_for_desk
 
-    return import_for_desk(store, asked, dry_run=dry_run, is_cancelled=is_cancelled)
+    return import_for_desk(store, asked, dry_run=dry_run, progress=progress)
 
 
 def _settle_in(window: DeskWindow) -> None:

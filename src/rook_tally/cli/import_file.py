@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from datetime import tzinfo
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -11,8 +11,10 @@ import numpy as np
 import typer
 
 from rook_tally import clock
+from rook_tally.cli.progress_line import progress_line
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
+from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
 from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
@@ -39,7 +41,7 @@ def import_file(
     dates: DateOrder | None,
 ) -> None:
     """Read a CSV file into a station's series, or say what that would do."""
-    with existing_store(where) as store:
+    with existing_store(where) as store, progress_line("reading") as progress:
         done = imported_file(
             store,
             file,
@@ -50,6 +52,7 @@ def import_file(
             now_us=clock.now_us(),
             dry_run=dry_run,
             dates=dates,
+            progress=progress,
         )
     for line in _brought(done):
         typer.echo(line)
@@ -75,7 +78,7 @@ def date_order(name: str | None) -> DateOrder | None:
 
 
 def import_for_desk(
-    store: Store, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
+    store: Store, asked: FileToImport, *, dry_run: bool, progress: Progress
 ) -> ImportAnswer:
     """The same asked for from the window."""
     done = imported_file(
@@ -88,7 +91,7 @@ def import_for_desk(
         now_us=clock.now_us(),
         dry_run=dry_run,
         dates=DateOrder(asked.dates) if asked.dates else None,
-        is_cancelled=is_cancelled,
+        progress=progress,
     )
     came = "nothing was written (a preview)" if dry_run else f"{done.readings} readings imported"
     lines = [*_brought(done), *done.remarks, *_refused(done.refused), came]

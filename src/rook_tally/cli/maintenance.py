@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 import time
 from pathlib import Path
 
 import typer
 
+from rook_tally.cli.progress_line import progress_line
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.store.maintenance import existing_store
@@ -24,8 +24,8 @@ from rook_tally.store.maintenance.inspection import compact, verify
 
 def write_backup(where: str, target: Path) -> None:
     """Copy the store to a file while it is in use."""
-    with existing_store(where) as store:
-        found = back_up(store, target, progress=_show_progress)
+    with existing_store(where) as store, progress_line("copying") as progress:
+        found = back_up(store, target, progress=progress)
     for line in found.damage:
         typer.echo(f"damaged in the store, and so in the copy: {line}")
     typer.echo(
@@ -99,8 +99,3 @@ def make_small(where: str) -> None:
     store = existing_store(where)
     before, after = compact(store)
     typer.echo(f"{where}: {before / 1e6:.1f} MB before, {after / 1e6:.1f} MB after")
-
-
-def _show_progress(share: float) -> None:
-    if sys.stderr.isatty():
-        typer.echo(f"\rcopying … {share:4.0%}", err=True, nl=share >= 1)

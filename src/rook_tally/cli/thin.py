@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import enum
-import sys
 import time
 from pathlib import Path
 
 import typer
 
+from rook_tally.cli.progress_line import progress_line
 from rook_tally.cli.selectors import chosen_series
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
@@ -45,7 +45,8 @@ def thin_store(
         remove = wish is Wish.REMOVE
         if remove:
             _back_up_first(store)
-        found = thin(store, series, before_us, remove=remove, progress=_show_progress)
+        with progress_line("thinning") as progress:
+            found = thin(store, series, before_us, remove=remove, progress=progress)
     _print(found, {one.id: one for one in series}, remove)
 
 
@@ -70,7 +71,8 @@ def _back_up_first(store: Store) -> None:
             remedy="back it up with pg_dump, then use --always",
         )
     backup = Path(f"{store.path}.before-thinning-{time.time_ns() // 10**9}")
-    back_up(store, backup, progress=_show_progress)
+    with progress_line("copying") as progress:
+        back_up(store, backup, progress=progress)
     typer.echo(f"{backup} holds everything as it was; put it back with rook-tally restore")
 
 
@@ -94,8 +96,3 @@ def _print(found: list[Thinned], series: dict[int, Series], removed: bool) -> No
             f"{readings} readings and {freed / 1e6:.2f} MB would go; nothing was removed "
             "(add --remove)"
         )
-
-
-def _show_progress(share: float) -> None:
-    if sys.stderr.isatty():
-        typer.echo(f"\r{share:4.0%}", err=True, nl=share >= 1)

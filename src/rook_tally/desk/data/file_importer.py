@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+from rook_tally.core.progress import Progress
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +32,7 @@ class ImportAnswer:
 class FileImporter(Protocol):
     """Reads CSV files into a station's series. Called in a thread; may take long."""
 
-    def __call__(
-        self, asked: FileToImport, *, dry_run: bool, is_cancelled: Callable[[], bool]
-    ) -> ImportAnswer:
+    def __call__(self, asked: FileToImport, *, dry_run: bool, progress: Progress) -> ImportAnswer:
         """Read a file, or say what that would do.
 
         Raises

@@ -1,4 +1,4 @@
-"""A CSV file read into a station's series: a rehearsal first, then for good."""
+"""A CSV file read into a station's series: a preview first, then for good."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
+    QProgressBar,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from rook_tally.core.errors import RookTallyError
+from rook_tally.core.errors import CancelledError, RookTallyError
 from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.file_importer import FileImporter, FileToImport
@@ -30,6 +31,7 @@ class ImportDialog(QDialog):
     """Asks for the file and the station; says what would be kept before anything is."""
 
     told = Signal(str, bool, int)
+    advanced = Signal(float)
     imported = Signal(str, int)
 
     def __init__(
@@ -39,7 +41,7 @@ class ImportDialog(QDialog):
         self._importer = importer
         self._thread: threading.Thread | None = None
         self._begun: FileToImport | None = None
-        self._is_written = self._closes_then = False
+        self._closes_then = False
         self._cancelled = threading.Event()
         self.setWindowTitle(tr("Read a CSV file"))
         self.setMinimumWidth(560)
@@ -71,10 +73,14 @@ class ImportDialog(QDialog):
             )
         )
         self.choose = QPushButton(tr("Choose…"))
-        self.rehearse, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
-        self.cancel = QPushButton(tr("Cancel the import"))
-        self.cancel.hide()
+        self.preview, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self._cancel)
+        self.bar = QProgressBar()
+        self.bar.setAccessibleName(tr("how far it is"))
+        self.bar.setTextVisible(False)
+        self.bar.setMaximum(1000)
+        self._show_under_way(False)
         self.choose.setObjectName("small")
         self.read.setObjectName("main")
         self.read.setEnabled(False)
@@ -88,18 +94,20 @@ class ImportDialog(QDialog):
         form.addRow(tr("Columns"), self.columns)
         form.addRow(tr("Dates begin with"), self.dates)
         foot = QHBoxLayout()
+        foot.addWidget(self.bar, 1)
         foot.addStretch(1)
         foot.addWidget(self.cancel)
-        foot.addWidget(self.rehearse)
+        foot.addWidget(self.preview)
         foot.addWidget(self.read)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.said, 1)
         column.addLayout(foot)
         self.choose.clicked.connect(self._on_choose)
-        self.rehearse.clicked.connect(lambda: self._begin(dry_run=True))
+        self.preview.clicked.connect(lambda: self._begin(dry_run=True))
         self.read.clicked.connect(lambda: self._begin(dry_run=False))
         self.told.connect(self._on_told)
+        self.advanced.connect(lambda share: self.bar.setValue(round(1000 * share)))
         for changed in (
             self.file.textChanged,
             self.station.editTextChanged,
@@ -117,17 +125,22 @@ class ImportDialog(QDialog):
     def _begin(self, *, dry_run: bool) -> None:
         if self._thread is not None:
             return
-        for button in (self.rehearse, self.read):
+        for button in (self.preview, self.read):
             button.setEnabled(False)
         self.said.setPlainText(tr("Reading …"))
-        self._begun, self._is_written = self._typed(), not dry_run
+        self._begun = self._typed()
         self._cancelled.clear()
-        self.cancel.setVisible(self._is_written)
-        self.cancel.setEnabled(True)
+        self._show_under_way(True)
         self._thread = threading.Thread(
             target=self._run, daemon=True, name="importing", args=(self._begun, dry_run)
         )
         self._thread.start()
+
+    def _show_under_way(self, is_under_way: bool) -> None:
+        self.bar.setValue(0)
+        self.bar.setVisible(is_under_way)
+        self.cancel.setVisible(is_under_way)
+        self.cancel.setEnabled(is_under_way)
 
     def _typed(self) -> FileToImport:
         """What is to be read, as it is typed now."""
@@ -140,8 +153,8 @@ class ImportDialog(QDialog):
         )
 
     def reject(self) -> None:
-        """Cancel what is being written, and close it once that is taken back; else close it."""
-        if self._thread is not None and self._is_written:
+        """Cancel what is under way, and close it once that is taken back; else close it."""
+        if self._thread is not None:
             self._cancel()
             self._closes_then = True
             return
@@ -150,24 +163,30 @@ class ImportDialog(QDialog):
     def _cancel(self) -> None:
         self._cancelled.set()
         self.cancel.setEnabled(False)
-        self.said.setPlainText(tr("Cancelling: what was written is taken back…"))
+        self.said.setPlainText(tr("Cancelling: nothing of it will be kept…"))
 
     def _run(self, asked: FileToImport, dry_run: bool) -> None:
         try:
-            answer = self._importer(asked, dry_run=dry_run, is_cancelled=self._cancelled.is_set)
+            answer = self._importer(asked, dry_run=dry_run, progress=self._advance)
             self.told.emit(answer.words, dry_run, answer.number)
         except RookTallyError as error:
             self.told.emit(str(error), False, 0)
         except Exception as error:  # noqa: BLE001 - the thread's end must be told however it ends
             self.told.emit(tr("a fault of ours: {0}; nothing was written", repr(error)), False, 0)
 
+    def _advance(self, share: float) -> None:
+        """Say how far it is, in the thread that works."""
+        if self._cancelled.is_set():
+            raise CancelledError(tr("it was cancelled"), kept=tr("nothing of it is kept"))
+        self.advanced.emit(share)
+
     def _on_told(self, text: str, can_be_read: bool, number: int) -> None:
         if self._thread is not None:
             self._thread.join()
         self._thread = None
         self.said.setPlainText(text)
-        self.cancel.hide()
-        self.rehearse.setEnabled(True)
+        self._show_under_way(False)
+        self.preview.setEnabled(True)
         # Only what was looked at is read: not a file, or station, typed since.
         self.read.setEnabled(can_be_read and self._begun == self._typed())
         if number and self._begun is not None:

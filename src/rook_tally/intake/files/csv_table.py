@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.progress import Progress, counted, unwatched
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.core.series.screening import screened
@@ -52,7 +53,9 @@ class Refused:
     why: str
 
 
-def read_table(path: Path, *, time_column: str | None = None) -> Table:
+def read_table(
+    path: Path, *, time_column: str | None = None, progress: Progress = unwatched
+) -> Table:
     """A CSV file, its delimiter and decimal sign told by itself.
 
     Raises
@@ -75,7 +78,7 @@ def read_table(path: Path, *, time_column: str | None = None) -> Table:
         raise UsageError(f"{path} holds no rows", remedy="it needs a header and rows under it")
     delimiter = delimiter_of(lines[0])
     try:
-        header, *rows = csv.reader(lines, delimiter=delimiter, strict=True)
+        header, *rows = csv.reader(counted(lines, progress), delimiter=delimiter, strict=True)
     except csv.Error as error:
         raise UsageError(f"{path} is no CSV: {error}", remedy="save it as CSV again") from None
     names = [name.strip() for name in header]
@@ -90,7 +93,12 @@ def read_table(path: Path, *, time_column: str | None = None) -> Table:
 
 
 def column_readings(
-    table: Table, column: TableColumn, times: Sequence[int | str], *, max_gap_s: float
+    table: Table,
+    column: TableColumn,
+    times: Sequence[int | str],
+    *,
+    max_gap_s: float,
+    progress: Progress = unwatched,
 ) -> tuple[Readings, list[Refused]]:
     """The readings of one column in the base unit, in order of time, screened.
 
@@ -105,7 +113,8 @@ def column_readings(
     has_commas = table.decimal_comma and any("," in row[at] for row in table.rows if len(row) > at)
     kept: dict[int, tuple[int, float]] = {}
     refused: list[Refused] = []
-    for line, (row, moment) in enumerate(zip(table.rows, times, strict=True), start=2):
+    rows = counted(table.rows, progress)
+    for line, (row, moment) in enumerate(zip(rows, times, strict=True), start=2):
         if len(row) <= max(at, table.time_column):
             if row:
                 refused.append(Refused(line, f"{len(row)} cells where the header has more"))

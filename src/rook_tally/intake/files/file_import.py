@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.progress import Progress, part_of, unwatched
 from rook_tally.core.quantities.field_guess import named_field
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.quantity import Quantity
@@ -28,6 +29,9 @@ from rook_tally.intake.files.own_export import is_own_export, own_readings
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.imports import ImportTarget, NewSeries, bring_in, new_readings
 from rook_tally.store.site import Series, Site, Station, load_site, zone_named
+
+# Of the time an import takes, roughly: lines cut into cells, and cells read, before it is written.
+_READ_SHARE, _WRITE_SHARE = 0.1, 0.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +69,7 @@ def imported_file(
     now_us: int,
     dry_run: bool = False,
     dates: DateOrder | None = None,
-    is_cancelled: Callable[[], bool] = lambda: False,
+    progress: Progress = unwatched,
 ) -> ImportOutcome:
     """Read a CSV file into a station's series, or with `dry_run` say what that would do.
 
@@ -78,23 +82,33 @@ def imported_file(
         When the file, station, a column, quantity, unit or zone cannot be meant, or its dates can
         be read in two ways; nothing was written then.
     CancelledError
-        When it is cancelled while it writes; what was written has been taken back.
+        When it is cancelled; what was written has been taken back.
     """
-    table = read_table(file, time_column=time_column)
+    table = read_table(file, time_column=time_column, progress=part_of(progress, 0.0, _READ_SHARE))
+    reading = part_of(progress, _READ_SHARE, 1.0 if dry_run else _WRITE_SHARE)
     remarks: list[str] = []
     # All that takes long is done before anything is written: stations go on being heard.
     with store.read() as connection:
         site = load_site(connection)
     is_screened = is_own_export(table)
     if is_screened:
-        brought, refused = own_readings(site, table, key, now_us=now_us)
+        brought, refused = own_readings(site, table, key, now_us=now_us, progress=reading)
         sources = [
             (TableColumn(_source(one), one.quantity, one.unit), one, readings)
             for one, readings in brought.items()
         ]
     else:
         sources, refused = _columns_read(
-            site, table, key, columns, zone, dates, remarks, now_us=now_us, dry_run=dry_run
+            site,
+            table,
+            key,
+            columns,
+            zone,
+            dates,
+            remarks,
+            now_us=now_us,
+            dry_run=dry_run,
+            progress=reading,
         )
     with store.read() as connection:
         told = tuple(
@@ -109,9 +123,10 @@ def imported_file(
             [(target, readings) for _, target, readings in sources],
             now_us=now_us,
             is_screened=is_screened,
-            is_cancelled=is_cancelled,
+            progress=part_of(progress, _WRITE_SHARE, 1.0),
         )
         number, kept = done.id, done.readings
+    progress(1.0)
     return ImportOutcome(number, kept, told, tuple(refused), tuple(remarks), site.zone)
 
 
@@ -136,6 +151,7 @@ def _columns_read(
     *,
     now_us: int,
     dry_run: bool,
+    progress: Progress,
 ) -> tuple[list[tuple[TableColumn, ImportTarget, Readings]], list[Refused]]:
     station = site.station(key) if key else None
     if station is None:
@@ -152,7 +168,13 @@ def _columns_read(
         _with_unit(one, at, station.kind, table) for one, at in zip(wanted, known, strict=True)
     ]
     cells = [row[table.time_column] if len(row) > table.time_column else "" for row in table.rows]
-    times = file_times(cells, zone_named(zone or site.zone), order=dates, now_us=now_us)
+    times = file_times(
+        cells,
+        zone_named(zone or site.zone),
+        order=dates,
+        now_us=now_us,
+        progress=part_of(progress, 0.0, 0.5),
+    )
     if times.is_open:
         if not dry_run:
             raise times.ask()
@@ -161,9 +183,14 @@ def _columns_read(
         remarks.append(f"dates were read {times.order.value}, as some of them show")
     refused: list[Refused] = []
     read: list[tuple[TableColumn, ImportTarget, Readings]] = []
-    for column, series in zip(wanted, known, strict=True):
+    columns_progress = part_of(progress, 0.5, 1.0)
+    for at, (column, series) in enumerate(zip(wanted, known, strict=True)):
         readings, wrong = column_readings(
-            table, column, times.time_us, max_gap_s=max_gap_s(station.cadence_s)
+            table,
+            column,
+            times.time_us,
+            max_gap_s=max_gap_s(station.cadence_s),
+            progress=part_of(columns_progress, at / len(wanted), (at + 1) / len(wanted)),
         )
         refused.extend(wrong)
         field = table.unit_in_header(column.name)[0]

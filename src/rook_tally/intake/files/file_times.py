@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.progress import Progress, counted, part_of, unwatched
 from rook_tally.core.timestamps import time_us_from_datetime, time_us_from_epoch
 from rook_tally.intake.bounds import EARLIEST_US, MOST_AHEAD_US
 
@@ -60,7 +61,12 @@ class FileTimes:
 
 
 def file_times(
-    cells: Sequence[str], zone: tzinfo, *, order: DateOrder | None, now_us: int
+    cells: Sequence[str],
+    zone: tzinfo,
+    *,
+    order: DateOrder | None,
+    now_us: int,
+    progress: Progress = unwatched,
 ) -> FileTimes:
     """The moments of time cells: RFC 3339, epoch numbers, or a date and time of the zone.
 
@@ -74,7 +80,7 @@ def file_times(
     chosen = order or shown or DateOrder.DAY_FIRST
     moments: list[int | str] = []
     local: list[tuple[int, datetime]] = []
-    for row, cell in enumerate(cells):
+    for row, cell in enumerate(counted(cells, part_of(progress, 0.0, 0.5))):
         try:
             told = _moment(cell.strip(), chosen)
         except ValueError as error:
@@ -85,7 +91,7 @@ def file_times(
             moments.append("")
         else:
             moments.append(told)
-    for row, told_local in _in_zone(local, zone):
+    for row, told_local in _in_zone(local, zone, part_of(progress, 0.5, 1.0)):
         moments[row] = told_local
     for row, moment in enumerate(moments):
         if isinstance(moment, int):
@@ -152,7 +158,9 @@ def _moment(text: str, order: DateOrder) -> int | datetime:
     return moment if moment.tzinfo is None else time_us_from_datetime(moment)
 
 
-def _in_zone(local: Sequence[tuple[int, datetime]], zone: tzinfo) -> list[tuple[int, int | str]]:
+def _in_zone(
+    local: Sequence[tuple[int, datetime]], zone: tzinfo, progress: Progress
+) -> list[tuple[int, int | str]]:
     """Moments of local times, by row.
 
     The hour that comes twice is told by the rows' own order: where they step back, the second
@@ -162,7 +170,7 @@ def _in_zone(local: Sequence[tuple[int, datetime]], zone: tzinfo) -> list[tuple[
     ordered = list(reversed(local)) if falls else list(local)
     found: list[tuple[int, int | str]] = []
     twice: list[tuple[int, datetime]] = []
-    for row, told in ordered:
+    for row, told in counted(ordered, progress):
         both = {time_us_from_datetime(told.replace(tzinfo=zone, fold=fold)) for fold in (0, 1)}
         if len(both) == 1:
             found.append((row, both.pop()))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.progress import Progress, counted, unwatched
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import Quality, Readings, readings_from
@@ -38,7 +39,7 @@ def is_own_export(table: Table) -> bool:
 
 
 def own_readings(
-    site: Site, table: Table, key: str | None, *, now_us: int
+    site: Site, table: Table, key: str | None, *, now_us: int, progress: Progress = unwatched
 ) -> tuple[dict[ImportTarget, Readings], list[Refused]]:
     """The readings of an export by series, as they were kept, some of them yet to be begun.
 
@@ -56,7 +57,7 @@ def own_readings(
     rows: dict[tuple[str, str], _Rows] = {}
     refused: list[Refused] = []
     seen: set[str] = set()
-    for line, row in enumerate(table.rows, start=2):
+    for line, row in enumerate(counted(table.rows, progress), start=2):
         if not row:
             continue
         if len(row) != len(HEADER):

@@ -5,7 +5,7 @@ Only what was not there before is written: a reading that a station sent stands 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -15,6 +15,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.errors import CancelledError, UsageError
+from rook_tally.core.progress import Progress, part_of, unwatched
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.page_codec import decode, encode
@@ -73,10 +74,6 @@ ImportTarget: TypeAlias = "Series | NewSeries"
 """What a file's column is brought into."""
 
 
-def _never() -> bool:
-    return False
-
-
 def bring_in(
     store: Store,
     name: str,
@@ -84,7 +81,7 @@ def bring_in(
     *,
     now_us: int,
     is_screened: bool = False,
-    is_cancelled: Callable[[], bool] = _never,
+    progress: Progress = unwatched,
 ) -> Import:
     """Write the new ones of these readings as one import, a piece at a time: between two pieces the
     doors have the store to themselves. Broken off in between, what is written can be taken back.
@@ -106,8 +103,15 @@ def bring_in(
         targets = [(_begun(connection, target), told) for target, told in readings]
     try:
         count = sum(
-            _bring_into(store, number, series, told, is_screened, is_cancelled)
-            for series, told in targets
+            _bring_into(
+                store,
+                number,
+                series,
+                told,
+                is_screened,
+                part_of(progress, at / len(targets), (at + 1) / len(targets)),
+            )
+            for at, (series, told) in enumerate(targets)
         )
     except CancelledError:
         with store.write() as connection:
@@ -117,12 +121,7 @@ def bring_in(
 
 
 def _bring_into(
-    store: Store,
-    number: int,
-    series: Series,
-    told: Readings,
-    is_screened: bool,
-    is_cancelled: Callable[[], bool],
+    store: Store, number: int, series: Series, told: Readings, is_screened: bool, progress: Progress
 ) -> int:
     with store.read() as connection:
         new = new_readings(connection, series, told)
@@ -130,10 +129,12 @@ def _bring_into(
         return 0
     _remember(store, number, series, new)
     written: list[Readings] = []
-    cancelled = False
+    cancelled: CancelledError | None = None
     for part in _pieces(new.time_us):
-        cancelled = is_cancelled()
-        if cancelled:
+        try:
+            progress(part.start / len(new))
+        except CancelledError as error:
+            cancelled = error
             break
         with store.write() as connection:
             # Of what has come meanwhile nothing is written over.
@@ -147,8 +148,8 @@ def _bring_into(
         # What a station said meanwhile is none of it, and is not taken back with it.
         new = _joined(written)
         _remember(store, number, series, new)
-    if cancelled:
-        raise CancelledError("the import was cancelled", kept="nothing of it is kept")
+    if cancelled is not None:
+        raise cancelled
     return len(new)
 
 
