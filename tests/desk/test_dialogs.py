@@ -173,6 +173,28 @@ def test_a_correction_is_withdrawn_from_the_list_and_comes_back(
     assert entry.correction.offset == pytest.approx(1.0)
 
 
+def test_a_correction_typed_beside_somebody_elses_is_shown_on_top_of_it_first(
+    qtbot: QtBot, store: Store, warm: Series, open_desk: OpenDesk
+) -> None:
+    window = open_desk(held_clock(NOON_US))
+    window.dialogs.correct(window.state.site.series[0])
+    dialog = opened(qtbot, window, CorrectionsDialog)
+    dialog.typed["offset"].setText("-1")
+    qtbot.waitUntil(dialog.save.isEnabled, timeout=PATIENCE_MS)
+    with store.write() as connection:
+        theirs = Correction(NOON_US - MINUTE_US, 1.0, 2.0)
+        add_correction(connection, warm.id, theirs, who="Ada", why="", now_us=NOON_US)
+    dialog.save.click()
+    qtbot.waitUntil(lambda: "by now" in dialog.problem.text(), timeout=PATIENCE_MS)
+    assert dialog.typed["offset"].text() == "-1"
+    assert "20.00 as sent, 22.00 as shown now, 21.00" in dialog.effect.text()
+    dialog.save.click()
+    qtbot.waitUntil(lambda: not dialog.typed["offset"].text(), timeout=PATIENCE_MS)
+    with store.read() as connection:
+        entries = correction_entries(connection, warm.id)
+    assert [one.correction.offset for one in entries] == [2.0, 1.0]
+
+
 @pytest.mark.parametrize(
     ("way", "typed", "told"),
     [

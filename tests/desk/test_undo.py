@@ -25,7 +25,14 @@ from rook_tally.desk.data.store_client import Command, Failure, Outcome, Success
 from rook_tally.desk.data.undo import LocalStep, UndoableResult, UndoHistory
 from rook_tally.store.base import Store
 from rook_tally.store.readings import overrulings, read_range
-from rook_tally.store.site import Series, correction_entries, load_site, remarks, shown_units
+from rook_tally.store.site import (
+    Series,
+    add_correction,
+    correction_entries,
+    load_site,
+    remarks,
+    shown_units,
+)
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 T = TypeVar("T")
@@ -229,6 +236,34 @@ def test_a_correction_that_replaced_another_gives_it_back(
     assert offsets() == []
     hands.history.undo()
     assert offsets() == [2.0]
+
+
+def test_a_correction_is_refused_where_another_holds_by_now(
+    store: Store, hands: Hands, series: Series
+) -> None:
+    """What was typed lies on top of what was seen; on top of something else it is another thing."""
+    mine = Correction(NOON_US, 1.0, 2.0)
+
+    def theirs(offset: float) -> None:
+        with store.write() as connection:
+            earlier = Correction(NOON_US - MINUTE_US, 1.0, offset)
+            add_correction(connection, series.id, earlier, who="Ada", why="", now_us=NOON_US)
+
+    hands.change(Correct(series, mine, "potter", "meter", NOON_US, None))
+    hands.history.undo()
+    theirs(-1.0)
+    hands.change(Correct(series, mine, "potter", "meter", NOON_US, None))
+    assert "is corrected by −1 °C there by now" in hands.told[-1]
+    seen = Correction(NOON_US - MINUTE_US, 1.0, -1.0)
+    hands.change(Correct(series, mine, "potter", "meter", NOON_US, seen))
+    with store.read() as connection:
+        entries = correction_entries(connection, series.id)
+    assert [one.correction.offset for one in entries] == [-1.0, 2.0]
+    # One that is withdrawn comes back only where nothing else holds by then.
+    hands.change(WithdrawCorrection(series, entries[1].id))
+    theirs(-3.0)
+    hands.history.undo()
+    assert "is corrected by −3 °C there by now" in hands.told[-1]
 
 
 def test_an_overruling_replaced_comes_back(store: Store, hands: Hands, series: Series) -> None:

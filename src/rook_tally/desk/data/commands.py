@@ -10,7 +10,7 @@ from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
-from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.corrections import Correction, correction_text, in_force
 from rook_tally.core.series.readings import Quality
 from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
@@ -74,25 +74,35 @@ class RemoveRemark:
 
 @dataclass(frozen=True, slots=True)
 class Correct:
-    """A series shall be corrected from a moment on."""
+    """A series shall be corrected from a moment on. `base` is the correction that held there when
+    the person looked: what they gave lies on top of it."""
 
     series: Series
     correction: Correction
     who: str
     why: str
     now_us: int
+    base: Correction | Unchecked | None = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Enter it; one that began at the same moment is replaced, and comes back when undone."""
+        """Enter it; one that began at the same moment is replaced, and comes back when undone.
+
+        Raises
+        ------
+        ConflictError
+            When another correction holds there by now; nothing was written then.
+        """
         begin_us = self.correction.from_us
-        before = next(
-            (
-                one
-                for one in correction_entries(connection, self.series.id)
-                if one.correction.from_us == begin_us
-            ),
-            None,
-        )
+        entries = correction_entries(connection, self.series.id)
+        held = in_force([one.correction for one in entries], begin_us)
+        if not isinstance(self.base, Unchecked) and held != self.base:
+            there = tr("nothing") if held is None else correction_text(held, self.series.shown)
+            raise ConflictError(
+                tr("{0} is corrected by {1} there by now", _name(self.series), there),
+                kept=tr("nothing was changed"),
+                remedy=tr("look at it as it is now"),
+            )
+        before = next((one for one in entries if one.correction.from_us == begin_us), None)
         entry_id = add_correction(
             connection,
             self.series.id,
@@ -104,7 +114,7 @@ class Correct:
         words = f"{_name(self.series)} corrected"
         if before is None:
             return UndoableResult(words, WithdrawCorrection(self.series, entry_id))
-        return UndoableResult(words, _correct_as(self.series, before))
+        return UndoableResult(words, _correct_as(self.series, before, self.correction))
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,13 +136,15 @@ class WithdrawCorrection:
         )
         withdraw_correction(connection, self.entry_id)
         assert before is not None  # withdrawing one that is not there has raised
+        left = [one.correction for one in correction_entries(connection, self.series.id)]
         return UndoableResult(
-            tr("correction of {0} withdrawn", _name(self.series)), _correct_as(self.series, before)
+            tr("correction of {0} withdrawn", _name(self.series)),
+            _correct_as(self.series, before, in_force(left, before.correction.from_us)),
         )
 
 
-def _correct_as(series: Series, entry: CorrectionEntry) -> Correct:
-    return Correct(series, entry.correction, entry.who, entry.why, entry.made_us)
+def _correct_as(series: Series, entry: CorrectionEntry, base: Correction | None) -> Correct:
+    return Correct(series, entry.correction, entry.who, entry.why, entry.made_us, base)
 
 
 @dataclass(frozen=True, slots=True)

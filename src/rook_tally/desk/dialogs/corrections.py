@@ -280,10 +280,20 @@ class CorrectionsDialog(StoreDialog):
         why = self.typed["why"].text().strip() or "not said"
         now_us = self._state.clock()
         self._client.write(
-            Correct(self._series, correction, user_name(), why, now_us),
+            Correct(
+                self._series, correction, user_name(), why, now_us, self._held(correction.from_us)
+            ),
             self._on_saved,
-            self.problem.setText,
+            self._on_refused,
         )
+
+    def _on_refused(self, why: str) -> None:
+        def show(answer: CorrectionsAnswer) -> None:
+            # What was typed stays, and is shown on top of what holds by now.
+            self._show(answer)
+            self.problem.setText(why)
+
+        self._client.read(CorrectionsQuery(self._series, self._state.clock()), show)
 
     def _on_saved(self, _done: UndoableResult) -> None:
         # What is done is typed no longer: pressed again it would lie on top of itself.
