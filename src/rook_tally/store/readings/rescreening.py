@@ -40,7 +40,8 @@ _NEWEST_SEALED = "SELECT max(start_us) FROM page WHERE series_id = ?"
 _COLUMNS = "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us"
 # One statement: it runs with every batch and series.
 _AROUND = (
-    f"SELECT * FROM ({_COLUMNS} < ? ORDER BY time_us DESC LIMIT {SCREENED_TAIL}) AS before "
+    f"SELECT * FROM ({_COLUMNS} BETWEEN ? AND ? "
+    f"ORDER BY time_us DESC LIMIT {SCREENED_TAIL}) AS before "
     f"UNION ALL {_COLUMNS} BETWEEN ? AND ? "
     f"UNION ALL SELECT * FROM ({_COLUMNS} > ? ORDER BY time_us LIMIT {SCREENED_TAIL}) AS after"
 )
@@ -278,9 +279,11 @@ def _readings_around(
     series_id = series.id
     margin_us = _margin_us(series)
     ((sealed_us,),) = fetched(connection, _NEWEST_SEALED, (series_id,))
-    if sealed_us is not None and first_us - margin_us < sealed_us + PAGE_US:
+    open_us = 0 if sealed_us is None else sealed_us + PAGE_US
+    if first_us - margin_us < open_us:
         return read_raw_range(connection, series_id, first_us - margin_us, last_us + margin_us)
-    bounds = (series_id, first_us, series_id, first_us, last_us, series_id, last_us)
+    # Rows of sealed days came late: without what is sealed around them nobody can judge them.
+    bounds = (series_id, open_us, first_us - 1, series_id, first_us, last_us, series_id, last_us)
     return _readings(sorted(fetched(connection, _AROUND, bounds)))
 
 
