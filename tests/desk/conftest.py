@@ -33,6 +33,7 @@ def open_desk(qtbot: QtBot, store: Store) -> Iterator[OpenDesk]:
 
     yield opened
     for window in windows:
+        window.asks_before_closing = False
         window.close()
     # A window does not wait for what it reads: its thread ends when that has come.
     wait_until(lambda: not {"feed", "store client"} & _names_of_threads())

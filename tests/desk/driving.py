@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QMenu, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from rook_tally.desk.app.views import STRIP
@@ -58,3 +58,9 @@ def menu_at(window: DeskWindow, widget: QWidget, spot: QPoint) -> list[str]:
     words = [one.text().partition("\t")[0] for one in menu.actions()]
     menu.close()
     return words
+
+
+def answer(qtbot: QtBot, parent: QWidget, words: str) -> None:
+    """Answer the question that is open with the button of these words."""
+    question = opened(qtbot, parent, QMessageBox)
+    next(one for one in question.buttons() if one.text() == words).click()

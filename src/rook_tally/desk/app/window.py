@@ -44,6 +44,7 @@ from rook_tally.desk.data.store_feed import News, StoreFeed
 from rook_tally.desk.data.undo import UndoHistory
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
+from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.rail.model import RailModel
 from rook_tally.desk.rail.time_rail import TimeRail
@@ -444,6 +445,10 @@ class DeskWindow(QMainWindow):
         self.leaving = question
         question.open()
 
+    def _close_form(self, form: AskingDialog) -> None:
+        form.discard()
+        self.close()
+
     def _leave(self, *, keeps_recording: bool) -> None:
         if self.recorder is not None and keeps_recording:
             self.recorder.let_go()
@@ -457,6 +462,11 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""
+        form = next((one for one in self.findChildren(AskingDialog) if one.is_touched), None)
+        if self.asks_before_closing and form is not None and form.isVisible():
+            event.ignore()
+            form.leave(lambda: self._close_form(form))
+            return
         if self.asks_before_closing and self.recorder is not None and self.recorder.is_running:
             event.ignore()
             self._ask_before_closing()

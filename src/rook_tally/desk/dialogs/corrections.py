@@ -149,6 +149,7 @@ class CorrectionsDialog(StoreDialog):
         self.save.clicked.connect(self._on_save)
         self.typed["from"].setText("now" if state.window.is_live else "")
         self._on_way()
+        self.ask_about(self.save)
         self.read_again()
 
     def _lay_out(self) -> None:
@@ -300,6 +301,7 @@ class CorrectionsDialog(StoreDialog):
         for name, line in self.typed.items():
             if name != "from":
                 line.clear()
+        self.ask_about(self.save)
         self.read_again()
 
     def _show(self, answer: CorrectionsAnswer) -> None:

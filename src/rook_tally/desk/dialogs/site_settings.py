@@ -73,7 +73,7 @@ class SiteDialog(StoreDialog):
         self.setEnabled(False)
         self.choose.clicked.connect(self._on_choose)
         self.save.clicked.connect(self._on_save)
-        self.cancel.clicked.connect(self.reject)
+        self.cancel.clicked.connect(self.discard)
         client.read(SiteSettingsQuery(), self._show, self.why.setText)
 
     def _lay_out(self) -> None:
@@ -117,6 +117,7 @@ class SiteDialog(StoreDialog):
         self.setEnabled(True)
         self.name.setFocus()
         self.name.selectAll()
+        self.ask_about(self.save)
 
     def _on_choose(self) -> None:
         dialog = QFileDialog(self, tr("Folder for daily copies"), self.folder.text())

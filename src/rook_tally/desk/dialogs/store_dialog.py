@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from rook_tally.desk.data.store_client import ClientScope
+from rook_tally.desk.parts.asking_dialog import AskingDialog
 
 
-class StoreDialog(QDialog):
+class StoreDialog(AskingDialog):
     """A dialog with a client whose answers are dropped once it is closed."""
 
     def __init__(self, client: ClientScope, parent: QWidget) -> None:

@@ -439,8 +439,23 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="core" />
+      <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} is corrected by {1} there by now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/commands.py" />
       <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>look at it as it is now</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -461,11 +476,6 @@
     <message>
       <location filename="desk/data/conflict.py" />
       <source>{0} was changed by somebody else meanwhile ({1})</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/conflict.py" />
-      <source>look at it as it is now</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -910,7 +920,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>Cancel the import</source>
+      <source>how far it is</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -950,7 +960,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>Cancelling: what was written is taken back…</source>
+      <source>Cancelling: nothing of it will be kept…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -980,7 +990,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>it was cancelled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>a fault of ours: {0}; nothing was written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>nothing of it is kept</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1561,6 +1581,16 @@
     <message>
       <location filename="desk/parts/alarm_lines.py" />
       <source>them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/asking_dialog.py" />
+      <source>What was changed here is not saved yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/asking_dialog.py" />
+      <source>Discard</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2212,7 +2242,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/lane_head.py" />
-      <source>The cross takes this lane away</source>
+      <source>The cross removes this lane</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3288,12 +3318,17 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/channel_dialog.py" />
-      <source>Sort</source>
+      <source>New</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/channel_dialog.py" />
-      <source>New</source>
+      <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>{0} saved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3304,11 +3339,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/commands.py" />
       <source>{0} deleted</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/commands.py" />
-      <source>{0} can be told</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3467,11 +3497,6 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
-      <source>nothing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/watch/sentence_edit.py" />
       <source>{0} was not taken: {1}</source>
       <translation type="unfinished" />
@@ -3509,11 +3534,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/view.py" />
       <source>Test this alarm</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>

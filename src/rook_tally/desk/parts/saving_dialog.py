@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton, QWidget
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QDialogButtonBox, QPushButton, QWidget
 
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 
@@ -21,7 +23,7 @@ def dialog_buttons(main: QPushButton, other: QPushButton) -> QDialogButtonBox:
     return box
 
 
-class SavingDialog(QDialog):
+class SavingDialog(AskingDialog):
     """A form with its error line and its buttons. Who makes it connects `buttons.accepted`, and
     calls `saved` or `not_saved` with what came of it."""
 
@@ -33,7 +35,13 @@ class SavingDialog(QDialog):
         self.problem.hide()
         self.main = QPushButton(main_words)
         self.buttons = dialog_buttons(self.main, QPushButton(tr("Cancel")))
-        self.buttons.rejected.connect(self.reject)
+        self.buttons.rejected.connect(self.discard)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What it shows at first is nobody's yet."""
+        super().showEvent(event)
+        if not event.spontaneous():
+            self.ask_about(self.main)
 
     def begin_saving(self) -> None:
         """It is on its way: nothing can be pressed twice."""

@@ -56,6 +56,7 @@ class NewStationDialog(SavingDialog):
 
     def offer(self, choices: Choices) -> None:
         """Offer the places and kinds there are; what was typed meanwhile stays."""
+        was_touched = self.is_touched
         typed = self.place.currentText()
         if not self.place.count():
             self.place.addItems(choices.places)
@@ -63,6 +64,8 @@ class NewStationDialog(SavingDialog):
         for slug, name in choices.kinds.items():
             self.kind.addItem(name, slug)
         self.kind.setCurrentIndex(max(0, self.kind.findData("plain")))
+        if not was_touched:
+            self.ask_about(self.main)
 
     def save(self) -> None:
         """Have it added."""

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QFormLayout,
     QGridLayout,
     QPushButton,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
@@ -27,7 +27,7 @@ from rook_tally.desk.stations.control_list import filled
 from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
 
 
-class TakeInDialog(QDialog):
+class TakeInDialog(AskingDialog):
     """Shows how a stray sender is taken in. `decided` is sent when the person wants it so."""
 
     decided = Signal()
@@ -82,7 +82,7 @@ class TakeInDialog(QDialog):
         column.addStretch(1)
         column.addWidget(dialog_buttons(self.take_in, self.close_button))
         self.take_in.clicked.connect(self._on_take_in)
-        self.close_button.clicked.connect(self.close)
+        self.close_button.clicked.connect(self.discard)
         self.place.editTextChanged.connect(self._on_place)
         self.kind.activated.connect(self._on_kind)
         self.indoors.toggled.connect(self._on_indoors)
@@ -106,6 +106,9 @@ class TakeInDialog(QDialog):
         one = self.taken
         if one.step is not self._shown_step and one.step is TakeInStep.DECIDING:
             self._offer()
+        if one.step is not self._shown_step:
+            # What is on its way, or done, is not asked about.
+            self.ask_about(self.take_in)
         self._shown_step = one.step
         deciding = one.step is TakeInStep.DECIDING
         self._form.setVisible(deciding)

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
-from typing import TypeAlias
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -24,8 +21,9 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.store_client import Command
+from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -38,6 +36,7 @@ from rook_tally.desk.watch.channel_form import (
     way_from,
 )
 from rook_tally.desk.watch.commands import RemoveChannel, SaveChannel
+from rook_tally.desk.watch.queries import ChannelsQuery
 
 _TOLD = {
     "to": "Mail goes to",
@@ -66,19 +65,18 @@ _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE
 _SORTS = (ChannelKind.MAIL, ChannelKind.WEBHOOK, ChannelKind.MQTT)
 
 
-WriteCommand: TypeAlias = Callable[
-    [Command[UndoableResult], Callable[[UndoableResult], None], Callable[[str], None]], None
-]
+class ChannelDialog(AskingDialog):
+    """Channels on the left, the picked one on the right. `changed` says that the store has others
+    by now."""
 
-
-class ChannelDialog(QDialog):
-    """Channels on the left, the picked one on the right. `write` has the store changed."""
+    changed = Signal()
 
     def __init__(
-        self, theme: Theme, ways: tuple[Channel, ...], write: WriteCommand, parent: QWidget
+        self, theme: Theme, ways: tuple[Channel, ...], client: ClientScope, parent: QWidget
     ) -> None:
         super().__init__(parent)
-        self._write = write
+        self._client = client
+        self.finished.connect(client.close)
         self.setWindowTitle(tr("Ways of telling"))
         self.resize(640, 440)
         self._ways: list[Channel] = list(ways)
@@ -94,7 +92,7 @@ class ChannelDialog(QDialog):
             self.sort.addItem(tr(sort.value), sort)
         self.form = QFormLayout()
         self.form.addRow(tr("Name"), self.name)
-        self.form.addRow(tr("Sort"), self.sort)
+        self.form.addRow(tr("Kind"), self.sort)
         self.fields: dict[str, QLineEdit | QComboBox] = {}
         self.kept = Label()
         self.kept.setWordWrap(True)
@@ -111,7 +109,7 @@ class ChannelDialog(QDialog):
         self.new = QPushButton(tr("New"))
         self.keep = QPushButton(tr("Save"))
         self.keep.setObjectName("main")
-        self.remove = QPushButton(tr("Remove"))
+        self.remove = QPushButton(tr("Delete"))
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
         left.addWidget(self.new)
@@ -127,7 +125,7 @@ class ChannelDialog(QDialog):
         row = QHBoxLayout(self)
         row.addLayout(left)
         row.addLayout(right, 1)
-        self.new.clicked.connect(self.begin)
+        self.new.clicked.connect(lambda: self.leave(self.begin))
         self.keep.clicked.connect(self._keep)
         self.remove.clicked.connect(self._remove)
         self.sort.currentIndexChanged.connect(lambda _at: self._show_fields())
@@ -162,8 +160,22 @@ class ChannelDialog(QDialog):
         self.name.setFocus()
 
     def _pick(self, row: int) -> None:
-        if 0 <= row < len(self._ways):
-            self._show(self._ways[row])
+        if not 0 <= row < len(self._ways):
+            return
+        if self.is_touched:
+            # The list stays where the form is until that is settled.
+            self._show_row(self._picked)
+        self.leave(lambda: self._turn_to(self._ways[row]))
+
+    def _turn_to(self, way: Channel) -> None:
+        self._show_row(way)
+        self._show(way)
+
+    def _show_row(self, way: Channel | None) -> None:
+        names = [one.name for one in self._ways]
+        self.list.blockSignals(True)
+        self.list.setCurrentRow(-1 if way is None else names.index(way.name))
+        self.list.blockSignals(False)
 
     def _show(self, way: Channel | None) -> None:
         self._picked = way
@@ -185,6 +197,7 @@ class ChannelDialog(QDialog):
         self.form.setRowVisible(self.kept, bool(self.kept.text()))
         self.remove.setEnabled(way is not None and way.sort in _SORTS)
         self._show_fields()
+        self.ask_about(self.keep)
 
     def _show_fields(self) -> None:
         wanted = {*FIELDS[self.sort.currentData()], *EVERY}
@@ -207,7 +220,9 @@ class ChannelDialog(QDialog):
             return
         self.why.setText("")
         self.keep.setEnabled(False)
-        self._write(SaveChannel(way), partial(self._on_saved, way), self._on_not_saved)
+        self._client.write(
+            SaveChannel(way, self._picked), partial(self._on_saved, way), self._on_not_saved
+        )
 
     def _on_saved(self, way: Channel, _done: UndoableResult) -> None:
         """It is in the store: only now does the list hold it."""
@@ -217,13 +232,28 @@ class ChannelDialog(QDialog):
         found = self.list.findItems(way.name, Qt.MatchFlag.MatchExactly)
         self.list.setCurrentItem(found[0])
         self._show(way)
+        self.changed.emit()
 
     def _on_not_saved(self, why: str) -> None:
         self.keep.setEnabled(True)
         self.why.setText(why)
+        # Who has read what somebody else did meanwhile may save over it.
+        self._client.read(ChannelsQuery(), self._take)
+
+    def _take(self, ways: tuple[Channel, ...]) -> None:
+        self._ways = list(ways)
+        self._fill()
+        if self._picked is not None:
+            name = self._picked.name
+            self._picked = next((one for one in ways if one.name == name), None)
+        self._show_row(self._picked)
+
+    def _on_removed(self, _done: UndoableResult) -> None:
+        self.changed.emit()
+        self.accept()
 
     def _remove(self) -> None:
         if self._picked is not None:
-            self._write(
-                RemoveChannel(self._picked.name), lambda _done: self.accept(), self._on_not_saved
+            self._client.write(
+                RemoveChannel(self._picked.name, self._picked), self._on_removed, self._on_not_saved
             )

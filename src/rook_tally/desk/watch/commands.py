@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally import clock
@@ -79,28 +80,61 @@ def _watch_called(connection: Connection, slug: str) -> Watch | None:
 
 @dataclass(frozen=True, slots=True)
 class SaveChannel:
-    """A way of telling shall be written down, or changed."""
+    """A channel shall be written down, or changed. A password or secret that the person did not
+    touch stays as it is by then: the collector may have moved it meanwhile."""
 
     way: Channel
+    base: Channel | Unchecked | None = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
-        """Write it."""
-        before = next((one for one in ways(connection) if one.name == self.way.name), None)
-        save_channel(connection, self.way)
-        back = RemoveChannel(self.way.name) if before is None else SaveChannel(before)
-        return UndoableResult(tr("{0} can be told", self.way.name), back)
+        """Write it.
+
+        Raises
+        ------
+        ConflictError
+            When it is not `base` any more, but for its password; nothing was written then.
+        """
+        before = _channel_called(connection, self.way.name)
+        _check_channel(self.way.name, self.base, before)
+        save_channel(connection, self._with_secret_of(before))
+        words = tr("{0} saved", self.way.name)
+        if before is None:
+            return UndoableResult(words, RemoveChannel(self.way.name, self.way))
+        return UndoableResult(words, SaveChannel(before, self.way))
+
+    def _with_secret_of(self, now: Channel | None) -> Channel:
+        base = self.base
+        if now is None or not isinstance(base, Channel) or base.own_secret != self.way.own_secret:
+            return self.way
+        return replace(self.way, password=now.password, secret=now.secret, apart=now.apart)
 
 
 @dataclass(frozen=True, slots=True)
 class RemoveChannel:
-    """A way of telling shall be deleted."""
+    """A channel shall be deleted."""
 
     name: str
+    base: Channel | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Delete it; refused while a watch uses it."""
-        before = next((one for one in ways(connection) if one.name == self.name), None)
+        before = _channel_called(connection, self.name)
+        _check_channel(self.name, self.base, before)
         remove_channel(connection, self.name)
         return UndoableResult(
-            tr("{0} deleted", self.name), None if before is None else SaveChannel(before)
+            tr("{0} deleted", self.name), None if before is None else SaveChannel(before, None)
         )
+
+
+def _channel_called(connection: Connection, name: str) -> Channel | None:
+    return next((one for one in ways(connection) if one.name == name), None)
+
+
+def _check_channel(name: str, base: Channel | Unchecked | None, now: Channel | None) -> None:
+    def told(one: Channel) -> Channel:
+        # What is said of a conflict is read by whoever looks on.
+        return replace(one, password="", secret="", apart="")
+
+    check_base(
+        name, told(base) if isinstance(base, Channel) else base, None if now is None else told(now)
+    )

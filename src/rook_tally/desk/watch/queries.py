@@ -85,6 +85,17 @@ class WatchesQuery:
 
 
 @dataclass(frozen=True, slots=True)
+class ChannelsQuery:
+    """Asks for the channels there are."""
+
+    subject: str = "channels"
+
+    def run(self, connection: Connection) -> tuple[Channel, ...]:
+        """Read them."""
+        return tuple(ways(connection))
+
+
+@dataclass(frozen=True, slots=True)
 class BacktestReadings:
     """The readings that a draft is backtested on.
 

@@ -315,8 +315,10 @@ class WatchView(QWidget):
     def show_ways(self) -> None:
         """Let ways of telling be set up."""
         known = () if self.model.listing is None else self.model.listing.ways
-        dialog = ChannelDialog(self._theme, known, self._write, self)
+        dialog = ChannelDialog(self._theme, known, self._client.scope(), self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.changed.connect(self._ask_list)
+        dialog.finished.connect(self._ask_list)
         dialog.open()
 
     def _show_other_journal(self) -> None:
