@@ -39,6 +39,61 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>K</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>m</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>kg</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>A</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>%</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>ppm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>lx</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>°</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>dB</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/workings/dimensions.py" />
+      <source>dBm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/app/action_list.py" />
       <source>Find a place, station, series, remark or command</source>
       <translation type="unfinished" />
@@ -3304,6 +3359,36 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/channel_dialog.py" />
       <source>wren@fennel.example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Mail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Webhook</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>MQTT topic</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>This desktop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>A sound</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>A voice</source>
       <translation type="unfinished" />
     </message>
     <message>

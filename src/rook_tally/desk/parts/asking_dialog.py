@@ -70,8 +70,9 @@ class AskingDialog(QDialog):
 
 
 def _held_by(form: QWidget) -> tuple[str, ...]:
-    """What the fields of a form hold, in their order."""
-    return tuple(text for one in form.findChildren(QWidget) if (text := _text(one)) is not None)
+    """What the fields of a form hold that a person can see, in their order."""
+    fields = [one for one in form.findChildren(QWidget) if one.isVisibleTo(form)]
+    return tuple(text for one in fields if (text := _text(one)) is not None)
 
 
 def _text(field: QWidget) -> str | None:

@@ -62,6 +62,14 @@ _CHOICES = {
     "to": "wren@fennel.example",
 }
 _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE: "none"}
+_KINDS = {
+    ChannelKind.MAIL: "Mail",
+    ChannelKind.WEBHOOK: "Webhook",
+    ChannelKind.MQTT: "MQTT topic",
+    ChannelKind.DESKTOP: "This desktop",
+    ChannelKind.SOUND: "A sound",
+    ChannelKind.VOICE: "A voice",
+}
 _SORTS = (ChannelKind.MAIL, ChannelKind.WEBHOOK, ChannelKind.MQTT)
 
 
@@ -89,7 +97,7 @@ class ChannelDialog(AskingDialog):
         self.name = QLineEdit()
         self.sort = QComboBox()
         for sort in _SORTS:
-            self.sort.addItem(tr(sort.value), sort)
+            self.sort.addItem(tr(_KINDS[sort]), sort)
         self.form = QFormLayout()
         self.form.addRow(tr("Name"), self.name)
         self.form.addRow(tr("Kind"), self.sort)
@@ -185,7 +193,7 @@ class ChannelDialog(AskingDialog):
         self.name.setReadOnly(way is not None)
         self.sort.setEnabled(way is None)
         if way is not None and self.sort.findData(way.sort) < 0:
-            self.sort.addItem(tr(way.sort.value), way.sort)
+            self.sort.addItem(tr(_KINDS[way.sort]), way.sort)
         self.sort.setCurrentIndex(0 if way is None else self.sort.findData(way.sort))
         texts = texts_of(way or Channel(name="", sort=ChannelKind.MAIL))
         for name, field in self.fields.items():
