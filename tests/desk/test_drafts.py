@@ -16,7 +16,7 @@ from rook_tally.desk.app.views import LEDGER, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.conflict import differences, rebased
+from rook_tally.desk.data.conflict import differences, rebased, retaken
 from rook_tally.desk.data.drafts import DraftBook, DraftFile
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.desk.workings.rows import WorkingKind
@@ -61,6 +61,20 @@ def test_what_two_people_changed_is_laid_one_on_the_other() -> None:
     mine, theirs = replace(DUST, limit=30.0), replace(DUST, name="Fine dust", for_s=60)
     assert rebased(mine, DUST, theirs) == replace(theirs, limit=30.0)
     assert differences(DUST, theirs) == ["name: Dust → Fine dust", "for s: 120 → 60"]
+
+
+def test_a_step_of_typing_taken_back_leaves_what_somebody_else_saved() -> None:
+    typed = replace(DUST, limit=30.0)
+    # As in the store then: as in the store now.
+    theirs = replace(DUST, limit=28.0)
+    on_theirs = replace(theirs, limit=30.0)
+    assert retaken(DUST, typed, DUST, on_theirs, theirs) == theirs
+    # The second of two steps goes back to the first, and leaves the rest of the draft.
+    again = replace(typed, limit=31.0, name="Fine dust")
+    assert retaken(typed, replace(typed, limit=31.0), DUST, again, theirs) == replace(
+        again, limit=30.0
+    )
+    assert retaken(DUST, typed, None, typed, None) == DUST
 
 
 @pytest.fixture
@@ -129,6 +143,40 @@ def test_what_is_typed_while_it_is_saved_stays(
     qtbot.waitUntil(lambda: view.model.kept == replace(DUST, limit=31), timeout=PATIENCE_MS)
     assert view.model.draft == replace(DUST, limit=31, name="Dust at the booth")
     assert _kept(store, "dust").limit == 31
+
+
+def test_a_name_taken_back_goes_from_its_field_also_under_the_cursor(
+    window: DeskWindow, qtbot: QtBot
+) -> None:
+    view = window.watch
+    view.name.setFocus()
+    view.name.selectAll()
+    QTest.keyClicks(view.name, "Fine dust")
+    window.undo.undo()
+    assert view.name.text() == "Dust"
+    # Empty for a moment, it is not filled in by what comes meanwhile.
+    view.name.clear()
+    view.model.take_listing(view.model.listing)  # type: ignore[arg-type]
+    assert view.name.text() == ""
+
+
+def test_steps_asked_for_at_once_are_taken_back_one_after_the_other(
+    window: DeskWindow, qtbot: QtBot, store: Store
+) -> None:
+    """Saved, and undone thrice before any answer came: nothing is left, not even a draft."""
+    view = window.watch
+    view.model.choose(replace(DUST, limit=31))
+    view.do(WatchAction.KEEP)
+    window.undo.undo()
+    window.undo.undo()
+    assert view.model.draft == replace(DUST, limit=31)
+    qtbot.waitUntil(lambda: view.model.draft == DUST, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: _kept(store, "dust") == DUST, timeout=PATIENCE_MS)
+    assert not view.model.is_altered
+    assert not window.undo.can_undo
+    window.undo.redo()
+    window.undo.redo()
+    qtbot.waitUntil(lambda: _kept(store, "dust").limit == 31, timeout=PATIENCE_MS)
 
 
 def test_switching_one_off_leaves_its_draft(window: DeskWindow, qtbot: QtBot, store: Store) -> None:

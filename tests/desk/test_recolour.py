@@ -142,7 +142,7 @@ def test_a_dialog_and_what_is_typed_in_it_stay(qtbot: QtBot, told: Store) -> Non
     assert dialog.isVisible()
     assert dialog.name.text() == "Fennel Wharf"
     assert not _holds(dialog, LIGHT.sheet)
-    dialog.reject()
+    dialog.discard()
     window.close()
 
 

@@ -73,7 +73,7 @@ def test_what_cannot_be_is_said_in_the_dialog_and_nothing_is_changed(
     qtbot.waitUntil(lambda: "there is no time zone" in dialog.why.text(), timeout=PATIENCE_MS)
     assert dialog.save.isEnabled()
     assert _settings(store) == before
-    dialog.reject()
+    dialog.discard()
 
 
 def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Path) -> None:

@@ -51,6 +51,10 @@ class Hands:
     def change(self, command: Command[object]) -> None:
         self.on_written(command, self._outcome(command))
 
+    def after_writes(self, call: Callable[[], None]) -> None:
+        # What is asked is done before anything else can be asked.
+        call()
+
     def write_untold(
         self, command: Command[T], on_done: Callable[[T], None], on_error: Callable[[str], None]
     ) -> None:

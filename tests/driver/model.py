@@ -1,116 +1,186 @@
-"""What a person must see of watches, remarks, alarms and the past: stated without the window.
+"""What people at two windows must see of one site: stated without the windows.
 
-It knows nothing of how the window works. What was typed is a draft on top of what stood when the
+It knows nothing of how a window works. What was typed is a draft on top of what stood when the
 person began; what somebody else saved meanwhile wins over nothing that was typed.
 """
 
 from __future__ import annotations
 
+import enum
 import itertools
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.workings.definitions import Working
 
-_MEMBERS = ("name", "limit", "for_s")
+
+class Part(enum.Enum):
+    """Where documents are edited."""
+
+    WATCHES = "watches"
+    WORKINGS = "workings"
+
+
+Document: TypeAlias = Watch | Working
+Key: TypeAlias = tuple[Part, str]
+_MEMBERS = {Part.WATCHES: ("name", "limit", "for_s"), Part.WORKINGS: ("name", "decimals")}
 
 
 @dataclass
 class Typed:
-    """A watch as a person has it, and as it stood in the store when they began."""
+    """A document as a person has it, and as it stood in the store when they began."""
 
-    watch: Watch
-    base: Watch
+    now: Document
+    base: Document
 
 
 @dataclass
 class Step:
-    """Something the person did: to which watch, and what it was before and after. A step that
-    dropped what was typed has that in `dropped`."""
+    """Something a person did: to which document, what it was before and after, and as it stood in
+    the store then. A step that dropped what was typed has that in `dropped`."""
 
-    slug: str
-    before: Watch
-    after: Watch
+    key: Key
+    before: Document
+    after: Document
+    base: Document
     is_saved: bool = False
     dropped: Typed | None = None
 
 
 @dataclass
-class Person:
-    """A person at one window of a site that others change too."""
+class Named:
+    """A person made, or deleted, something that has a name: a remark, a sheet."""
 
-    stored: dict[str, Watch]
-    typed: dict[str, Typed] = field(default_factory=dict)
-    picked: str = ""
-    is_past: bool = False
+    among: set[str]
+    name: str
+    is_made: bool
+
+
+@dataclass
+class Site:
+    """What the store holds."""
+
+    stored: dict[Key, Document] = field(default_factory=dict)
+    remarks: set[str] = field(default_factory=set)
+    sheets: set[str] = field(default_factory=set)
     alarms: set[str] = field(default_factory=set)
     values: list[tuple[int, float]] = field(default_factory=list)
-    steps: list[Step] = field(default_factory=list)
+    has_collector: bool = False
+    people: list[Person] = field(default_factory=list)
 
-    def seen(self) -> Watch:
-        """The picked watch as the person must see it."""
-        draft = self.typed.get(self.picked)
-        return self.stored[self.picked] if draft is None else draft.watch
+    def save(self, key: Key, document: Document, by: Person | None = None) -> None:
+        """Somebody saves a document; everybody else hears of it."""
+        part, slug = key
+        if part is Part.WATCHES and _terms(document) != _terms(self.stored[key]):
+            # What rang by other terms rings no more; by another name it goes on.
+            self.alarms.discard(slug)
+        self.stored[key] = document
+        for one in self.people:
+            if one is not by:
+                one.hears(key)
 
-    def types(self, watch: Watch) -> None:
-        """The person changes the picked watch."""
-        if watch != self.seen():
-            self.steps.append(Step(self.picked, self.seen(), watch))
-        self._have(watch)
+    def value_at(self, moment_us: int) -> float | None:
+        """The newest value that was known at a moment."""
+        known = [value for at, value in self.values if at <= moment_us]
+        return known[-1] if known else None
 
-    def types_name(self, letters: str) -> None:
-        """The person types a name letter by letter; blank it is not taken."""
-        before = self.seen()
-        names = [letters[: at + 1].strip() for at in range(len(letters))]
-        told = [before.name, *(one for one in names if one)]
+
+@dataclass
+class Person:
+    """A person at one window."""
+
+    site: Site
+    picked: dict[Part, str]
+    typed: dict[Key, Typed] = field(default_factory=dict)
+    steps: list[Step | Named] = field(default_factory=list)
+    is_past: bool = False
+    # The words of a pin, while its form is open.
+    pin: str | None = None
+
+    def in_hand(self, part: Part) -> Key:
+        """What is picked in a part."""
+        return part, self.picked[part]
+
+    def seen(self, part: Part) -> Document:
+        """What is picked, as the person must see it."""
+        key = self.in_hand(part)
+        draft = self.typed.get(key)
+        return self.site.stored[key] if draft is None else draft.now
+
+    def types(self, part: Part, after: Document) -> None:
+        """The person changes what is picked."""
+        before = self.seen(part)
+        if after != before:
+            self._add_step(part, before, after)
+        self._have(self.in_hand(part), after)
+
+    def _add_step(self, part: Part, before: Document, after: Document) -> None:
+        key = self.in_hand(part)
+        draft = self.typed.get(key)
+        base = self.site.stored[key] if draft is None else draft.base
+        self.steps.append(Step(key, before, after, base))
+
+    def types_name(self, part: Part, letters: str) -> None:
+        """The person types a name letter by letter; a watch takes none that is blank."""
+        before = self.seen(part)
+        names = [letters[: at + 1] for at in range(len(letters))]
+        if part is Part.WATCHES:
+            names = [one.strip() for one in names if one.strip()]
+        told = [before.name, *names]
         after = replace(before, name=told[-1])
         if any(one != other for one, other in itertools.pairwise(told)):
-            self.steps.append(Step(self.picked, before, after))
-        self._have(after)
+            self._add_step(part, before, after)
+        self._have(self.in_hand(part), after)
 
-    def _have(self, watch: Watch) -> None:
-        draft = self.typed.get(self.picked)
-        base = self.stored[self.picked] if draft is None else draft.base
-        if watch == base:
-            self.typed.pop(self.picked, None)
+    def _have(self, key: Key, document: Document) -> None:
+        draft = self.typed.get(key)
+        base = self.site.stored[key] if draft is None else draft.base
+        if document == base:
+            self.typed.pop(key, None)
         else:
-            self.typed[self.picked] = Typed(watch, base)
+            self.typed[key] = Typed(document, base)
 
-    def somebody_saves(self, watch: Watch) -> None:
-        """Somebody else saves a watch; what is typed here of it stays, on top."""
-        slug = watch.slug
-        self._store(watch)
-        draft = self.typed.get(slug)
-        if draft is not None and slug == self.picked:
-            self._lay_on_top(slug)
+    def hears(self, key: Key) -> None:
+        """Somebody else saved a document; what is typed here of it stays, on top."""
+        if key in self.typed and key == self.in_hand(key[0]):
+            self._lay_on_top(key)
 
-    def picks(self, slug: str) -> None:
-        """The person turns to another watch."""
-        self.picked = slug
-        if slug in self.typed:
-            self._lay_on_top(slug)
+    def picks(self, part: Part, slug: str) -> None:
+        """The person turns to another document."""
+        self.picked[part] = slug
+        if (part, slug) in self.typed:
+            self._lay_on_top((part, slug))
 
-    def saves_it(self) -> bool:
-        """The person saves; True if it was written."""
-        draft = self.typed.pop(self.picked, None)
+    def saves(self, part: Part) -> bool:
+        """The person saves; True if something was written."""
+        key = self.in_hand(part)
+        draft = self.typed.pop(key, None)
         if draft is None:
             return False
-        self.steps.append(Step(self.picked, self.stored[self.picked], draft.watch, is_saved=True))
-        self._store(draft.watch)
+        stored = self.site.stored[key]
+        self.steps.append(Step(key, stored, draft.now, stored, is_saved=True))
+        self.site.save(key, draft.now, self)
         return True
 
-    def _store(self, watch: Watch) -> None:
-        if replace(watch, name=self.stored[watch.slug].name) != self.stored[watch.slug]:
-            # What rang by other terms rings no more; by another name it goes on.
-            self.alarms = self.alarms - {watch.slug}
-        self.stored[watch.slug] = watch
-
-    def discards(self) -> None:
+    def discards(self, part: Part) -> None:
         """The person drops what was typed."""
-        draft = self.typed.pop(self.picked, None)
+        key = self.in_hand(part)
+        draft = self.typed.pop(key, None)
         if draft is not None:
-            self.steps.append(Step(self.picked, draft.watch, draft.base, dropped=draft))
+            self.steps.append(Step(key, draft.now, draft.base, draft.base, dropped=draft))
+
+    def makes(self, among: set[str], name: str) -> None:
+        """The person makes something that has a name."""
+        among.add(name)
+        self.steps.append(Named(among, name, is_made=True))
+
+    def deletes(self, among: set[str], name: str) -> None:
+        """The person deletes something that has a name."""
+        among.discard(name)
+        self.steps.append(Named(among, name, is_made=False))
 
     def undoes(self) -> bool:
         """The person takes the last step back; False if somebody else's change is in the way, and
@@ -118,42 +188,51 @@ class Person:
         if not self.steps:
             return True
         step = self.steps[-1]
-        if step.is_saved and self.stored[step.slug] != step.after:
-            return False
-        self.steps.pop()
-        if step.is_saved:
-            self._store(step.before)
-            if step.slug in self.typed and step.slug == self.picked:
-                self._lay_on_top(step.slug)
-            return True
-        self.picks(step.slug)
-        if step.dropped is not None:
-            self.typed[step.slug] = step.dropped
-            self._lay_on_top(step.slug)
+        if isinstance(step, Named):
+            if (step.name in step.among) != step.is_made:
+                return False
+            (step.among.discard if step.is_made else step.among.add)(step.name)
+        elif step.is_saved:
+            if self.site.stored[step.key] != step.after:
+                return False
+            self.site.save(step.key, step.before)
         else:
-            seen = self.seen()
-            changed = {
-                name: getattr(step.before, name)
-                for name in _MEMBERS
-                if getattr(step.before, name) != getattr(step.after, name)
-            }
-            self._have(replace(seen, **changed))
+            self._undo_typing(step)
+        self.steps.pop()
         return True
 
-    def _lay_on_top(self, slug: str) -> None:
-        draft, theirs = self.typed[slug], self.stored[slug]
-        mine = {
-            name: getattr(draft.watch, name)
-            for name in _MEMBERS
-            if getattr(draft.watch, name) != getattr(draft.base, name)
-        }
-        laid = replace(theirs, **mine)
-        if laid == theirs:
-            del self.typed[slug]
+    def _undo_typing(self, step: Step) -> None:
+        part, slug = step.key
+        self.picks(part, slug)
+        if step.dropped is not None:
+            self.typed[step.key] = step.dropped
+            self._lay_on_top(step.key)
         else:
-            self.typed[slug] = Typed(laid, theirs)
+            # What was as in the store then is as in the store now.
+            own = _changed(part, step.base, step.before)
+            stored = self.site.stored[step.key]
+            back = {
+                name: own.get(name, getattr(stored, name))
+                for name in _changed(part, step.after, step.before)
+            }
+            self._have(step.key, replace(self.seen(part), **back))
 
-    def value_at(self, moment_us: int) -> float | None:
-        """The newest value that was known at a moment."""
-        known = [value for at, value in self.values if at <= moment_us]
-        return known[-1] if known else None
+    def _lay_on_top(self, key: Key) -> None:
+        draft, theirs = self.typed[key], self.site.stored[key]
+        laid = replace(theirs, **_changed(key[0], draft.base, draft.now))
+        if laid == theirs:
+            del self.typed[key]
+        else:
+            self.typed[key] = Typed(laid, theirs)
+
+
+def _changed(part: Part, before: Document, after: Document) -> dict[str, object]:
+    return {
+        name: getattr(after, name)
+        for name in _MEMBERS[part]
+        if getattr(before, name) != getattr(after, name)
+    }
+
+
+def _terms(document: Document) -> Document:
+    return replace(document, name="")

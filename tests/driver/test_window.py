@@ -1,27 +1,24 @@
-"""A driver does to the real window what people, and the world beside them, do in any order; after
-each step the window must show what the model of a person says."""
+"""A driver does to two real windows what people, and the world beside them, do in any order; after
+each step both must show what the model of their people says."""
 
 from __future__ import annotations
 
 import os
-import signal
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import sqlalchemy as sa
 from hypothesis import HealthCheck, Phase, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import (
     RuleBasedStateMachine,
-    initialize,
     invariant,
     precondition,
     rule,
     run_state_machine_as_test,
 )
 from msgspec.structs import replace
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -30,263 +27,274 @@ from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.theme import LIGHT, NIGHT
-from rook_tally.core.timestamps import HOUR_US
-from rook_tally.desk.app.views import VIEWS, WATCH
-from rook_tally.desk.app.window import DeskWindow
-from rook_tally.desk.data.drafts import DraftFile
-from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.desk.watch.actions import WatchAction
-from rook_tally.store.alarms import save_watch, watches, write_alarms
+from rook_tally.core.theme import LIGHT, NIGHT, Theme
+from rook_tally.core.workings.definitions import Working
+from rook_tally.desk.app.views import VIEWS
+from rook_tally.store.alarms import save_watch, write_alarms
 from rook_tally.store.base import Store
+from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import report_collector, withdraw_collector
+from rook_tally.store.workings import save_working
 from tests.builders import DUST, MINUTE_US, NOON_US, append, begin_series
-from tests.desk.driving import PATIENCE_MS
-from tests.driver.model import Person
+from tests.driver.model import Document, Part, Person, Site
+from tests.driver.seat import FIRST, LOST, Clock, Seat
 
 EXAMPLES = int(os.environ.get("DRIVER_EXAMPLES", "6"))
 STEPS = int(os.environ.get("DRIVER_STEPS", "25"))
-SLUGS = ("dust", "damp")
-LIMITS, LENGTHS = st.integers(20, 60), st.sampled_from([60.0, 120.0, 300.0])
+DOCUMENTS: dict[tuple[Part, str], Document] = {
+    (Part.WATCHES, "dust"): DUST,
+    (Part.WATCHES, "damp"): replace(DUST, slug="damp", name="Damp"),
+    (Part.WORKINGS, "much"): Working(slug="much", name="Much", formula="pm25@booth * 2"),
+    (Part.WORKINGS, "less"): Working(slug="less", name="Less", formula="pm25@booth / 2"),
+}
+SEATS, PARTS = st.sampled_from([0, 1]), st.sampled_from(Part)
+NUMBERS, WATCHES = st.integers(20, 60), st.sampled_from(["dust", "damp"])
+NAMES = st.text("abcdefg ", min_size=1, max_size=6).filter(lambda one: one == one.strip() != "")
+COLLECTOR = "workshop"
 
 
 class Driver(RuleBasedStateMachine):
-    """One person, one window, others beside them."""
+    """Two people, a window each, others beside them."""
 
     qtbot: QtBot
 
     def __init__(self) -> None:
         super().__init__()
         self._folder = tempfile.TemporaryDirectory()
-        self.drafts = Path(self._folder.name) / "drafts.json"
-        self.now_us = NOON_US
-        self.steps = 0
-        self.store: Store = open_store(Path(self._folder.name) / "a.db")
+        folder = Path(self._folder.name)
+        self.store: Store = open_store(folder / "a.db")
+        self.clock = Clock(NOON_US)
         self.series = begin_series(self.store, "pm25", key="counter", place="Booth")
         append(self.store, self.series, (NOON_US, 5.0))
-        self.person = Person({"dust": DUST, "damp": replace(DUST, slug="damp", name="Damp")})
-        self.person.values = [(NOON_US, 5.0)]
-        with self.store.write() as connection:
-            for one in self.person.stored.values():
-                save_watch(connection, one, now_us=NOON_US)
-        self.window = self._opened()
-
-    def _opened(self) -> DeskWindow:
-        window = DeskWindow(self.store, clock=lambda: self.now_us, drafts=DraftFile(self.drafts))
-        window.asks_before_closing = False
-        window.undo._clock_s = self._tick_s
-        window.show()
-        self._until(lambda: window.state.is_loaded)
-        return window
-
-    def _tick_s(self) -> float:
-        # What is done within one step belongs together, what is done in two never does.
-        return 10.0 * self.steps
-
-    def _until(self, condition: Callable[[], bool]) -> None:
-        self.qtbot.waitUntil(condition, timeout=PATIENCE_MS)
+        self.site = Site(stored=dict(DOCUMENTS), values=[(NOON_US, 5.0)])
+        for one in DOCUMENTS.values():
+            self._write_down(one)
+        self.seats: list[Seat] = []
+        for number in range(2):
+            person = Person(self.site, dict(FIRST))
+            self.site.people.append(person)
+            drafts = folder / f"drafts-{number}.json"
+            seat = Seat(self.qtbot, self.store, drafts, self.clock, person, self.series.id)
+            seat.open()
+            self.seats.append(seat)
 
     def teardown(self) -> None:
-        self.window.close()
-        self.window.deleteLater()
+        for one in self.seats:
+            one.close()
         self.store.close()
         self._folder.cleanup()
 
-    # What the person does
+    def _write_down(self, document: Document) -> None:
+        with self.store.write() as connection:
+            if isinstance(document, Watch):
+                save_watch(connection, document, now_us=self.clock.now_us)
+            else:
+                save_working(connection, document)
 
-    @initialize()
-    def looks_at_watches(self) -> None:
-        self.window.show_view(WATCH)
-        self.person.picked = "dust"
-        self._until(lambda: self.window.watch.model.listing is not None)
-        self.window.watch.pick("dust")
+    def _is_free(self, at: int) -> bool:
+        """True if a person can do something else: an open form stands before their window."""
+        return self.seats[at].person.pin is None
 
-    @rule(view=st.sampled_from(range(len(VIEWS))))
-    def turns_to_a_view(self, view: int) -> None:
-        self.window.show_view(view)
+    # What a person does
 
-    @rule(slug=st.sampled_from(SLUGS))
-    def picks_a_watch(self, slug: str) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        self.window.watch.pick(slug)
-        self.person.picks(slug)
+    @rule(at=SEATS, view=st.sampled_from(range(len(VIEWS))))
+    def turns_to_a_view(self, at: int, view: int) -> None:
+        if self._is_free(at):
+            self.seats[at].window.show_view(view)
 
-    @rule(name=st.text("abcdefg ", min_size=1, max_size=6).filter(str.strip))
-    def types_a_name(self, name: str) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        edit = self.window.watch.name
-        edit.setFocus()
-        edit.selectAll()
-        QTest.keyClicks(edit, name)
-        self.person.types_name(name)
+    @rule(at=SEATS, key=st.sampled_from(list(DOCUMENTS)))
+    def picks_a_document(self, at: int, key: tuple[Part, str]) -> None:
+        if self._is_free(at):
+            self.seats[at].pick(*key)
 
-    @rule(limit=LIMITS)
-    def drags_the_limit(self, limit: int) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        draft = self.window.watch.model.draft
-        assert draft is not None
-        self.window.watch.model.choose(replace(draft, limit=float(limit)))
-        self.person.types(replace(self.person.seen(), limit=float(limit)))
+    @rule(at=SEATS, part=PARTS, name=NAMES)
+    def types_a_name(self, at: int, part: Part, name: str) -> None:
+        if self._is_free(at):
+            self.seats[at].type_name(part, name)
 
-    @rule()
-    def saves(self) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        self.window.watch.do(WatchAction.KEEP)
-        self.person.saves_it()
+    @rule(at=SEATS, part=PARTS, number=NUMBERS)
+    def chooses_a_number(self, at: int, part: Part, number: int) -> None:
+        if self._is_free(at):
+            self.seats[at].choose(part, number)
 
-        def is_lost() -> bool:
-            return "was ended from outside" in self.window.watch.trouble.text()
+    @rule(at=SEATS, part=PARTS)
+    def saves(self, at: int, part: Part) -> None:
+        if self._is_free(at):
+            self.seats[at].save(part)
 
-        self._until(lambda: self._stored() == self.person.stored or is_lost())
-        if is_lost() and self._stored() != self.person.stored:
-            # Nobody knows whether it was done; what was typed is there, to be saved again.
-            self.window.watch.do(WatchAction.KEEP)
-            self._until(lambda: self._stored() == self.person.stored)
+    @rule(at=SEATS, key=st.sampled_from(list(DOCUMENTS)), number=NUMBERS)
+    def changes_and_saves(self, at: int, key: tuple[Part, str], number: int) -> None:
+        if self._is_free(at):
+            self.seats[at].pick(*key)
+            self.seats[at].choose(key[0], number)
+            self.seats[at].save(key[0])
 
-    @rule()
-    def discards(self) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        self.window.watch.do(WatchAction.REVERT)
-        self.person.discards()
+    @rule(at=SEATS, part=PARTS)
+    def discards(self, at: int, part: Part) -> None:
+        if self._is_free(at):
+            self.seats[at].discard(part)
 
-    @rule()
-    def undoes(self) -> None:
-        self.window.show_view(WATCH)
-        self._until(self._is_listed)
-        self.window.teller.setText("")
-        self.window.undo.undo()
-        if not self.person.undoes():
-            self._until(lambda: "changed by somebody else" in self.window.teller.text())
-            # Asked for again it is left out, so that what was done before can be taken back.
-            self.window.undo.undo()
-            self._until(lambda: "Left out" in self.window.teller.text())
-            self.person.steps.pop()
-        self._until(lambda: self._stored() == self.person.stored)
+    @precondition(lambda self: bool(self._who_did_something()))
+    @rule(at=SEATS, times=st.integers(1, 3))
+    def undoes(self, at: int, times: int) -> None:
+        several = self._who_did_something()
+        seat = several[at % len(several)]
+        for _ in range(min(times, len(seat.person.steps))):
+            self.clock.steps += 1
+            seat.undo()
 
-    @rule()
-    def goes_into_the_past(self) -> None:
-        then_us = self.now_us - MINUTE_US
-        self.window.state.show_window(TimeWindow(then_us - HOUR_US, then_us, is_live=False))
-        self.person.is_past = True
+    def _who_did_something(self) -> list[Seat]:
+        return [one for one in self.seats if one.person.steps and one.person.pin is None]
 
-    @precondition(lambda self: self.person.is_past)
-    @rule()
-    def comes_back_to_now(self) -> None:
-        self.window.rail.model.go_live()
-        self.person.is_past = False
+    @rule(at=SEATS, words=NAMES)
+    def begins_a_pin(self, at: int, words: str) -> None:
+        if self._is_free(at) and words not in self.site.remarks:
+            self.seats[at].begin_pin(words)
 
-    @rule(theme=st.sampled_from([LIGHT, NIGHT]))
-    def the_desktop_grows_dark_or_light(self, theme: object) -> None:
-        self.window.change_theme(theme)  # type: ignore[arg-type]
+    @precondition(lambda self: any(one.person.pin is not None for one in self.seats))
+    @rule(words=st.sampled_from(["press", "Save", "Discard", "Cancel"]))
+    def leaves_the_form_of_a_pin(self, words: str) -> None:
+        next(one for one in self.seats if one.person.pin is not None).end_pin(words)
 
-    @rule()
-    def closes_the_window_and_opens_another(self) -> None:
-        self.window.close()
-        self.window.deleteLater()
-        self.window = self._opened()
-        self.person.is_past = False
-        self.looks_at_watches()
-        self.person.picks("dust")
-        self.person.steps.clear()
+    @rule(at=SEATS)
+    def makes_a_sheet(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].make_sheet()
+
+    @precondition(lambda self: bool(self.site.sheets))
+    @rule(at=SEATS)
+    def deletes_a_sheet(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].delete_sheet()
+
+    @rule(at=SEATS)
+    def goes_into_the_past(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].go_into_the_past()
+
+    @rule(at=SEATS)
+    def comes_back_to_now(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].come_back_to_now()
+
+    @rule(at=SEATS)
+    def closes_the_window_and_opens_another(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].close()
+            self.seats[at].open()
+
+    # What both do
+
+    @rule(part=PARTS)
+    def both_save_at_once(self, part: Part) -> None:
+        """Of two who changed one thing the second sees the difference, and saves on top of it."""
+        if not (self._is_free(0) and self._is_free(1)):
+            return
+        for one in self.seats:
+            one.turn_to(part)
+        keys = {one.person.in_hand(part) for one in self.seats}
+        changed = [one for one in self.seats if one.person.in_hand(part) in one.person.typed]
+        if len(keys) == 2 or len(changed) < 2:
+            for one in self.seats:
+                one.save(part)
+            return
+        for one in changed:
+            one.press_save(part)
+        (key,) = keys
+        one, other = self.seats
+        mine, theirs = one.person.typed[key].now, other.person.typed[key].now
+        one.until(lambda: one.stored()[key] in (mine, theirs))
+        first, second = (one, other) if one.stored()[key] == mine else (other, one)
+        first.person.saves(part)
+        if mine != theirs:
+            second.until(lambda: self._is_told(second, part))
+        else:
+            # The second finds what it wanted: nothing is left to be saved.
+            second.person.typed.pop(key, None)
+
+    @staticmethod
+    def _is_told(seat: Seat, part: Part) -> bool:
+        told = seat.trouble(part)
+        return "by somebody else meanwhile" in told or LOST in told
 
     # What happens beside them
 
+    @rule(theme=st.sampled_from([LIGHT, NIGHT]))
+    def the_desktop_grows_dark_or_light(self, theme: Theme) -> None:
+        for one in self.seats:
+            one.window.change_theme(theme)
+
     @rule(value=st.integers(0, 90))
     def a_reading_comes(self, value: int) -> None:
-        self.now_us += MINUTE_US
-        append(self.store, self.series, (self.now_us, float(value)))
-        self.person.values.append((self.now_us, float(value)))
+        self.clock.now_us += MINUTE_US
+        append(self.store, self.series, (self.clock.now_us, float(value)))
+        self.site.values.append((self.clock.now_us, float(value)))
+        # A minute later nobody believes a collector that has not spoken since.
+        self.site.has_collector = False
 
-    @rule(slug=st.sampled_from(SLUGS), limit=LIMITS, for_s=LENGTHS)
-    def somebody_else_saves(self, slug: str, limit: int, for_s: float) -> None:
-        theirs = replace(self.person.stored[slug], limit=float(limit), for_s=for_s)
+    @rule(is_there=st.booleans())
+    def a_collector_comes_or_goes(self, is_there: bool) -> None:
         with self.store.write() as connection:
-            save_watch(connection, theirs, now_us=self.now_us)
-        self.person.somebody_saves(theirs)
+            withdraw_collector(connection, COLLECTOR)
+            if is_there:
+                report_collector(
+                    connection, COLLECTOR, host="wharf", pid=1, now_us=self.clock.now_us
+                )
+        self.site.has_collector = is_there
 
-    @rule(slug=st.sampled_from(SLUGS), rings=st.booleans())
+    @rule(slug=WATCHES, limit=NUMBERS, for_s=st.sampled_from([60.0, 120.0, 300.0]))
+    def somebody_else_saves(self, slug: str, limit: int, for_s: float) -> None:
+        theirs = replace(self.site.stored[Part.WATCHES, slug], limit=float(limit), for_s=for_s)
+        self._write_down(theirs)
+        self.site.save((Part.WATCHES, slug), theirs)
+
+    @rule(slug=WATCHES, rings=st.booleans())
     def an_alarm_rings_or_clears(self, slug: str, rings: bool) -> None:
         state = AlarmState.UNACKNOWLEDGED if rings else AlarmState.NORMAL
-        alarm = Alarm(
-            slug, self.series.id, DetectorState(), state, Level.HIGH, since_us=self.now_us
-        )
+        since_us = self.clock.now_us
+        alarm = Alarm(slug, self.series.id, DetectorState(), state, Level.HIGH, since_us=since_us)
         with self.store.write() as connection:
             write_alarms(connection, [alarm])
-        self.person.alarms = self.person.alarms | {slug} if rings else self.person.alarms - {slug}
+        (self.site.alarms.add if rings else self.site.alarms.discard)(slug)
 
-    @rule()
-    def the_reading_process_is_killed(self) -> None:
-        client = self.window.client
-        if client.is_apart and client.pid is not None:
-            os.kill(client.pid, signal.SIGKILL)
-        else:
-            client.work_apart()
+    @rule(at=SEATS)
+    def the_reading_process_is_killed(self, at: int) -> None:
+        self.seats[at].lose_reading_process()
+
+    @rule(at=SEATS)
+    def the_store_is_gone_while_one_saves(self, at: int) -> None:
+        """A table that is gone is what a torn-out disk looks like: it is said, what was typed
+        stays, and once it is back so is everything."""
+        seat = self.seats[at]
+        if not self._is_free(at):
+            return
+        seat.turn_to(Part.WATCHES)
+        is_typed = seat.person.in_hand(Part.WATCHES) in seat.person.typed
+        self._rename_table("watch", "watch_away")
+        if is_typed:
+            seat.press_save(Part.WATCHES)
+            seat.until_answered()
+            assert seat.trouble(Part.WATCHES)
+        self._rename_table("watch_away", "watch")
+
+    def _rename_table(self, before: str, after: str) -> None:
+        with self.store.write() as connection:
+            connection.execute(sa.text(f"ALTER TABLE {before} RENAME TO {after}"))
+            note_change(connection, Subject.WATCHES)
 
     # What must be so
 
     @invariant()
-    def time_goes_on(self) -> None:
-        self.steps += 1
-
-    @invariant()
-    def nothing_typed_is_lost_and_nothing_stale_is_shown(self) -> None:
-        if not self.person.picked:
-            return
-        view = self.window.watch
-        if self.window.view == WATCH:
-            self._until(self._is_listed)
-            assert view.model.key == self.person.picked
-            assert view.model.draft == self.person.seen()
-            assert view.name.text().strip() == self.person.seen().name
-            marked = {one.slug for one in view.model.rows() if not one.is_saved}
-            assert marked == set(self.person.typed)
-        for slug, typed in self.person.typed.items():
-            left = view.model.drafts.get(slug)
-            assert left is not None
-            assert left.value.name == typed.watch.name
-
-    @invariant()
-    def the_store_holds_what_was_saved_and_nothing_else(self) -> None:
-        assert self._stored() == self.person.stored
-
-    @invariant()
-    def alarms_of_now_are_seen_and_the_past_shows_the_past(self) -> None:
-        window, count = self.window, len(self.person.alarms)
-        self._until(lambda: len(window.state.live_alarms) == count)
-        window.head.refresh()
-        told = window.head.standing.accessibleName()
-        if count and self.person.is_past:
-            assert told.startswith(f"{count} alarm")
-            assert "now" in told
-        elif count:
-            assert told.startswith(f"{count} ")
-        shown_us = window.state.now_us
-        wanted = self.person.value_at(shown_us)
-
-        def shows() -> bool:
-            newest = window.state.latest.get(self.series.id)
-            return (None if newest is None else newest.value) == wanted
-
-        self._until(shows)
-
-    def _is_listed(self) -> bool:
-        listing = self.window.watch.model.listing
-        if listing is None or not self.window.client.is_idle:
-            return False
-        return {one.slug: one for one in listing.watches} == self.person.stored
-
-    def _stored(self) -> dict[str, Watch]:
-        with self.store.read() as connection:
-            return {one.slug: one for one in watches(connection)}
+    def both_windows_show_what_is_so(self) -> None:
+        self.clock.steps += 1
+        for one in self.seats:
+            assert one.holds_what_it_must()
+            one.check()
 
 
 @pytest.mark.window
-def test_the_window_keeps_its_word(qtbot: QtBot, qapp: QApplication) -> None:
+def test_two_windows_keep_their_word(qtbot: QtBot, qapp: QApplication) -> None:
     class Bound(Driver):
         pass
 

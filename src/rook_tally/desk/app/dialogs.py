@@ -40,7 +40,7 @@ class Dialogs:
         dialog.open()
 
     def _show_of_store(self, dialog: StoreDialog) -> None:
-        end = self._window.undo.moved.subscribe(dialog.read_again)
+        end = self._window.undo.moved.subscribe(lambda _done: dialog.read_again())
         dialog.finished.connect(lambda _: end())
         self._show(dialog)
 

@@ -46,14 +46,18 @@ def make_workings(window: DeskWindow) -> WorkingsView:
     """Make the Workings view of a window."""
     from rook_tally.desk.workings.view import WorkingsView
 
-    return WorkingsView(window.theme, window.state, window.client, window.drafts, window.undo)
+    made = WorkingsView(window.theme, window.state, window.client, window.drafts, window.undo)
+    window.undo.moved.subscribe(made.take_step)
+    return made
 
 
 def make_watch(window: DeskWindow) -> WatchView:
     """Make the Watch view of a window."""
     from rook_tally.desk.watch.view import WatchView
 
-    return WatchView(window.theme, window.state, window.client, window.drafts, window.undo)
+    made = WatchView(window.theme, window.state, window.client, window.drafts, window.undo)
+    window.undo.moved.subscribe(made.take_step)
+    return made
 
 
 def make_stations(window: DeskWindow) -> StationsView:

@@ -82,6 +82,25 @@ def rebased(mine: T, base: T, theirs: T) -> T:
     return type(mine)(**values)
 
 
+def retaken(to: T, since: T, base: T | None, draft: T, now: T | None) -> T:
+    """Take one step of typing back, or make it again.
+
+    Parameters
+    ----------
+    to, since : the thing as it is to be, and as the step that is undone left it
+    base : as it stood in the store when the step was made; None for something new
+    draft, now : as the person has it, and as it stands in the store, by now
+
+    Returns
+    -------
+    `draft` with what the step changed put back. What was as in the store then is as in the store
+    now: somebody else may have saved it meanwhile.
+    """
+    if base is not None and now is not None:
+        to, since = rebased(to, base, now), rebased(since, base, now)
+    return rebased(to, since, draft)
+
+
 def _members(thing: object) -> tuple[str, ...]:
     if isinstance(thing, msgspec.Struct):
         return thing.__struct_fields__

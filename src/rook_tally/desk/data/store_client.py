@@ -134,6 +134,9 @@ class StoreClient:
         # delivered.
         self._reads: dict[tuple[int, type], Callable[[], Callable[[], None]]] = {}
         self._writes: deque[Callable[[], Callable[[], None]]] = deque()
+        # Of the window's own thread: writes whose outcome it has not heard, and who waits for them.
+        self._unanswered = 0
+        self._waiting: deque[Callable[[], None]] = deque()
         self._wake = threading.Condition()
         self._stopping = False
         self._is_reading = self._is_busy = False
@@ -174,6 +177,17 @@ class StoreClient:
     ) -> None:
         """Apply a command of `on_written`'s own, which does not hear of it."""
         self._submit(command, on_done, on_error, is_told=False)
+
+    def after_writes(self, call: Callable[[], None]) -> None:
+        """Call once every write has been answered that was asked for before; at once when that is
+        so."""
+        self._waiting.append(call)
+        self._call_waiting()
+
+    def _call_waiting(self) -> None:
+        # One at a time: the first may write, and the second then waits for that too.
+        while self._waiting and not self._unanswered:
+            self._waiting.popleft()()
 
     def scope(self) -> ClientScope:
         """The client for somebody who may be gone before an answer comes."""
@@ -231,12 +245,15 @@ class StoreClient:
             answer = _answer(outcome, on_done, on_error)
 
             def deliver() -> None:
+                self._unanswered -= 1
                 if is_told and self.on_written is not None:
                     self.on_written(command, outcome)
                 answer()
+                self._call_waiting()
 
             return deliver
 
+        self._unanswered += 1
         with self._wake:
             self._writes.append(work)
             self._wake.notify()

@@ -71,7 +71,7 @@ class NoSteps:
 
 class UndoHistory:
     """The steps of one window. `told` is called with a line about each step that was made, `moved`
-    after a step was undone or done again."""
+    with what came of a step that was undone or done again in the store."""
 
     def __init__(
         self,
@@ -86,7 +86,7 @@ class UndoHistory:
         # A step that was refused once: asked for again it is left out.
         self._refused: UndoableResult | None = None
         self._merged_s = 0.0
-        self.moved = Event[[]]()
+        self.moved = Event[[UndoableResult]]()
         client.on_written = self.take
 
     @property
@@ -95,7 +95,14 @@ class UndoHistory:
         return bool(self._done)
 
     def undo(self) -> None:
-        """Take the newest step back."""
+        """Take the newest step back; what is being written is a step too, once it is."""
+        self._client.after_writes(self._undo)
+
+    def redo(self) -> None:
+        """Make the step again that was taken back last."""
+        self._client.after_writes(self._redo)
+
+    def _undo(self) -> None:
         if not self._done:
             self._told(tr("There is nothing to undo."))
             return
@@ -107,8 +114,7 @@ class UndoHistory:
         else:
             self._move(step, self._on_undone, self._done)
 
-    def redo(self) -> None:
-        """Make the step again that was taken back last."""
+    def _redo(self) -> None:
         if not self._undone:
             self._told(tr("There is nothing to do again."))
             return
@@ -161,7 +167,7 @@ class UndoHistory:
 
         def moved(done: UndoableResult) -> None:
             on_moved(done)
-            self.moved()
+            self.moved(done)
 
         def put_back(error: str) -> None:
             if step is self._refused:

@@ -158,9 +158,9 @@ class WallModel:
     @property
     def is_up_to_date(self) -> bool:
         """True if what is shown is the sheet in hand as it is."""
-        if self.listing is None or self._is_due or self._under_way:
+        if self.listing is None or self._under_way:
             return False
-        return self.sheet is None or self._material is not None
+        return self.sheet is None or (self._material is not None and not self._is_due)
 
     def series_of(self, slug: str) -> frozenset[int]:
         """Series that a sheet shows."""

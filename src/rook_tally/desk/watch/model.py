@@ -23,7 +23,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import DAY_US
-from rook_tally.desk.data.conflict import differences, rebased
+from rook_tally.desk.data.conflict import differences, rebased, retaken
 from rook_tally.desk.data.drafts import NEW, DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
@@ -121,6 +121,16 @@ class WatchModel:
         elif draft is None and (listing.watches or self.drafts.new_keys):
             self.pick(self._first(listing))
             return
+        self._tell()
+
+    def take_own(self, saved: Watch) -> None:
+        """Take a watch that a step of this window's own has put so: the step before it is to find
+        it, and nobody else did it."""
+        if self.listing is None:
+            return
+        watches = tuple(saved if one.slug == saved.slug else one for one in self.listing.watches)
+        self.take_listing(replace_row(self.listing, watches=watches))
+        self.notice = ""
         self._tell()
 
     def _first(self, listing: WatchListing) -> str:
@@ -346,7 +356,7 @@ class WatchModel:
         return ""
 
     def _alter(self, watch: Watch, words: str, merge: str = "") -> None:
-        before, key = self.draft, self.key
+        before, key, base = self.draft, self.key, self.kept
         if before is None or watch == before:
             return
 
@@ -355,8 +365,7 @@ class WatchModel:
                 if self.key != key:
                     self.pick(key)
                 if self.key == key and self.draft is not None:
-                    # Only what the step changed: the rest may be somebody else's by now.
-                    self._hold(rebased(to, since, self.draft))
+                    self._hold(retaken(to, since, base, self.draft, self.kept))
 
             return put_it
 

@@ -31,7 +31,7 @@ from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.drafts import DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
-from rook_tally.desk.data.undo import StepSink
+from rook_tally.desk.data.undo import SavedResult, StepSink, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -97,7 +97,8 @@ class WatchView(QWidget):
         self.acknowledge = QPushButton(tr("Acknowledge"))
         self.remove = QPushButton(tr("Delete"))
         self._under_way = 0
-        self._shown_key = ""
+        self._shown = ("", "")
+        self._is_typing = False
         self._again = QTimer(self, interval=_LIST_EVERY_MS)
         self._again.timeout.connect(self._ask_list)
         self._rest = QTimer(self, singleShot=True, interval=_AT_REST_MS)
@@ -229,7 +230,7 @@ class WatchView(QWidget):
             button.clicked.connect(partial(self.do, action))
             button.setToolTip(", ".join(action.keys))
         self.spans.idClicked.connect(self.model.show_days)
-        self.name.textEdited.connect(self.model.rename)
+        self.name.textEdited.connect(self._on_name_typed)
         self.chart.rested.connect(self._rest.start)
         self.filter.textChanged.connect(self.model.filter_lines)
         self.place.textActivated.connect(self.model.show_place)
@@ -409,6 +410,16 @@ class WatchView(QWidget):
         self.model.rehearse_others()
         self.figures.refresh()
 
+    def take_step(self, done: UndoableResult) -> None:
+        """A step was undone, or done again, in the store."""
+        if isinstance(done, SavedResult) and isinstance(done.saved, Watch):
+            self.model.take_own(done.saved)
+
+    def _on_name_typed(self, text: str) -> None:
+        self._is_typing = True
+        self.model.rename(text)
+        self._is_typing = False
+
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
             slug = self.items.rows[current.row()].slug
@@ -428,12 +439,13 @@ class WatchView(QWidget):
         has_draft = draft is not None
         for widget in (self.name, self.sentence, self.chart, self.figures, self.trial):
             widget.setVisible(has_draft)
-        is_other = self._shown_key != model.key
-        # Another watch has another name, whoever has the keyboard.
-        is_free = is_other or not self.name.hasFocus()
+        shown = (model.key, "" if draft is None else draft.name)
+        # Who has the field empty for a moment, or writes a blank at its end, goes on; any other
+        # name came from elsewhere.
+        is_free = not self.name.hasFocus() or (shown != self._shown and not self._is_typing)
         if draft is not None and is_free and self.name.text().strip() != draft.name:
             self.name.setText(draft.name)
-        self._shown_key = model.key
+        self._shown = shown
         self.sentence.refresh()
         self.chart.update()
         self.figures.refresh()

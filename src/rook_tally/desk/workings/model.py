@@ -20,7 +20,7 @@ from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, W
 from rook_tally.core.workings.diagnostics import Diagnostic, TextRange
 from rook_tally.core.workings.scores import added_up, parted_stretches, parted_us
 from rook_tally.core.workings.symbols import SymbolTable
-from rook_tally.desk.data.conflict import differences, rebased
+from rook_tally.desk.data.conflict import differences, rebased, retaken
 from rook_tally.desk.data.drafts import NEW, DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
@@ -110,6 +110,22 @@ class WorkingsModel:
                 self.group, self.kept_group = self._follow(
                     self.group, self.kept_group, other, self.group_drafts
                 )
+        self._tell()
+
+    def take_own(self, saved: Working | Group) -> None:
+        """Take what a step of this window's own has put so: the step before it is to find it, and
+        nobody else did it."""
+        if self.listing is None:
+            return
+        if isinstance(saved, Group):
+            groups = tuple(saved if one.name == saved.name else one for one in self.listing.groups)
+            self.take_listing(replace(self.listing, groups=groups))
+        else:
+            workings = tuple(
+                saved if one.slug == saved.slug else one for one in self.listing.workings
+            )
+            self.take_listing(replace(self.listing, workings=workings))
+        self.notice = ""
         self._tell()
 
     def _follow(
@@ -263,21 +279,20 @@ class WorkingsModel:
     def _add_step(
         self, words: str, before: Working | Group, after: Working | Group, merge: tuple[str, ...]
     ) -> None:
-        picked = self.picked
+        picked, base, group_base = self.picked, self.kept, self.kept_group
 
         def put(to: Working | Group, since: Working | Group) -> Callable[[], None]:
             def put_it() -> None:
                 if self.picked != picked:
                     self.pick(picked)
-                # Only what the step changed: the rest may be somebody else's by now.
                 if isinstance(to, Group) and isinstance(since, Group) and self.group is not None:
-                    self._hold(rebased(to, since, self.group))
+                    self._hold(retaken(to, since, group_base, self.group, self.kept_group))
                 elif (
                     isinstance(to, Working)
                     and isinstance(since, Working)
                     and self.draft is not None
                 ):
-                    self._hold(rebased(to, since, self.draft))
+                    self._hold(retaken(to, since, base, self.draft, self.kept))
 
             return put_it
 

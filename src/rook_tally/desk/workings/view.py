@@ -10,12 +10,13 @@ from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from rook_tally.core.i18n import tr
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
-from rook_tally.desk.data.undo import StepSink, UndoableResult
+from rook_tally.desk.data.undo import SavedResult, StepSink, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.workings.actions import WorkingsAction
@@ -228,6 +229,11 @@ class WorkingsView(QWidget):
             trial = self.model.trial_question()
             if trial is not None:
                 self._client.read(trial, self.model.take_trial)
+
+    def take_step(self, done: UndoableResult) -> None:
+        """A step was undone, or done again, in the store."""
+        if isinstance(done, SavedResult) and isinstance(done.saved, Working | Group):
+            self.model.take_own(done.saved)
 
     def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
