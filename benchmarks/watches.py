@@ -285,10 +285,7 @@ def _drag(pipe: Any, place: Path, end_us: int) -> None:
     let_until(lambda: view.model.listing is not None)
     view.model.show_days(_DAYS)
     let_until(
-        lambda: (
-            view.model.rehearsal is not None
-            and view.model.rehearsal.counts.span_us == _DAYS * DAY_US
-        )
+        lambda: view.model.result is not None and view.model.result.counts.span_us == _DAYS * DAY_US
     )
     gc.collect()
     gc.freeze()

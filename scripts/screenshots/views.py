@@ -298,7 +298,7 @@ def _is_rehearsed(window: DeskWindow, slug: str) -> bool:
     if view.model.kept is None or view.model.kept.slug != slug:
         view.model.pick(slug)
         return False
-    return view.is_up_to_date and view.model.rehearsal is not None
+    return view.is_up_to_date and view.model.result is not None
 
 
 def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:

@@ -306,7 +306,7 @@ kinds = st.sampled_from(
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(kinds, values, st.sets(st.integers(0, 24), max_size=4), st.data())
-def test_live_rings_are_those_of_a_rehearsal_to_the_microsecond(
+def test_live_rings_are_those_of_a_backtest_to_the_microsecond(
     watch: Watch, told: list[tuple[int, int]], restarts: set[int], data: st.DataObject
 ) -> None:
     with tempfile.TemporaryDirectory() as folder:
@@ -322,7 +322,7 @@ def test_live_rings_are_those_of_a_rehearsal_to_the_microsecond(
                 shop = data.draw(st.sampled_from([5.0, 12.0]))
                 booth.told(seconds / 60, shop, station="shop")
             booth.told(seconds / 60, float(value))
-        assert _rang(store) == _rehearsed(store)
+        assert _rang(store) == _backtested(store)
         store.close()
 
 
@@ -337,7 +337,7 @@ def _rang(store: Store) -> list[list[int]]:
     return found
 
 
-def _rehearsed(store: Store) -> list[list[int]]:
+def _backtested(store: Store) -> list[list[int]]:
     with store.read() as connection:
         ((target,), troubles) = all_targets(connection, load_site(connection))
         assert not troubles

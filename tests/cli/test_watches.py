@@ -1,4 +1,4 @@
-"""Watches on the command line: written, rehearsed, handed on, rung, acknowledged."""
+"""Watches on the command line: written, backtested, handed on, rung, acknowledged."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ def throwing_room(store: Store) -> Store:
     return store
 
 
-def test_a_watch_is_added_listed_shown_and_rehearsed(throwing_room: Store) -> None:
+def test_a_watch_is_added_listed_shown_and_backtested(throwing_room: Store) -> None:
     store = throwing_room
     added = _said(
         store,
@@ -96,9 +96,11 @@ def test_a_watch_is_added_listed_shown_and_rehearsed(throwing_room: Store) -> No
     assert "never rang       CO₂ over 1000 ppm at Throwing room" in _said(store, "watch", "list")
     shown = _said(store, "watch", "show", "stuffy-class")
     assert "When CO₂ at Throwing room stays above 1000 ppm for 5 min\n" in shown
-    told = _said(store, "watch", "rehearse", "stuffy-class", "--last", "3 h")
+    told = _said(store, "watch", "backtest", "stuffy-class", "--last", "3 h")
+    # As it was called before.
+    assert _said(store, "watch", "rehearse", "stuffy-class", "--last", "3 h") == told
     assert "rang 1 times, stood 25 min, at most 25 min, 0 likely nuisances" in told
-    (row,) = json.loads(_said(store, "watch", "rehearse", "stuffy-class", "--json"))
+    (row,) = json.loads(_said(store, "watch", "backtest", "stuffy-class", "--json"))
     assert (row["rang"], row["standing_s"], len(row["rings"])) == (1, 1500, 1)
     assert _said(store, "watch", "remove", "stuffy-class").startswith("Stuffy class is gone")
 

@@ -62,7 +62,7 @@ def window(booth: Booth, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
 
 
 def _is_shown(window: DeskWindow) -> bool:
-    return bool(window.watch.is_up_to_date) and window.watch.model.rehearsal is not None
+    return bool(window.watch.is_up_to_date) and window.watch.model.result is not None
 
 
 def _kept(store: Store) -> Watch:
@@ -70,7 +70,7 @@ def _kept(store: Store) -> Watch:
         return watches(connection)[0]
 
 
-def test_the_view_shows_the_watch_its_rehearsal_and_the_journal(window: DeskWindow) -> None:
+def test_the_view_shows_the_watch_its_backtest_and_the_journal(window: DeskWindow) -> None:
     view = window.watch
     assert view.name.text() == "Glaze dust"
     assert view.figures.rang.value.text() == "1"

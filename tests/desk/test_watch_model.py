@@ -68,7 +68,7 @@ class Bench:
         self.answer()
 
     def answer(self) -> None:
-        question = self.model.rehearsal_question()
+        question = self.model.backtest_question()
         if question is not None:
             self.questions += 1
             with self.store.read() as connection:
@@ -76,8 +76,8 @@ class Bench:
 
     @property
     def counts(self) -> list[float]:
-        assert self.model.rehearsal is not None
-        told = self.model.rehearsal.counts
+        assert self.model.result is not None
+        told = self.model.result.counts
         return [told.rang, told.standing_us / MINUTE_US]
 
     def choose(self, part: Part, words: str) -> None:
@@ -91,7 +91,7 @@ def bench(store: Store) -> Bench:
     return Bench(store)
 
 
-def test_the_first_watch_is_picked_and_rehearsed(bench: Bench) -> None:
+def test_the_first_watch_is_picked_and_backtested(bench: Bench) -> None:
     assert bench.model.draft == DUST
     assert bench.counts == [2, 21]
     (row,) = bench.model.rows()
@@ -142,10 +142,10 @@ def test_a_dragged_limit_counts_at_once_and_asks_for_nothing(bench: Bench) -> No
         found = bench.model.found
         assert found is not None
         told = backtest_result(connection, target, found.start_us, found.end_us, bench.state.zone)
-    assert told.counts == bench.model.rehearsal.counts
+    assert told.counts == bench.model.result.counts
 
 
-def test_what_is_typed_is_rehearsed_anew_or_said_to_be_wrong(bench: Bench) -> None:
+def test_what_is_typed_is_backtested_anew_or_said_to_be_wrong(bench: Bench) -> None:
     asked = bench.questions
     assert bench.model.type_over(Part.FOR, "10 min") == ""
     bench.answer()
@@ -253,4 +253,4 @@ def test_a_watch_of_what_is_gone_says_so(bench: Bench) -> None:
     assert [one.state for one in bench.model.rows()] == ["never rung", "nothing there"]
     bench.model.pick("gone")
     bench.answer()
-    assert bench.model.rehearsal is None
+    assert bench.model.result is None

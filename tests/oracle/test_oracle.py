@@ -332,7 +332,7 @@ def _workings_are_alike(site: Site, world: World) -> None:
 
 
 def _watch_is_right(site: Site, world: World) -> None:
-    """Live it stands as a rehearsal says, unless the past was changed from far off."""
+    """Live it stands as a backtest says, unless the past was changed from far off."""
     rings = site.rings()
     told = world.transitions("dust")
     if site.past_touched:

@@ -1,7 +1,7 @@
 """A watch stepped again over the last quarter of an hour, because something came out of order.
 
 What was told stays told. What is newly found rings or clears now, marked with its true time; after
-that the alarm stands as a rehearsal over the same readings says.
+that the alarm stands as a backtest over the same readings says.
 """
 
 from __future__ import annotations

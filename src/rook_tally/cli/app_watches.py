@@ -75,8 +75,9 @@ def watch_remove(context: typer.Context, name: NameArgument, store: StoreOption 
     remove(chosen_store(context, store), name)
 
 
-@watch_app.command("rehearse")
-def watch_rehearse(
+@watch_app.command("backtest")
+@watch_app.command("rehearse", hidden=True)
+def watch_backtest(
     context: typer.Context,
     name: NameArgument,
     last: Annotated[str, typer.Option(metavar="SPAN", help="Over this last while.")] = "7 d",
@@ -84,9 +85,9 @@ def watch_rehearse(
     store: StoreOption = None,
 ) -> None:
     """Backtest a watch over what was kept."""
-    from rook_tally.cli.watches import rehearse
+    from rook_tally.cli.watches import run_backtest
 
-    rehearse(chosen_store(context, store), name, last=last, as_json=as_json)
+    run_backtest(chosen_store(context, store), name, last=last, as_json=as_json)
 
 
 @watch_app.command("try")

@@ -177,7 +177,7 @@ def remove(where: str, slug: str) -> None:
     typer.echo(f"{gone.name} is gone; the journal stays")
 
 
-def rehearse(where: str, slug: str, *, last: str, as_json: bool) -> None:
+def run_backtest(where: str, slug: str, *, last: str, as_json: bool) -> None:
     """Print what a watch would have done."""
     span_us = round(seconds_of(last) * 1e6)
     end_us = clock.now_us()

@@ -92,7 +92,7 @@ def _arrays(rows: list[tuple[int, float, bool]]) -> tuple[Readings, BoolArray]:
 
 
 @given(ROWS, TERMS)
-def test_rehearsal_and_live_step_ring_alike(
+def test_backtest_and_live_step_ring_alike(
     rows: list[tuple[int, float, bool]], terms: AlarmThresholds
 ) -> None:
     readings, guard = _arrays(rows)

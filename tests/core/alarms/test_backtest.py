@@ -1,4 +1,4 @@
-"""What a rehearsal counts, on readings short enough to follow by eye."""
+"""What a backtest counts, on readings short enough to follow by eye."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ def _counts(
     )
 
 
-def test_a_rehearsal_counts_rings_standing_and_what_a_control_would_have_run() -> None:
+def test_a_backtest_counts_rings_standing_and_what_a_control_would_have_run() -> None:
     told = _counts(_target())
     # Over 25 at 10, confirmed at 12; under 18 from 18 on, confirmed at 20.
     assert told.rang == 1

@@ -45,7 +45,7 @@ def _pairs(turns: list[tuple[Transition, int]]) -> list[list[int]]:
     st.sampled_from([0.0, 60.0]),
     st.sampled_from([None, 1.0]),
 )
-def test_stepping_rings_as_rehearsing_does(
+def test_stepping_rings_as_backtest_does(
     steps: list[int], data: st.DataObject, on_s: float, off_s: float, clear: float | None
 ) -> None:
     time_us = 1_700_000_000 * S + np.cumsum(np.array(steps, dtype=np.int64)) * S

@@ -3113,7 +3113,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
-      <source>Rehearse over more days, or one again</source>
+      <source>Look back over more days, or one again</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3143,12 +3143,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/backtest_chart.py" />
-      <source>rehearsal</source>
+      <source>what would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/watch/backtest_chart.py" />
-      <source>There is nothing of it to rehearse.</source>
+      <source>There are no readings of it to look back on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3613,7 +3613,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>rehearsed at</source>
+      <source>place looked back on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3628,7 +3628,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>Rehearsal</source>
+      <source>What would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>

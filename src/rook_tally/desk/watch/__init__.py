@@ -1,1 +1,1 @@
-"""The Watch view: watches as sentences, their rehearsals, the journal."""
+"""The Watch view: watches as sentences, their backtests, the journal."""

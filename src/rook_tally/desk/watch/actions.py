@@ -16,7 +16,7 @@ class WatchAction(ViewAction):
     SHELVE = (("H",), "Shelve the picked watch for an hour, or unshelve it")
     TRIAL = (("T",), "Test the picked watch's alarm")
     SWITCH = (("O",), "Switch the picked watch off or on")
-    NEXT_SPAN = (("D",), "Rehearse over more days, or one again")
+    NEXT_SPAN = (("D",), "Look back over more days, or one again")
     WAYS = (("W",), "Ways of telling: mail, webhooks, topics")
     JOURNAL = (("J",), "The journal of the picked watch, or of all")
     SAVE_JOURNAL = (("Ctrl+E",), "Save the journal as CSV")

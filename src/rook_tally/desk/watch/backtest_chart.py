@@ -1,4 +1,4 @@
-"""The rehearsal drawn: readings, what would have rung, and the limits, which are dragged."""
+"""The backtest drawn: readings, what would have rung, and the limits, which are dragged."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ class Grip(enum.Enum):
 
 
 class BacktestChart(QWidget):
-    """Draws the model's rehearsal. `dragging` while a limit moves, `rested` once it stands."""
+    """Draws the model's backtest. `dragging` while a limit moves, `rested` once it stands."""
 
     dragging = Signal()
     rested = Signal()
@@ -53,7 +53,7 @@ class BacktestChart(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName(tr("rehearsal"))
+        self.setAccessibleName(tr("what would have rung"))
 
     @property
     def plot(self) -> QRectF:
@@ -111,7 +111,7 @@ class BacktestChart(QWidget):
         if found is None or found.envelope is None:
             painter.setFont(face(13))
             painter.setPen(colour(theme.dim))
-            told = tr("There is nothing of it to rehearse.")
+            told = tr("There are no readings of it to look back on.")
             if self._model.trouble:
                 told = self._model.trouble
             elif found is None:
@@ -134,12 +134,12 @@ class BacktestChart(QWidget):
 
     def _draw_rings(self, painter: QPainter) -> None:
         """Shades where it would have rung, and bars under them."""
-        rehearsal, found = self._model.rehearsal, self._model.found
-        if rehearsal is None or found is None:
+        result, found = self._model.result, self._model.found
+        if result is None or found is None:
             return
         theme, level = self._theme, self._level()
         shade = colour(theme.tint(level))
-        for begin, end in rehearsal.rings.tolist():
+        for begin, end in result.rings.tolist():
             left = max(0.0, self._x_of(begin))
             right = self.plot.width() if end == NEVER else min(self._x_of(end), self.plot.width())
             width = max(2.0, right - left)

@@ -83,9 +83,9 @@ class Figures(QWidget):
         self._model.count_as_nuisance(_NUISANCES_S[(at + 1) % len(_NUISANCES_S)])
 
     def refresh(self) -> None:
-        """Show what the rehearsal comes to."""
+        """Show what the backtest comes to."""
         model = self._model
-        told, draft = model.rehearsal, model.draft
+        told, draft = model.result, model.draft
         for one in (self.rang, self.stood, self.ran, self.nuisances):
             one.setVisible(told is not None)
         self._others_head.setVisible(bool(model.others))

@@ -1,5 +1,5 @@
 """The model of the Watch view, without Qt: watches and their alarms, a draft, its
-rehearsal with limits that are dragged, the journal."""
+backtest with limits that are dragged, the journal."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ class WatchModel:
         # Who else changed the one in hand, and to what.
         self.notice = ""
         self.found: BacktestReadings | None = None
-        self.rehearsal: BacktestResult | None = None
+        self.result: BacktestResult | None = None
         self.others: list[tuple[str, int, bool]] = []
         self.changed: list[Callable[[], None]] = []
         self._target: WatchedSeries | None = None
@@ -226,7 +226,7 @@ class WatchModel:
             self.take_listing(self.listing)
 
     def _begin(self) -> None:
-        self.found = self.rehearsal = self._target = self._asked = None
+        self.found = self.result = self._target = self._asked = None
         self.others, self.trouble, self.notice, self.place = [], "", "", ""
         self._tell()
 
@@ -379,19 +379,19 @@ class WatchModel:
         self._note_draft()
         self._tell()
 
-    # The rehearsal
+    # The backtest
 
     def show_days(self, days: int) -> None:
-        """Rehearse over so many days."""
+        """Look back over so many days."""
         self.days = days
         self._tell()
 
     def show_place(self, place: str) -> None:
-        """Rehearse at another of its places."""
+        """Look back at another of its places."""
         self.place = place
         self._tell()
 
-    def rehearsal_question(self) -> BacktestQuery | None:
+    def backtest_question(self) -> BacktestQuery | None:
         """The query for the backtest; None when what is known is enough for the draft as it is."""
         if self.draft is None:
             return None
@@ -434,13 +434,13 @@ class WatchModel:
             return
         self.found, self._target = found, found.target
         self.trouble = found.mistake
-        self.rehearse()
-        self.rehearse_others()
+        self.run_backtest()
+        self.run_other_limits()
         self._tell()
 
     @property
     def is_answered(self) -> bool:
-        """True if the rehearsal shown is the draft's."""
+        """True if the backtest shown is the draft's."""
         return self.draft is None or (self.found is not None and self._asked is not None)
 
     @property
@@ -451,25 +451,25 @@ class WatchModel:
     def count_as_nuisance(self, shorter_s: float) -> None:
         """Count rings shorter than this as likely nuisances."""
         self.nuisance_s = shorter_s
-        self.rehearse()
+        self.run_backtest()
         self._tell()
 
     @property
     def places(self) -> tuple[str, ...]:
-        """Where the draft could be rehearsed."""
+        """The places at which the draft can look back."""
         return () if self.found is None else self.found.places
 
-    def rehearse(self) -> None:
+    def run_backtest(self) -> None:
         """Backtest the draft with the limits as they stand."""
         found = self.found
         if found is None or found.material is None or self._target is None:
-            self.rehearsal = None
+            self.result = None
             return
-        self.rehearsal = backtest_on(
+        self.result = backtest_on(
             found.material, self._target, found.start_us, found.end_us, nuisance_s=self.nuisance_s
         )
 
-    def rehearse_others(self) -> None:
+    def run_other_limits(self) -> None:
         """Backtest other limits on the same days."""
         found, target = self.found, self._target
         self.others = []
@@ -517,9 +517,9 @@ class WatchModel:
             return round(shown.from_base(axis), decimals)
 
         moved = replace(draft, limit=told(limit), clear=told(clear))
-        # What is rehearsed is what is said, to the last decimal.
+        # What is judged is what is said, to the last decimal.
         self._target = at_limit(target, self._number(moved.limit), self._number(moved.clear or 0.0))
-        self.rehearse()
+        self.run_backtest()
         if moved == draft:
             self._tell()
         self._alter(moved, tr("limit moved"), "limit")

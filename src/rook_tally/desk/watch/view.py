@@ -1,4 +1,4 @@
-"""The Watch view: watches, the picked one's sentence and rehearsal, the journal."""
+"""The Watch view: watches, the picked one's sentence and backtest, the journal."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ class WatchView(QWidget):
         self.filter.setPlaceholderText(tr("Only lines with…"))
         self.filter.setAccessibleName(tr("only lines of the journal with"))
         self.place = QComboBox()
-        self.place.setAccessibleName(tr("rehearsed at"))
+        self.place.setAccessibleName(tr("place looked back on"))
         self.spans = QButtonGroup(self)
         self.keep = QPushButton(tr("Save"))
         self.leave = QPushButton(tr("Discard changes"))
@@ -128,7 +128,7 @@ class WatchView(QWidget):
         self.trouble.setWordWrap(True)
         self.stands.setWordWrap(True)
         tint(self.stands, theme.dim)
-        title = Label(tr("Rehearsal"))
+        title = Label(tr("What would have rung"))
         title.setFont(face(13, BOLD))
         spans = QHBoxLayout()
         spans.setSpacing(2)
@@ -401,13 +401,13 @@ class WatchView(QWidget):
 
     def _ask_draft(self) -> None:
         if self.isVisible():
-            question = self.model.rehearsal_question()
+            question = self.model.backtest_question()
             if question is not None:
                 self._client.read(question, self.model.take_material)
 
     def _on_rest(self) -> None:
         """The hand has let go: what other limits would have done is worth working out."""
-        self.model.rehearse_others()
+        self.model.run_other_limits()
         self.figures.refresh()
 
     def take_step(self, done: UndoableResult) -> None:
@@ -455,7 +455,7 @@ class WatchView(QWidget):
         self._ask_draft()
 
     def _show_places(self) -> None:
-        """Where it can be rehearsed, when there is more than one place."""
+        """Where it can look back, when there is more than one place."""
         places = self.model.places
         if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
             self.place.clear()

@@ -1,4 +1,4 @@
-"""Rehearsals over what is kept: readings, guards and remarks read, then judged by the core."""
+"""Backtests over what is kept: readings, guards and remarks read, then judged by the core."""
 
 from __future__ import annotations
 
