@@ -40,8 +40,12 @@ def test_let_go_it_records_on_without_us(store: Store) -> None:
     kept.let_go()
     kept.end()
     assert pid in _at_work(store)
-    os.kill(pid, signal.SIGTERM)
-    wait_until(lambda: pid not in _at_work(store))
+    # Who let it go minds it no longer: it is not started again.
+    assert kept._minder is not None
+    assert not kept._minder.is_alive()
+    assert kept._child is not None
+    kept._child.ended()
+    assert pid not in _at_work(store)
 
 
 def test_its_doors_are_opened_to_the_network_by_starting_it_anew(store: Store) -> None:

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from rook_tally.cli.kept_collector import KeptCollector
 from rook_tally.cli.single_instance import SingleInstance
+from rook_tally.cli.text_size import TextSize
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -127,6 +128,7 @@ def show_desk(
     # The store is read in the feed's thread while Qt is being loaded in this one.
     feed = StoreFeed(store, clock=now_us)
     feed.start()
+    text_size = TextSize()
     _load_what_needs_no_qt()
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
@@ -137,6 +139,7 @@ def show_desk(
     from rook_tally.desk.data.drafts import DraftFile
     from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
 
+    text_size.follow()
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")

@@ -83,13 +83,11 @@ class KeptCollector:
         return None if child is None else child.process.pid
 
     def end(self) -> None:
-        """Stop it, and wait until it has stopped."""
-        if self._is_free:
-            return
+        """Mind it no longer; stop it, and wait until it has stopped, unless it was let go."""
         self._ending.set()
         if self._minder is not None:
             self._minder.join()
-        if self._child is not None:
+        if self._child is not None and not self._is_free:
             self._child.ended()
 
     def _start(self) -> None:
