@@ -226,7 +226,9 @@ def test_the_demo_runs_headless_and_accounts_for_every_value(tmp_path: Path) -> 
     assert outcome["kept"] > 20
     assert outcome["stray"] >= 2
     assert (outcome["stations"], outcome["series"]) == (12, 48)
-    again = json.loads(rook_tally(*words, "--fresh").stdout.splitlines()[-1])
+    afresh = rook_tally(*words, "--fresh")
+    assert afresh.returncode == 0, afresh.stderr
+    again = json.loads(afresh.stdout.splitlines()[-1])
     assert again["sent"] == again["kept"] + again["duplicate"] + again["stray"]
 
 

@@ -16,6 +16,7 @@ from rook_tally.desk.data.settings import DeskSettings, LedgerOrder, ThemeChoice
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.model import GroupRow, PlaceRow
 from rook_tally.desk.ledger.ordering import in_given_order, moved
+from rook_tally.desk.ledger.table import HEAD_WIDTH, NARROWEST_COLUMN, WIDEST_HEAD
 from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
@@ -203,3 +204,24 @@ def test_given_orders() -> None:
     assert moved(("a", "b", "c"), "b", -1) == ("b", "a", "c")
     assert moved(("a", "b", "c"), "a", -1) == ("a", "b", "c")
     assert moved(("a", "b", "c"), "b", 9) == ("a", "c", "b")
+
+
+def test_long_names_stand_whole_where_there_is_room(
+    qtbot: QtBot, store: Store, open_desk: OpenDesk
+) -> None:
+    """Rooms of one beginning are told apart by its end; columns keep what they need."""
+    quantities = ("temperature", "humidity", "co2", "pm25", "pressure", "illuminance")
+    for shelf in (1, 2):
+        place = f"The drying room behind the kiln, shelf {shelf}"
+        for one in quantities:
+            series = begin_series(store, one, key=f"shelf-{shelf}", place=place)
+            append(store, series, (NOON_US - 9, 20.0))
+    window = open_desk(held_clock(NOON_US))
+    table = window.ledger.table
+    heads = table.verticalHeader()
+    window.resize(1280, 800)
+    qtbot.waitUntil(lambda: heads.width() == WIDEST_HEAD, timeout=PATIENCE_MS)
+    assert table.columnWidth(0) >= NARROWEST_COLUMN
+    window.resize(1024, 800)
+    qtbot.waitUntil(lambda: heads.width() == HEAD_WIDTH, timeout=PATIENCE_MS)
+    assert table.columnWidth(0) >= NARROWEST_COLUMN

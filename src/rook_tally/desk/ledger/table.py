@@ -19,6 +19,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import (
     QAccessible,
     QContextMenuEvent,
+    QFontMetrics,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -47,11 +48,13 @@ from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
 from rook_tally.desk.parts.series_drag import carry
 
-HEAD_WIDTH = 170
+HEAD_WIDTH, WIDEST_HEAD = 170, 320
 HEAD_HEIGHT = 40
 GROUP_HEIGHT = 22
 SUMMARY_HEIGHT = 17
 TALLEST_ROW, SHORTEST_ROW = 60, 48
+# Its margins, and the age at its right.
+_BESIDE_NAME = 16 + 14 + 56
 NARROWEST_COLUMN, WIDEST_COLUMN = 96, 132
 NARROWEST_ALSO, WIDEST_ALSO = 190, 320
 
@@ -164,7 +167,7 @@ class PlaceHeader(QHeaderView):
         room = line.width() - painter.fontMetrics().horizontalAdvance(head.age) - 6
         painter.setFont(face(14, MEDIUM))
         painter.setPen(colour(theme.dim if silent else theme.ink))
-        name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideRight, room)
+        name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideMiddle, room)
         painter.drawText(line, _LEFT_MIDDLE, name)
         ticks = QRectF(rect.left() + 16, rect.top() + 35, 96, 8)
         draw_heard(painter, theme, head.heard, ticks, colour(theme.heard))
@@ -294,7 +297,6 @@ class LedgerTable(QTableView):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Fit rows and columns into the new size."""
         super().resizeEvent(event)
-        self._corner.setGeometry(0, 0, HEAD_WIDTH, HEAD_HEIGHT)
         self.fit()
 
     def _visible_rows(self) -> range:
@@ -334,7 +336,15 @@ class LedgerTable(QTableView):
         height = min(max(height, SHORTEST_ROW), TALLEST_ROW)
         for at, row in enumerate(rows):
             self.setRowHeight(at, fixed.get(type(row), height))
-        width = self.viewport().width()
+        heads = self.verticalHeader()
+        width = self.viewport().width() + heads.width()
+        least = NARROWEST_ALSO if self._ledger.also else 0
+        free = width - HEAD_WIDTH - least - NARROWEST_COLUMN * len(columns)
+        # Names first: three places of one beginning are told apart by its end.
+        head = HEAD_WIDTH + min(max(self._width_of_names() - HEAD_WIDTH, 0), max(free, 0))
+        heads.setFixedWidth(min(head, WIDEST_HEAD))
+        self._corner.setGeometry(0, 0, heads.width(), HEAD_HEIGHT)
+        width -= heads.width()
         # As many whole columns as fit, so that none is cut at the edge.
         left = width - NARROWEST_ALSO if self._ledger.also else width
         visible = max(1, min(len(columns), left // NARROWEST_COLUMN))
@@ -344,6 +354,13 @@ class LedgerTable(QTableView):
         if self._ledger.also:
             rest = max(NARROWEST_ALSO, width - each * len(columns))
             self.setColumnWidth(len(columns), min(rest, WIDEST_ALSO))
+
+    def _width_of_names(self) -> int:
+        """The width that a head with the longest name would need."""
+        words = QFontMetrics(face(14, MEDIUM))
+        names = (row.place.name for row in self._ledger.rows if isinstance(row, PlaceRow))
+        longest = max(map(words.horizontalAdvance, names), default=0)
+        return longest + _BESIDE_NAME
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw what is seen of the table, row by row.

@@ -151,7 +151,10 @@ class _Track(QWidget):
             painter.setPen(QPen(colour(theme.strong_rule), 1))
             painter.drawLine(QPointF(x, _RIBBON_TOP - 4), QPointF(x, bottom + 3))
             painter.setPen(colour(theme.dim))
-            painter.drawText(QPointF(x + 4, bottom + 15), tick.label)
+            width = painter.fontMetrics().horizontalAdvance(tick.label)
+            # At the right edge it stands before its line, or it would be cut.
+            left = x + 4 if x + 4 + width <= self.width() else x - 4 - width
+            painter.drawText(QPointF(left, bottom + 15), tick.label)
         painter.setPen(QPen(colour(theme.strong_rule), 1))
         painter.drawLine(QPointF(0, bottom), QPointF(self.width(), bottom))
 

@@ -106,9 +106,7 @@ class TakeInDialog(AskingDialog):
         one = self.taken
         if one.step is not self._shown_step and one.step is TakeInStep.DECIDING:
             self._offer()
-        if one.step is not self._shown_step:
-            # What is on its way, or done, is not asked about.
-            self.ask_about(self.take_in)
+        is_new_step = one.step is not self._shown_step
         self._shown_step = one.step
         deciding = one.step is TakeInStep.DECIDING
         self._form.setVisible(deciding)
@@ -130,6 +128,9 @@ class TakeInDialog(AskingDialog):
                     one.access_key,
                 )
             )
+        if is_new_step:
+            # What is on its way, or done, is not asked about.
+            self.ask_about(self.take_in)
 
     def _offer(self) -> None:
         """Put the proposal before the person."""
