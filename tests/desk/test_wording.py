@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.desktop_integration import catalogue_of
-from rook_tally.core.i18n import speak, spoken, tr
+from rook_tally.core.i18n import Catalogue, speak, spoken, tr, tr_count
 from rook_tally.desk import languages
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.store.base import Store
@@ -35,22 +35,48 @@ def test_every_text_is_gathered() -> None:
 
 
 @pytest.fixture
-def guillemets(tmp_path: Path) -> Iterator[dict[str, str]]:
-    """A language in which every text stands between guillemets, compiled by Qt's own compiler."""
-    tree = ElementTree.parse(SOURCE)
-    for message in tree.getroot().iter("message"):
-        translation = message.find("translation")
-        assert translation is not None
-        translation.attrib.pop("type")
-        translation.text = f"«{message.findtext('source')}»"
-    path = tmp_path / "rook_tally_eo.ts"
-    tree.write(path, encoding="utf-8", xml_declaration=True)
-    compiler = Path(sys.executable).with_name("pyside6-lrelease")
-    subprocess.run([str(compiler), str(path)], timeout=60, check=True, capture_output=True)
-    told = catalogue_of(QLocale("eo"), tmp_path)
+def guillemets(tmp_path: Path) -> Iterator[Catalogue]:
+    """A language in which every text stands between guillemets."""
+    told = _translated(tmp_path, "eo", ("«{}»", "«{}»"))
     speak(told)
     yield told
     speak({})
+
+
+def _translated(folder: Path, language: str, forms: tuple[str, ...]) -> Catalogue:
+    """A language, compiled by Qt's own compiler, that writes every text as its first form says;
+    one with a count in as many forms as Qt knows of that language."""
+    tree = ElementTree.parse(SOURCE)
+    tree.getroot().set("language", language)
+    for message in tree.getroot().iter("message"):
+        translation, text = message.find("translation"), message.findtext("source", "")
+        assert translation is not None
+        translation.attrib.pop("type")
+        if message.get("numerus"):
+            for form in forms:
+                ElementTree.SubElement(translation, "numerusform").text = form.format(text)
+        else:
+            translation.text = forms[0].format(text)
+    path = folder / f"rook_tally_{language}.ts"
+    tree.write(path, encoding="utf-8", xml_declaration=True)
+    compiler = Path(sys.executable).with_name("pyside6-lrelease")
+    subprocess.run([str(compiler), str(path)], timeout=60, check=True, capture_output=True)
+    return catalogue_of(QLocale(language), folder)
+
+
+def test_counts_have_the_forms_that_qt_knows_of_a_language(tmp_path: Path) -> None:
+    """Polish has three: for one, for two to four but not twelve to fourteen, and for the rest."""
+    speak(_translated(tmp_path, "pl", ("one {}", "few {}", "many {}")))
+    said = {
+        count: tr_count(count, "1 alarm", "{0} alarms").split()[0]
+        for count in (0, 1, 2, 4, 5, 12, 21, 22, 112, 122, 1001, 1002, 1012)
+    }
+    speak({})
+    few = {2, 4, 22, 122, 1002}
+    wanted = {count: "few" if count in few else "one" if count == 1 else "many" for count in said}
+    assert said == wanted
+    assert tr_count(1, "1 alarm: {1}", "{0} alarms: {1}", "Dust") == "1 alarm: Dust"
+    assert tr_count(3, "1 alarm: {1}", "{0} alarms: {1}", "Dust") == "3 alarms: Dust"
 
 
 def test_a_language_without_a_translation_is_said_as_written(tmp_path: Path) -> None:
@@ -60,7 +86,7 @@ def test_a_language_without_a_translation_is_said_as_written(tmp_path: Path) -> 
 
 
 def test_the_window_speaks_the_language(
-    qtbot: QtBot, store: Store, guillemets: dict[str, str], open_desk: OpenDesk
+    qtbot: QtBot, store: Store, guillemets: Catalogue, open_desk: OpenDesk
 ) -> None:
     assert guillemets["{0} missed"] == "«{0} missed»"
     append(store, begin_series(store), *((NOON_US - at * 60_000_000, 20.0) for at in range(90)))
@@ -75,7 +101,7 @@ def test_the_window_speaks_the_language(
 
 
 def test_nothing_in_the_strip_stays_unsaid(
-    qtbot: QtBot, store: Store, guillemets: dict[str, str], open_desk: OpenDesk
+    qtbot: QtBot, store: Store, guillemets: Catalogue, open_desk: OpenDesk
 ) -> None:
     append(store, begin_series(store), (NOON_US - 60_000_000, 20.0))
     window = open_desk(held_clock(NOON_US))

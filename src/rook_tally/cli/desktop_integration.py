@@ -20,7 +20,7 @@ from PySide6.QtCore import (
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon
 
 from rook_tally.cli.single_instance import SingleInstance
-from rook_tally.core.i18n import CONTEXT, speak
+from rook_tally.core.i18n import CONTEXT, COUNTS, Catalogue, speak
 from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.desk import languages
@@ -47,8 +47,9 @@ def speak_as_the_person_does() -> None:
         locale.setlocale(locale.LC_TIME, "C")
 
 
-def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str]:
-    """The translation of each text; empty for a language without one."""
+def catalogue_of(language: QLocale, folder: Path | None = None) -> Catalogue:
+    """The translation of each text, in all its forms where it has a count; empty for a language
+    without one."""
     where = Path(languages.__file__).parent if folder is None else folder
     translator = QTranslator()
     if not translator.load(language, "rook_tally", "_", str(where), ".qm"):
@@ -57,9 +58,16 @@ def catalogue_of(language: QLocale, folder: Path | None = None) -> dict[str, str
     from xml.etree import ElementTree
 
     root = ElementTree.parse(Path(languages.__file__).parent / "rook_tally.ts").getroot()
-    texts = [one.text or "" for one in root.iter("source")]
-    told = {text: translator.translate(CONTEXT, text) for text in texts}
-    return {text: other for text, other in told.items() if other}
+    catalogue: dict[str, str | tuple[str, ...]] = {}
+    for message in root.iter("message"):
+        text = message.findtext("source", "")
+        if message.get("numerus"):
+            forms = [translator.translate(CONTEXT, text, None, count) for count in range(COUNTS)]
+            if all(forms):
+                catalogue[text] = tuple(one or text for one in forms)
+        elif other := translator.translate(CONTEXT, text):
+            catalogue[text] = other
+    return catalogue
 
 
 def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:

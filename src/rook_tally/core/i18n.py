@@ -8,11 +8,17 @@ compile; whoever opens a window makes Qt's translation into the catalogue that i
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TypeAlias
 
 CONTEXT = "rook-tally"
 """Under which the texts stand in Qt's files."""
 
-_catalogue: Mapping[str, str] = {}
+Catalogue: TypeAlias = Mapping[str, "str | tuple[str, ...]"]
+"""The other language's text by the English one. A text with a count has its form for each count up
+to `COUNTS`; from a hundred on forms recur with the last two digits in every language Qt knows."""
+
+COUNTS = 200
+_catalogue: Catalogue = {}
 
 
 def tr(text: str, *values: object) -> str:
@@ -23,16 +29,34 @@ def tr(text: str, *values: object) -> str:
     text : str
         As written in English: a literal, so that it can be gathered.
     """
-    told = _catalogue.get(text) or text
-    return told.format(*values) if values else told
+    told = _catalogue.get(text)
+    shown = told if isinstance(told, str) else text
+    return shown.format(*values) if values else shown
 
 
-def speak(catalogue: Mapping[str, str]) -> None:
+def tr_count(count: int, one: str, many: str, *values: object) -> str:
+    """A text with a count, in the form that the person's language has for it.
+
+    Parameters
+    ----------
+    one, many : str
+        As written in English, literals; `many` is what is translated. `{0}` is the count, `{1}` …
+        the values.
+    """
+    told = _catalogue.get(many)
+    if isinstance(told, tuple):
+        text = told[count if count < 100 else 100 + count % 100]
+    else:
+        text = one if count == 1 else many
+    return text.format(count, *values)
+
+
+def speak(catalogue: Catalogue) -> None:
     """Say every text as it stands in this catalogue from now on; what is not in it as written."""
     global _catalogue
     _catalogue = catalogue
 
 
-def spoken() -> Mapping[str, str]:
+def spoken() -> Catalogue:
     """The catalogue in use."""
     return _catalogue

@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QSpacerItem, QWidget
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
@@ -112,7 +112,7 @@ class _Standing(QWidget):
             super().keyPressEvent(event)
 
     def show_alarms(self, count: int, level: Level) -> None:
-        self._show(tr("{0} alarms", count) if count != 1 else tr("1 alarm"), level)
+        self._show(tr_count(count, "1 alarm", "{0} alarms"), level)
 
     def show_now(self, calling: Calling) -> None:
         self._show(calling.words_now, calling.level)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QLineF, QObject, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QMenu, QSystemTrayIcon
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
@@ -24,10 +24,7 @@ def tray_words(state: SiteState) -> str:
     heard, stations = state.heard_now()
     if now.alarms:
         names = ", ".join(dict.fromkeys(one.name for one in now.alarms))
-        several = len(now.alarms) != 1
-        told = (
-            tr("{0} alarms: {1}", len(now.alarms), names) if several else tr("1 alarm: {0}", names)
-        )
+        told = tr_count(len(now.alarms), "1 alarm: {1}", "{0} alarms: {1}", names)
     elif count:
         told = tr("{0} past a limit, worst {1}", count, tr(worst.wording))
     else:

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
@@ -399,9 +399,11 @@ class DeskWindow(QMainWindow):
         count = self.drafts.count
         if count:
             self.tell(
-                tr("A change that was not saved is kept; its row says so.")
-                if count == 1
-                else tr("{0} changes that were not saved are kept; their rows say so.", count)
+                tr_count(
+                    count,
+                    "A change that was not saved is kept; its row says so.",
+                    "{0} changes that were not saved are kept; their rows say so.",
+                )
             )
 
     def _on_tick(self) -> None:

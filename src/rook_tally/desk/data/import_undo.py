@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr_count
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.exchange.imports import take_back
 from rook_tally.store.site import load_site
@@ -22,4 +22,6 @@ class TakeBackImport:
         """Take them out, but for those that were changed since."""
         series = {one.id: one for one in load_site(connection).series}
         gone = take_back(connection, self.number, series)
-        return UndoableResult(tr("{0} imported readings taken out", gone), None)
+        return UndoableResult(
+            tr_count(gone, "1 imported reading taken out", "{0} imported readings taken out"), None
+        )

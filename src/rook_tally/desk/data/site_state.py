@@ -10,7 +10,7 @@ import numpy as np
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
@@ -58,7 +58,7 @@ class Calling:
     @property
     def words_now(self) -> str:
         """Words for where another moment is shown."""
-        return tr("{0} alarms now", self.count) if self.count != 1 else tr("1 alarm now")
+        return tr_count(self.count, "1 alarm now", "{0} alarms now")
 
 
 @dataclass

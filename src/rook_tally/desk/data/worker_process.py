@@ -9,11 +9,10 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
-from collections.abc import Mapping
 from multiprocessing.connection import Connection as Pipe
 from typing import Protocol, TypeVar
 
-from rook_tally.core.i18n import speak
+from rook_tally.core.i18n import Catalogue, speak
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
 from rook_tally.core.quantities.number_format import decimal_mark, write_with
 from rook_tally.store.base import Store
@@ -40,7 +39,7 @@ class WorkerProcess:
     is how it says things.
     """
 
-    def __init__(self, address: str, catalogue: Mapping[str, str]) -> None:
+    def __init__(self, address: str, catalogue: Catalogue) -> None:
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
         self._is_ready = False
@@ -99,7 +98,7 @@ class WorkerProcess:
             self._process.join()
 
 
-def _serve(pipe: Pipe, address: str, catalogue: Mapping[str, str], mark: str) -> None:
+def _serve(pipe: Pipe, address: str, catalogue: Catalogue, mark: str) -> None:
     """Carry out jobs until the pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)

@@ -11,7 +11,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.parts.label import Label
 from rook_tally.store.base import Store
@@ -108,7 +108,9 @@ class CsvExport(QDialog):
 
         try:
             rows = write_csv(store, series, start_us, end_us, path, went_on=heard)
-            self.ended.emit(tr("{0} readings are in {1}.", rows, path))
+            self.ended.emit(
+                tr_count(rows, "1 reading is in {1}.", "{0} readings are in {1}.", path)
+            )
         except GivenUpError:
             self.ended.emit(tr("Given up; nothing was written."))
         except RookTallyError as error:

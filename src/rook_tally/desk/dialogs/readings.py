@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
@@ -221,7 +221,7 @@ class ReadingsTable(StoreDialog):
             self.words.setText(tr("{0} of {1} lines copied …", figure(done, 0), figure(whole, 0)))
             return
         QGuiApplication.clipboard().setText(copying.text())
-        words = tr("{0} lines copied.", figure(whole, 0)) if whole != 1 else tr("1 line copied.")
+        words = tr_count(whole, "1 line copied.", "{1} lines copied.", figure(whole, 0))
         if copying.chosen > whole:
             words = tr(
                 "{0} of the {1} chosen lines copied, the most there is room for; "

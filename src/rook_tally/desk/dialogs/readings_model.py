@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import plain
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -122,7 +122,8 @@ class ReadingsModel:
     def words(self) -> str:
         """The number of readings in words."""
         count = len(self.answer.readings)
-        told = f"{count:,}".replace(",", "\u2009") + (" reading" if count == 1 else " readings")
+        figure = f"{count:,}".replace(",", "\u2009")
+        told = tr_count(count, "{1} reading", "{1} readings", figure)
         suspect = self.suspect_count
         return (
             tr("{0}, {1} of them suspect", told, suspect)

@@ -248,6 +248,11 @@
       <source>not copied yet</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} alarms</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/app/header_bar.py" />
       <source>Menu</source>
@@ -266,16 +271,6 @@
     <message>
       <location filename="desk/app/header_bar.py" />
       <source>name this site…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>{0} alarms</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>1 alarm</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -323,14 +318,9 @@
       <source>{0}: {1}; {2} of {3} heard</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/app/tray.py" />
       <source>{0} alarms: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/tray.py" />
-      <source>1 alarm: {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -368,19 +358,14 @@
       <source>Stop recording</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/app/window.py" />
+      <source>{0} changes that were not saved are kept; their rows say so.</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/app/window.py" />
       <source>A collector is being started; readings are kept from now on.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/window.py" />
-      <source>A change that was not saved is kept; its row says so.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/window.py" />
-      <source>{0} changes that were not saved are kept; their rows say so.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -573,7 +558,7 @@
       <source>outdoors</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/data/import_undo.py" />
       <source>{0} imported readings taken out</source>
       <translation type="unfinished" />
@@ -633,14 +618,9 @@
       <source>leave the folder empty</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/data/site_state.py" />
       <source>{0} alarms now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/site_state.py" />
-      <source>1 alarm now</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -908,7 +888,7 @@
       <source>Cancel</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/dialogs/csv_export.py" />
       <source>{0} readings are in {1}.</source>
       <translation type="unfinished" />
@@ -1063,6 +1043,11 @@
       <source>Keys</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/readings.py" />
+      <source>{1} lines copied.</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>Readings: {0} {1}</source>
@@ -1086,16 +1071,6 @@
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>Cancel copying</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/readings.py" />
-      <source>{0} lines copied.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/readings.py" />
-      <source>1 line copied.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1141,6 +1116,11 @@
     <message>
       <location filename="desk/dialogs/readings_model.py" />
       <source>Set by</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/readings_model.py" />
+      <source>{1} readings</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1778,12 +1758,12 @@
       <source>unnamed senders</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/stations/commands.py" />
       <source>{0} messages of {1} dismissed</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/stations/commands.py" />
       <source>{0} messages of {1} are back</source>
       <translation type="unfinished" />
@@ -1873,19 +1853,14 @@
       <source>firmware {0}{1}</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/stations/model.py" />
+      <source>{0} strays are talking</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/stations/model.py" />
       <source>{0} since {1} {2:%b}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source>A stray is talking</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source>{0} strays are talking</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2300,7 +2275,7 @@ It needs it as soon as the doors are open to the network.</source>
       <source>The cross removes this lane</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/strip/model.py" />
       <source>{0} lanes added</source>
       <translation type="unfinished" />
@@ -2350,12 +2325,7 @@ It needs it as soon as the doors are open to the network.</source>
       <source>moves less than the sensor can tell ({0})</source>
       <translation type="unfinished" />
     </message>
-    <message>
-      <location filename="desk/strip/model.py" />
-      <source>{0} reading set aside as suspect</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/strip/model.py" />
       <source>{0} readings set aside as suspect</source>
       <translation type="unfinished" />
@@ -2363,6 +2333,21 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/strip/remarks.py" />
       <source>base: {0} · {1} readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
+      <source>none in this window</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/strip/remarks.py" />
+      <source>{0} spans</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/strip/remarks.py" />
+      <source>{0} pins</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2620,7 +2605,7 @@ It needs it as soon as the doors are open to the network.</source>
       <source>the sheet</source>
       <translation type="unfinished" />
     </message>
-    <message>
+    <message numerus="yes">
       <location filename="desk/wall/commands.py" />
       <source>{0} sheets read</source>
       <translation type="unfinished" />
@@ -3161,6 +3146,11 @@ large enough to be read from the other end of the room.</source>
       <source>clear {0}</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/watch/backtest_figures.py" />
+      <source>{0} times</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/watch/backtest_figures.py" />
       <source>{0} without the {1} wait</source>
@@ -3168,22 +3158,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/backtest_figures.py" />
-      <source>time it would have rung</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/backtest_figures.py" />
-      <source>{0} time</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/backtest_figures.py" />
-      <source>{0} times</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/backtest_figures.py" />
       <source>Other limits on the same days</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/watch/backtest_figures.py" />
+      <source>times it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3199,11 +3179,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/backtest_figures.py" />
       <source>likely nuisances</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/backtest_figures.py" />
-      <source>times it would have rung</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3641,6 +3616,11 @@ large enough to be read from the other end of the room.</source>
       <source>CSV files (*.csv)</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/watch/view.py" />
+      <source>{0} days</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/watch/view.py" />
       <source>Watches</source>
@@ -3664,16 +3644,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/view.py" />
       <source>Seen by {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>{0} days</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>1 day</source>
       <translation type="unfinished" />
     </message>
     <message>

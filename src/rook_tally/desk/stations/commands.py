@@ -8,7 +8,7 @@ import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.desk.data.conflict import check_base
 from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.store.site import (
@@ -178,7 +178,7 @@ class DismissStrays:
         rows = dismiss_strays(connection, self.station)
         who = self.station or tr("unnamed senders")
         return UndoableResult(
-            tr("{0} messages of {1} dismissed", len(rows), who),
+            tr_count(len(rows), "a message of {1} dismissed", "{0} messages of {1} dismissed", who),
             RestoreStrays(self.station, tuple(rows)),
         )
 
@@ -195,7 +195,10 @@ class RestoreStrays:
         restore_strays(connection, self.rows)
         who = self.station or tr("unnamed senders")
         return UndoableResult(
-            tr("{0} messages of {1} are back", len(self.rows), who), DismissStrays(self.station)
+            tr_count(
+                len(self.rows), "a message of {1} is back", "{0} messages of {1} are back", who
+            ),
+            DismissStrays(self.station),
         )
 
 

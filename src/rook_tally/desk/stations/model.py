@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
@@ -371,7 +371,7 @@ class StationsModel:
         count = len(self.strays())
         if not count:
             return ""
-        return tr("A stray is talking") if count == 1 else tr("{0} strays are talking", count)
+        return tr_count(count, "A stray is talking", "{0} strays are talking")
 
     def stray_lines(self) -> list[StrayLine]:
         """A line a stray sender: who, how many messages since when, and why."""

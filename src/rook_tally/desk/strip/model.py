@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -205,7 +205,7 @@ class StripModel:
         shown = {one.id for one in self.series}
         fresh = [one for one in dict.fromkeys(series) if one.id not in shown]
         lanes = [*self.lanes, *(Lane((one,)) for one in fresh)]
-        self._change_lanes(lanes, tr("{0} lanes added", len(fresh)))
+        self._change_lanes(lanes, tr_count(len(fresh), "lane added", "{0} lanes added"))
 
     def set_lanes(self, lanes: Sequence[Sequence[Series]]) -> None:
         """Show these lanes instead of those there are; each of one quantity."""
@@ -405,9 +405,9 @@ class StripModel:
         suspect = sum(int(self.envelopes[one.id].suspect.sum()) for one in shown.series)
         if suspect:
             notes.append(
-                tr("{0} reading set aside as suspect", suspect)
-                if suspect == 1
-                else tr("{0} readings set aside as suspect", suspect)
+                tr_count(
+                    suspect, "{0} reading set aside as suspect", "{0} readings set aside as suspect"
+                )
             )
         return " · ".join(notes)
 

@@ -19,7 +19,7 @@ from rook_tally.core.comparing.span_comparison import (
     distributions,
     figures_of_span,
 )
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.remarks import Remark, rows_of_spans
 from rook_tally.core.series.gaps import cleaned, inside, max_gap_s, microseconds
@@ -195,11 +195,10 @@ class RemarksModel:
         """The number of remarks in the window, in words."""
         spans, pins = len(self.spans), len(self.pins)
         told = [
-            f"{count} {word}{'' if count == 1 else 's'}"
-            for count, word in ((spans, "span"), (pins, "pin"))
-            if count
+            tr_count(spans, "{0} span", "{0} spans") if spans else "",
+            tr_count(pins, "{0} pin", "{0} pins") if pins else "",
         ]
-        return " · ".join(told) or "none in this window"
+        return " · ".join(one for one in told if one) or tr("none in this window")
 
     def question(self, series: Series | None) -> SpansQuery | None:
         """The query that compares the window's spans; None without any."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally import clock
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
@@ -124,7 +124,7 @@ class SaveSheets:
         before = tuple(sheets(connection))
         for one in self.sheets:
             save_sheet(connection, one)
-        words = tr("{0} sheets read", len(self.sheets))
+        words = tr_count(len(self.sheets), "1 sheet read", "{0} sheets read")
         return UndoableResult(words, RestoreSheets(before, tuple(sheets(connection))))
 
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.alarms.sentences import run_words, span_words
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
@@ -94,10 +94,9 @@ class Figures(QWidget):
             return
         counts = told.counts
         wait = tr("{0} without the {1} wait", counts.without_wait, span_words(draft.for_s))
-        once = tr("time it would have rung")
         self.rang.show_figure(
             str(counts.rang),
-            once if counts.rang == 1 else tr("times it would have rung"),
+            tr_count(counts.rang, "time it would have rung", "times it would have rung"),
             wait if draft.for_s else "",
         )
         longest = ""
@@ -132,4 +131,4 @@ class Figures(QWidget):
 
 
 def _times(count: int) -> str:
-    return tr("{0} time", count) if count == 1 else tr("{0} times", count)
+    return tr_count(count, "{0} time", "{0} times")

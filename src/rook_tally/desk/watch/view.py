@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.i18n import tr
+from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
@@ -135,7 +135,7 @@ class WatchView(QWidget):
         spans.addWidget(title)
         spans.addSpacing(8)
         for days in DAYS:
-            button = QPushButton(tr("{0} days", days) if days > 1 else tr("1 day"))
+            button = QPushButton(tr_count(days, "1 day", "{0} days"))
             button.setCheckable(True)
             button.setObjectName("link")
             button.setStyleSheet(link)
