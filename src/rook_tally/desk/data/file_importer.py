@@ -23,7 +23,7 @@ class FileToImport:
 
 @dataclass(frozen=True, slots=True)
 class ImportAnswer:
-    """What came of a file in words, and the number of the import; 0 when nothing was written."""
+    """The result of a file in words, and the number of its import; 0 when nothing was written."""
 
     words: str
     number: int

@@ -70,13 +70,13 @@ class AskingDialog(QDialog):
 
 
 def _held_by(form: QWidget) -> tuple[str, ...]:
-    """What the fields of a form hold that a person can see, in their order."""
+    """Return the contents of a form's visible fields, in their order."""
     fields = [one for one in form.findChildren(QWidget) if one.isVisibleTo(form)]
     return tuple(text for one in fields if (text := _text(one)) is not None)
 
 
 def _text(field: QWidget) -> str | None:
-    """What a person typed or chose in a field; None where they cannot."""
+    """Return the text of a field, or its choice; None for a widget that takes no input."""
     if isinstance(field, QLineEdit):
         is_own = not isinstance(field.parent(), QComboBox | QAbstractSpinBox)
         return field.text() if is_own and not field.isReadOnly() else None

@@ -38,7 +38,7 @@ class SavingDialog(AskingDialog):
         self.buttons.rejected.connect(self.discard)
 
     def showEvent(self, event: QShowEvent) -> None:
-        """What it shows at first is nobody's yet."""
+        """Take the first contents of the form as saved."""
         super().showEvent(event)
         if not event.spontaneous():
             self.ask_about(self.main)

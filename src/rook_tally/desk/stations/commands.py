@@ -120,7 +120,7 @@ class RenewKey:
 
 @dataclass(frozen=True, slots=True)
 class StationNotes:
-    """What a person says of a station, and where it stands in degrees."""
+    """Notes on a station, and its position in degrees."""
 
     notes: str
     latitude: float | None
@@ -128,7 +128,7 @@ class StationNotes:
 
 
 def notes_of(station: Station) -> StationNotes:
-    """What is said of a station."""
+    """Return the notes and the position of a station."""
     return StationNotes(station.notes, station.latitude, station.longitude)
 
 

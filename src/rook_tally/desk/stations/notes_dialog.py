@@ -75,7 +75,7 @@ class NotesDialog(SavingDialog):
         )
 
     def not_saved(self, why: str) -> None:
-        """It is not. Who has seen what somebody else wrote meanwhile may save over it."""
+        """Say why, and read the notes in the store: whoever saw the difference may save over it."""
         super().not_saved(why)
         self._client.read(StationNotesQuery(self.station), self._take_base)
 
