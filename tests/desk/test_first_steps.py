@@ -117,6 +117,8 @@ def test_a_file_is_previewed_and_then_read(
         lambda: window.teller.text() == "2 imported readings taken out.", timeout=PATIENCE_MS
     )
     qtbot.waitUntil(lambda: not window.state.latest, timeout=PATIENCE_MS)
+    # Nothing of it stays beside the table either.
+    qtbot.waitUntil(lambda: window.ledger.panel.account is None, timeout=PATIENCE_MS)
 
 
 def _with_file_typed(qtbot: QtBot, window: DeskWindow, folder: Path) -> ImportDialog:

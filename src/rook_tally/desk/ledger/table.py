@@ -277,6 +277,7 @@ class LedgerTable(QTableView):
         self.quantity_head = QuantityHeader(model, theme, self)
         self.setHorizontalHeader(self.quantity_head)
         self._pressed_at: QPoint | None = None
+        self._name_widths: dict[str, int] = {}
         self._corner = _Corner(theme, self)
         self.setAccessibleName(tr("Ledger"))
         self.setFrameShape(QTableView.Shape.NoFrame)
@@ -357,10 +358,12 @@ class LedgerTable(QTableView):
 
     def _width_of_names(self) -> int:
         """The width that a head with the longest name would need."""
+        names = [row.place.name for row in self._ledger.rows if isinstance(row, PlaceRow)]
+        # Measured once: two thousand of them take longer than a frame.
         words = QFontMetrics(face(14, MEDIUM))
-        names = (row.place.name for row in self._ledger.rows if isinstance(row, PlaceRow))
-        longest = max(map(words.horizontalAdvance, names), default=0)
-        return longest + _BESIDE_NAME
+        known = self._name_widths
+        known.update((one, words.horizontalAdvance(one)) for one in names if one not in known)
+        return max((known[one] for one in names), default=0) + _BESIDE_NAME
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw what is seen of the table, row by row.

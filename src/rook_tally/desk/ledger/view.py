@@ -233,11 +233,12 @@ class LedgerView(QWidget):
         is_empty = not self.model.columns
         nothing_known = is_empty and not self.model.hidden_count
         self._stack.setCurrentIndex(1 if nothing_known and self._state.is_loaded else 0)
-        if is_empty:
-            return
         again = self._position_of_picked()
         where = again or self.model.worst_cell()
-        if where is None:
+        if is_empty or where is None:
+            # The last reading there was is taken out, or hidden: nothing stays beside the table.
+            self._picked = None
+            self.panel.show_account(None)
             return
         bars = (self.table.verticalScrollBar(), self.table.horizontalScrollBar())
         places = [one.value() for one in bars]
