@@ -5,12 +5,16 @@ from __future__ import annotations
 import gc
 import multiprocessing
 import random
+import subprocess
+import sys
 import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from multiprocessing.synchronize import Event
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from benchmarks.desk import environment_of, let_until
 from rook_tally.core.errors import RookTallyError
@@ -24,6 +28,7 @@ from rook_tally.store.readings import NewReading, append_readings
 from rook_tally.store.site import add_series, add_station, load_site
 
 STATIONS, FIELDS = 300, 8
+_KEYS = "station-"
 _AT_ONCE, _EVERY_S = 10, 0.2
 _SETTLE_S, _LOOK_S = 4.0, 10.0
 
@@ -33,7 +38,7 @@ def handler_ms(folder: Path, environment: Mapping[str, str]) -> dict[str, list[f
     series, fifty readings a second."""
     place = folder / "large.db"
     store = open_store(place)
-    _fill(store)
+    fill(store, time.time_ns() // 1000)
     store.close()
     context = multiprocessing.get_context("spawn")
     ours, theirs = context.Pipe()
@@ -50,21 +55,35 @@ def handler_ms(folder: Path, environment: Mapping[str, str]) -> dict[str, list[f
     return found
 
 
-def _fill(store: Store) -> None:
+def driven_handler_ms(folder: Path, environment: Mapping[str, str]) -> list[float]:
+    """How long each handler took, ms, while the driver of `tests/driver` does what people do on the
+    same site, in two windows at once."""
+    found = folder / "driven.json"
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:xdist", "tests/driver"]
+    told = {**environment, "DRIVER_WATCHDOG": str(found), "DRIVER_EXAMPLES": "2"}
+    done = subprocess.run(command, env=told, capture_output=True, text=True, check=False)
+    if done.returncode or not found.exists():
+        raise RookTallyError(f"the driver did not come to its end: {done.stdout[-2000:]}")
+    return sorted(msgspec.json.decode(found.read_bytes(), type=list[float]))
+
+
+def fill(store: Store, now_us: int) -> None:
+    """Add 300 stations of eight series, each heard in the last three minutes before a moment."""
     slugs = [slug for slug, one in QUANTITIES.items() if one.base.symbol][:FIELDS]
     with store.write() as connection:
         for number in range(STATIONS):
             add_station(
-                connection, f"station-{number}", place=f"Room {number}", kind=PLAIN, cadence_s=60
+                connection, f"{_KEYS}{number}", place=f"Room {number}", kind=PLAIN, cadence_s=60
             )
         for station in load_site(connection).stations:
+            if not station.key.startswith(_KEYS):
+                continue
             for slug in slugs:
                 quantity = QUANTITIES[slug]
                 add_series(
                     connection, station, field=slug, quantity=quantity, unit=quantity.base.symbol
                 )
-        series = load_site(connection).series
-        now_us = time.time_ns() // 1000
+        series = [one for one in load_site(connection).series if one.station.key.startswith(_KEYS)]
         append_readings(
             connection,
             [
@@ -76,11 +95,12 @@ def _fill(store: Store) -> None:
 
 
 @contextmanager
-def _told(place: Path) -> Iterator[None]:
-    """Fifty readings a second, all over the site, by a process of their own as a collector is."""
+def told(place: Path, from_us: int) -> Iterator[None]:
+    """Fifty readings a second, all over the site, by a process of their own as a collector is; the
+    first of them at a moment."""
     context = multiprocessing.get_context("spawn")
     over = context.Event()
-    process = context.Process(target=_tell, args=(place, over))
+    process = context.Process(target=_tell, args=(place, from_us, over))
     process.start()
     try:
         yield
@@ -89,12 +109,13 @@ def _told(place: Path) -> Iterator[None]:
         process.join()
 
 
-def _tell(place: Path, over: Event) -> None:
+def _tell(place: Path, from_us: int, over: Event) -> None:
     at, store = 0, open_store(place)
+    began_ns = time.monotonic_ns()
     with store.read() as connection:
-        series = load_site(connection).series
+        series = [one for one in load_site(connection).series if one.station.key.startswith(_KEYS)]
     while not over.wait(_EVERY_S):
-        now_us = time.time_ns() // 1000
+        now_us = from_us + (time.monotonic_ns() - began_ns) // 1000
         several = [series[(at + 37 * one) % len(series)] for one in range(_AT_ONCE)]
         at += _AT_ONCE
         with store.write() as connection:
@@ -106,31 +127,12 @@ def _tell(place: Path, over: Event) -> None:
 
 
 def _watch(pipe: Any, place: Path) -> None:
-    from PySide6.QtCore import QEvent, QObject
-    from PySide6.QtWidgets import QApplication
-
+    from benchmarks.watchdog import WatchdogApplication
     from rook_tally.clock import now_us
     from rook_tally.desk.app.window import DeskWindow
 
-    took: list[float] = []
-
-    class Watched(QApplication):
-        """Measures every event that is not within another."""
-
-        depth = 0
-
-        def notify(self, receiver: QObject, event: QEvent) -> bool:
-            Watched.depth += 1
-            began = time.perf_counter()
-            try:
-                return super().notify(receiver, event)
-            finally:
-                Watched.depth -= 1
-                if not Watched.depth:
-                    took.append(1000 * (time.perf_counter() - began))
-
     store = open_store(place)
-    application = Watched(["rook-tally"])
+    application = WatchdogApplication(["rook-tally"])
     window = DeskWindow(store, clock=now_us)
     window.show()
     window.client.work_apart()
@@ -138,13 +140,13 @@ def _watch(pipe: Any, place: Path) -> None:
     # As an opened window does once it has settled in.
     gc.freeze()
     found: dict[str, list[float]] = {}
-    with _told(place):
+    with told(place, now_us()):
         for at, name in enumerate(window.view_names):
             window.show_view(at)
             _let_for(_SETTLE_S)
-            took.clear()
+            application.took_ms.clear()
             _let_for(_LOOK_S)
-            found[name.lower()] = sorted(took)
+            found[name.lower()] = sorted(application.took_ms)
     pipe.send(found)
     window.close()
     store.close()

@@ -412,13 +412,18 @@ def _p95(values: list[float]) -> float:
 def _handlers() -> list[Figure]:
     """The longest handler of the window's thread, ms, by view: 2,400 series, 50 readings/s; none
     may be longer than 8 ms."""
-    from benchmarks.handlers import handler_ms
+    from benchmarks.handlers import driven_handler_ms, handler_ms
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
         found = handler_ms(Path(folder), environment)
+        driven = driven_handler_ms(Path(folder), environment)
     return [
-        figure_of(f"handlers.{view}", ours=took[-1], limit=8.0, bar=1.0)
-        for view, took in found.items()
+        *(
+            figure_of(f"handlers.{view}", ours=took[-1], limit=8.0, bar=1.0)
+            for view, took in found.items()
+        ),
+        figure_of("handlers.driven", ours=driven[-1], limit=8.0, bar=1.0),
+        figure_of("handlers.driven-99", ours=driven[int(0.99 * len(driven))], limit=8.0, bar=1.0),
     ]
 
 

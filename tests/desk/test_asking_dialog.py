@@ -12,14 +12,17 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import HOUR_US
+from rook_tally.desk.app.views import STATIONS, WALL
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
+from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.strip.actions import StripAction
+from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.watch.channel_dialog import ChannelDialog
 from rook_tally.store.alarms import save_channel, ways
 from rook_tally.store.base import Store
-from rook_tally.store.site import remarks, save_remark
+from rook_tally.store.site import newest_requests, remarks, save_remark, sheets
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, answer, opened, to_strip
@@ -172,3 +175,50 @@ def _base(dialog: ChannelDialog) -> Channel:
 def _channel(store: Store, name: str) -> Channel:
     with store.read() as connection:
         return next(one for one in ways(connection) if one.name == name)
+
+
+def test_a_control_is_set_to_a_number_that_it_can_be(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    window.show_view(STATIONS)
+    lines = window.stations.page.controls._lines
+    qtbot.waitUntil(lambda: "interval" in lines, timeout=PATIENCE_MS)
+    QTest.mouseClick(lines["interval"][0], Qt.MouseButton.LeftButton)
+    dialog = opened(qtbot, window, ValueDialog)
+    assert dialog.windowTitle() == "wall · Sampling interval"
+    QTest.keyClicks(dialog.field, "9000")
+    QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+    assert "3600" in dialog.problem.text()
+    QTest.keyClick(dialog.field, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(dialog.field, "30")
+    QTest.keyClick(dialog, Qt.Key.Key_Escape)
+    assert dialog.isVisible()
+    answer(qtbot, dialog, "Save")
+
+    def asked() -> list[tuple[str, str, str]]:
+        with store.read() as connection:
+            return [(one.station, one.name, one.value) for one in newest_requests(connection)]
+
+    qtbot.waitUntil(lambda: asked() == [("wall", "interval", "30")], timeout=PATIENCE_MS)
+
+
+def test_a_sheet_is_renamed_and_its_new_name_asked_about(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    def names() -> list[str]:
+        with store.read() as connection:
+            return [one.name for one in sheets(connection)]
+
+    window.show_view(WALL)
+    window.wall.do(WallAction.MATTERS)
+    qtbot.waitUntil(lambda: window.wall.model.sheet is not None, timeout=PATIENCE_MS)
+    window.wall.do(WallAction.RENAME)
+    dialog = opened(qtbot, window, ValueDialog)
+    dialog.field.selectAll()
+    QTest.keyClicks(dialog.field, " ")
+    QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+    assert dialog.problem.text() == "A sheet has a name."
+    QTest.keyClicks(dialog.field, "Shop")
+    QTest.keyClick(dialog, Qt.Key.Key_Escape)
+    answer(qtbot, dialog, "Save")
+    qtbot.waitUntil(lambda: names() == ["Shop"], timeout=PATIENCE_MS)

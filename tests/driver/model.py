@@ -6,14 +6,16 @@ person began; what somebody else saved meanwhile wins over nothing that was type
 
 from __future__ import annotations
 
+import dataclasses
 import enum
 import itertools
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
-from msgspec.structs import replace
+import msgspec
 
 from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Working
 
 
@@ -24,9 +26,20 @@ class Part(enum.Enum):
     WORKINGS = "workings"
 
 
-Document: TypeAlias = Watch | Working
+Document: TypeAlias = Watch | Working | Group
 Key: TypeAlias = tuple[Part, str]
-_MEMBERS = {Part.WATCHES: ("name", "limit", "for_s"), Part.WORKINGS: ("name", "decimals")}
+_MEMBERS = {
+    Watch: ("name", "limit", "for_s"),
+    Working: ("name", "decimals", "score"),
+    Group: ("places",),
+}
+
+
+def altered(document: Document, **members: object) -> Document:
+    """The same with other members."""
+    if isinstance(document, Group):
+        return dataclasses.replace(document, **members)  # type: ignore[arg-type]
+    return msgspec.structs.replace(document, **members)
 
 
 @dataclass
@@ -60,6 +73,11 @@ class Named:
 
 
 @dataclass
+class Turned:
+    """A person turned the Ledger's order over."""
+
+
+@dataclass
 class Site:
     """What the store holds."""
 
@@ -69,6 +87,8 @@ class Site:
     alarms: set[str] = field(default_factory=set)
     values: list[tuple[int, float]] = field(default_factory=list)
     has_collector: bool = False
+    # When somebody last asked for the control, which nobody here carries out.
+    asked_us: int | None = None
     people: list[Person] = field(default_factory=list)
 
     def save(self, key: Key, document: Document, by: Person | None = None) -> None:
@@ -95,10 +115,16 @@ class Person:
     site: Site
     picked: dict[Part, str]
     typed: dict[Key, Typed] = field(default_factory=dict)
-    steps: list[Step | Named] = field(default_factory=list)
+    steps: list[Step | Named | Turned] = field(default_factory=list)
     is_past: bool = False
     # The words of a pin, while its form is open.
     pin: str | None = None
+    # The place whose cell is picked in the Ledger; None for whichever the window takes.
+    cell: str | None = None
+    hidden: set[str] = field(default_factory=set)
+    is_worst_first: bool = False
+    # How far down the Ledger is scrolled, px.
+    scrolled: int = 0
 
     def in_hand(self, part: Part) -> Key:
         """What is picked in a part."""
@@ -130,7 +156,7 @@ class Person:
         if part is Part.WATCHES:
             names = [one.strip() for one in names if one.strip()]
         told = [before.name, *names]
-        after = replace(before, name=told[-1])
+        after = altered(before, name=told[-1])
         if any(one != other for one, other in itertools.pairwise(told)):
             self._add_step(part, before, after)
         self._have(self.in_hand(part), after)
@@ -182,13 +208,25 @@ class Person:
         among.discard(name)
         self.steps.append(Named(among, name, is_made=False))
 
+    def turns_order(self) -> None:
+        """The person lets the Ledger stand by place, or worst first."""
+        self.is_worst_first = not self.is_worst_first
+        self.steps.append(Turned())
+
+    def hides(self, place: str) -> None:
+        """The person hides a place; which cell is picked then is the window's choice."""
+        self.makes(self.hidden, place)
+        self.cell = None
+
     def undoes(self) -> bool:
         """The person takes the last step back; False if somebody else's change is in the way, and
         then nothing changes."""
         if not self.steps:
             return True
         step = self.steps[-1]
-        if isinstance(step, Named):
+        if isinstance(step, Turned):
+            self.is_worst_first = not self.is_worst_first
+        elif isinstance(step, Named):
             if (step.name in step.among) != step.is_made:
                 return False
             (step.among.discard if step.is_made else step.among.add)(step.name)
@@ -209,30 +247,30 @@ class Person:
             self._lay_on_top(step.key)
         else:
             # What was as in the store then is as in the store now.
-            own = _changed(part, step.base, step.before)
+            own = _changed(step.base, step.before)
             stored = self.site.stored[step.key]
             back = {
                 name: own.get(name, getattr(stored, name))
-                for name in _changed(part, step.after, step.before)
+                for name in _changed(step.after, step.before)
             }
-            self._have(step.key, replace(self.seen(part), **back))
+            self._have(step.key, altered(self.seen(part), **back))
 
     def _lay_on_top(self, key: Key) -> None:
         draft, theirs = self.typed[key], self.site.stored[key]
-        laid = replace(theirs, **_changed(key[0], draft.base, draft.now))
+        laid = altered(theirs, **_changed(draft.base, draft.now))
         if laid == theirs:
             del self.typed[key]
         else:
             self.typed[key] = Typed(laid, theirs)
 
 
-def _changed(part: Part, before: Document, after: Document) -> dict[str, object]:
+def _changed(before: Document, after: Document) -> dict[str, object]:
     return {
         name: getattr(after, name)
-        for name in _MEMBERS[part]
+        for name in _MEMBERS[type(after)]
         if getattr(before, name) != getattr(after, name)
     }
 
 
 def _terms(document: Document) -> Document:
-    return replace(document, name="")
+    return altered(document, name="")

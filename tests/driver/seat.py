@@ -11,10 +11,11 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialogButtonBox
+from PySide6.QtWidgets import QDialogButtonBox, QListView
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.app.views import STRIP, WALL, WATCH, WORKINGS
@@ -30,10 +31,11 @@ from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.store.alarms import watches
 from rook_tally.store.base import Store
 from rook_tally.store.site import remarks, sheets
-from rook_tally.store.workings import workings
+from rook_tally.store.workings import groups, workings
 from tests.builders import MINUTE_US
 from tests.desk.driving import PATIENCE_MS, answer, opened, press
-from tests.driver.model import Document, Part, Person
+from tests.driver.hand import Hand, click
+from tests.driver.model import Document, Part, Person, altered
 
 FIRST = {Part.WATCHES: "dust", Part.WORKINGS: "much"}
 LOST = "was ended from outside"
@@ -59,6 +61,7 @@ class Seat:
     person: Person
     series_id: int
     window: DeskWindow = field(init=False)
+    hand: Hand = field(init=False)
 
     def open(self) -> None:
         """Sit down before a new window."""
@@ -67,9 +70,11 @@ class Seat:
         )
         self.window.asks_before_closing = False
         self.window.undo._clock_s = lambda: 10.0 * self.clock.steps
+        self.window.resize(1024, 700)
         self.window.show()
         self.until(lambda: self.window.state.is_loaded)
         self.person.is_past = False
+        self.hand = Hand(self.window, self.person, self.until)
         for part in Part:
             self.turn_to(part)
             self.pick(part, FIRST[part])
@@ -106,46 +111,80 @@ class Seat:
         if part is Part.WATCHES and self.window.watch.model.listing is not None:
             listed.update({one.slug: one for one in self.window.watch.model.listing.watches})
         elif part is Part.WORKINGS and self.window.workings.model.listing is not None:
-            listed.update({one.slug: one for one in self.window.workings.model.listing.workings})
+            listing = self.window.workings.model.listing
+            listed.update({one.slug: one for one in listing.workings})
+            listed.update({one.name: one for one in listing.groups})
         return listed == wanted
 
     def pick(self, part: Part, slug: str) -> None:
-        """Pick a document."""
+        """Pick a document by a click in its list."""
         self.turn_to(part)
         if part is Part.WATCHES:
-            self.window.watch.pick(slug)
+            rows = [one.slug for one in self.window.watch.model.rows()]
+            self._click_row(self.window.watch.list, rows.index(slug))
         else:
-            self.window.workings.pick(WorkingKind.FORMULA, slug)
+            rows = [one.key for one in self.window.workings.model.rows()]
+            self._click_row(self.window.workings.list, rows.index(slug))
         self.person.picks(part, slug)
 
+    @staticmethod
+    def _click_row(view: QListView, at: int) -> None:
+        index = view.model().index(at, 0)
+        view.scrollTo(index)
+        click(view.viewport(), view.visualRect(index).center())
+
     def type_name(self, part: Part, name: str) -> None:
-        """Type another name over the one that is there."""
+        """Type another name over the one that is there; what a group is called is its key."""
         self.turn_to(part)
-        window = self.window
-        edit = window.watch.name if part is Part.WATCHES else window.workings.formula_page.head.name
+        seen = self.person.seen(part)
+        if isinstance(seen, Group):
+            return
+        if isinstance(seen, Watch):
+            edit = self.window.watch.name
+        else:
+            pages = self.window.workings
+            edit = (pages.formula_page if seen.score is None else pages.score_page).head.name
         edit.setFocus()
         edit.selectAll()
         QTest.keyClicks(edit, name)
         self.person.types_name(part, name)
 
     def choose(self, part: Part, number: int) -> None:
-        """Choose another limit, or other decimals."""
+        """Choose another limit, other decimals, another weight, other places."""
         self.turn_to(part)
-        if part is Part.WATCHES:
+        seen = self.person.seen(part)
+        model = self.window.workings.model
+        if isinstance(seen, Watch):
             draft = self.window.watch.model.draft
             assert draft is not None
+            after: Document = replace(seen, limit=float(number))
             self.window.watch.model.choose(replace(draft, limit=float(number)))
-            self.person.types(part, replace(self.person.seen(part), limit=float(number)))
+        elif isinstance(seen, Group):
+            bays = Group(seen.name, (f"Bay {number % 4}", "Booth"))
+            after = bays
+            model.alter_group(bays)
+        elif seen.score is not None:
+            first, *others = seen.score.inputs
+            inputs = (replace(first, weight=float(number)), *others)
+            after = altered(seen, score=replace(seen.score, inputs=inputs))
+            model.alter_input(0, weight=float(number))
         else:
-            self.window.workings.model.alter(decimals=number % 4)
-            self.person.types(part, replace(self.person.seen(part), decimals=number % 4))
+            after = altered(seen, decimals=number % 4)
+            model.alter(decimals=number % 4)
+        self.person.types(part, after)
 
     def press_save(self, part: Part) -> None:
-        """Press Save, and wait for nothing."""
+        """Click on Save, and wait for nothing."""
         if part is Part.WATCHES:
-            self.window.watch.do(WatchAction.KEEP)
+            click(self.window.watch.keep)
+            return
+        seen, pages = self.person.seen(part), self.window.workings
+        if isinstance(seen, Group):
+            click(pages.group_page.foot.keep_button)
+        elif isinstance(seen, Working) and seen.score is not None:
+            click(pages.score_page.foot.keep_button)
         else:
-            self.window.workings.do(WorkingsAction.KEEP)
+            click(pages.formula_page.foot.keep_button)
 
     def save(self, part: Part) -> None:
         """Save what is in hand."""
@@ -311,8 +350,12 @@ class Seat:
         for part in Part:
             self._check_documents(part)
         for (part, slug), typed in self.person.typed.items():
-            model = self.window.watch.model if part is Part.WATCHES else self.window.workings.model
-            assert model.drafts.get(slug) is not None, (part, typed)
+            if part is Part.WATCHES:
+                draft: object = self.window.watch.model.drafts.get(slug)
+            else:
+                model = self.window.workings.model
+                draft = model.drafts.get(slug) or model.group_drafts.get(slug)
+            assert draft is not None, (part, typed)
         form = self.form
         assert (None if form is None else form.words.text()) == self.person.pin
         self.until(
@@ -320,6 +363,7 @@ class Seat:
         )
         if self.window.view == WALL:
             self.until(self._shows_sheets)
+        self.hand.check()
         self._check_now_and_then()
 
     def _check_documents(self, part: Part) -> None:
@@ -333,12 +377,19 @@ class Seat:
             assert view.name.text().strip() == seen.name
             marked = {one.slug for one in view.model.rows() if not one.is_saved}
         else:
-            assert isinstance(seen, Working)
-            page = self.window.workings
-            assert page.model.picked == (WorkingKind.FORMULA, slug)
-            assert page.model.draft == seen
-            assert page.formula_page.head.name.text() == seen.name
-            marked = {one.key for one in page.model.rows() if one.where.endswith("not saved")}
+            pages = self.window.workings
+            if isinstance(seen, Group):
+                assert pages.model.picked == (WorkingKind.GROUP, slug)
+                assert pages.model.group == seen
+            else:
+                assert isinstance(seen, Working)
+                is_score = seen.score is not None
+                kind = WorkingKind.SCORE if is_score else WorkingKind.FORMULA
+                page = pages.score_page if is_score else pages.formula_page
+                assert pages.model.picked == (kind, slug)
+                assert pages.model.draft == seen
+                assert page.head.name.text() == seen.name
+            marked = {one.key for one in pages.model.rows() if one.where.endswith("not saved")}
         assert marked == {name for where, name in self.person.typed if where is part}
 
     def _check_now_and_then(self) -> None:
@@ -367,6 +418,7 @@ def stored(store: Store) -> dict[tuple[Part, str], Document]:
         return {
             **{(Part.WATCHES, one.slug): one for one in watches(connection)},
             **{(Part.WORKINGS, one.slug): one for one in workings(connection)},
+            **{(Part.WORKINGS, one.name): one for one in groups(connection)},
         }
 
 

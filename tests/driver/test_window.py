@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
@@ -22,22 +23,27 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from benchmarks.handlers import fill, told
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
-from rook_tally.core.workings.definitions import Working
+from rook_tally.core.workings.definitions import Score, ScoreInput, Working
 from rook_tally.desk.app.views import VIEWS
 from rook_tally.store.alarms import save_watch, write_alarms
 from rook_tally.store.base import Store
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import report_collector, withdraw_collector
-from rook_tally.store.workings import save_working
+from rook_tally.store.site import add_station, report_collector, withdraw_collector
+from rook_tally.store.workings import save_group, save_working
 from tests.builders import DUST, MINUTE_US, NOON_US, append, begin_series
-from tests.driver.model import Document, Part, Person, Site
+from tests.driver.conftest import WATCHDOG
+from tests.driver.hand import FAN
+from tests.driver.model import Document, Part, Person, Site, altered
 from tests.driver.seat import FIRST, LOST, Clock, Seat
 
 EXAMPLES = int(os.environ.get("DRIVER_EXAMPLES", "6"))
@@ -47,7 +53,19 @@ DOCUMENTS: dict[tuple[Part, str], Document] = {
     (Part.WATCHES, "damp"): replace(DUST, slug="damp", name="Damp"),
     (Part.WORKINGS, "much"): Working(slug="much", name="Much", formula="pm25@booth * 2"),
     (Part.WORKINGS, "less"): Working(slug="less", name="Less", formula="pm25@booth / 2"),
+    (Part.WORKINGS, "airy"): Working(
+        slug="airy",
+        name="Airy",
+        score=Score(
+            inputs=(
+                ScoreInput(name="Dust", formula="pm25@booth", points=((0, 100), (90, 0)), weight=2),
+                ScoreInput(name="More", formula="pm25@booth", points=((0, 50), (90, 0)), weight=1),
+            )
+        ),
+    ),
+    (Part.WORKINGS, "bays"): Group("bays", ("Bay 1", "Booth")),
 }
+BAYS = [f"Bay {number}" for number in range(16)]
 SEATS, PARTS = st.sampled_from([0, 1]), st.sampled_from(Part)
 NUMBERS, WATCHES = st.integers(20, 60), st.sampled_from(["dust", "damp"])
 NAMES = st.text("abcdefg ", min_size=1, max_size=6).filter(lambda one: one == one.strip() != "")
@@ -63,13 +81,25 @@ class Driver(RuleBasedStateMachine):
         super().__init__()
         self._folder = tempfile.TemporaryDirectory()
         folder = Path(self._folder.name)
-        self.store: Store = open_store(folder / "a.db")
+        place = folder / "a.db"
+        self.store: Store = open_store(place)
+        self._open = ExitStack()
+        if WATCHDOG:
+            fill(self.store, NOON_US)
+            self._open.enter_context(told(place, NOON_US))
         self.clock = Clock(NOON_US)
         self.series = begin_series(self.store, "pm25", key="counter", place="Booth")
         append(self.store, self.series, (NOON_US, 5.0))
+        self.bays = [
+            begin_series(self.store, key=bay.lower().replace(" ", "-"), place=bay) for bay in BAYS
+        ]
+        for one in self.bays:
+            append(self.store, one, (NOON_US - MINUTE_US, 20.0))
+        with self.store.write() as connection:
+            add_station(connection, FAN, place="Booth", kind=KINDS["switch"], cadence_s=60)
         self.site = Site(stored=dict(DOCUMENTS), values=[(NOON_US, 5.0)])
-        for one in DOCUMENTS.values():
-            self._write_down(one)
+        for document in DOCUMENTS.values():
+            self._write_down(document)
         self.seats: list[Seat] = []
         for number in range(2):
             person = Person(self.site, dict(FIRST))
@@ -82,6 +112,7 @@ class Driver(RuleBasedStateMachine):
     def teardown(self) -> None:
         for one in self.seats:
             one.close()
+        self._open.close()
         self.store.close()
         self._folder.cleanup()
 
@@ -89,6 +120,8 @@ class Driver(RuleBasedStateMachine):
         with self.store.write() as connection:
             if isinstance(document, Watch):
                 save_watch(connection, document, now_us=self.clock.now_us)
+            elif isinstance(document, Group):
+                save_group(connection, document)
             else:
                 save_working(connection, document)
 
@@ -101,7 +134,7 @@ class Driver(RuleBasedStateMachine):
     @rule(at=SEATS, view=st.sampled_from(range(len(VIEWS))))
     def turns_to_a_view(self, at: int, view: int) -> None:
         if self._is_free(at):
-            self.seats[at].window.show_view(view)
+            self.seats[at].hand.turn_to(view)
 
     @rule(at=SEATS, key=st.sampled_from(list(DOCUMENTS)))
     def picks_a_document(self, at: int, key: tuple[Part, str]) -> None:
@@ -184,6 +217,31 @@ class Driver(RuleBasedStateMachine):
             self.seats[at].close()
             self.seats[at].open()
 
+    @rule(at=SEATS, place=st.sampled_from(["Booth", *BAYS]))
+    def clicks_on_a_cell(self, at: int, place: str) -> None:
+        if self._is_free(at):
+            self.seats[at].hand.click_cell(place)
+
+    @rule(at=SEATS, share=st.floats(0, 1))
+    def scrolls_the_ledger(self, at: int, share: float) -> None:
+        if self._is_free(at):
+            self.seats[at].hand.scroll(share)
+
+    @rule(at=SEATS)
+    def turns_the_order_over(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].hand.turn_order()
+
+    @rule(at=SEATS)
+    def hides_a_place(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].hand.hide_picked()
+
+    @rule(at=SEATS)
+    def asks_for_a_control(self, at: int) -> None:
+        if self._is_free(at):
+            self.seats[at].hand.ask_for_control(self.clock.now_us)
+
     # What both do
 
     @rule(part=PARTS)
@@ -233,6 +291,10 @@ class Driver(RuleBasedStateMachine):
         # A minute later nobody believes a collector that has not spoken since.
         self.site.has_collector = False
 
+    @rule(bay=st.sampled_from(range(len(BAYS))), value=st.integers(-10, 60))
+    def a_reading_comes_elsewhere(self, bay: int, value: int) -> None:
+        append(self.store, self.bays[bay], (self.clock.now_us - bay, float(value)))
+
     @rule(is_there=st.booleans())
     def a_collector_comes_or_goes(self, is_there: bool) -> None:
         with self.store.write() as connection:
@@ -245,7 +307,7 @@ class Driver(RuleBasedStateMachine):
 
     @rule(slug=WATCHES, limit=NUMBERS, for_s=st.sampled_from([60.0, 120.0, 300.0]))
     def somebody_else_saves(self, slug: str, limit: int, for_s: float) -> None:
-        theirs = replace(self.site.stored[Part.WATCHES, slug], limit=float(limit), for_s=for_s)
+        theirs = altered(self.site.stored[Part.WATCHES, slug], limit=float(limit), for_s=for_s)
         self._write_down(theirs)
         self.site.save((Part.WATCHES, slug), theirs)
 

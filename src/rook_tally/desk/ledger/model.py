@@ -75,7 +75,15 @@ class RowHead:
     freshness: Freshness
     heard: BoolArray
 
+    def says(self, other: RowHead | None) -> bool:
+        """True if it shows what the other one does."""
+        return other is not None and (
+            (self.age, self.freshness) == (other.age, other.freshness)
+            and bool(np.array_equal(self.heard, other.heard))
+        )
 
+
+_FROM_BEST = tuple(Freshness)
 MOST_COLUMNS, BESIDE_ALSO = 8, 6
 """So many quantities are columns; of more the first six are, and the rest stand in the last cell
 of their rows."""
@@ -104,7 +112,8 @@ class LedgerModel:
         self.all_changed: list[Callable[[], None]] = []
         self._site: Site | None = None
         self.heads_changed: list[Callable[[set[int]], None]] = []
-        self._heads: dict[int, tuple[str, Freshness, bytes]] = {}
+        # As of the last tick or news, of the rows that are seen.
+        self._heads: dict[int, RowHead] = {}
         self._cells: dict[tuple[int, int], Cell | None] = {}
         self._where: dict[int, tuple[int, int]] = {}
         self._freshness: dict[int, Freshness] = {}
@@ -123,6 +132,7 @@ class LedgerModel:
             if self._is_laid_out():
                 # Another moment of the same site: every cell may say something else.
                 self._cells.clear()
+                self._heads.clear()
                 for callback in self.all_changed:
                     callback()
             else:
@@ -147,19 +157,29 @@ class LedgerModel:
         self._announce_heads({row for row, _ in cells})
 
     def _announce_heads(self, rows: set[int]) -> None:
-        """Tell of the heads among these rows that say something else than before."""
+        """Tell of the heads among these rows that say something else than before; of rows out of
+        sight nothing is worked out, they say what is so once they are seen."""
+        seen = rows & set(self.visible_rows())
         moved = set()
-        for row in rows:
+        for row in rows - seen:
+            self._heads.pop(row, None)
+        for row in seen:
             head = self.head(row)
-            if head is None:
-                continue
-            told = (head.age, head.freshness, head.heard.tobytes())
-            if self._heads.get(row) != told:
-                self._heads[row] = told
+            if head is not None and not head.says(self._heads.get(row)):
+                self._heads[row] = head
                 moved.add(row)
         if moved:
             for callback in self.heads_changed:
                 callback(moved)
+
+    def head_drawn(self, row: int) -> RowHead | None:
+        """The head of a place's row as of the last tick; None for other rows."""
+        if row not in self._heads:
+            head = self.head(row)
+            if head is None:
+                return None
+            self._heads[row] = head
+        return self._heads[row]
 
     def _summaries_of(self, cells: set[tuple[int, int]]) -> set[tuple[int, int]]:
         lines = [at for at, row in enumerate(self.rows) if isinstance(row, SummaryRow)]
@@ -181,8 +201,7 @@ class LedgerModel:
             }
             if cells:
                 self._announce(cells | self._summaries_of(cells))
-        # Of the rows that are seen: the others say what is so once they are.
-        self._announce_heads(set(self.visible_rows()))
+        self._announce_heads(set(range(len(self.rows))))
 
     def _is_out_of_order(self) -> bool:
         places = [one for one in self.rows if isinstance(one, PlaceRow)]
@@ -450,25 +469,22 @@ class LedgerModel:
         if not isinstance(line, PlaceRow):
             return None
         stations = self._stations.get(line.place.id, [])
-        ages = {one.id: self._state.station_age_s(one) for one in stations}
-        known = [value for value in ages.values() if value is not None]
-        # The row speaks for its station that is worst off, the age is of the newest word.
-        order = list(Freshness)
-        worst = max(
-            stations, key=lambda one: order.index(self._state.station_freshness(one)), default=None
-        )
-        if worst is None:
+        if not stations:
             heard = np.zeros(HEARD_REPORTS, dtype=np.bool_)
             return RowHead(line.place.name, "", Freshness.SILENT, heard)
+        ages = [self._state.station_age_s(one) for one in stations]
+        known = [age_s for age_s in ages if age_s is not None]
+        # The row speaks for its station that is worst off, the age is of the newest word.
+        states = [self._state.station_freshness(one) for one in stations]
+        shown = max(states, key=_FROM_BEST.index)
+        worst = stations[states.index(shown)]
         heard = expected_reports_heard(
             self._state.reports.get(worst.id, np.empty(0, dtype=np.int64)),
             now_us=self._state.now_us,
             cadence_s=worst.cadence_s,
             count=HEARD_REPORTS,
         )
-        all_silent = all(self._state.station_freshness(one) is Freshness.SILENT for one in stations)
-        shown = Freshness.SILENT if all_silent else self._state.station_freshness(worst)
-        if shown is Freshness.SILENT and not all_silent:
+        if shown is Freshness.SILENT and any(one is not Freshness.SILENT for one in states):
             shown = Freshness.LATE
         return RowHead(line.place.name, age(min(known)) if known else "", shown, heard)
 

@@ -155,7 +155,7 @@ class PlaceHeader(QHeaderView):
 
     def _paint_place(self, painter: QPainter, rect: QRect, section: int) -> None:
         theme = self._theme
-        head = self._model.head(section)
+        head = self._model.head_drawn(section)
         if head is None:
             return
         silent = head.freshness is Freshness.SILENT

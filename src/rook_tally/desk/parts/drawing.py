@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSizeF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap, QPixmapCache, QPolygonF
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.quantities.levels import Level
@@ -54,18 +54,43 @@ def draw_heard(
     painter: QPainter, theme: Theme, heard: BoolArray, area: QRectF, tick: QColor
 ) -> None:
     """The strip of expected reports: a tick for each that came, a gap for each that did not."""
+    device = painter.device()
+    ratio = device.devicePixelRatioF()
+    size = area.size().toSize()
+    # Drawn once for every pattern: a site of 300 places mostly has the same few.
+    key = f"heard {heard.tobytes().hex()} {size.width()}x{size.height()} {ratio} {tick.name()}"
+    key += theme.rule
+    strip = QPixmap()
+    if not QPixmapCache.find(key, strip):
+        strip = QPixmap(size * ratio)
+        strip.setDevicePixelRatio(ratio)
+        strip.fill(Qt.GlobalColor.transparent)
+        ticks = QPainter(strip)
+        ticks.setRenderHints(painter.renderHints())
+        _draw_ticks(ticks, theme, heard, QRectF(QPointF(), QSizeF(size)), tick)
+        ticks.end()
+        QPixmapCache.insert(key, strip)
+    painter.drawPixmap(area.topLeft(), strip)
+
+
+def _draw_ticks(
+    painter: QPainter, theme: Theme, heard: BoolArray, area: QRectF, tick: QColor
+) -> None:
     step = area.width() / max(len(heard), 1)
     trailing = len(heard) - (int(np.flatnonzero(heard)[-1]) + 1 if heard.any() else 0)
-    came = QPen(tick, 2)
-    missed = QPen(colour(theme.rule), 2)
+    came: list[QLineF] = []
+    missed: list[QLineF] = []
     for at, is_heard in enumerate(heard.tolist()):
-        # Within the row a gap says it; at the end, faint ticks count what is overdue.
-        if not is_heard and at < len(heard) - trailing:
-            continue
-        painter.setPen(came if is_heard else missed)
         x = area.left() + at * step + 1
-        top = area.top() if is_heard else area.center().y()
-        painter.drawLine(QLineF(x, top, x, area.bottom()))
+        if is_heard:
+            came.append(QLineF(x, area.top(), x, area.bottom()))
+        elif at >= len(heard) - trailing:
+            # Within the row a gap says it; at the end, faint ticks count what is overdue.
+            missed.append(QLineF(x, area.center().y(), x, area.bottom()))
+    for ink, lines in ((tick, came), (colour(theme.rule), missed)):
+        if lines:
+            painter.setPen(QPen(ink, 2))
+            painter.drawLines(lines)
 
 
 def hatching(theme: Theme) -> QBrush:

@@ -6,27 +6,30 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QInputDialog, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
-from rook_tally.core.errors import UsageError
+from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, Control, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label, plain_tip
+from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.controls import ControlRow
 
 
 class ControlList(QWidget):
-    """Shows controls. `asked` is sent with a control's name and what it shall be."""
+    """Shows controls of a station. `asked` is sent with the station's key, a control's name and
+    what it shall be."""
 
-    asked = Signal(str, str)
+    asked = Signal(str, str, str)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
+        self._station = ""
         self._rows: tuple[tuple[object, ...], ...] = ()
         self._lines: dict[str, tuple[QPushButton, QLabel]] = {}
         self._grid = QGridLayout(self)
@@ -36,8 +39,9 @@ class ControlList(QWidget):
         self._grid.setColumnMinimumWidth(0, 130)
         self._grid.setColumnStretch(2, 1)
 
-    def show_rows(self, rows: Sequence[ControlRow]) -> None:
-        """Show these; lines are made anew only when the controls are others."""
+    def show_rows(self, station: str, rows: Sequence[ControlRow]) -> None:
+        """Show these of a station; lines are made anew only when the controls are others."""
+        self._station = station
         controls = tuple((one.control,) for one in rows)
         if controls != self._rows:
             self._rows = controls
@@ -74,50 +78,31 @@ class ControlList(QWidget):
 
     def _choose(self, name: str) -> None:
         """Ask the person what it shall be: a switch turns over, a button is pressed."""
-        control = self._all[name].control
+        station, control = self._station, self._all[name].control
         shown = self._lines[name][0].text()
         if control.sort is ControlKind.SWITCH:
-            self.asked.emit(name, SWITCH_OFF if shown == SWITCH_ON else SWITCH_ON)
+            self.asked.emit(station, name, SWITCH_OFF if shown == SWITCH_ON else SWITCH_ON)
         elif control.sort is ControlKind.BUTTON:
-            self.asked.emit(name, "")
-        elif control.sort is ControlKind.CHOICE:
-            told, is_meant = QInputDialog.getItem(
-                self,
-                control.title,
-                control.title,
-                list(control.choices),
-                max(0, _index(control.choices, shown)),
-                False,
-            )
-            if is_meant:
-                self.asked.emit(name, told)
+            self.asked.emit(station, name, "")
         else:
-            self._ask_number(control)
+            self._ask_value(station, control, shown)
 
-    def _ask_number(self, control: Control, typed: str = "", why: str = "") -> None:
-        """Ask for a number until one is given that it can be, or none."""
-        words = f"{control.title}, {control.allowed}:"
-        told, is_meant = QInputDialog.getText(
-            self, control.title, f"{words}\n{why}" if why else words, text=typed
-        )
-        if not is_meant:
-            return
-        try:
-            value = control.value_from(f"{typed_number(told):.12g}")
-        except UsageError as error:
-            self._ask_number(control, told, str(error))
-        else:
-            self.asked.emit(control.name, value)
+    def _ask_value(self, station: str, control: Control, shown: str) -> None:
+        """Ask for a choice, or for a number until one is given that it can be, or none."""
+        is_choice = control.sort is ControlKind.CHOICE
 
+        def take(told: str) -> None:
+            value = told if is_choice else control.value_from(f"{typed_number(told):.12g}")
+            # The station that was picked when the person asked.
+            self.asked.emit(station, control.name, value)
 
-def _index(choices: Sequence[str], shown: str) -> int:
-    return choices.index(shown) if shown in choices else -1
-
-
-def filled(box: QComboBox, choices: Sequence[tuple[str, str]], chosen: str) -> QComboBox:
-    """A box with these choices, as (what stands for it, how it is shown)."""
-    box.clear()
-    for value, text in choices:
-        box.addItem(text, value)
-    box.setCurrentIndex(max(0, box.findData(chosen)))
-    return box
+        ValueDialog(
+            self._theme,
+            self,
+            title=f"{station} · {control.title}",
+            label=control.title if is_choice else f"{control.title}, {control.allowed}",
+            value=shown if is_choice else "",
+            take=take,
+            choices=control.choices if is_choice else (),
+            main_words=tr("Set"),
+        ).open()

@@ -13,8 +13,9 @@ from PySide6.QtCore import (
     QRectF,
     QSize,
     Qt,
+    Signal,
 )
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QAccessible, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.i18n import tr
@@ -34,7 +35,10 @@ _Index = QModelIndex | QPersistentModelIndex
 
 
 class FleetListModel(QAbstractListModel):
-    """The fleet as Qt's views and screen readers want it."""
+    """The fleet as Qt's views and screen readers want it. `row_changed` carries a line's number:
+    a list lays all its lines out anew for `dataChanged`, and these keep their height."""
+
+    row_changed = Signal(int)
 
     def __init__(self, model: StationsModel) -> None:
         super().__init__()
@@ -53,7 +57,7 @@ class FleetListModel(QAbstractListModel):
                     row = self._model.row(order[at], self.rows[at].place)
                     if row.told != self.rows[at].told:
                         self.rows[at] = row
-                        self.dataChanged.emit(self.index(at), self.index(at))
+                        self.row_changed.emit(at)
             return
         self.beginResetModel()
         self.rows = self._model.rows()
@@ -171,7 +175,14 @@ class FleetList(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setStyleSheet(f"QListView {{ background: {theme.paper}; outline: none; }}")
         model.seen = self._seen
+        model.row_changed.connect(self._repaint_row)
         self.verticalScrollBar().valueChanged.connect(lambda _value: model.refresh())
+
+    def _repaint_row(self, at: int) -> None:
+        index = self.model().index(at, 0)
+        self.viewport().update(self.visualRect(index))
+        if QAccessible.isActive():
+            self.model().dataChanged.emit(index, index)
 
     def _seen(self) -> range:
         """The lines that are seen."""

@@ -141,6 +141,10 @@ class StationsModel:
         ordered = self.ordered()
         return found or (ordered[0] if ordered else None)
 
+    def station(self, key: str) -> Station | None:
+        """The station of a key; None when it is gone."""
+        return self._state.site.station(key)
+
     @property
     def now_us(self) -> int:
         """The moment it is, whatever moment is shown."""

@@ -234,7 +234,8 @@ class StationPageView(QWidget):
         controls = self._model.control_rows()
         self._controls_title.setVisible(bool(controls))
         self.controls.setVisible(bool(controls))
-        self.controls.show_rows(controls)
+        picked = self._model.picked
+        self.controls.show_rows("" if picked is None else picked.key, controls)
         # What is set is set now, whatever moment is looked at.
         is_now = self._model.is_live
         self.controls.setEnabled(is_now)

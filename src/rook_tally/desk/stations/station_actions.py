@@ -52,9 +52,9 @@ class StationActions:
         self.notes: NotesDialog | None = None
         self.adding: NewStationDialog | None = None
 
-    def ask_control(self, name: str, value: str) -> None:
-        """Have a control of the picked station set."""
-        station = self._model.picked
+    def ask_control(self, key: str, name: str, value: str) -> None:
+        """Have a control of a station set."""
+        station = self._model.station(key)
         if station is not None and self._model.is_live:
             self._client.write(
                 RequestControl(station, name, value, self._model.now_us),

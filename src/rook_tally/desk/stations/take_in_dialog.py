@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -23,7 +24,6 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import tint
-from rook_tally.desk.stations.control_list import filled
 from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
 
 
@@ -195,3 +195,12 @@ class TakeInDialog(AskingDialog):
 
     def _on_take_in(self) -> None:
         self.decided.emit()
+
+
+def filled(box: QComboBox, choices: Sequence[tuple[str, str]], chosen: str) -> QComboBox:
+    """A box with these choices, as (what stands for it, how it is shown)."""
+    box.clear()
+    for value, text in choices:
+        box.addItem(text, value)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
+    return box

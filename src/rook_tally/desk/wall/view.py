@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -30,6 +29,7 @@ from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.arranging import SheetEditor
@@ -222,12 +222,23 @@ class WallView(QWidget):
     def _rename(self) -> None:
         if self.model.sheet is None:
             return
-        dialog = QInputDialog(self)
-        dialog.setWindowTitle(tr("Rename the sheet"))
-        dialog.setLabelText(tr("Name"))
-        dialog.setTextValue(self.model.sheet.name)
-        dialog.textValueSelected.connect(self.arranging.rename_sheet)
+        dialog = ValueDialog(
+            self._theme,
+            self,
+            title=tr("Rename the sheet"),
+            label=tr("Name"),
+            value=self.model.sheet.name,
+            take=partial(self._take_name, self.model.sheet.slug),
+        )
         self._open_dialog(dialog)
+
+    def _take_name(self, slug: str, name: str) -> None:
+        """Another name for the sheet that was picked when the person asked."""
+        if not name.strip():
+            raise UsageError(tr("A sheet has a name."))
+        if self.model.sheet is None or self.model.sheet.slug != slug:
+            raise UsageError(tr("The sheet was deleted meanwhile; Cancel leaves."))
+        self.arranging.rename_sheet(name)
 
     def _open_dialog(self, dialog: QDialog) -> None:
         dialog.setAttribute(_CLOSES)

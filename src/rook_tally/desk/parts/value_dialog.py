@@ -1,0 +1,69 @@
+"""A dialog that asks for one value: typed, or chosen of several."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
+
+from rook_tally.core.errors import RookTallyError
+from rook_tally.core.i18n import tr
+from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.saving_dialog import SavingDialog
+
+
+class ValueDialog(SavingDialog):
+    """Asks for a value and hands it to `take`, which raises what is wrong with it; the dialog says
+    so beside the field, and closes once it was taken.
+
+    With `choices` it is one of them.
+    """
+
+    def __init__(
+        self,
+        theme: Theme,
+        parent: QWidget,
+        *,
+        title: str,
+        label: str,
+        value: str,
+        take: Callable[[str], object],
+        choices: Sequence[str] = (),
+        main_words: str = "",
+    ) -> None:
+        super().__init__(theme, parent, main_words=main_words or tr("Save"))
+        self._take = take
+        self.setWindowTitle(title)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setMinimumWidth(360)
+        self.field: QLineEdit | QComboBox
+        if choices:
+            self.field = QComboBox()
+            self.field.addItems(list(choices))
+            self.field.setCurrentIndex(max(0, self.field.findText(value)))
+        else:
+            self.field = QLineEdit(value)
+            self.field.selectAll()
+        self.field.setAccessibleName(label)
+        form = QFormLayout(self)
+        form.setContentsMargins(24, 16, 24, 16)
+        form.addRow(label, self.field)
+        form.addRow("", self.problem)
+        form.addRow(self.buttons)
+        self.buttons.accepted.connect(self._try)
+
+    @property
+    def value(self) -> str:
+        """What is typed or chosen."""
+        if isinstance(self.field, QComboBox):
+            return self.field.currentText()
+        return self.field.text()
+
+    def _try(self) -> None:
+        try:
+            self._take(self.value)
+        except RookTallyError as error:
+            self.say(str(error))
+        else:
+            self.accept()
