@@ -64,7 +64,8 @@ def driven_handler_ms(folder: Path, environment: Mapping[str, str]) -> list[floa
     done = subprocess.run(command, env=told, capture_output=True, text=True, check=False)
     if done.returncode or not found.exists():
         raise RookTallyError(f"the driver did not come to its end: {done.stdout[-2000:]}")
-    return sorted(msgspec.json.decode(found.read_bytes(), type=list[float]))
+    took = msgspec.json.decode(found.read_bytes(), type=list[tuple[float, str]])
+    return sorted(took_ms for took_ms, _ in took)
 
 
 def fill(store: Store, now_us: int) -> None:
@@ -144,9 +145,9 @@ def _watch(pipe: Any, place: Path) -> None:
         for at, name in enumerate(window.view_names):
             window.show_view(at)
             _let_for(_SETTLE_S)
-            application.took_ms.clear()
+            application.took.clear()
             _let_for(_LOOK_S)
-            found[name.lower()] = sorted(application.took_ms)
+            found[name.lower()] = sorted(took_ms for took_ms, _ in application.took)
     pipe.send(found)
     window.close()
     store.close()

@@ -21,8 +21,8 @@ class WatchdogApplication(QApplication):
 
     def __init__(self, arguments: list[str]) -> None:
         super().__init__(arguments)
-        self.took_ms: list[float] = []
-        self.longest = (0.0, "")
+        # How long, ms, and by whom: the receiver's class and Qt's number of the event.
+        self.took: list[tuple[float, str]] = []
         self._depth = 0
         self._waits = os.open(f"/proc/self/task/{threading.get_native_id()}/schedstat", os.O_RDONLY)
 
@@ -38,8 +38,7 @@ class WatchdogApplication(QApplication):
             if not self._depth:
                 passed_ns = time.perf_counter_ns() - began_ns
                 took_ms = (passed_ns - (self._waited_ns() - waited_ns)) / _NS_PER_MS
-                self.took_ms.append(took_ms)
-                self.longest = max(self.longest, (took_ms, f"{name} {int(kind)}"))
+                self.took.append((took_ms, f"{name} {int(kind)}"))
 
     def _waited_ns(self) -> int:
         """How long the thread has stood ready without a core so far, ns; the second figure of the

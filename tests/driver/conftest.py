@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from benchmarks.watchdog import WatchdogApplication
 
-# A file for the times of all handlers, ms; with it the site is a large and busy one.
+# A file for the times of all handlers; with it the site is a large and busy one.
 WATCHDOG = os.environ.get("DRIVER_WATCHDOG")
 
 
@@ -25,4 +25,4 @@ def qapp_cls() -> type[QApplication]:
 def write_down_handlers(qapp: QApplication) -> Iterator[None]:
     yield
     if WATCHDOG and isinstance(qapp, WatchdogApplication):
-        Path(WATCHDOG).write_bytes(msgspec.json.encode(qapp.took_ms))
+        Path(WATCHDOG).write_bytes(msgspec.json.encode(qapp.took))

@@ -105,7 +105,9 @@ class Driver(RuleBasedStateMachine):
             person = Person(self.site, dict(FIRST))
             self.site.people.append(person)
             drafts = folder / f"drafts-{number}.json"
-            seat = Seat(self.qtbot, self.store, drafts, self.clock, person, self.series.id)
+            seat = Seat(
+                self.qtbot, self.store, drafts, self.clock, person, self.series.id, bool(WATCHDOG)
+            )
             seat.open()
             self.seats.append(seat)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from rook_tally.core.quantities.quantity import Quantity
 
@@ -14,6 +15,7 @@ INDOORS, OUTDOORS = "indoors", "outdoors"
 BUILT_IN_GROUPS = (EVERYWHERE, INDOORS, OUTDOORS)
 
 
+@lru_cache(4096)
 def slug_of(name: str) -> str:
     """A name as formulas write it: lower case, hyphens for what is no letter or digit."""
     return re.sub(r"[^\w]+", "-", name.casefold().replace("_", "-"), flags=re.UNICODE).strip("-")

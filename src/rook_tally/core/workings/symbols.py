@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -23,6 +24,23 @@ if TYPE_CHECKING:
     from rook_tally.core.workings.syntax import Reference
 
 
+class _Index:
+    """Series by their quantity and place: a formula made for each of 300 places looks up thousands
+    of names."""
+
+    def __init__(self, series: Sequence[NamedSeries], places: Sequence[str]) -> None:
+        self.series, self.places = series, places
+        self.of_quantity: dict[str, list[NamedSeries]] = {}
+        self.of_quantity_at: dict[tuple[str, str], list[NamedSeries]] = {}
+        self.told_by: Counter[str] = Counter(one.station for one in series)
+        self.place_slugs = {slug_of(one) for one in places}
+        for one in series:
+            slug, place = one.quantity.slug, slug_of(one.place)
+            self.place_slugs.add(place)
+            self.of_quantity.setdefault(slug, []).append(one)
+            self.of_quantity_at.setdefault((slug, place), []).append(one)
+
+
 @dataclass(frozen=True, slots=True)
 class SymbolTable:
     """Everything a reference may name, in display order.
@@ -35,6 +53,19 @@ class SymbolTable:
     groups: Sequence[Group] = ()
     here: str | None = None
     places: Sequence[str] = field(default=())
+    # The same for every place: `replace` hands it on.
+    _index: _Index | None = field(default=None, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        index = self._index
+        if index is None or index.series is not self.series or index.places is not self.places:
+            object.__setattr__(self, "_index", _Index(self.series, self.places))
+
+    @property
+    def index(self) -> _Index:
+        """The series by what references say of them."""
+        assert self._index is not None
+        return self._index
 
     def quantity(self, reference: Reference) -> Quantity:
         """The quantity of a reference.
@@ -62,11 +93,7 @@ class SymbolTable:
             When there is no such place, or several series it could be.
         """
         place = self._place(reference)
-        there = [
-            one
-            for one in self.series
-            if one.quantity.slug == reference.quantity and slug_of(one.place) == place
-        ]
+        there = self.index.of_quantity_at.get((reference.quantity, place), [])
         if reference.station:
             there = [one for one in there if one.station == reference.station]
         if reference.field:
@@ -89,10 +116,7 @@ class SymbolTable:
 
     def _of_best_station(self, there: Sequence[NamedSeries]) -> NamedSeries:
         """Of several at a place, the one whose station tells most there."""
-        told = {
-            one.station: sum(other.station == one.station for other in self.series) for one in there
-        }
-        return max(there, key=lambda one: told[one.station])
+        return max(there, key=lambda one: self.index.told_by[one.station])
 
     def several(self, reference: Reference) -> list[NamedSeries]:
         """The series of one quantity that a group, or a place, holds.
@@ -103,10 +127,10 @@ class SymbolTable:
             When there is no such group or place.
         """
         wanted = reference.place
-        told = [one for one in self.series if one.quantity.slug == reference.quantity]
         if wanted == HERE or wanted.casefold() not in self._group_names():
             place = self._place(reference)
-            return [one for one in told if slug_of(one.place) == place]
+            return list(self.index.of_quantity_at.get((reference.quantity, place), []))
+        told = self.index.of_quantity.get(reference.quantity, [])
         slug = wanted.casefold()
         for group in self.groups:
             if slug_of(group.name) == slug:
@@ -129,7 +153,7 @@ class SymbolTable:
                 )
             return slug_of(self.here)
         slug = slug_of(reference.place)
-        known = {slug_of(one) for one in self.places} | {slug_of(one.place) for one in self.series}
+        known = self.index.place_slugs
         if slug in known:
             return slug
         if slug in self._group_names():

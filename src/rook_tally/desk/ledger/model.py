@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import itertools
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -117,6 +118,8 @@ class LedgerModel:
         self._cells: dict[tuple[int, int], Cell | None] = {}
         self._where: dict[int, tuple[int, int]] = {}
         self._freshness: dict[int, Freshness] = {}
+        # The worst level of a place, by its id; of places that changed it is worked out anew.
+        self._worst: dict[int, Level] = {}
         self._stations: dict[int, list[Station]] = {}
         # The rows that are seen; whoever draws them says which those are.
         self.visible_rows: Callable[[], Iterable[int]] = lambda: range(len(self.rows))
@@ -129,6 +132,7 @@ class LedgerModel:
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None:
+            self._worst.clear()
             if self._is_laid_out():
                 # Another moment of the same site: every cell may say something else.
                 self._cells.clear()
@@ -139,6 +143,7 @@ class LedgerModel:
                 self._lay_out()
             return
         cells = {self._where[one] for one in changed if one in self._where}
+        self._forget_worst(cells)
         if cells:
             self._announce(cells | self._summaries_of(cells))
 
@@ -190,24 +195,34 @@ class LedgerModel:
         state = {one.id: self._state.station_freshness(one) for one in self._state.site.stations}
         moved = {one for one, now in state.items() if self._freshness.get(one) is not now}
         self._freshness = state
-        if self.arrangement.order is LedgerOrder.WORST_FIRST and self._is_out_of_order():
-            self._lay_out()
-            return
+        cells = set()
         if moved:
             cells = {
                 self._where[one.id]
                 for one in self._state.site.series
                 if one.station.id in moved and one.id in self._where
             }
-            if cells:
-                self._announce(cells | self._summaries_of(cells))
+            self._forget_worst(cells)
+        if self.arrangement.order is LedgerOrder.WORST_FIRST and self._is_out_of_order():
+            self._lay_out()
+            return
+        if cells:
+            self._announce(cells | self._summaries_of(cells))
         self._announce_heads(set(range(len(self.rows))))
 
+    def _forget_worst(self, cells: set[tuple[int, int]]) -> None:
+        for at in {row for row, _ in cells}:
+            row = self.rows[at]
+            if isinstance(row, PlaceRow):
+                self._worst.pop(row.place.id, None)
+
     def _is_out_of_order(self) -> bool:
-        places = [one for one in self.rows if isinstance(one, PlaceRow)]
-        return self._worst_first(places) != places
+        worst = [self._worst_of(one) for one in self.rows if isinstance(one, PlaceRow)]
+        return any(one < later for one, later in itertools.pairwise(worst))
 
     def _lay_out(self) -> None:
+        if self._site is not self._state.site:
+            self._worst.clear()
         site = self._site = self._state.site
         self._cells.clear()
         self._heads.clear()
@@ -236,7 +251,12 @@ class LedgerModel:
         if len(self.columns) > MOST_COLUMNS:
             self.columns, self.also = self.columns[:BESIDE_ALSO], self.columns[BESIDE_ALSO:]
         known = in_given_order(site.places, [one.name for one in site.places], kept.places)
-        places = [self._place_row(one) for one in known if one.name not in kept.hidden_places]
+        by_place = _series_by_place(site)
+        places = [
+            self._place_row(one, by_place.get(one.id, {}))
+            for one in known
+            if one.name not in kept.hidden_places
+        ]
         indoors = [row for row in places if row.place.indoors]
         outdoors = [row for row in places if not row.place.indoors]
         self.rows = []
@@ -266,12 +286,16 @@ class LedgerModel:
 
     def _worst_first(self, places: list[PlaceRow]) -> list[PlaceRow]:
         """Places by their worst level; places of one level keep their order."""
+        return sorted(places, key=self._worst_of, reverse=True)
 
-        def worst(row: PlaceRow) -> int:
+    def _worst_of(self, row: PlaceRow) -> Level:
+        """The worst level of a place; stations that are silent do not count."""
+        known = self._worst.get(row.place.id)
+        if known is None:
             several = (one for group in row.series.values() for one in group)
-            return max((int(self._level(one)) for one in several), default=0)
-
-        return sorted(places, key=lambda row: -worst(row))
+            known = max((self._level(one) for one in several), default=Level.SETTLED)
+            self._worst[row.place.id] = known
+        return known
 
     def _told_together(
         self, places: list[PlaceRow], indoors: list[PlaceRow]
@@ -383,11 +407,7 @@ class LedgerModel:
                 replace(self.arrangement, stations=stations), tr("another station shown")
             )
 
-    def _place_row(self, place: Place) -> PlaceRow:
-        found: dict[str, list[Series]] = {}
-        for one in self._state.site.series:
-            if one.station.place.id == place.id:
-                found.setdefault(one.quantity.slug, []).append(one)
+    def _place_row(self, place: Place, found: dict[str, list[Series]]) -> PlaceRow:
         return PlaceRow(
             place, {slug: self._picked_first(place, slug, one) for slug, one in found.items()}
         )
@@ -450,13 +470,17 @@ class LedgerModel:
 
     def worst_cell(self) -> tuple[int, int] | None:
         """The cell to look at first: the worst level, the first of equals; None without cells."""
-        by_id = self._state.by_id
-        ranked = sorted(
-            (-int(self._level(by_id[series_id])), where)
-            for series_id, where in self._where.items()
-            if series_id in self._state.latest
-        )
-        return ranked[0][1] if ranked else None
+        latest = self._state.latest
+        best: tuple[int, tuple[int, int]] | None = None
+        rows = [one for one in self.rows if isinstance(one, PlaceRow)]
+        for row in sorted(rows, key=self._worst_of, reverse=True):
+            if best is not None and -best[0] > self._worst_of(row):
+                break
+            for one in (one for group in row.series.values() for one in group):
+                if one.id in latest and one.id in self._where:
+                    found = (-self._level(one), self._where[one.id])
+                    best = found if best is None else min(best, found)
+        return None if best is None else best[1]
 
     def _level(self, one: Series) -> Level:
         if self._state.station_freshness(one.station) is Freshness.SILENT:
@@ -599,6 +623,15 @@ class LedgerModel:
 
 def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
     return mean_value(quantity.averaging, np.array(values))
+
+
+def _series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:
+    """Series by their place's id and their quantity."""
+    found: dict[int, dict[str, list[Series]]] = {}
+    for one in site.series:
+        of_place = found.setdefault(one.station.place.id, {})
+        of_place.setdefault(one.quantity.slug, []).append(one)
+    return found
 
 
 def _stations_by_place(site: Site) -> dict[int, list[Station]]:

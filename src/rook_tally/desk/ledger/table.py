@@ -312,11 +312,18 @@ class LedgerTable(QTableView):
 
     def _repaint_cells(self, cells: set[tuple[int, int]]) -> None:
         """Only what has changed: five readings a second must not cost five tables a second."""
-        told = self.model()
+        told, seen = self.model(), self._visible_rows()
+        tops = {
+            row: self.rowViewportPosition(row)
+            for row in {row for row, _ in cells}.intersection(seen)
+        }
         for row, column in cells:
-            index = told.index(row, column)
-            self.viewport().update(self.visualRect(index))
+            if row not in tops:
+                continue
+            left = self.columnViewportPosition(column)
+            self.viewport().update(left, tops[row], self.columnWidth(column), self.rowHeight(row))
             if QAccessible.isActive():
+                index = told.index(row, column)
                 told.dataChanged.emit(index, index)
 
     def _repaint_heads(self, rows: set[int]) -> None:

@@ -90,7 +90,7 @@ class WorkingsModel:
 
     def listing_question(self) -> WorkingsQuery:
         """Asks what there is."""
-        return WorkingsQuery(self.state.now_us)
+        return WorkingsQuery(self.state.now_us, self.listing)
 
     def take_listing(self, listing: WorkingsListing) -> None:
         """Take the workings and groups there are. What was not touched follows what is saved; a

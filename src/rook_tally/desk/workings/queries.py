@@ -27,6 +27,7 @@ from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.templates import Offer, offers
 from rook_tally.desk.workings.input_cache import KEPT
 from rook_tally.store.base import ALWAYS_US, stretches_to_work_out
+from rook_tally.store.base.changes import newest_site_change
 from rook_tally.store.readings import span_of
 from rook_tally.store.site import load_site
 from rook_tally.store.workings import groups, names_of, workings
@@ -46,6 +47,7 @@ class WorkingsListing:
     series : by slug, (place, series id) of what a working gives
     progress : by slug, how much of what is due is done, 0…1
     uses : by slug, the names of workings that rest on it
+    site_seq : of the site's newest change
     """
 
     workings: tuple[Working, ...]
@@ -54,16 +56,23 @@ class WorkingsListing:
     series: dict[str, tuple[tuple[str, int], ...]]
     progress: dict[str, float]
     uses: dict[str, tuple[str, ...]]
+    site_seq: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class WorkingsQuery:
-    """Asks what there is."""
+    """Asks what there is.
+
+    `known` is the listing of a moment ago: what could be made of the site's series is looked for
+    again only when there are other series, workings or groups by now.
+    """
 
     now_us: int
+    known: WorkingsListing | None = None
 
     def run(self, connection: Connection) -> WorkingsListing:
         """Everything there is."""
+        site_seq = newest_site_change(connection)
         site, in_groups = load_site(connection), groups(connection)
         names, have = names_of(site, in_groups), workings(connection)
         given: dict[str, list[tuple[str, int]]] = {}
@@ -73,11 +82,28 @@ class WorkingsQuery:
         return WorkingsListing(
             tuple(have),
             tuple(in_groups),
-            tuple(offers(names, have)),
+            self._offers(names, tuple(have), tuple(in_groups), site_seq),
             {slug: tuple(told) for slug, told in given.items()},
             self._progress(connection, {one.id: one.quantity.slug for one in site.series}),
             _uses(have),
+            site_seq,
         )
+
+    def _offers(
+        self,
+        names: SymbolTable,
+        have: tuple[Working, ...],
+        in_groups: tuple[Group, ...],
+        site_seq: int,
+    ) -> tuple[Offer, ...]:
+        known = self.known
+        if known is not None and (known.workings, known.groups, known.site_seq) == (
+            have,
+            in_groups,
+            site_seq,
+        ):
+            return known.offers
+        return tuple(offers(names, have))
 
     def _progress(self, connection: Connection, slugs: dict[int, str]) -> dict[str, float]:
         due = stretches_to_work_out(connection)

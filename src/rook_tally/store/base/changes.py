@@ -101,6 +101,13 @@ def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
     return is_unknown or newest_site is not None, seq if newest is None else int(newest)
 
 
+def newest_site_change(connection: Connection) -> int:
+    """Number of the newest notice of the site or its series that is still there; 0 without one."""
+    table = schema.change
+    of_site = table.c.subject.in_((int(Subject.SITE), int(Subject.SERIES)))
+    return connection.execute(sa.select(sa.func.max(table.c.seq)).where(of_site)).scalar() or 0
+
+
 def are_forgotten(connection: Connection, seq: int) -> bool:
     """True if notices after one were dropped: whoever has read that far has to read all anew."""
     ((oldest,),) = fetched(connection, "SELECT min(seq) FROM change", ())
