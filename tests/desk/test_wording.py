@@ -14,9 +14,10 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.desktop_integration import catalogue_of
-from rook_tally.core.i18n import Catalogue, speak, spoken, tr, tr_count
+from rook_tally.core.i18n import Catalogue, Context, speak, spoken
 from rook_tally.desk import languages
 from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.watch.texts import tr, tr_count
 from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
@@ -32,6 +33,15 @@ def test_every_text_is_gathered() -> None:
         [sys.executable, str(ROOT / "scripts" / "words"), "--check"], timeout=60, check=False
     )
     assert done.returncode == 0
+
+
+def test_one_word_may_be_two_in_another_language() -> None:
+    button, door, elsewhere = Context("Button"), Context("Door"), Context("Elsewhere")
+    speak({"Button": {"Open": "Öffnen"}, "Door": {"Open": "Offen"}})
+    said = [one.tr("Open") for one in (button, door, elsewhere)]
+    speak({})
+    assert said == ["Öffnen", "Offen", "Öffnen"]
+    assert door.tr("Open") == "Open"
 
 
 @pytest.fixture
@@ -88,7 +98,7 @@ def test_a_language_without_a_translation_is_said_as_written(tmp_path: Path) -> 
 def test_the_window_speaks_the_language(
     qtbot: QtBot, store: Store, guillemets: Catalogue, open_desk: OpenDesk
 ) -> None:
-    assert guillemets["{0} missed"] == "«{0} missed»"
+    assert guillemets["Ledger"]["{0} missed"] == "«{0} missed»"
     append(store, begin_series(store), *((NOON_US - at * 60_000_000, 20.0) for at in range(90)))
     window = open_desk(held_clock(NOON_US))
     panel = window.ledger.panel

@@ -20,7 +20,7 @@ from PySide6.QtCore import (
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon
 
 from rook_tally.cli.single_instance import SingleInstance
-from rook_tally.core.i18n import CONTEXT, COUNTS, Catalogue, speak
+from rook_tally.core.i18n import COUNTS, Catalogue, speak
 from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.desk import languages
@@ -58,15 +58,18 @@ def catalogue_of(language: QLocale, folder: Path | None = None) -> Catalogue:
     from xml.etree import ElementTree
 
     root = ElementTree.parse(Path(languages.__file__).parent / "rook_tally.ts").getroot()
-    catalogue: dict[str, str | tuple[str, ...]] = {}
-    for message in root.iter("message"):
-        text = message.findtext("source", "")
-        if message.get("numerus"):
-            forms = [translator.translate(CONTEXT, text, None, count) for count in range(COUNTS)]
-            if all(forms):
-                catalogue[text] = tuple(one or text for one in forms)
-        elif other := translator.translate(CONTEXT, text):
-            catalogue[text] = other
+    catalogue: dict[str, dict[str, str | tuple[str, ...]]] = {}
+    for context in root.iter("context"):
+        name = context.findtext("name", "")
+        texts = catalogue.setdefault(name, {})
+        for message in context.iter("message"):
+            text = message.findtext("source", "")
+            if message.get("numerus"):
+                forms = [translator.translate(name, text, None, count) for count in range(COUNTS)]
+                if all(forms):
+                    texts[text] = tuple(one or text for one in forms)
+            elif other := translator.translate(name, text):
+                texts[text] = other
     return catalogue
 
 

@@ -7,7 +7,6 @@ import math
 import numpy as np
 
 from rook_tally.core.alarms.sentences import span_words
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -17,6 +16,7 @@ from rook_tally.core.wall.definitions import USUAL_SPAN_S, zones_of
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_views import ColumnFigure, ColumnsBody, Peak, RibbonBody, RibbonTrace
+from rook_tally.wall.texts import tr
 
 _MARKS = 5
 

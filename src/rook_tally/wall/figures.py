@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.ticks import value_ticks
@@ -12,6 +11,7 @@ from rook_tally.core.wall.definitions import zones_of
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, ValueText, WordsBody
+from rook_tally.wall.texts import tr
 
 _DIAL_STEPS = 5
 

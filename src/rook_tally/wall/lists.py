@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import SWITCH_ON, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -26,6 +25,7 @@ from rook_tally.wall.pane_views import (
     TableLine,
     ValueText,
 )
+from rook_tally.wall.texts import tr
 
 # What an input takes from a score, by the level it is drawn in.
 _LOSS_LEVELS = ((25.0, Level.HIGH), (10.0, Level.RAISED), (2.0, Level.NOTICED))

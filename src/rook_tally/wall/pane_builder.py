@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -18,6 +17,7 @@ from rook_tally.store.site import Series
 from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_resolver import ResolvedPane
 from rook_tally.wall.pane_views import Body, ValueText
+from rook_tally.wall.texts import tr
 
 
 class PaneContent(NamedTuple):

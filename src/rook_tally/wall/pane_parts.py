@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import NO_LIMITS
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.series.freshness import Freshness
@@ -15,6 +14,7 @@ from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_resolver import ResolvedPane
 from rook_tally.wall.pane_views import PaneView
+from rook_tally.wall.texts import tr
 
 _TELLERS: dict[PaneKind, Callable[[PaneBuilder], PaneContent]] = {
     PaneKind.FIGURE: figures.figure,

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
@@ -15,6 +14,7 @@ from rook_tally.core.workings.symbols import SymbolTable
 from rook_tally.core.workings.syntax import Reference
 from rook_tally.store.site import Series, Site, Station
 from rook_tally.store.workings import names_of
+from rook_tally.wall.texts import tr
 
 
 @dataclass(frozen=True, slots=True)

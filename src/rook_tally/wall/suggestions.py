@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterator, Sequence
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
@@ -14,6 +13,7 @@ from rook_tally.core.workings.definitions import Working
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Series, Site
 from rook_tally.wall.pane_resolver import reference_to
+from rook_tally.wall.texts import tr
 
 # Where each pane stands when all six are there: the worst large, what runs and what rings below.
 _PLACES = {

@@ -9,7 +9,6 @@ from importlib import resources
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import LIGHT, NIGHT, Theme
@@ -18,6 +17,7 @@ from rook_tally.core.wall.tiling import COLUMNS, ROWS
 from rook_tally.store.site import Site
 from rook_tally.wall.pane_views import LampState, PaneView
 from rook_tally.web.svg import arc_path, hand_ends, letters_of, strokes_of, text_width, trace_points
+from rook_tally.web.texts import tr
 
 
 @cache

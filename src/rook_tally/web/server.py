@@ -22,7 +22,6 @@ from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.core.hosts import host_named, is_one_of
-from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US, datetime_from_time_us
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store
@@ -30,6 +29,7 @@ from rook_tally.store.base.credentials import access_hash
 from rook_tally.store.site import PageDevice, note_device_seen, page_devices
 from rook_tally.web.live_sheets import LiveSheets, SheetUpdate
 from rook_tally.web.rendering import closed_html, page_css, page_html, page_js
+from rook_tally.web.texts import tr
 
 COOKIE = "rook_page"
 _YEAR_S = 365 * 86_400

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.texts import tr
 
 
 def limit_sentence(told: DisplayUnit, limits: Limits, value: float) -> str:

@@ -12,8 +12,8 @@ import math
 import re
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import decimal_mark
+from rook_tally.core.quantities.texts import tr
 
 _MINUSES = str.maketrans({"−": "-", "–": "-", "—": "-"})
 # A figure space, thin spaces, those that do not break, and the apostrophes of Swiss figures.

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from rook_tally.core.i18n import tr
+from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction

@@ -7,9 +7,9 @@ from html import escape
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QPalette
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label

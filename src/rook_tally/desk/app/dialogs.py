@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
+from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.time_window import TimeWindow

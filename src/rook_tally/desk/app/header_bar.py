@@ -17,11 +17,11 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QSpacerItem, QWidget
 
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.desk.app.texts import tr, tr_count
 from rook_tally.desk.data.site_state import QUIET, Calling, SiteState
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, QSize
 from PySide6.QtGui import QPainter
 from PySide6.QtSvg import QSvgGenerator
 
-from rook_tally.core.i18n import tr
+from rook_tally.desk.app.texts import tr
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow

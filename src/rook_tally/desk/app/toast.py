@@ -6,8 +6,8 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
+from rook_tally.desk.app.texts import tr
 from rook_tally.desk.parts.accessible_role import announce
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label

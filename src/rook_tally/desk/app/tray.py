@@ -6,9 +6,9 @@ from PySide6.QtCore import QLineF, QObject, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QMenu, QSystemTrayIcon
 
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.app.texts import tr, tr_count
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import colour

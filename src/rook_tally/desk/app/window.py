@@ -21,13 +21,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
 from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.recolour import recolour
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
+from rook_tally.desk.app.texts import tr, tr_count
 from rook_tally.desk.app.toast import Toast
 from rook_tally.desk.app.ui_thread import UiThread
 from rook_tally.desk.app.view_stack import ViewStack

@@ -8,8 +8,8 @@ from datetime import datetime, time, timedelta, tzinfo
 import msgspec
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
+from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult, user_name
 from rook_tally.store.site import AlarmWish, RequestKind, create_request
 

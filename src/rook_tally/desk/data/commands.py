@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction, correction_text, in_force
 from rook_tally.core.series.readings import Quality
 from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
+from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.store.readings import Overruling, overrule, overrulings, withdraw_overruling
 from rook_tally.store.site import (

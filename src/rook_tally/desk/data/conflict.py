@@ -14,8 +14,8 @@ from typing import TypeVar
 import msgspec
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_input import number_text
+from rook_tally.desk.data.texts import tr
 
 T = TypeVar("T")
 _MOST_TOLD = 4

@@ -7,12 +7,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.actions import Action, key_words
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.text_match import folded
+from rook_tally.desk.data.texts import tr
 from rook_tally.store.site import Place, Series, Station
 
 MOST = 40

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr_count
+from rook_tally.desk.data.texts import tr_count
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.exchange.imports import take_back
 from rook_tally.store.site import load_site

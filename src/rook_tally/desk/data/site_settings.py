@@ -8,9 +8,9 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
+from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.maintenance.backup_schedule import (
     backup_schedule,

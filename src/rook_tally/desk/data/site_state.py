@@ -10,7 +10,6 @@ import numpy as np
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.arrays import TimeArray
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
@@ -33,6 +32,7 @@ from rook_tally.desk.data.store_feed import (
     Picture,
     StoreUnavailable,
 )
+from rook_tally.desk.data.texts import tr, tr_count
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.readings import Latest

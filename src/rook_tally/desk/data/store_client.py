@@ -16,7 +16,8 @@ from typing import TYPE_CHECKING, ClassVar, Generic, Protocol, TypeAlias, TypeVa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import spoken, tr
+from rook_tally.core.i18n import spoken
+from rook_tally.desk.data.texts import tr
 from rook_tally.store.base import Store
 
 if TYPE_CHECKING:

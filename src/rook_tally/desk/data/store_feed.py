@@ -14,12 +14,12 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.errors import StoreError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.texts import tr
 from rook_tally.store.alarms import ActiveAlarm, standing
 from rook_tally.store.base import Change, ChangeTail, Store, Subject, stretches_to_work_out
 from rook_tally.store.maintenance.backup_schedule import backup_schedule, last_backup

@@ -12,9 +12,9 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
 
-from rook_tally.core.i18n import tr
 from rook_tally.desk.data.event import Event
 from rook_tally.desk.data.store_client import Command, Failure, Outcome, StoreClient
+from rook_tally.desk.data.texts import tr
 
 _KEPT_STEPS = 100
 _MERGED_WITHIN_S = 1.0

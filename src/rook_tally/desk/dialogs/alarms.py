@@ -16,11 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm, shelves
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.alarm_lines import state_words
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label

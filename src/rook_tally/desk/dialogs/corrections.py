@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.corrections import Correction, in_force, on_top_of
 from rook_tally.core.series.envelope import Envelope
@@ -42,6 +41,7 @@ from rook_tally.desk.dialogs.corrections_model import (
     number_typed,
 )
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label

@@ -15,7 +15,6 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.series.corrections import Correction, corrected_values, correction_text
@@ -23,6 +22,7 @@ from rook_tally.core.series.envelope import ColumnSums, Envelope, honest_range
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.statistics import Window, mean_of, pieces_of
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.store.readings import gaps_between, read_raw_range
 from rook_tally.store.site import CorrectionEntry, Series, correction_entries
 

@@ -11,8 +11,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.label import Label
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file

@@ -27,11 +27,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FoundItem, found
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 
 _ROW_HEIGHT = 26

@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import CancelledError, RookTallyError
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.file_importer import FileImporter, FileToImport
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.dialogs.texts import tr
 
 
 class ImportDialog(QDialog):

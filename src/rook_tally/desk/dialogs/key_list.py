@@ -14,9 +14,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import Action, Section, key_words
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint

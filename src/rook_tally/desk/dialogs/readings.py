@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
@@ -33,6 +32,7 @@ from rook_tally.desk.dialogs.readings_model import (
     ReadingsQuery,
 )
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
+from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint

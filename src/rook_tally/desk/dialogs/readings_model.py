@@ -10,11 +10,11 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import plain
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.commands import Overrule
+from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.store.readings import Overruling, overrulings, read_range, read_raw_range
 from rook_tally.store.site import Series
 

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_settings import (
@@ -30,6 +29,7 @@ from rook_tally.desk.data.site_settings import (
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
+from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons

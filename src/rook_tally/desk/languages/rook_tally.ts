@@ -2,37 +2,7 @@
 <!DOCTYPE TS>
 <TS version="2.1" sourcelanguage="en">
   <context>
-    <name>rook-tally</name>
-    <message>
-      <location filename="core/quantities/limit_text.py" />
-      <source>{0} above the lower limit of {1}, fine</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core/quantities/limit_text.py" />
-      <source>just at the limit of {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core/quantities/limit_text.py" />
-      <source>{0} below the limit of {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core/quantities/number_input.py" />
-      <source>{0} could be read as two numbers</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core/quantities/number_input.py" />
-      <source>{0} is no number</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core/quantities/number_input.py" />
-      <source>write such as {0} or {1}</source>
-      <translation type="unfinished" />
-    </message>
+    <name>Core</name>
     <message>
       <location filename="core/wall/definitions.py" />
       <source>columns</source>
@@ -94,288 +64,683 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Find a place, station, series, remark or command</source>
+      <location filename="core" />
+      <source>Temperature</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Alarms: acknowledge, shelve</source>
+      <location filename="core" />
+      <source>Surface temperature</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>This sheet of keys</source>
+      <location filename="core" />
+      <source>Surface</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Undo</source>
+      <location filename="core" />
+      <source>Humidity</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Do again</source>
+      <location filename="core" />
+      <source>Pressure</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Theme: the desktop's, light, night</source>
+      <location filename="core" />
+      <source>CO₂</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Site settings: name, time zone, daily copies, access keys</source>
+      <location filename="core" />
+      <source>CO</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Read a CSV file</source>
+      <location filename="core" />
+      <source>PM0.3 count</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Full screen</source>
+      <location filename="core" />
+      <source>PM1</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Close the window</source>
+      <location filename="core" />
+      <source>PM2.5</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Back to now</source>
+      <location filename="core" />
+      <source>PM4</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Go to a time you type</source>
+      <location filename="core" />
+      <source>PM10</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Everything</source>
+      <location filename="core" />
+      <source>VOC</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>To the time rail: arrows move the window</source>
+      <location filename="core" />
+      <source>NOx</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Add a station</source>
+      <location filename="core" />
+      <source>TVOC</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>The picked station's connection sheet</source>
+      <location filename="core" />
+      <source>Gas resistance</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Take in the first stray sender</source>
+      <location filename="core" />
+      <source>Formaldehyde</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>{0} view</source>
+      <location filename="core" />
+      <source>Ozone</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/action_list.py" />
-      <source>The last {0}</source>
+      <location filename="core" />
+      <source>NO₂</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/banners.py" />
-      <source>Record from here</source>
+      <location filename="core" />
+      <source>Light</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/banners.py" />
-      <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <location filename="core" />
+      <source>UV</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/banners.py" />
-      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
+      <location filename="core" />
+      <source>Noise</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/banners.py" />
-      <source>Leave the trial</source>
+      <location filename="core" />
+      <source>Vibration x</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>The figures of the window are on the clipboard.</source>
+      <location filename="core" />
+      <source>Vibration y</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>Save the readings shown</source>
+      <location filename="core" />
+      <source>Vibration z</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>Save the picture</source>
+      <location filename="core" />
+      <source>Moisture</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>There is no lane to save.</source>
+      <location filename="core" />
+      <source>Substrate temperature</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>Files are read with: rook-tally import FILE --station KEY</source>
+      <location filename="core" />
+      <source>Water level</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/dialogs.py" />
-      <source>{0} imported</source>
+      <location filename="core" />
+      <source>Flow</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>copied {0} ago</source>
+      <location filename="core" />
+      <source>Distance</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>not copied yet</source>
-      <translation type="unfinished" />
-    </message>
-    <message numerus="yes">
-      <location filename="desk/app/header_bar.py" />
-      <source>{0} alarms</source>
+      <location filename="core" />
+      <source>Rain</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>Menu</source>
+      <location filename="core" />
+      <source>Wind</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>What can be done here</source>
+      <location filename="core" />
+      <source>Gust</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>Site settings (Ctrl+,)</source>
+      <location filename="core" />
+      <source>Wind from</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>name this site…</source>
+      <location filename="core" />
+      <source>Voltage</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>{0} past a limit</source>
+      <location filename="core" />
+      <source>Voltage drop</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>{0}, worst {1}</source>
+      <location filename="core" />
+      <source>Current</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>all settled</source>
+      <location filename="core" />
+      <source>Power</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>Rook Tally</source>
+      <location filename="core" />
+      <source>Energy</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>{0} of {1} heard</source>
+      <location filename="core" />
+      <source>Charge</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/strip_export.py" />
-      <source>The picture is in {0}.</source>
+      <location filename="core" />
+      <source>Mains frequency</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/strip_export.py" />
-      <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
+      <location filename="core" />
+      <source>Battery</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/toast.py" />
-      <source>what was done</source>
+      <location filename="core" />
+      <source>Signal</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/tray.py" />
-      <source>{0}: {1}; {2} of {3} heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message numerus="yes">
-      <location filename="desk/app/tray.py" />
-      <source>{0} alarms: {1}</source>
+      <location filename="core" />
+      <source>Presence</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/tray.py" />
-      <source>{0} past a limit, worst {1}</source>
+      <location filename="core" />
+      <source>Switch</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/tray.py" />
-      <source>Show the window</source>
+      <location filename="core" />
+      <source>Contact</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/tray.py" />
-      <source>Alarms…</source>
+      <location filename="core" />
+      <source>Fan speed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/tray.py" />
-      <source>Close</source>
+      <location filename="core" />
+      <source>settled</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/window.py" />
-      <source>Readings are recorded, and alarms ring, as long as this window is open. Shall that go on without it?</source>
+      <location filename="core" />
+      <source>noticed</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/window.py" />
-      <source>Keep recording</source>
+      <location filename="core" />
+      <source>raised</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/window.py" />
-      <source>Stop recording</source>
-      <translation type="unfinished" />
-    </message>
-    <message numerus="yes">
-      <location filename="desk/app/window.py" />
-      <source>{0} changes that were not saved are kept; their rows say so.</source>
+      <location filename="core" />
+      <source>high</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/app/window.py" />
-      <source>A collector is being started; readings are kept from now on.</source>
+      <location filename="core" />
+      <source>severe</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/data/actions.py" />
-      <source>Everywhere</source>
+      <location filename="core" />
+      <source>fresh</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/data/actions.py" />
-      <source>Time</source>
+      <location filename="core" />
+      <source>late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>silent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>good</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: outside the believable range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: lone zero</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: lone spike</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: stuck value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suspect: set aside by a person</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>rang</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>rang late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>cleared</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>cleared late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>acknowledged</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>shelved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>unshelved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>suppressed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>unsuppressed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>overridden</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>stopped</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>many at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>ended</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>clock</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>duty</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>desktop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>sound</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>voice</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>webhook</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mqtt</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>tls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>starttls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>escalated</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>many</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>digest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>for </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>stays </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>When</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>always</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Tell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>nobody</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Run</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>until it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; it clears when it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>says nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is outside</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source />
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source> faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>/h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>g</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source> its usual level of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>reaches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>severity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>while</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>no other condition</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>whatever is remarked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>but not within</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>of a remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; repeat</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>; unacknowledged, tell others</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>, at least</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>, never over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>speaks again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is no longer so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>All indoors</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -405,6 +770,49 @@
     </message>
     <message>
       <location filename="core" />
+      <source>Stations</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Data</name>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Wall</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
       <source>Stations</source>
       <translation type="unfinished" />
     </message>
@@ -479,7 +887,7 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/data/commands.py" />
       <source>nothing</source>
       <translation type="unfinished" />
     </message>
@@ -698,6 +1106,9 @@
       <source>Left out: {0} ({1}).</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Dialogs</name>
     <message>
       <location filename="desk/dialogs/alarms.py" />
       <source>alarms</source>
@@ -830,6 +1241,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/corrections.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
       <source>Points</source>
       <translation type="unfinished" />
     </message>
@@ -915,12 +1331,22 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>Read a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>file</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>time zone of its times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>station</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1100,6 +1526,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/readings_model.py" />
+      <source>Time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings_model.py" />
       <source>Value</source>
       <translation type="unfinished" />
     </message>
@@ -1203,6 +1634,9 @@
       <source>by the server's own tools</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Ledger</name>
     <message>
       <location filename="desk/ledger/actions.py" />
       <source>Open the cell in the Strip</source>
@@ -1555,6 +1989,11 @@
     </message>
     <message>
       <location filename="desk/ledger/table.py" />
+      <source>Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table.py" />
       <source>also</source>
       <translation type="unfinished" />
     </message>
@@ -1583,6 +2022,182 @@
       <source>order of the places changed</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Panes</name>
+    <message>
+      <location filename="wall/charts.py" />
+      <source>today’s span and now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/charts.py" />
+      <source>{0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/charts.py" />
+      <source>{0} and {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/figures.py" />
+      <source>no words yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>since {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Running</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>heard {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>silent {0}, then {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>off {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>{0}, for {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>{0} is what spoils it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>Standing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>never heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>silent {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing heard yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>on for days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>off for days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing spoils it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
+      <source>nothing stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_parts.py" />
+      <source>{0} is no unit of {1}; it has {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_parts.py" />
+      <source>{0} since the last word</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_parts.py" />
+      <source>nothing there tells this</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_parts.py" />
+      <source>its own limits do not rise from level to level; the series' hold</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>{0} names no series; write it as temperature@kiln-room</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>it shows nothing yet: pick a series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>there is no station {0}; there are {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>a station can only be a lamp</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>{0} has another unit: give it a pane of its own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>nothing there tells {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_resolver.py" />
+      <source>nothing tells {0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_views.py" />
+      <source>on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_views.py" />
+      <source>off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/pane_views.py" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Parts</name>
     <message>
       <location filename="desk/parts/alarm_lines.py" />
       <source>standing {0}</source>
@@ -1599,13 +2214,18 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/parts/alarm_lines.py" />
       <source>shelved</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/parts/alarm_lines.py" />
       <source>off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/alarm_lines.py" />
+      <source>Acknowledge</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1621,6 +2241,11 @@
     <message>
       <location filename="desk/parts/asking_dialog.py" />
       <source>What was changed here is not saved yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/asking_dialog.py" />
+      <source>Save</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1665,6 +2290,11 @@
     </message>
     <message>
       <location filename="desk/parts/remark_dialog.py" />
+      <source>From</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
       <source>At</source>
       <translation type="unfinished" />
     </message>
@@ -1673,6 +2303,47 @@
       <source>To</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/parts/saving_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Quantities</name>
+    <message>
+      <location filename="core/quantities/limit_text.py" />
+      <source>{0} above the lower limit of {1}, fine</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/limit_text.py" />
+      <source>just at the limit of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/limit_text.py" />
+      <source>{0} below the limit of {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>{0} could be read as two numbers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>{0} is no number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/quantities/number_input.py" />
+      <source>write such as {0} or {1}</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Rail</name>
     <message>
       <location filename="desk/rail/model.py" />
       <source>{0} min</source>
@@ -1745,9 +2416,17 @@
     </message>
     <message>
       <location filename="desk/rail/time_rail.py" />
+      <source>Everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/rail/time_rail.py" />
       <source>Go to …	G</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Stations</name>
     <message>
       <location filename="desk/stations/commands.py" />
       <source>notes on {0}</source>
@@ -1795,6 +2474,11 @@
     </message>
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>access key</source>
       <translation type="unfinished" />
     </message>
@@ -1816,6 +2500,11 @@
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>shown once, when it was made; make another with New key…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/control_list.py" />
+      <source>Set</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1870,6 +2559,11 @@
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
+      <source>Connect a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/new_station.py" />
       <source>Give it a name to send by. What it measures is known from what it sends; you get the address, its key and programs that send, ready to run.</source>
       <translation type="unfinished" />
     </message>
@@ -1886,6 +2580,11 @@
     <message>
       <location filename="desk/stations/new_station.py" />
       <source>Station ID</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/new_station.py" />
+      <source>Place</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1936,6 +2635,11 @@
     <message>
       <location filename="desk/stations/notes_dialog.py" />
       <source>Give both, or neither.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/notes_dialog.py" />
+      <source>Save</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2050,6 +2754,11 @@
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
+      <source>place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
       <source>kind</source>
       <translation type="unfinished" />
     </message>
@@ -2065,12 +2774,22 @@
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
       <source>Looking at what it sends …</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>No collector runs, so nobody can look at what it sends. It goes on as soon as one runs.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
+      <source>Close</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2111,7 +2830,7 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/stations/take_in_state.py" />
       <source>asked</source>
       <translation type="unfinished" />
     </message>
@@ -2120,6 +2839,9 @@ It needs it as soon as the doors are open to the network.</source>
       <source>No station has been added yet. Let one send to this machine, and it shows here; or add it first.</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Strip</name>
     <message>
       <location filename="desk/strip/actions.py" />
       <source>Move the window earlier</source>
@@ -2352,6 +3074,11 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/remarks_lane.py" />
+      <source>Remarks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks_lane.py" />
       <source>remarks</source>
       <translation type="unfinished" />
     </message>
@@ -2402,12 +3129,22 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/window_panel.py" />
+      <source>The last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/window_panel.py" />
       <source>Add a lane: type a few letters</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/strip/window_panel.py" />
       <source>Add a lane</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/window_panel.py" />
+      <source>{0:.0f} days</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2440,6 +3177,14 @@ It needs it as soon as the doors are open to the network.</source>
       <source>on</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/strip/window_statistics.py" />
+      <source>off</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Wall</name>
     <message>
       <location filename="desk/wall/actions.py" />
       <source>Show the sheets on the whole screen</source>
@@ -2677,6 +3422,11 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/commands.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/commands.py" />
       <source>delete those you do not want one by one</source>
       <translation type="unfinished" />
     </message>
@@ -2736,7 +3486,17 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/wall/painter_figures.py" />
+      <source>lowest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/painter_figures.py" />
+      <source>highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/painter_frame.py" />
       <source>trial</source>
       <translation type="unfinished" />
     </message>
@@ -2777,7 +3537,17 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/pane_panel.py" />
+      <source>Kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
       <source>Shows</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Words</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2816,7 +3586,7 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/wall/pane_panel.py" />
       <source>to</source>
       <translation type="unfinished" />
     </message>
@@ -2868,6 +3638,11 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/wall/series_picker.py" />
       <source>letters of a series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/series_picker.py" />
+      <source>series</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2962,12 +3737,22 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/share_dialog.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/share_dialog.py" />
       <source>never looked</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/wall/share_dialog.py" />
       <source>looked {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/sheet_bar.py" />
+      <source>Full screen</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3053,6 +3838,21 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/wall/view.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>A sheet has a name.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
+      <source>The sheet was deleted meanwhile; Cancel leaves.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/view.py" />
       <source>What matters now</source>
       <translation type="unfinished" />
     </message>
@@ -3061,9 +3861,17 @@ large enough to be read from the other end of the room.</source>
       <source>{0} could not be written: {1}</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Watch</name>
     <message>
       <location filename="desk/watch/actions.py" />
       <source>A new watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/actions.py" />
+      <source>Save</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3198,6 +4006,16 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/channel_dialog.py" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
       <source>host</source>
       <translation type="unfinished" />
     </message>
@@ -3242,7 +4060,7 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/channel_dialog.py" />
       <source>digest</source>
       <translation type="unfinished" />
     </message>
@@ -3317,7 +4135,7 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/channel_dialog.py" />
       <source>at once</source>
       <translation type="unfinished" />
     </message>
@@ -3374,6 +4192,16 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/channel_dialog.py" />
       <source>ways of telling</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Kind</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3438,6 +4266,16 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/model.py" />
+      <source>off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>standing {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
       <source>quiet {0}</source>
       <translation type="unfinished" />
     </message>
@@ -3459,6 +4297,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/model.py" />
       <source>limit moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/model.py" />
+      <source>shelved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3527,12 +4370,12 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/part_choices.py" />
       <source>is so</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/part_choices.py" />
       <source>says nothing</source>
       <translation type="unfinished" />
     </message>
@@ -3542,7 +4385,7 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/part_choices.py" />
       <source>no other condition</source>
       <translation type="unfinished" />
     </message>
@@ -3552,8 +4395,13 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/watch/part_choices.py" />
       <source>whatever is remarked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>nothing</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3594,6 +4442,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/view.py" />
       <source>Test this alarm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/view.py" />
+      <source>Acknowledge</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3643,7 +4496,22 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
+      <source>Unshelve</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/view.py" />
+      <source>Shelve for an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/view.py" />
       <source>Seen by {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/view.py" />
+      <source>{0} could not be written: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3661,9 +4529,353 @@ large enough to be read from the other end of the room.</source>
       <source>It watches nothing that is there.</source>
       <translation type="unfinished" />
     </message>
+  </context>
+  <context>
+    <name>Web</name>
+    <message>
+      <location filename="web/server.py" />
+      <source>Too many wrong links came from here; it is listened to again in {0} s.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>This page needs a link</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Wait a little</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Full</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Too many pages are open.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Nothing here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>There is no such page.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>Not now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="web/server.py" />
+      <source>The store cannot be read at the moment; try again soon.</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Window</name>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Find a place, station, series, remark or command</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Alarms: acknowledge, shelve</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>This sheet of keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Undo</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Do again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Theme: the desktop's, light, night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Site settings: name, time zone, daily copies, access keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Read a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Full screen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Close the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Back to now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Go to a time you type</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>To the time rail: arrows move the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Add a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>The picked station's connection sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Take in the first stray sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>{0} view</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>The last {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>Record from here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>Everything here is as it was on {0}. Space returns to now.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>A trial: {0}. It is shown everywhere, and nowhere kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/banners.py" />
+      <source>Leave the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>The figures of the window are on the clipboard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Save the readings shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Save the picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>There is no lane to save.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Files are read with: rook-tally import FILE --station KEY</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>{0} imported</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>copied {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>not copied yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} alarms</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>Menu</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>What can be done here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>Site settings (Ctrl+,)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>name this site…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} past a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0}, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>all settled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>Rook Tally</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
+      <source>{0} of {1} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/strip_export.py" />
+      <source>The picture is in {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/strip_export.py" />
+      <source>{0} cannot be written; nothing was saved. Choose another folder.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/toast.py" />
+      <source>what was done</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>{0}: {1}; {2} of {3} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/app/tray.py" />
+      <source>{0} alarms: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>{0} past a limit, worst {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>Show the window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>Alarms…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/tray.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Readings are recorded, and alarms ring, as long as this window is open. Shall that go on without it?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Keep recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>Stop recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/app/window.py" />
+      <source>{0} changes that were not saved are kept; their rows say so.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/window.py" />
+      <source>A collector is being started; readings are kept from now on.</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Workings</name>
     <message>
       <location filename="desk/workings/actions.py" />
       <source>Something new: ready-made, a formula, a score, a group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/actions.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/actions.py" />
+      <source>Discard changes</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3689,6 +4901,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/commands.py" />
       <source>{0} changed; its past is worked out again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/commands.py" />
+      <source>{0} deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3748,12 +4965,27 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/model.py" />
+      <source>Changed by somebody else meanwhile: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
       <source>Gives {0} at {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/workings/model.py" />
       <source>at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>Deleted by somebody else meanwhile; Save brings it back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>{0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3772,7 +5004,17 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="core" />
+      <location filename="desk/workings/model.py" />
+      <source>now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>changes of {0} discarded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
       <source>Temperature</source>
       <translation type="unfinished" />
     </message>
@@ -3784,6 +5026,16 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/model.py" />
       <source>a plain number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>{0} · not saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/model.py" />
+      <source>not saved</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3834,6 +5086,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/page_head.py" />
       <source>each place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4047,823 +5304,13 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/charts.py" />
-      <source>today’s span and now</source>
+      <location filename="desk/workings/view.py" />
+      <source>New…</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="wall/charts.py" />
-      <source>{0} and {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/figures.py" />
-      <source>no words yet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>since {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>Readings</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>Running</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>heard {0} ago</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>silent {0}, then {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>off {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>{0}, for {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>{0} is what spoils it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>Standing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>never heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>silent {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>nothing heard yet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>on for days</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>off for days</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>nothing spoils it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/lists.py" />
-      <source>nothing stands</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_parts.py" />
-      <source>{0} is no unit of {1}; it has {2}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_parts.py" />
-      <source>{0} since the last word</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_parts.py" />
-      <source>nothing there tells this</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_parts.py" />
-      <source>its own limits do not rise from level to level; the series' hold</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>{0} names no series; write it as temperature@kiln-room</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>it shows nothing yet: pick a series</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>there is no station {0}; there are {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>a station can only be a lamp</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>{0} has another unit: give it a pane of its own</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>nothing there tells {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="wall/pane_resolver.py" />
-      <source>nothing tells {0} at {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>none</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Too many wrong links came from here; it is listened to again in {0} s.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>This page needs a link</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Ask for one at the machine that keeps the readings: Wall, Sheet, On a phone.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Wait a little</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Full</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Too many pages are open.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Nothing here</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>There is no such page.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>Not now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="web/server.py" />
-      <source>The store cannot be read at the moment; try again soon.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Surface temperature</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Surface</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Humidity</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Pressure</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>CO₂</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>CO</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>PM0.3 count</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>PM1</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>PM2.5</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>PM4</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>PM10</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>VOC</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>NOx</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>TVOC</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Gas resistance</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Formaldehyde</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Ozone</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>NO₂</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Light</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>UV</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Noise</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Vibration x</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Vibration y</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Vibration z</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Moisture</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Substrate temperature</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Water level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Flow</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Distance</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Rain</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Wind</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Gust</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Wind from</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Voltage</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Voltage drop</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Current</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Power</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Energy</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Charge</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Mains frequency</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Battery</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Signal</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Presence</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Switch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Contact</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Fan speed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>settled</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>noticed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>raised</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>high</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>severe</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>fresh</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>late</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>silent</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>good</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suspect: outside the believable range</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suspect: lone zero</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suspect: lone spike</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suspect: stuck value</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suspect: set aside by a person</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>rang</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>rang late</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>cleared</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>cleared late</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>acknowledged</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>unshelved</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>suppressed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>unsuppressed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>told</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>not told</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>confirmed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>not confirmed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>overridden</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>stopped</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>many at once</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>ended</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>clock</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>duty</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>desktop</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>sound</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>voice</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>mail</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>webhook</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>mqtt</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>tls</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>starttls</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>again</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>escalated</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>many</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>for </source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>stays </source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>When</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>always</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Tell</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>nobody</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Run</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>until it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>; it clears when it</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>for</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>is outside</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source />
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source> faster than</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>/h</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>over</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>is over</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>g</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source> its usual level of</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>reaches</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>at</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>severity</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>while</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>but not within</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>of a remark</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>; repeat</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>; unacknowledged, tell others</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>, at least</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>, never over</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>speaks again</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>is no longer so</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Indoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Outdoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>Worst first</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>All indoors</source>
+      <location filename="desk/workings/view.py" />
+      <source>Workings</source>
       <translation type="unfinished" />
     </message>
   </context>

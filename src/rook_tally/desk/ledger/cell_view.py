@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.series.freshness import Freshness
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import Series
 

@@ -14,7 +14,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import mean_value
 from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.levels import Level
@@ -28,6 +27,7 @@ from rook_tally.desk.data.store_feed import HEARD_REPORTS
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.ledger.cell_view import AlsoLine, Cell, ribbon_range, spoken_cell
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.site import Place, Series, Site, Station
 
 

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint

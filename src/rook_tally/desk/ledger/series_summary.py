@@ -9,7 +9,6 @@ from datetime import tzinfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -38,6 +37,7 @@ from rook_tally.core.timestamps import (
     datetime_from_time_us,
     time_us_from_datetime,
 )
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.readings import Latest, envelopes, gaps_between, read_range
 from rook_tally.store.site import Series
 

@@ -6,13 +6,13 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.ledger.remark_lines import remark_lines
 from rook_tally.desk.ledger.series_summary import SeriesSummary
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.alarm_lines import AlarmLines
 from rook_tally.desk.parts.day_chart import ChartContent, DayChart
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width

@@ -10,7 +10,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
@@ -26,6 +25,7 @@ from rook_tally.desk.ledger.ordering import with_other_order
 from rook_tally.desk.ledger.series_summary import SeriesSummary, SeriesSummaryQuery
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
+from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import Place, RequestKind, Series, StrayGroup, stray_groups

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import enum
 
-from rook_tally.core.i18n import tr
+from rook_tally.desk.parts.texts import tr
 
 
 class ViewAction(enum.Enum):

@@ -8,11 +8,11 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.alarms.alarm_states import AlarmState
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.texts import tr
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import RequestKind

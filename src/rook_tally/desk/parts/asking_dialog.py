@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
+from rook_tally.desk.parts.texts import tr
 
 
 class AskingDialog(QDialog):

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import SHADES, Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
@@ -31,6 +30,7 @@ from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import SavedResult
 from rook_tally.desk.parts.fonts_and_colours import colour
 from rook_tally.desk.parts.saving_dialog import SavingDialog
+from rook_tally.desk.parts.texts import tr
 
 _SHADE_NAMES = ("ink blue", "ochre", "green", "plum", "grey", "clay")
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialogButtonBox, QPushButton, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.texts import tr
 from rook_tally.desk.parts.widgets import tint
 
 

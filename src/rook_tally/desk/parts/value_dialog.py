@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
 
 from rook_tally.core.errors import RookTallyError
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.saving_dialog import SavingDialog
+from rook_tally.desk.parts.texts import tr
 
 
 class ValueDialog(SavingDialog):

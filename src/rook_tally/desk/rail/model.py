@@ -11,13 +11,13 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.time_window import PRESETS, SHORTEST_US, TimeWindow
+from rook_tally.desk.rail.texts import tr
 from rook_tally.store.alarms import rings_between
 from rook_tally.store.readings import envelopes, span_of
 from rook_tally.store.site import Site

@@ -25,7 +25,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.time_window import PRESETS
@@ -33,6 +32,7 @@ from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.rail.model import RailModel
+from rook_tally.desk.rail.texts import tr
 
 RAIL_HEIGHT = 92
 _HANDLE_REACH = 7

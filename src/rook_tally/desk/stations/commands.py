@@ -8,9 +8,9 @@ import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.desk.data.conflict import check_base
 from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.store.site import (
     Request,
     RequestKind,

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
@@ -25,6 +24,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.first_contact import ContactStep, StepState
+from rook_tally.desk.stations.texts import tr
 
 _SENDER_NAMES = {
     Sender.CURL: "curl, over HTTP",

@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import SWITCH_OFF, SWITCH_ON, Control, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import typed_number
@@ -18,6 +17,7 @@ from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.controls import ControlRow
+from rook_tally.desk.stations.texts import tr
 
 
 class ControlList(QWidget):

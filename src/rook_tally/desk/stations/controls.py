@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.timestamps import SECOND_US
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import Request, RequestKind, RequestState, Station, StoredAttribute
 
 

@@ -18,13 +18,13 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QAccessible, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.stations.model import StationRow, StationsModel
+from rook_tally.desk.stations.texts import tr
 
 LIST_WIDTH = 452
 HEARD_LEFT, HEARD_WIDTH = 212, 108

@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
@@ -30,6 +29,7 @@ from rook_tally.desk.stations.queries import (
     StationPage,
     StationPageQuery,
 )
+from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Site, Station, StrayGroup
 from rook_tally.wall.links import own_address
 

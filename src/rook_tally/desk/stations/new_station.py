@@ -7,13 +7,13 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.commands import AddStation, Choices
+from rook_tally.desk.stations.texts import tr
 
 
 class NewStationDialog(SavingDialog):

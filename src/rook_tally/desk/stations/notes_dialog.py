@@ -5,12 +5,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QPlainTextEdit, QWidget
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.stations.commands import Describe, StationNotes, StationNotesQuery, notes_of
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import Station
 
 

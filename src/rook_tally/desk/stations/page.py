@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
@@ -25,6 +24,7 @@ from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
+from rook_tally.desk.stations.texts import tr
 
 _TAPE_ROW, _FIELD_ROW = 23, 28
 _TAPE_SHOWN = 11

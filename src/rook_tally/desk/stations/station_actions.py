@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.store_client import StoreClient
@@ -29,6 +28,7 @@ from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.notes_dialog import NotesDialog
 from rook_tally.desk.stations.take_in_dialog import TakeInDialog
 from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import Request
 
 

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_strokes
@@ -16,6 +15,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import scrolling, tint
 from rook_tally.desk.stations.model import StrayLine
+from rook_tally.desk.stations.texts import tr
 
 _MOST_HIGH = 190
 

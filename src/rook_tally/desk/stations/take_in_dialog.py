@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.asking_dialog import AskingDialog
@@ -25,6 +24,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
+from rook_tally.desk.stations.texts import tr
 
 
 class TakeInDialog(AskingDialog):

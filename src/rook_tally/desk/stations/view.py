@@ -6,7 +6,6 @@ from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
@@ -25,6 +24,7 @@ from rook_tally.desk.stations.page import StationPageView
 from rook_tally.desk.stations.queries import Fleet
 from rook_tally.desk.stations.station_actions import StationActions
 from rook_tally.desk.stations.stray_note import StrayNote
+from rook_tally.desk.stations.texts import tr
 
 _SOON_MS = 200
 _SHOWN_MS = 500

@@ -8,12 +8,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 from rook_tally.desk.parts.series_drag import carried_series, carry
 from rook_tally.desk.strip.model import LaneHead
+from rook_tally.desk.strip.texts import tr
 from rook_tally.store.site import Series
 
 HEAD_WIDTH = 196

@@ -9,7 +9,6 @@ from functools import partial
 
 import numpy as np
 
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.series.envelope import Envelope, honest_range
@@ -19,6 +18,7 @@ from rook_tally.desk.data.time_window import SHORTEST_US, TimeWindow
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.strip.queries import LaneReadings, LanesQuery, Overlay, shift_us
 from rook_tally.desk.strip.remarks import RemarksModel
+from rook_tally.desk.strip.texts import tr, tr_count
 from rook_tally.store.site import Series
 
 _MOST_OFFERS = 12

@@ -19,13 +19,13 @@ from rook_tally.core.comparing.span_comparison import (
     distributions,
     figures_of_span,
 )
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.remarks import Remark, rows_of_spans
 from rook_tally.core.series.gaps import cleaned, inside, max_gap_s, microseconds
 from rook_tally.core.series.statistics import Window
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.strip.texts import tr, tr_count
 from rook_tally.store.readings import read_range
 from rook_tally.store.site import Series
 

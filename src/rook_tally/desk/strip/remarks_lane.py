@@ -8,7 +8,6 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import SECOND_US
@@ -17,6 +16,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH
 from rook_tally.desk.strip.remarks import PlacedSpan, RemarksModel
+from rook_tally.desk.strip.texts import tr
 
 REMARKS_HEIGHT = 62
 _TOP, _BAR, _STEP = 6, 19, 22

@@ -7,7 +7,6 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import polyline
@@ -15,6 +14,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.strip.remarks import RemarksModel, SpanLine
+from rook_tally.desk.strip.texts import tr
 
 _ROW_HEIGHT = 30
 _NAME_WIDTH = 82

@@ -6,11 +6,11 @@ from PySide6.QtCore import QEvent, QRectF, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, REGULAR, colour, face
 from rook_tally.desk.strip.model import StripModel
+from rook_tally.desk.strip.texts import tr
 from rook_tally.desk.strip.window_statistics import WindowFigures, level_at_peak, window_figures
 
 _HEAD, _ROW, _HEARD = 20, 35, 19

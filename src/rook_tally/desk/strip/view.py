@@ -10,7 +10,6 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
@@ -33,6 +32,7 @@ from rook_tally.desk.strip.queries import LaneReadings, LanesQuery
 from rook_tally.desk.strip.remark_tasks import RemarkTasks
 from rook_tally.desk.strip.remarks import SpansAnswer, SpansQuery
 from rook_tally.desk.strip.remarks_lane import RemarksHead, RemarksLane
+from rook_tally.desk.strip.texts import tr
 from rook_tally.desk.strip.window_panel import WindowPanel
 from rook_tally.store.site import Series
 

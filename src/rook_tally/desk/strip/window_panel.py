@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
@@ -25,6 +24,7 @@ from rook_tally.desk.parts.widgets import SidePaper, tint
 from rook_tally.desk.strip.model import LaneOffer, StripModel
 from rook_tally.desk.strip.spans_page import SpansPage
 from rook_tally.desk.strip.statistics_table import FiguresTable
+from rook_tally.desk.strip.texts import tr
 
 
 class WindowPanel(SidePaper):

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure, plain
@@ -15,6 +14,7 @@ from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.spans import NOTHING
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
 from rook_tally.desk.strip.model import StripModel, series_name
+from rook_tally.desk.strip.texts import tr
 from rook_tally.store.site import Series
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import (
@@ -20,6 +19,7 @@ from rook_tally.core.wall.tiling import (
 )
 from rook_tally.desk.wall.commands import OrderSheets, RemoveSheet
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.texts import tr
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_resolver import reference_to
 from rook_tally.wall.suggestions import what_matters_now

@@ -6,7 +6,6 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QAccessible, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRegion
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
 from rook_tally.desk.parts.accessible_role import give_role
@@ -14,6 +13,7 @@ from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.painter_frame import changed_part, draw_pane, unit_of
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.pane_views import PaneView
 
 _GRIP_PX = 6

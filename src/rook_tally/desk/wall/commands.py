@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally import clock
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.desk.data.conflict import UNCHECKED, ConflictError, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
+from rook_tally.desk.wall.texts import tr, tr_count
 from rook_tally.store.site import (
     PageDevice,
     PageSetting,

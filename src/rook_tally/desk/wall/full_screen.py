@@ -18,7 +18,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import NIGHT, Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.settings import WallSettings
@@ -32,6 +31,7 @@ from rook_tally.desk.wall.painter_frame import unit_of
 from rook_tally.desk.wall.rotation import is_night, next_sheet
 from rook_tally.desk.wall.screen_inhibitor import ScreenInhibitor
 from rook_tally.desk.wall.sheet_follower import SheetFollower
+from rook_tally.desk.wall.texts import tr
 
 _TICK_MS = 1000
 _POINTER_MS = 2500

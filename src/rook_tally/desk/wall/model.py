@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.quantities.unit import Unit
@@ -19,6 +18,7 @@ from rook_tally.desk.data.store_client import Command
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.wall.commands import NewLink, SaveSheet
 from rook_tally.desk.wall.queries import SheetListing, WallMaterial, WallQuery
+from rook_tally.desk.wall.texts import tr
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_data import PaneData

@@ -9,13 +9,13 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPen
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.wall.painter import LEAST_PX, LEFT, RIGHT, PanePainter, advance
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.pane_views import ColumnFigure, ColumnsBody, RibbonBody
 
 _NAME = 21.0

@@ -9,10 +9,10 @@ from html import escape
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen, QTextDocument
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.wall.painter import CENTRE, LEAST_PX, PanePainter
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.pane_views import DayBody, DialBody, FigureBody, ValueText, WordsBody
 
 _LINE = 1.4

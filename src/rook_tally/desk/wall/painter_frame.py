@@ -8,7 +8,6 @@ from dataclasses import replace
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
@@ -17,6 +16,7 @@ from rook_tally.desk.wall.painter import RIGHT, PanePainter
 from rook_tally.desk.wall.painter_charts import draw_columns, draw_ribbon, sizes_agree
 from rook_tally.desk.wall.painter_figures import draw_day, draw_dial, draw_figure, draw_words
 from rook_tally.desk.wall.painter_lists import draw_lamps, draw_score, draw_standing, draw_table
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.pane_views import (
     Body,
     ColumnsBody,

@@ -9,12 +9,12 @@ from typing import TypeVar
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPen
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.desk.parts.drawing import strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour
 from rook_tally.desk.wall.painter import LEAST_PX, RIGHT, PanePainter
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.pane_views import (
     Lamp,
     LampsBody,

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.edits import length_text, typed_seconds
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
@@ -31,6 +30,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import SidePaper, list_style, tint
 from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.texts import tr
 from rook_tally.wall.suggestions import pane_title
 
 _SPANS = ("1 h", "6 h", "1 d", "7 d", "30 d", "365 d")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 
-from rook_tally.core.i18n import tr
+from rook_tally.desk.wall.texts import tr
 
 _SERVICE = "org.freedesktop.ScreenSaver"
 _PATH = "/org/freedesktop/ScreenSaver"

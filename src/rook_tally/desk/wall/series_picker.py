@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.desk.data.site_state import SiteState
@@ -23,6 +22,7 @@ from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.texts import tr
 from rook_tally.store.site import Series
 from rook_tally.wall.suggestions import kinds_for, pane_title
 

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -26,6 +25,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.wall.commands import MakeLink, RevokeLink, SetPage
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.texts import tr
 from rook_tally.store.site import PageSetting
 from rook_tally.wall.links import link_to, own_address
 

@@ -8,13 +8,13 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.wall.model import WallModel
+from rook_tally.desk.wall.texts import tr
 
 _STYLED = Qt.WidgetAttribute.WA_StyledBackground
 _IN_MENU = (

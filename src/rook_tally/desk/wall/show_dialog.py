@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.desk.data.settings import WallSettings
+from rook_tally.desk.wall.texts import tr
 
 
 class ShowDialog(QDialog):

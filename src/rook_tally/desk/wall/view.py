@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
@@ -42,6 +41,7 @@ from rook_tally.desk.wall.series_picker import SeriesPicker
 from rook_tally.desk.wall.sheet_bar import SheetBar
 from rook_tally.desk.wall.sheet_follower import SheetFollower
 from rook_tally.desk.wall.show_dialog import ShowDialog
+from rook_tally.desk.wall.texts import tr
 from rook_tally.store.site import Series
 from rook_tally.wall.pane_resolver import reference_to
 

@@ -11,7 +11,6 @@ from PySide6.QtGui import QAccessible, QImage, QKeyEvent, QMouseEvent, QPainter,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from rook_tally.core.alarms.alarm_detector import NEVER
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
@@ -21,6 +20,7 @@ from rook_tally.desk.parts.day_chart import draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.watch.texts import tr
 
 _BARS, _FOOT = 18, 20
 _NEAR = 7

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from rook_tally.core.alarms.sentences import run_words, span_words
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
@@ -15,6 +14,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.model import WatchModel
+from rook_tally.desk.watch.texts import tr, tr_count
 
 _NUISANCES_S = (60.0, 300.0, 900.0, 3600.0)
 

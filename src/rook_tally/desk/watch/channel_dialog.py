@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import ClientScope
@@ -37,6 +36,7 @@ from rook_tally.desk.watch.channel_form import (
 )
 from rook_tally.desk.watch.commands import RemoveChannel, SaveChannel
 from rook_tally.desk.watch.queries import ChannelsQuery
+from rook_tally.desk.watch.texts import tr
 
 _TOLD = {
     "to": "Mail goes to",

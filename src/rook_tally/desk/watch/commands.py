@@ -10,9 +10,9 @@ from sqlalchemy.engine import Connection
 from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.i18n import tr
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
+from rook_tally.desk.watch.texts import tr
 from rook_tally.store.alarms import (
     remove_channel,
     remove_watch,

@@ -17,12 +17,12 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.alarms.journal import Entry
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.watch.model import WatchModel, WatchRow
+from rook_tally.desk.watch.texts import tr
 
 LIST_WIDTH, JOURNAL_WIDTH = 262, 272
 _ROW, _LINE = 58, 42

@@ -18,7 +18,6 @@ from rook_tally.core.alarms.scope import WatchedSeries, at_limit
 from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import age
@@ -34,6 +33,7 @@ from rook_tally.desk.watch.queries import (
     WatchesQuery,
     WatchListing,
 )
+from rook_tally.desk.watch.texts import tr
 from rook_tally.store.alarms import NUISANCE_S, BacktestResult, backtest_on
 
 DAYS = (1, 7, 30, 365)

@@ -10,10 +10,10 @@ from msgspec.structs import replace
 from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.edits import in_unit
 from rook_tally.core.alarms.sentences import Part, guard_words, run_words, scope_words, span_words
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.desk.watch.queries import WatchListing
+from rook_tally.desk.watch.texts import tr
 
 _CHOICES = {
     WatchKind.ABOVE: "stays above a limit",

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.alarms.sentences import Part, Piece
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
@@ -26,6 +25,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.watch.model import WatchModel
 from rook_tally.desk.watch.part_choices import PartChoice
+from rook_tally.desk.watch.texts import tr
 
 _LINE = 34
 _GAP = 8

@@ -24,7 +24,6 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.definitions import Watch
-from rook_tally.core.i18n import tr, tr_count
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
@@ -50,6 +49,7 @@ from rook_tally.desk.watch.lists import (
 )
 from rook_tally.desk.watch.model import DAYS, WatchModel
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
+from rook_tally.desk.watch.texts import tr, tr_count
 from rook_tally.store.site import RequestKind
 
 _LIST_EVERY_MS = 1_000

@@ -16,7 +16,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.formulas.scoring import Composite
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
@@ -25,6 +24,7 @@ from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.workings.model import WhyPart
+from rook_tally.desk.workings.texts import tr
 from rook_tally.desk.workings.traces import HOURS_ROOM, HourMarks, write_hours
 
 _HEAD = 24

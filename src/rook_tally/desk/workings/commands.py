@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
+from rook_tally.desk.workings.texts import tr
 from rook_tally.store.workings import (
     groups,
     remove_group,

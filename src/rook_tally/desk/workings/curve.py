@@ -17,13 +17,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import plain_tip
 from rook_tally.desk.workings.queries import Histogram
+from rook_tally.desk.workings.texts import tr
 
 _RADIUS = 4.5
 _REACH = 12.0

@@ -8,12 +8,12 @@ from PySide6.QtCore import QRect, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import QCompleter, QListView, QPlainTextEdit, QTextEdit, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.completion import Completion
 from rook_tally.core.workings.diagnostics import Diagnostic
 from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.workings.texts import tr
 
 _ACCEPTING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Tab)
 

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.theme import Theme
@@ -21,6 +20,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot
+from rook_tally.desk.workings.texts import tr
 
 
 class GroupPage(QWidget):

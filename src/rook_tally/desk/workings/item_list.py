@@ -8,11 +8,11 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import WorkingKind, WorkingRow
+from rook_tally.desk.workings.texts import tr
 
 LIST_WIDTH = 262
 _ROW_HEIGHT, _HEAD_HEIGHT = 42, 26

@@ -11,7 +11,6 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import HERE, Group
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
@@ -34,6 +33,7 @@ from rook_tally.desk.workings.queries import (
     WorkingsQuery,
 )
 from rook_tally.desk.workings.rows import WorkingKind, WorkingRow, rows_of, uses_in_words
+from rook_tally.desk.workings.texts import tr
 from rook_tally.desk.workings.what_if import WhatIf, WhatIfQuery
 from rook_tally.store.workings import names_of
 

@@ -7,11 +7,11 @@ from collections.abc import Collection
 
 import msgspec
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group, slug_of
 from rook_tally.core.workings.definitions import Aggregation, Placement, Score, Working
 from rook_tally.core.workings.templates import AIR_SCORE
 from rook_tally.desk.workings.rows import WorkingKind
+from rook_tally.desk.workings.texts import tr
 
 
 def slug_for(name: str) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, slug_of
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Placement
@@ -13,6 +12,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
+from rook_tally.desk.workings.texts import tr
 
 
 class PageHead(QWidget):

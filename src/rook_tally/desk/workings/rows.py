@@ -5,10 +5,10 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.workings.queries import WorkingsListing
+from rook_tally.desk.workings.texts import tr
 
 _MOST_PLACES, _MOST_VALUES = 3, 3
 

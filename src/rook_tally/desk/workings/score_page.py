@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure
 from rook_tally.core.theme import Theme
@@ -31,6 +30,7 @@ from rook_tally.desk.workings.aggregation_chart import AggregationChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.page_head import PageFoot, PageHead
+from rook_tally.desk.workings.texts import tr
 from rook_tally.desk.workings.traces import hours_of
 
 _STEPS = 1000

@@ -9,7 +9,6 @@ from functools import partial
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.templates import Offer
@@ -18,6 +17,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import WorkingKind
+from rook_tally.desk.workings.texts import tr
 
 _BUDGET_S = 0.004
 

@@ -11,7 +11,6 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QAccessible, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.series.envelope import Envelope, honest_range
 from rook_tally.core.theme import Theme
@@ -20,6 +19,7 @@ from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of, draw_gaps
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.trace import trace_image
+from rook_tally.desk.workings.texts import tr
 
 _LABEL = 20
 _LEAST = 46

@@ -9,7 +9,6 @@ from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from rook_tally.core.i18n import tr
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.theme import Theme
 from rook_tally.core.workings.definitions import Working
@@ -29,6 +28,7 @@ from rook_tally.desk.workings.queries import FormulaQuery
 from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.desk.workings.score_page import ScorePage
 from rook_tally.desk.workings.templates_page import TemplatesPage
+from rook_tally.desk.workings.texts import tr
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
