@@ -20,7 +20,7 @@ from rook_tally.desk.data.commands import RemoveRemark, SaveRemark
 from rook_tally.desk.data.past_snapshot import SnapshotQuery
 from rook_tally.desk.data.store_client import Command, Query, StoreClient
 from rook_tally.store.base import Store
-from rook_tally.store.site import load_site, remarks
+from rook_tally.store.site import Site, load_site, remarks
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS
@@ -91,6 +91,25 @@ def test_it_answers_and_changes_as_the_thread_does(
         client.write(RemoveRemark(12345))
     with store.read() as connection:
         assert [one.text for one in remarks(connection)] == ["door opened"]
+
+
+@dataclass(frozen=True)
+class NamesOfSite:
+    """What a site that came with the question is called, and which one it is of those that came."""
+
+    site: Site
+
+    def run(self, connection: Connection) -> tuple[str, int]:
+        return self.site.name, id(self.site)
+
+
+def test_a_site_goes_through_once_and_another_one_after_it(client: Client) -> None:
+    first, second = Site("first", "UTC", (), (), ()), Site("second", "UTC", (), (), ())
+    work_apart(client)
+    told = [client.read(NamesOfSite(one)) for one in (first, first, second, second, first)]
+    assert [name for name, _ in told] == ["first", "first", "second", "second", "first"]
+    assert told[0] == told[1]
+    assert told[2] == told[3]
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,7 @@ class WatchModel:
     def take_listing(self, listing: WatchListing) -> None:
         """Take the watches there are. A draft that was not touched follows what is saved; one that
         was lies on top of what somebody else saved meanwhile, and that is said."""
-        self.listing = listing
+        self.listing = listing = replace_row(listing, series=self.state.site.series)
         kept, draft = self.kept, self.draft
         if kept is not None and draft is not None:
             fresh = next((one for one in listing.watches if one.slug == kept.slug), None)

@@ -41,6 +41,7 @@ class WatchListing:
     alarms : by slug, what is known of each watch
     nothing : slugs of watches that watch nothing which is there, with why if that is known
     controls : (station, control, title) of every switch there is
+    series : of the site; the window has them already and puts them in
     """
 
     watches: tuple[Watch, ...]
@@ -78,7 +79,7 @@ class WatchesQuery:
                 for control in station.kind.controls
                 if control.sort is ControlKind.SWITCH
             ),
-            site.series,
+            (),
             tuple(groups(connection)),
             tuple(journal(connection, watch=self.watch, most=_MOST_LINES)),
         )
