@@ -347,3 +347,19 @@ def test_in_a_small_window_nothing_is_cut(
     window.tell("What was typed is kept, and what is to be done is said in words. " * 4)
     assert window.teller.geometry().right() < window.width()
     assert window.teller.height() >= window.teller.heightForWidth(window.teller.width())
+
+
+def test_in_half_a_screen_the_names_of_the_views_stay_whole(
+    qtbot: QtBot, open_desk: OpenDesk
+) -> None:
+    """A desktop that tiles its windows asks nobody how narrow they may be."""
+    window = open_desk()
+    window.setMinimumSize(1, 1)
+    for width in (640, 1280):
+        window.resize(width, 700)
+        qtbot.waitUntil(lambda width=width: window.head.width() == width, timeout=PATIENCE_MS)
+        qtbot.waitUntil(
+            lambda: all(one.width() >= one.sizeHint().width() for one in window.head.views),
+            timeout=PATIENCE_MS,
+        )
+    assert window.head._name.isVisible()

@@ -200,7 +200,7 @@ class HeaderBar(QWidget):
         self._theme = theme
         self._state = state
         self.setFixedHeight(HEAD_HEIGHT)
-        name, self._site = Label(tr("Rook Tally")), _SiteName()
+        self._name, self._site = Label(tr("Rook Tally")), _SiteName()
         self._site.clicked.connect(self.site_wanted)
         self._heard, self._copied, self._clock = Label(), Label(), Label()
         self.menu = _MenuButton(theme)
@@ -209,7 +209,7 @@ class HeaderBar(QWidget):
         self.standing.clicked.connect(self.alarms_wanted)
         self.views = [_ViewName(text, theme) for text in views]
         for label, font, role in (
-            (name, face(15, BOLD), theme.on_night),
+            (self._name, face(15, BOLD), theme.on_night),
             (self._site, face(13), theme.on_night_dim),
             (self._heard, face(13), theme.on_night_dim),
             (self._copied, face(13), theme.on_night_dim),
@@ -219,7 +219,7 @@ class HeaderBar(QWidget):
             palette = label.palette()
             palette.setColor(label.foregroundRole(), colour(role))
             label.setPalette(palette)
-        self._left = _row([_Mark(theme), name, self._site])
+        self._left = _row([_Mark(theme), self._name, self._site])
         self._middle = _row(self.views)
         self._right = _row([self.standing, self._heard, self._copied, self._clock, self.menu])
         self._gap = QSpacerItem(0, 0)
@@ -292,8 +292,16 @@ class HeaderBar(QWidget):
         taken = sum(row.sizeHint().width() for row in rows) + gap + _SIDES[0] + _SIDES[2]
         if not self._heard.isHidden():
             taken -= heard
-        # The Stations view says it too: it is the first to go.
+        # The Stations view says it too: it is the first to go. A desktop that tiles its windows may
+        # give half a screen: then the names beside the mark go as well.
         self._heard.setVisible(bool(self._heard.text()) and taken + heard <= self.width())
+        for label in (self._site, self._name):
+            if label.isHidden():
+                taken += label.sizeHint().width() + self._left.spacing()
+        for label in (self._name, self._site):
+            label.setVisible(taken <= self.width())
+            if label.isHidden():
+                taken -= label.sizeHint().width() + self._left.spacing()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """The night behind it all."""
