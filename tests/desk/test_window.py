@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -355,11 +356,13 @@ def test_in_half_a_screen_the_names_of_the_views_stay_whole(
     """A desktop that tiles its windows asks nobody how narrow they may be."""
     window = open_desk()
     window.setMinimumSize(1, 1)
+
+    def is_whole(width: int) -> bool:
+        views = window.head.views
+        wide_enough = all(one.width() >= one.sizeHint().width() for one in views)
+        return window.head.width() == width and wide_enough
+
     for width in (640, 1280):
         window.resize(width, 700)
-        qtbot.waitUntil(lambda width=width: window.head.width() == width, timeout=PATIENCE_MS)
-        qtbot.waitUntil(
-            lambda: all(one.width() >= one.sizeHint().width() for one in window.head.views),
-            timeout=PATIENCE_MS,
-        )
+        qtbot.waitUntil(partial(is_whole, width), timeout=PATIENCE_MS)
     assert window.head._name.isVisible()
