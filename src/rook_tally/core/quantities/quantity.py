@@ -103,6 +103,8 @@ class Quantity:
 
     def default_limits(self, *, indoors: bool) -> Limits:
         """The limits that hold at such a place unless somebody set others."""
-        if self.limits_hold is Where.INDOORS and not indoors:
-            return NO_LIMITS
-        return self.limits
+        return self.limits if self.holds_at(indoors=indoors) else NO_LIMITS
+
+    def holds_at(self, *, indoors: bool) -> bool:
+        """True if its limits mean anything at such a place."""
+        return indoors or self.limits_hold is not Where.INDOORS

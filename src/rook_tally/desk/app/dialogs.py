@@ -130,6 +130,14 @@ class Dialogs:
         client = window.client.scope()
         self._show_of_store(CorrectionsDialog(window.theme, window.state, client, series, window))
 
+    def set_limits(self, series: Series) -> None:
+        """The limits of a series, of its place, or of the site."""
+        from rook_tally.desk.dialogs.limits import LimitsDialog
+
+        window = self._window
+        client, now_us = window.client.scope(), window.state.clock()
+        self._show_of_store(LimitsDialog(window.theme, client, series, now_us, window))
+
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment
         shown."""

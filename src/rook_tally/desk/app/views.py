@@ -26,6 +26,7 @@ def make_strip(window: DeskWindow) -> StripView:
     made = StripView(window.theme, window.state, window.client, window.undo)
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.correction_wanted.connect(window.dialogs.correct)
+    made.limits_wanted.connect(window.dialogs.set_limits)
     made.copy_wanted.connect(window.dialogs.copy_figures)
     made.csv_wanted.connect(window.dialogs.save_csv)
     made.picture_wanted.connect(window.dialogs.save_picture)

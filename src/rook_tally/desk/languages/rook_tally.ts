@@ -972,6 +972,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/limit_commands.py" />
+      <source>limits of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limit_commands.py" />
+      <source>limits of {0} taken back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limit_commands.py" />
+      <source>limits of {0} set</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/settings.py" />
       <source>follow</source>
       <translation type="unfinished" />
@@ -1469,6 +1484,126 @@
       <source>Keys</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Limits of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>what they are set for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>published limits</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>own numbers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>from above, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>from below, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Set for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Published</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Take back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>Its limits belong to its working.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>{0} · set</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>In force: what comes with {0} ({1}).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>Of the last {0} days heard, reached on: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>None are in force.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>Nothing was heard in the last {0} days.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>With no limits every day is settled.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>In force: set for this series.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>In force: set for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>In force: set for the whole site.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>In force: those of its working.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>{0} of {1} alone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>{0} on the whole site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
+      <source>{0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
     <message numerus="yes">
       <location filename="desk/dialogs/readings.py" />
       <source>{1} lines copied.</source>
@@ -1626,11 +1761,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
-      <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
       <source>by the server's own tools</source>
       <translation type="unfinished" />
     </message>
@@ -1705,6 +1835,11 @@
     <message>
       <location filename="desk/ledger/actions.py" />
       <source>Correct the cell's series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/actions.py" />
+      <source>Set the limits of the cell</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2975,6 +3110,11 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/strip/actions.py" />
       <source>Correct the picked series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/actions.py" />
+      <source>Set the limits of the picked series</source>
       <translation type="unfinished" />
     </message>
     <message>

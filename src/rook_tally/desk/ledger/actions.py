@@ -22,4 +22,5 @@ class LedgerAction(ViewAction):
     GROUP = (("L",), "Summary rows: next group")
     READINGS = (("T",), "Table of the day's readings")
     CORRECT = (("C",), "Correct the cell's series")
+    LIMITS = (("M",), "Set the limits of the cell")
     PIN = (("P",), "Write down what happened now")

@@ -37,13 +37,15 @@ class LedgerView(QWidget):
     """Places down, quantities across.
 
     `series_opened` asks for series to be shown in the Strip, `readings_wanted` and
-    `correction_wanted` for a series' readings and corrections, `pin_wanted` for a remark about a
+    `correction_wanted` for a series' readings and corrections, `limits_wanted` for its limits,
+    `pin_wanted` for a remark about a
     place; `told` carries a line about what was done.
     """
 
     series_opened = Signal(list)
     readings_wanted = Signal(Series)
     correction_wanted = Signal(Series)
+    limits_wanted = Signal(Series)
     pin_wanted = Signal(Series)
     first_step = Signal(FirstStep)
     take_in_wanted = Signal(str)
@@ -119,6 +121,7 @@ class LedgerView(QWidget):
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
+            LedgerAction.LIMITS: lambda: self._with_picked(self.limits_wanted.emit),
             LedgerAction.PIN: lambda: self._with_picked(self.pin_wanted.emit),
         }
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QDialogButtonBox, QPushButton, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPushButton, QWidget
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
@@ -21,6 +21,16 @@ def dialog_buttons(main: QPushButton, other: QPushButton) -> QDialogButtonBox:
     box.addButton(main, QDialogButtonBox.ButtonRole.AcceptRole)
     box.addButton(other, QDialogButtonBox.ButtonRole.RejectRole)
     return box
+
+
+def grow(dialog: QDialog) -> None:
+    """Give a dialog the height that its texts need at its width: Qt squeezes its fields instead."""
+    layout = dialog.layout()
+    if layout is not None and dialog.isVisible():
+        layout.activate()
+        needed = layout.totalHeightForWidth(dialog.width())
+        if needed > dialog.height():
+            dialog.resize(dialog.width(), needed)
 
 
 class SavingDialog(AskingDialog):
@@ -61,3 +71,4 @@ class SavingDialog(AskingDialog):
         """Say what is wrong, or that nothing is."""
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
+        grow(self)

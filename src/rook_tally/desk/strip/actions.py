@@ -35,6 +35,7 @@ class StripAction(ViewAction):
     FIGURES = (("F",), "Figures or spans at the side")
     READINGS = (("T",), "Table of the readings behind the window")
     CORRECT = (("C",), "Correct the picked series")
+    LIMITS = (("M",), "Set the limits of the picked series")
     COPY = (("Ctrl+C",), "Copy the window's figures")
     SAVE_CSV = (("Ctrl+E",), "Save the readings shown as CSV")
     SAVE_PICTURE = (("Ctrl+P",), "Save the picture as PNG or SVG")

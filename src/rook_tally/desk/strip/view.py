@@ -63,12 +63,14 @@ class _Ground(QWidget):
 class StripView(QWidget):
     """Lanes on one time axis.
 
-    `readings_wanted`, `correction_wanted` ask for a series' readings and corrections;
+    `readings_wanted`, `correction_wanted`, `limits_wanted` ask for a series' readings, corrections
+    and limits;
     `copy_wanted`, `csv_wanted` and `picture_wanted` for what is shown, elsewhere.
     """
 
     readings_wanted = Signal(Series)
     correction_wanted = Signal(Series)
+    limits_wanted = Signal(Series)
     copy_wanted = Signal()
     csv_wanted = Signal()
     picture_wanted = Signal()
@@ -196,6 +198,7 @@ class StripView(QWidget):
             StripAction.FIGURES: lambda: self.panel.show_page(None),
             StripAction.READINGS: lambda: self._with_series(self.readings_wanted.emit),
             StripAction.CORRECT: lambda: self._with_series(self.correction_wanted.emit),
+            StripAction.LIMITS: lambda: self._with_series(self.limits_wanted.emit),
             StripAction.COPY: self.copy_wanted.emit,
             StripAction.SAVE_CSV: self.csv_wanted.emit,
             StripAction.SAVE_PICTURE: self.picture_wanted.emit,

@@ -115,6 +115,17 @@ series = Table(
     UniqueConstraint("station_id", "field"),
 )
 
+# Limits that people set for a quantity: at a place, or with none on the whole site.
+limit_rule = Table(
+    "limit_rule",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("quantity", String, nullable=False),
+    Column("place_id", Integer, ForeignKey("place.id")),
+    Column("limits", String, nullable=False),
+    UniqueConstraint("quantity", "place_id"),
+)
+
 reading = Table(
     "reading",
     metadata,

@@ -62,6 +62,7 @@ from rook_tally.store.site.heartbeat import (
     withdraw_door,
 )
 from rook_tally.store.site.kinds import keep_kind, kind_of_site, kinds
+from rook_tally.store.site.limit_rules import limit_rules, limits_set_for, set_limits_of
 from rook_tally.store.site.message_counts import NOBODY, MessageCounts, add_tallies, tallies, total
 from rook_tally.store.site.message_log import (
     MessageLogEntry,
@@ -202,6 +203,8 @@ __all__ = [
     "kind_of_site",
     "kinds",
     "last_heard",
+    "limit_rules",
+    "limits_set_for",
     "listening_since",
     "load_site",
     "newest_messages",
@@ -235,6 +238,7 @@ __all__ = [
     "save_remark",
     "save_sheet",
     "save_strays",
+    "set_limits_of",
     "set_page",
     "set_site",
     "set_stray_bounds",

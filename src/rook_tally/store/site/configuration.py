@@ -17,6 +17,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.limit_rules import LimitOrigin, limits_in_force
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
@@ -26,6 +27,7 @@ from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.site.kinds import kinds
+from rook_tally.store.site.limit_rules import limit_rules
 from rook_tally.store.site.station_attributes import (
     FIRMWARE,
     OFFLINE,
@@ -41,11 +43,12 @@ _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """A room, a bed, a yard, a machine."""
+    """A room, a bed, a yard, a machine; `parent_id` is the place it is in."""
 
     id: int
     name: str
     indoors: bool
+    parent_id: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +90,8 @@ class Station:
 class Series:
     """One quantity of one station: the field it comes from, its wire unit, its limits.
 
-    `unit_shown` is None for the base unit.
+    `unit_shown` is None for the base unit. `limits_from` says where its limits were set;
+    `limits_place` is the place for which they were.
     """
 
     id: int
@@ -97,6 +101,8 @@ class Series:
     unit: str
     limits: Limits
     unit_shown: Unit | None = None
+    limits_from: LimitOrigin = LimitOrigin.QUANTITY
+    limits_place: str = ""
 
     @property
     def shown(self) -> DisplayUnit:
@@ -128,12 +134,8 @@ class Site:
 def load_site(connection: Connection) -> Site:
     """The whole configuration; an untouched store gives an unnamed site without places."""
     named = connection.execute(sa.select(schema.site.c.name, schema.site.c.zone)).first()
-    places = {
-        row.id: Place(row.id, row.name, row.indoors)
-        for row in connection.execute(
-            sa.select(schema.place).order_by(schema.place.c.position, schema.place.c.id)
-        )
-    }
+    places = _places(connection)
+    rules, around = limit_rules(connection), places_around(places)
     known, words = kinds(connection), station_words(connection)
     stations = {
         row.id: _station(row, places[row.place_id], known, words.get(row.id, {}))
@@ -146,7 +148,7 @@ def load_site(connection: Connection) -> Site:
     series = tuple(
         _worked_series(row, stations[row.station_id], results[row.id], picked)
         if row.id in results
-        else _series(row, stations[row.station_id], units.get(row.quantity))
+        else _series(row, stations[row.station_id], units.get(row.quantity), rules, around)
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
     )
     reporting = tuple(one for one in stations.values() if not one.is_worked_out)
@@ -156,6 +158,14 @@ def load_site(connection: Connection) -> Site:
         for row in connection.execute(sa.select(schema.field_name))
     }
     return Site(name, zone, tuple(places.values()), reporting, series, other_names)
+
+
+def _places(connection: Connection) -> dict[int, Place]:
+    order = schema.place.c.position, schema.place.c.id
+    return {
+        row.id: Place(row.id, row.name, row.indoors, row.parent_id)
+        for row in connection.execute(sa.select(schema.place).order_by(*order))
+    }
 
 
 def _station(
@@ -194,14 +204,45 @@ def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
     return quantity
 
 
-def _series(row: sa.Row[tuple[object, ...]], station: Station, unit_shown: Unit | None) -> Series:
+def _series(
+    row: sa.Row[tuple[object, ...]],
+    station: Station,
+    unit_shown: Unit | None,
+    rules: Mapping[tuple[str, int | None], Limits],
+    around: Mapping[int, tuple[tuple[int, str], ...]],
+) -> Series:
     quantity = _quantity_of(station.kind, row.field, row.quantity)
-    limits = (
-        quantity.default_limits(indoors=station.place.indoors)
-        if row.limits is None
-        else msgspec.json.decode(row.limits, type=Limits)
+    found = limits_in_force(
+        quantity,
+        indoors=station.place.indoors,
+        own=None if row.limits is None else msgspec.json.decode(row.limits, type=Limits),
+        rules=rules,
+        places=around[station.place.id],
     )
-    return Series(row.id, station, row.field, quantity, row.unit, limits, unit_shown)
+    return Series(
+        row.id,
+        station,
+        row.field,
+        quantity,
+        row.unit,
+        found.limits,
+        unit_shown,
+        found.origin,
+        found.place,
+    )
+
+
+def places_around(places: Mapping[int, Place]) -> dict[int, tuple[tuple[int, str], ...]]:
+    """(id, name) of each place, then of those around it from the inside out, by its id."""
+    found: dict[int, tuple[tuple[int, str], ...]] = {}
+    for one in places.values():
+        chain: list[tuple[int, str]] = []
+        here: Place | None = one
+        while here is not None and (here.id, here.name) not in chain:
+            chain.append((here.id, here.name))
+            here = None if here.parent_id is None else places.get(here.parent_id)
+        found[one.id] = tuple(chain)
+    return found
 
 
 def _worked_series(
@@ -209,7 +250,9 @@ def _worked_series(
 ) -> Series:
     quantity = result.quantity
     shown = unit_of_result(quantity, result.unit_shown, picked)
-    return Series(row.id, station, row.field, quantity, row.unit, quantity.limits, shown)
+    return Series(
+        row.id, station, row.field, quantity, row.unit, quantity.limits, shown, LimitOrigin.WORKING
+    )
 
 
 def worked_results(connection: Connection) -> dict[int, Result]:
@@ -386,7 +429,7 @@ def add_series(
     unit: str,
     limits: Limits | None = None,
 ) -> Series:
-    """Begin a series for a field of a station; `limits` None means the quantity's own."""
+    """Begin a series for a field of a station; `limits` None means those of its place."""
     values = {
         "station_id": station.id,
         "field": field,
@@ -396,8 +439,24 @@ def add_series(
     }
     inserted = connection.execute(sa.insert(schema.series).values(**values))
     note_change(connection, Subject.SERIES)
-    own = quantity.default_limits(indoors=station.place.indoors) if limits is None else limits
-    return Series(_new_id(inserted), station, field, quantity, unit, own)
+    found = limits_in_force(
+        quantity,
+        indoors=station.place.indoors,
+        own=limits,
+        rules=limit_rules(connection),
+        places=places_around(_places(connection))[station.place.id],
+    )
+    return Series(
+        _new_id(inserted),
+        station,
+        field,
+        quantity,
+        unit,
+        found.limits,
+        None,
+        found.origin,
+        found.place,
+    )
 
 
 def continue_field(connection: Connection, station: Station, name: str, series: Series) -> None:

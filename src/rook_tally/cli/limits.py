@@ -1,0 +1,183 @@
+"""`rook-tally limit …`."""
+
+from __future__ import annotations
+
+import msgspec
+import typer
+from sqlalchemy.engine import Connection
+
+from rook_tally.cli.selectors import chosen_series, station_named
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.limit_presets import LIMIT_PRESETS, presets_for
+from rook_tally.core.quantities.limit_rules import (
+    LimitOrigin,
+    LimitScope,
+    limits_of,
+    side_text,
+    typed_side,
+)
+from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
+from rook_tally.store.maintenance import existing_store, open_store
+from rook_tally.store.site import Series, load_site, set_limits_of, shown_units
+
+_NO_SIDE = (None, None, None, None)
+
+
+def list_limits(where: str, *, as_json: bool) -> None:
+    """Print the limits in force of every series, and where they come from."""
+    with existing_store(where) as store, store.read() as connection:
+        series = load_site(connection).series
+    if as_json:
+        typer.echo(msgspec.json.encode([_account(one) for one in series]).decode())
+        return
+    for one in series:
+        told = _sides(one.limits, one.shown)
+        typer.echo(
+            f"{one.station.place.name:<20} {one.station.key:<20} {one.quantity.slug:<16} "
+            f"{told or 'none':<48} {origin_words(one)}"
+        )
+
+
+def _account(one: Series) -> dict[str, object]:
+    return {
+        "place": one.station.place.name,
+        "station": one.station.key,
+        "field": one.field,
+        "quantity": one.quantity.slug,
+        "unit": one.shown.symbol,
+        "above": [_shown(limit, one.shown) for limit in one.limits.above],
+        "below": [_shown(limit, one.shown) for limit in one.limits.below],
+        "from": one.limits_from.value,
+        "from_place": one.limits_place or None,
+    }
+
+
+def _shown(limit: float | None, told: DisplayUnit) -> float | None:
+    return None if limit is None else round(float(told.value(limit)), 9)
+
+
+def _sides(limits: Limits, told: DisplayUnit) -> str:
+    pairs = (("above", limits.above), ("below", limits.below))
+    texts = [f"{name} {side_text(side, told)}" for name, side in pairs if any_of(side)]
+    return ", ".join(texts) + (f" {told.symbol}" if texts and told.symbol else "")
+
+
+def any_of(side: tuple[float | None, ...]) -> bool:
+    """True if a side has any limit."""
+    return any(one is not None for one in side)
+
+
+def origin_words(one: Series) -> str:
+    """Where a series' limits come from."""
+    words = {
+        LimitOrigin.SERIES: "set for this series",
+        LimitOrigin.PLACE: f"set for {one.limits_place}",
+        LimitOrigin.SITE: "set for the whole site",
+        LimitOrigin.WORKING: "of its working",
+        LimitOrigin.QUANTITY: "what comes with the quantity",
+    }
+    return words[one.limits_from]
+
+
+def list_presets(where: str, quantity: str) -> None:
+    """Print published limits, of a quantity or all, with their sources."""
+    with open_store(where) as store, store.read() as connection:
+        picked = shown_units(connection)
+    if quantity:
+        quantity_named(quantity)
+    for one in presets_for(quantity) if quantity else LIMIT_PRESETS:
+        sides = ""
+        if one.quantity:
+            told = QUANTITIES[one.quantity]
+            sides = _sides(one.limits, DisplayUnit(told, picked.get(told.slug, told.base)))
+        typer.echo(f"{one.name:<26} {one.quantity:<14} {sides or 'none'}\n    {one.source}")
+
+
+def set_limits(
+    where: str,
+    quantity: str,
+    *,
+    place: str,
+    station: str,
+    above: str | None,
+    below: str | None,
+    preset: str | None,
+) -> None:
+    """Set limits for the site, a place or a station.
+
+    Raises
+    ------
+    UsageError
+        When nothing was told, or what was told cannot be limits.
+    """
+    if preset is not None and (above is not None or below is not None):
+        raise UsageError("a preset has both sides", remedy="give --preset, or --above and --below")
+    if preset is None and above is None and below is None:
+        raise UsageError(
+            "no limits were told", remedy='give --above "raised=1000", --below, or --preset'
+        )
+    with existing_store(where) as store, store.write() as connection:
+        scope, told = _scope(connection, quantity, place, station)
+        if preset is not None:
+            limits = _preset(preset, quantity)
+        else:
+            limits = limits_of(
+                _NO_SIDE if above is None else typed_side(above, told),
+                _NO_SIDE if below is None else typed_side(below, told),
+            )
+        set_limits_of(connection, scope, limits)
+    typer.echo(f"{quantity} {_where(place, station)}: {_sides(limits, told) or 'no limits'}")
+
+
+def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None:
+    """Take back what was set there.
+
+    Raises
+    ------
+    UsageError
+        When nothing is set there.
+    """
+    with existing_store(where) as store, store.write() as connection:
+        scope, _ = _scope(connection, quantity, place, station)
+        if set_limits_of(connection, scope, None) is None:
+            raise UsageError(
+                f"no limits of {quantity} are set {_where(place, station)}",
+                kept="nothing was changed",
+                remedy="`rook-tally limit list` says where those in force come from",
+            )
+    typer.echo(f"{quantity} {_where(place, station)}: what was set is taken back")
+
+
+def _preset(name: str, quantity: str) -> Limits:
+    found = next((one for one in presets_for(quantity) if one.name == name), None)
+    if found is None:
+        known = ", ".join(one.name for one in presets_for(quantity))
+        raise UsageError(f"{quantity} has no preset {name!r}", remedy=f"choose one of: {known}")
+    return found.limits
+
+
+def _scope(
+    connection: Connection, quantity: str, place: str, station: str
+) -> tuple[LimitScope, DisplayUnit]:
+    """For what limits are set, and the unit they are told in."""
+    if place and station:
+        raise UsageError("a station stands at its place", remedy="give --place or --station")
+    site = load_site(connection)
+    if not station:
+        known = quantity_named(quantity)
+        unit = shown_units(connection).get(quantity, known.base)
+        return LimitScope(quantity=quantity, place=place), DisplayUnit(known, unit)
+    station_named(site, station)
+    found = chosen_series(site, station, quantity)
+    if len(found) != 1:
+        what = "does not tell" if not found else "has several series of"
+        raise UsageError(
+            f"{station} {what} {quantity}", remedy=f"`rook-tally station show {station}` lists them"
+        )
+    return LimitScope(quantity=quantity, series_id=found[0].id), found[0].shown
+
+
+def _where(place: str, station: str) -> str:
+    return f"of {station}" if station else f"at {place}" if place else "on the whole site"

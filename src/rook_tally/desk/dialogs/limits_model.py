@@ -1,0 +1,160 @@
+"""What the form of limits shows, and what it makes of what is typed; without Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.arrays import FloatArray
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.quantities.limit_rules import LEVELS, LimitOrigin, LimitScope, limits_of
+from rook_tally.core.quantities.number_input import number_text, typed_number
+from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
+from rook_tally.desk.dialogs.texts import tr
+from rook_tally.store.readings import envelopes
+from rook_tally.store.site import Series, limits_set_for, load_site, zone_named
+
+DAYS = 30
+_HOURS = 24 * DAYS
+
+
+@dataclass(frozen=True, slots=True)
+class ScopeChoice:
+    """A scope to choose: its words, and what is set there; None when nothing is."""
+
+    scope: LimitScope
+    words: str
+    limits: Limits | None
+
+
+@dataclass(frozen=True, slots=True)
+class LimitsAnswer:
+    """What is set for a series and around it, and how it went.
+
+    Attributes
+    ----------
+    series : as it is in the store now
+    low, high : (D,) float64, base unit, of each day of the last thirty that was heard
+    """
+
+    series: Series
+    choices: tuple[ScopeChoice, ...]
+    low: FloatArray
+    high: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class LimitsQuery:
+    """Asks what limits are set for a series, at its places and on the site."""
+
+    series: Series
+    now_us: int
+
+    def run(self, connection: Connection) -> LimitsAnswer:
+        """Read it."""
+        site = load_site(connection)
+        series = next((one for one in site.series if one.id == self.series.id), None)
+        if series is None:
+            raise UsageError("there is no such series any more")
+        name, slug = series.quantity.name, series.quantity.slug
+        places = {one.id: one for one in site.places}
+        wanted = [
+            (
+                LimitScope(quantity=slug, series_id=series.id),
+                tr("{0} of {1} alone", name, series.station.key),
+            )
+        ]
+        here = places.get(series.station.place.id)
+        while here is not None and len(wanted) <= len(places):
+            scope = LimitScope(quantity=slug, place=here.name)
+            wanted.append((scope, tr("{0} at {1}", name, here.name)))
+            here = None if here.parent_id is None else places.get(here.parent_id)
+        wanted.append((LimitScope(quantity=slug), tr("{0} on the whole site", name)))
+        choices = tuple(
+            ScopeChoice(scope, words, limits_set_for(connection, scope)) for scope, words in wanted
+        )
+        end_us = self.now_us // HOUR_US * HOUR_US + HOUR_US
+        start_us = end_us - _HOURS * HOUR_US
+        told = envelopes(connection, [series], start_us, end_us, _HOURS)[series.id]
+        zone = zone_named(site.zone)
+        day = np.array(
+            [
+                datetime_from_time_us(start_us + hour * HOUR_US).astimezone(zone).toordinal()
+                for hour in range(_HOURS)
+            ]
+        )
+        heard = ~np.isnan(told.high)
+        days, first = np.unique(day[heard], return_index=True)
+        if not len(days):
+            return LimitsAnswer(series, choices, np.empty(0), np.empty(0))
+        low = np.minimum.reduceat(told.low[heard], first)
+        high = np.maximum.reduceat(told.high[heard], first)
+        return LimitsAnswer(series, choices, low, high)
+
+
+def in_force_words(series: Series) -> str:
+    """Where the limits in force come from."""
+    match series.limits_from:
+        case LimitOrigin.SERIES:
+            return tr("In force: set for this series.")
+        case LimitOrigin.PLACE:
+            return tr("In force: set for {0}.", series.limits_place)
+        case LimitOrigin.SITE:
+            return tr("In force: set for the whole site.")
+        case LimitOrigin.WORKING:
+            return tr("In force: those of its working.")
+    source = series.quantity.limits_source
+    if not source or series.limits == Limits():
+        return tr("None are in force.")
+    return tr("In force: what comes with {0} ({1}).", series.quantity.name, source)
+
+
+def side_texts(side: Four, series: Series) -> tuple[str, ...]:
+    """One side's limits in the unit shown, to be typed over; empty for a level without one."""
+    told = series.shown
+    return tuple(
+        "" if one is None else number_text(round(float(told.value(one)), 9)) for one in side
+    )
+
+
+def typed_limits(above: Sequence[str], below: Sequence[str], series: Series) -> Limits:
+    """What is typed, in the unit shown; an empty field leaves a level out.
+
+    Raises
+    ------
+    UsageError
+        When a field holds no number, or they cannot be limits together.
+    """
+    return limits_of(_side(above, series), _side(below, series))
+
+
+def _side(texts: Sequence[str], series: Series) -> Four:
+    told = series.shown
+    first, second, third, fourth = (
+        float(told.unit.to_base(typed_number(one))) if one.strip() else None for one in texts
+    )
+    return (first, second, third, fourth)
+
+
+def days_past_words(limits: Limits, answer: LimitsAnswer) -> str:
+    """On how many of the last days a level was reached, the worst of each day counting."""
+    count = len(answer.high)
+    if not count:
+        return tr("Nothing was heard in the last {0} days.", DAYS)
+    worst = np.maximum(limits.levels_of(answer.high), limits.levels_of(answer.low))
+    told = [
+        f"{tr(level.wording)} {int(np.count_nonzero(worst >= level))}"
+        for level in LEVELS
+        if _has(limits, level)
+    ]
+    if not told:
+        return tr("With no limits every day is settled.")
+    return tr("Of the last {0} days heard, reached on: {1}.", count, " · ".join(told))
+
+
+def _has(limits: Limits, level: Level) -> bool:
+    return limits.above[level - 1] is not None or limits.below[level - 1] is not None

@@ -1,0 +1,79 @@
+"""Limits by command, on a store that nothing was set in."""
+
+from __future__ import annotations
+
+import json
+
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import FAHRENHEIT
+from rook_tally.store.base import Store
+from rook_tally.store.site import show_in_unit
+from tests.builders import NOON_US, append, begin_series
+from tests.processes import rook_tally
+
+
+def _limit(store: Store, *words: str) -> tuple[int, str]:
+    done = rook_tally("--store", store.url, "limit", *words)
+    return done.returncode, done.stdout if done.returncode == 0 else done.stderr
+
+
+def _level(store: Store) -> dict[str, int]:
+    rows = json.loads(rook_tally("--store", store.url, "latest", "--json").stdout)
+    return {row["station"]: row["level"] for row in rows}
+
+
+def test_limits_are_set_for_site_place_and_station_and_taken_back(store: Store) -> None:
+    for key, place in (("shelf", "Shop"), ("till", "Shop"), ("sill", "Office")):
+        append(store, begin_series(store, "co2", key=key, place=place), (NOON_US, 900.0))
+    assert _level(store) == {"shelf": 1, "till": 1, "sill": 1}
+
+    assert _limit(store, "set", "co2", "--above", "raised=850")[0] == 0
+    assert _limit(store, "set", "co2", "--place", "Shop", "--above", "high=880 severe=2000")[0] == 0
+    assert _limit(store, "set", "co2", "--station", "till", "--preset", "co2-workplace")[0] == 0
+    assert _level(store) == {"shelf": 3, "till": 0, "sill": 2}
+    told = json.loads(_limit(store, "list", "--json")[1])
+    assert {one["station"]: one["from"] for one in told} == {
+        "shelf": "place",
+        "till": "series",
+        "sill": "site",
+    }
+    assert next(one for one in told if one["station"] == "shelf")["above"] == [
+        None,
+        None,
+        880,
+        2000,
+    ]
+    assert "set for Shop" in _limit(store, "list")[1]
+
+    assert _limit(store, "clear", "co2", "--station", "till")[0] == 0
+    assert _limit(store, "clear", "co2", "--place", "Shop")[0] == 0
+    assert _level(store) == {"shelf": 2, "till": 2, "sill": 2}
+    assert _limit(store, "clear", "co2")[0] == 0
+    code, told_again = _limit(store, "clear", "co2")
+    assert (code, "no limits of co2 are set on the whole site" in told_again) == (2, True)
+
+
+def test_limits_are_read_in_the_unit_shown(store: Store) -> None:
+    append(store, begin_series(store), (NOON_US, 26.0))
+    with store.write() as connection:
+        show_in_unit(connection, QUANTITIES["temperature"], FAHRENHEIT)
+    code, told = _limit(store, "set", "temperature", "--above", "severe=78")
+    assert (code, "severe=78 °F" in told) == (0, True)
+    assert _level(store) == {"wall": 4}
+
+
+def test_what_cannot_be_set_is_said_and_changes_nothing(store: Store) -> None:
+    append(store, begin_series(store, "co2", key="shelf", place="Shop"), (NOON_US, 900.0))
+    for words, why in (
+        (("set", "co2", "--above", "raised=900 noticed=950"), "upper limits rise"),
+        (("set", "co2", "--above", "raised"), "does not say limits"),
+        (("set", "co2"), "no limits were told"),
+        (("set", "co3", "--above", "raised=1"), "co3"),
+        (("set", "co2", "--place", "Cellar", "--above", "raised=1"), "there is no place 'Cellar'"),
+        (("set", "co2", "--station", "shelf", "--place", "Shop", "--preset", "none"), "a station"),
+        (("set", "co2", "--preset", "pm25-who"), "has no preset"),
+        (("set", "humidity", "--station", "shelf", "--preset", "none"), "does not tell humidity"),
+    ):
+        code, told = _limit(store, *words)
+        assert (code, why in told) == (2, True), told
+    assert _level(store) == {"shelf": 1}
