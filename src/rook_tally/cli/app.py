@@ -51,6 +51,7 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_limits import limits_app
+    from rook_tally.cli.app_places import places_app
     from rook_tally.cli.app_site import sites_app
     from rook_tally.cli.app_stations import stations_app
     from rook_tally.cli.app_wall import wall_app
@@ -60,6 +61,7 @@ def _add_other_commands() -> None:
     app.add_typer(sites_app)
     app.add_typer(stations_app)
     app.add_typer(limits_app)
+    app.add_typer(places_app)
     app.add_typer(doors_app)
     app.add_typer(care_app)
     app.add_typer(workings_app)

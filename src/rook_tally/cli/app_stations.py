@@ -52,6 +52,25 @@ def station_list(
     list_stations(chosen_store(context, store), as_json=as_json)
 
 
+@station_app.command("set")
+def station_set(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
+    place: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Where it stands; made if new.")
+    ] = None,
+    kind: Annotated[str | None, typer.Option(help="Kind of station.")] = None,
+    cadence: Annotated[
+        float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """Move a station with all its past, make it another kind, or say how often it reports."""
+    from rook_tally.cli.station import settle
+
+    settle(chosen_store(context, store), key, place=place, kind=kind, cadence_s=cadence)
+
+
 @station_app.command("key")
 def station_key(
     context: typer.Context,

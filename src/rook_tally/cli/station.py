@@ -11,6 +11,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, rfc3339
@@ -26,6 +27,7 @@ from rook_tally.store.site import (
     renew_access_key,
     tallies,
 )
+from rook_tally.store.site.station_settings import settle_station
 
 
 def add(
@@ -39,6 +41,25 @@ def add(
         )
     typer.echo(f"{key} at {place}, {chosen.name}. Its access key, shown this once:", err=True)
     typer.echo(access_key)
+
+
+def settle(
+    where: str, key: str, *, place: str | None, kind: str | None, cadence_s: float | None
+) -> None:
+    """Move a station, make it another kind, or say how often it reports.
+
+    Raises
+    ------
+    UsageError
+        When nothing was told, or there is no such station or kind.
+    """
+    if place is None and kind is None and cadence_s is None:
+        raise UsageError("nothing was told", remedy="give --place, --kind or --cadence")
+    with existing_store(where) as store, store.write() as connection:
+        station = station_named(load_site(connection), key)
+        settle_station(connection, station, place=place, kind=kind, cadence_s=cadence_s)
+        now = station_named(load_site(connection), key)
+    typer.echo(f"{key}: {now.place.name}, {now.kind.name}, every {now.cadence_s:g} s")
 
 
 def list_stations(where: str, *, as_json: bool) -> None:

@@ -1,0 +1,125 @@
+"""What a change of configuration did to which rows, so that just that can be taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change
+
+Columns: TypeAlias = Mapping[str, object]
+
+# What refers to another stands after it.
+_TABLES: tuple[sa.Table, ...] = (
+    schema.place,
+    schema.station,
+    schema.limit_rule,
+    schema.worked,
+    schema.working,
+    schema.place_group,
+    schema.watch,
+    schema.sheet,
+    schema.remark,
+)
+_BY_NAME = {one.name: one for one in _TABLES}
+_SUBJECTS = (Subject.SITE, Subject.WORKINGS, Subject.WATCHES, Subject.SHEETS, Subject.REMARKS)
+
+
+@dataclass(frozen=True, slots=True)
+class RowChange:
+    """What became of a row: `before` and `after` are its columns that changed, all of them for a
+    row that was begun (`before` None) or deleted (`after` None)."""
+
+    table: str
+    key: object
+    before: Columns | None
+    after: Columns | None
+
+
+@dataclass
+class RowChanges:
+    """What became of all of them."""
+
+    changes: tuple[RowChange, ...] = field(default=())
+
+
+@contextmanager
+def recording(connection: Connection) -> Iterator[RowChanges]:
+    """Record what the statements within do to the configuration."""
+    before, found = _rows(connection), RowChanges()
+    yield found
+    after = _rows(connection)
+    changes = []
+    for where in {**before, **after}:
+        old, new = before.get(where), after.get(where)
+        if old == new:
+            continue
+        if old is not None and new is not None:
+            names = [name for name in old if old[name] != new[name]]
+            old, new = {name: old[name] for name in names}, {name: new[name] for name in names}
+        changes.append(RowChange(where[0], where[1], old, new))
+    found.changes = tuple(changes)
+
+
+def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
+    """Take changes back.
+
+    Raises
+    ------
+    UsageError
+        When somebody has changed one of the rows since; nothing is written then.
+    """
+    now = _rows(connection)
+    for one in changes:
+        there = now.get((one.table, one.key))
+        stands = (
+            there is None
+            if one.after is None
+            else there is not None and all(there[name] == told for name, told in one.after.items())
+        )
+        if not stands:
+            raise UsageError(
+                "somebody has changed this since",
+                kept="nothing was taken back",
+                remedy="look at it as it is now",
+            )
+    order = list(_BY_NAME)
+    for one in sorted(changes, key=lambda one: order.index(one.table)):
+        if one.before is not None:
+            _write(connection, one, one.before, is_new=one.after is None)
+    for one in sorted(changes, key=lambda one: -order.index(one.table)):
+        if one.before is None:
+            table, key = _of(one)
+            connection.execute(sa.delete(table).where(key == one.key))
+    for subject in _SUBJECTS:
+        note_change(connection, subject)
+
+
+def _write(connection: Connection, change: RowChange, columns: Columns, *, is_new: bool) -> None:
+    table, key = _of(change)
+    if is_new:
+        connection.execute(sa.insert(table).values(**columns))
+    else:
+        connection.execute(sa.update(table).where(key == change.key).values(**columns))
+
+
+def _of(change: RowChange) -> tuple[sa.Table, sa.Column[object]]:
+    table = _BY_NAME[change.table]
+    (key,) = table.primary_key.columns
+    return table, key
+
+
+def _rows(connection: Connection) -> dict[tuple[str, object], dict[str, object]]:
+    found = {}
+    for table in _TABLES:
+        (key,) = table.primary_key.columns
+        for row in connection.execute(sa.select(table)).mappings():
+            found[table.name, row[key.name]] = dict(row)
+    return found
