@@ -31,6 +31,7 @@ from rook_tally.store.site import (
     add_station,
     load_site,
 )
+from rook_tally.store.site.places import make_place, nest_place
 from tests.builders import MINUTE_US, NOON_US
 
 
@@ -285,3 +286,19 @@ def test_an_empty_site_has_no_rows(store: Store) -> None:
     assert head is not None
     assert (head.age, head.freshness) == ("", Freshness.SILENT)
     assert isinstance(model.state.site.stations, tuple)
+
+
+def test_rooms_stand_under_their_floor_and_where_nothing_is_there_is_no_row(
+    store: Store, pottery: dict[str, Series]
+) -> None:
+    with store.write() as connection:
+        for name in ("Ground floor", "Attic", "Corner"):
+            make_place(connection, name)
+        nest_place(connection, "Hall", "Corner")
+        nest_place(connection, "Corner", "Ground floor")
+    told = [
+        row.title if isinstance(row, GroupRow) else row.place.name
+        for row in _model(store).rows
+        if not isinstance(row, SummaryRow)
+    ]
+    assert told == ["Ground floor", "Hall", "Indoors", "Booth", "Outdoors", "Yard"]

@@ -113,6 +113,11 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
             ("C",),
             lambda: window.stations.tasks.show_sheet(),
         ),
+        (
+            tr("The picked station's settings: place, kind, cadence"),
+            ("S",),
+            lambda: window.stations.tasks.edit_settings(),
+        ),
         (tr("Take in the first stray sender"), ("A",), lambda: window.stations.take_in_first()),
     ):
         yield Action(Section.STATIONS, words, keys, partial(stations, call))

@@ -138,6 +138,17 @@ class Dialogs:
         client, now_us = window.client.scope(), window.state.clock()
         self._show_of_store(LimitsDialog(window.theme, client, series, now_us, window))
 
+    def show_places(self, name: str = "") -> None:
+        """The places of the site, to be arranged; one of them picked."""
+        from rook_tally.desk.dialogs.places import PlacesDialog
+
+        window = self._window
+        dialog = PlacesDialog(
+            window.theme, window.state, window.client.scope(), window.undo.undo, window
+        )
+        dialog.pick(name)
+        self._show_of_store(dialog)
+
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment
         shown."""

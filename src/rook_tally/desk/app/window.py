@@ -178,6 +178,7 @@ class DeskWindow(QMainWindow):
         self._views.menu_wanted.connect(self._offer_actions)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
+        self.ledger.places_wanted.connect(lambda one: self.dialogs.show_places(one))
         self.ledger.limits_wanted.connect(lambda one: self.dialogs.set_limits(one))
         self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
         self.state.window_moved.append(self._on_window_moved)

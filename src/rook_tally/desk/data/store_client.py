@@ -342,6 +342,10 @@ class ClientScope:
         """As `StoreClient.write`; the command is applied even when this is closed meanwhile."""
         self._client.write(command, self._while_open(on_done), self._while_open(on_error))
 
+    def scope(self) -> ClientScope:
+        """Another one beside it, closed by itself."""
+        return ClientScope(self._client)
+
     def close(self) -> None:
         """Call back no more."""
         self._is_open = False

@@ -987,6 +987,61 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>place {0} made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} renamed to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} is indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} is outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} put into {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} taken out of the place it was in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} merged into {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>settings of {0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/place_commands.py" />
+      <source>{0} was deleted meanwhile</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/settings.py" />
       <source>follow</source>
       <translation type="unfinished" />
@@ -1604,6 +1659,131 @@
       <source>{0} at {1}</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>New place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Rename {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Where</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Rename…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Indoors or outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Down</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Put into…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Take out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Merge into…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Set outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Set indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Put {0} into</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>Merge {0} into; its stations and all that names it go over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places.py" />
+      <source>A place has a name.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places_model.py" />
+      <source>{0} and {1} more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places_model.py" />
+      <source>indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/places_model.py" />
+      <source>outdoors</source>
+      <translation type="unfinished" />
+    </message>
     <message numerus="yes">
       <location filename="desk/dialogs/readings.py" />
       <source>{1} lines copied.</source>
@@ -1736,11 +1916,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
-      <source>Name</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
       <source>Daily copies go to</source>
       <translation type="unfinished" />
     </message>
@@ -1835,6 +2010,11 @@
     <message>
       <location filename="desk/ledger/actions.py" />
       <source>Correct the cell's series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/actions.py" />
+      <source>Arrange places: rename, nest, order, merge, delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2819,6 +2999,16 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
+      <source>Settings…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Its place, its kind, how often it reports (S)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
       <source>the picked message</source>
       <translation type="unfinished" />
     </message>
@@ -2835,6 +3025,41 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>Controls: closed while the past is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>Settings of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>how often it reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>A station that is moved takes all its past with it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>Reports every</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>A station stands at a place.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2885,16 +3110,6 @@
     <message>
       <location filename="desk/stations/stray_note.py" />
       <source>Dismiss</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>place</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>kind</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4803,6 +5018,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>The picked station's connection sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>The picked station's settings: place, kind, cadence</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -22,5 +22,6 @@ class LedgerAction(ViewAction):
     GROUP = (("L",), "Summary rows: next group")
     READINGS = (("T",), "Table of the day's readings")
     CORRECT = (("C",), "Correct the cell's series")
+    PLACES = (("F2",), "Arrange places: rename, nest, order, merge, delete")
     LIMITS = (("M",), "Set the limits of the cell")
     PIN = (("P",), "Write down what happened now")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 import itertools
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -255,12 +255,12 @@ class LedgerModel:
         places = [
             self._place_row(one, by_place.get(one.id, {}))
             for one in known
-            if one.name not in kept.hidden_places
+            # A floor stands over its rooms; where nothing is there is nothing to be seen.
+            if one.name not in kept.hidden_places and one.id in self._stations
         ]
         indoors = [row for row in places if row.place.indoors]
-        outdoors = [row for row in places if not row.place.indoors]
         self.rows = []
-        groups = [("Indoors", indoors), ("Outdoors", outdoors)]
+        groups = _groups_of(places, {one.id: one for one in site.places})
         if kept.order is LedgerOrder.WORST_FIRST:
             groups = [("Worst first", self._worst_first(places))]
         for title, group in groups:
@@ -623,6 +623,29 @@ class LedgerModel:
 
 def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
     return mean_value(quantity.averaging, np.array(values))
+
+
+def _groups_of(
+    rows: list[PlaceRow], places: Mapping[int, Place]
+) -> list[tuple[str, list[PlaceRow]]]:
+    """Rows under the outermost place that theirs is in, as a floor or a house; those that are in
+    none under indoors and outdoors."""
+    floors: dict[str, list[PlaceRow]] = {}
+    loose: dict[bool, list[PlaceRow]] = {True: [], False: []}
+    for row in rows:
+        around = row.place
+        for _ in places:
+            around = around if around.parent_id is None else places.get(around.parent_id, around)
+        if around is row.place:
+            loose[row.place.indoors].append(row)
+        else:
+            floors.setdefault(around.name, []).append(row)
+    # What stands at the floor itself belongs to it.
+    for one in (*loose[True], *loose[False]):
+        if one.place.name in floors:
+            floors[one.place.name].insert(0, one)
+            loose[one.place.indoors].remove(one)
+    return [*floors.items(), ("Indoors", loose[True]), ("Outdoors", loose[False])]
 
 
 def _series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:

@@ -38,14 +38,15 @@ class LedgerView(QWidget):
 
     `series_opened` asks for series to be shown in the Strip, `readings_wanted` and
     `correction_wanted` for a series' readings and corrections, `limits_wanted` for its limits,
-    `pin_wanted` for a remark about a
-    place; `told` carries a line about what was done.
+    `places_wanted` for places to be arranged, from the one named on, `pin_wanted` for a remark
+    about a place; `told` carries a line about what was done.
     """
 
     series_opened = Signal(list)
     readings_wanted = Signal(Series)
     correction_wanted = Signal(Series)
     limits_wanted = Signal(Series)
+    places_wanted = Signal(str)
     pin_wanted = Signal(Series)
     first_step = Signal(FirstStep)
     take_in_wanted = Signal(str)
@@ -121,6 +122,7 @@ class LedgerView(QWidget):
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
+            LedgerAction.PLACES: self._ask_for_places,
             LedgerAction.LIMITS: lambda: self._with_picked(self.limits_wanted.emit),
             LedgerAction.PIN: lambda: self._with_picked(self.pin_wanted.emit),
         }
@@ -164,6 +166,9 @@ class LedgerView(QWidget):
         quantity = self.model.quantity_at(self._row, self._column)
         if self._picked is not None and quantity is not None:
             call(quantity)
+
+    def _ask_for_places(self) -> None:
+        self.places_wanted.emit("" if self._picked is None else self._picked.station.place.name)
 
     def _hide_quantity(self, quantity: Quantity) -> None:
         name = self.model.hide_quantity_of(quantity)

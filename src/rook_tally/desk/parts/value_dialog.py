@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
 
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.store_client import ClientScope, Command
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.texts import tr
 
@@ -17,7 +19,8 @@ class ValueDialog(SavingDialog):
     """Asks for a value and hands it to `take`, which raises what is wrong with it; the dialog says
     so beside the field, and closes once it was taken.
 
-    With `choices` it is one of them.
+    With `choices` it is one of them. With a `client` what `take` returns is a command: the dialog
+    closes once the store has carried it out, and says so when it has not.
     """
 
     def __init__(
@@ -28,12 +31,15 @@ class ValueDialog(SavingDialog):
         title: str,
         label: str,
         value: str,
-        take: Callable[[str], object],
+        take: Callable[[str], Command[UndoableResult] | None],
+        client: ClientScope | None = None,
         choices: Sequence[str] = (),
         main_words: str = "",
     ) -> None:
         super().__init__(theme, parent, main_words=main_words or tr("Save"))
-        self._take = take
+        self._take, self._client = take, client
+        if client is not None:
+            self.finished.connect(client.close)
         self.setWindowTitle(title)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setMinimumWidth(360)
@@ -62,8 +68,12 @@ class ValueDialog(SavingDialog):
 
     def _try(self) -> None:
         try:
-            self._take(self.value)
+            command = self._take(self.value)
         except RookTallyError as error:
             self.say(str(error))
-        else:
+            return
+        if self._client is None or command is None:
             self.accept()
+            return
+        self.begin_saving()
+        self._client.write(command, self.saved, self.not_saved)

@@ -86,6 +86,7 @@ class StationPageView(QWidget):
     sheet_wanted = Signal()
     key_wanted = Signal()
     notes_wanted = Signal()
+    settings_wanted = Signal()
 
     def __init__(self, theme: Theme, model: StationsModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -110,6 +111,9 @@ class StationPageView(QWidget):
         self.sheet.setShortcut("C")
         self.new_key = QPushButton(tr("New key…"))
         self.notes = QPushButton(tr("Notes…"))
+        self.settings = QPushButton(tr("Settings…"))
+        self.settings.setToolTip(tr("Its place, its kind, how often it reports (S)"))
+        self.settings.setShortcut("S")
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self._lay_out()
 
@@ -137,13 +141,14 @@ class StationPageView(QWidget):
             (self.sheet, self.sheet_wanted),
             (self.new_key, self.key_wanted),
             (self.notes, self.notes_wanted),
+            (self.settings, self.settings_wanted),
         ):
             button.clicked.connect(wanted)
             button.setObjectName("small")
         self._where.setWordWrap(True)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
-        for button in (self.sheet, self.new_key, self.notes):
+        for button in (self.sheet, self.settings, self.notes, self.new_key):
             buttons.addWidget(button)
         buttons.addStretch(1)
         head = self._heading("Message tape", "everything it says, and what became of it")

@@ -26,6 +26,7 @@ from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDial
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.notes_dialog import NotesDialog
+from rook_tally.desk.stations.settings_dialog import StationSettingsDialog
 from rook_tally.desk.stations.take_in_dialog import TakeInDialog
 from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
 from rook_tally.desk.stations.texts import tr
@@ -165,6 +166,12 @@ class StationActions:
             return
         self.notes = NotesDialog(self._theme, self._client, station, self._parent)
         self.notes.open()
+
+    def edit_settings(self) -> None:
+        """Let the person settle place, kind and cadence of the picked station."""
+        station = self._model.picked
+        if station is not None:
+            StationSettingsDialog(self._theme, self._client, station, self._parent).open()
 
     def look_again(self) -> None:
         """Something may have been answered."""

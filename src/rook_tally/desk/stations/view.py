@@ -90,6 +90,7 @@ class StationsView(QWidget):
         self.page.sheet_wanted.connect(self.tasks.show_sheet)
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
+        self.page.settings_wanted.connect(self.tasks.edit_settings)
         self.page.controls.asked.connect(self.tasks.ask_control)
         self.note.take_in_wanted.connect(self.tasks.take_in)
         self.note.dismiss_wanted.connect(lambda line: self.tasks.dismiss(line.station))
