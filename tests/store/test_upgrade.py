@@ -126,6 +126,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         wanted = page_rows(series, readings, *days)
         for statement in (
             "DROP TABLE limit_rule",
+            "DROP TABLE configuration_change",
             "ALTER TABLE station DROP COLUMN learns_cadence",
             "DROP TABLE duty",
             "DROP TABLE failed_duty",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
@@ -14,6 +13,7 @@ from rook_tally.cli.control import answered
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
+from rook_tally.login import login_name
 from rook_tally.store.alarms import alarms as kept_alarms
 from rook_tally.store.alarms import journal as kept_journal
 from rook_tally.store.alarms import watches
@@ -88,7 +88,7 @@ def wish(
                     told = ", ".join(known) or "none"
                     raise UsageError(f"there is no watch {name}", remedy=f"there are: {told}")
                 number = create_request(
-                    connection, sort, name, "", said, who=getpass.getuser(), now_us=now_us
+                    connection, sort, name, "", said, who=login_name(), now_us=now_us
                 )
             done = answered(store, tail, number)
         finally:

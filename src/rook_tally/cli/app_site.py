@@ -43,3 +43,34 @@ def site_set(
     from rook_tally.cli.site import change_site
 
     change_site(chosen_store(context, store), name=name, zone=zone, keys=keys, passwords=passwords)
+
+
+changes_app = typer.Typer(help="What was changed, by whom and when.", invoke_without_command=True)
+sites_app.add_typer(changes_app, name="changes")
+
+
+@changes_app.callback()
+def changes(
+    context: typer.Context,
+    most: Annotated[int, typer.Option(min=1, max=5000, help="How many of the last.")] = 50,
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """What people changed in the configuration, the newest first."""
+    context.obj = chosen_store(context, store)
+    if context.invoked_subcommand is None:
+        from rook_tally.cli.changes import list_changes
+
+        list_changes(context.obj, most=most, as_json=as_json)
+
+
+@changes_app.command("undo")
+def changes_undo(
+    context: typer.Context,
+    number: Annotated[int, typer.Argument(metavar="N", help="What the list calls it.")],
+    store: StoreOption = None,
+) -> None:
+    """Take one change back; refused where somebody has built upon it."""
+    from rook_tally.cli.changes import undo
+
+    undo(chosen_store(context, store), number)

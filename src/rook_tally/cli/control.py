@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 import time
 from typing import Any
 
@@ -14,6 +13,7 @@ from rook_tally.cli.selectors import station_named
 from rook_tally.core.errors import ControlError, UsageError
 from rook_tally.core.quantities.controls import Control
 from rook_tally.core.timestamps import rfc3339
+from rook_tally.login import login_name
 from rook_tally.store.base import ChangeTail, Store
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import (
@@ -47,7 +47,7 @@ def set_control(where: str, key: str, name: str, value: str, *, wait: bool) -> N
                     key,
                     name,
                     told,
-                    who=getpass.getuser(),
+                    who=login_name(),
                     now_us=clock.now_us(),
                 )
             if not wait:

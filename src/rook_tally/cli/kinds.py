@@ -6,6 +6,7 @@ from pathlib import Path
 
 import typer
 
+from rook_tally.cli.changing import changing
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
 from rook_tally.core.quantities.kinds import KINDS
@@ -36,6 +37,6 @@ def read_kind(where: str, file: Path) -> None:
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}", remedy="name another file") from None
     kind = kind_from_toml(text)
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         keep_kind(connection, kind)
     typer.echo(f"{kind.slug}: {kind.name}, {len(kind.fields)} fields")

@@ -6,6 +6,7 @@ import msgspec
 import typer
 from sqlalchemy.engine import Connection
 
+from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import chosen_series, station_named
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.display_unit import DisplayUnit
@@ -118,7 +119,7 @@ def set_limits(
         raise UsageError(
             "no limits were told", remedy='give --above "raised=1000", --below, or --preset'
         )
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         scope, told = _scope(connection, quantity, place, station)
         if preset is not None:
             limits = _preset(preset, quantity)
@@ -139,7 +140,7 @@ def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None
     UsageError
         When nothing is set there.
     """
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         scope, _ = _scope(connection, quantity, place, station)
         if set_limits_of(connection, scope, None) is None:
             raise UsageError(

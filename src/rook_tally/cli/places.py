@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import msgspec
 import typer
 
-from rook_tally.store.maintenance import existing_store, open_store
+from rook_tally.cli.changing import changing
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import Place, Site, load_site
 from rook_tally.store.site.places import (
     delete_place,
@@ -64,35 +65,35 @@ def _stations_at(site: Site, place: Place) -> list[str]:
 
 def add(where: str, name: str, *, under: str, indoors: bool) -> None:
     """Make a place."""
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         make_place(connection, name, indoors=indoors, under=under)
     typer.echo(f"{name.strip()} is a place now")
 
 
 def rename(where: str, old: str, new: str) -> None:
     """Rename a place."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         rename_place(connection, old, new)
     typer.echo(f"{old} is called {new.strip()} now, wherever it was named")
 
 
 def move(where: str, name: str, under: str) -> None:
     """Put a place into another one, or out of it."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         nest_place(connection, name, under)
     typer.echo(f"{name} is in {under} now" if under else f"{name} is in no other place now")
 
 
 def settle(where: str, name: str, *, indoors: bool) -> None:
     """Say whether a place is indoors."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         set_indoors(connection, name, indoors=indoors)
     typer.echo(f"{name} is {'indoors' if indoors else 'outdoors'} now")
 
 
 def order(where: str, names: Sequence[str]) -> None:
     """Let places stand in this order."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         order_places(connection, names)
         told = [one.name for one in load_site(connection).places]
     typer.echo(", ".join(told))
@@ -100,13 +101,13 @@ def order(where: str, names: Sequence[str]) -> None:
 
 def merge(where: str, name: str, into: str) -> None:
     """Make a place part of another."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         merge_places(connection, name, into)
     typer.echo(f"{name} is part of {into} now")
 
 
 def remove(where: str, name: str) -> None:
     """Delete an empty place."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         delete_place(connection, name)
     typer.echo(f"{name} is deleted")

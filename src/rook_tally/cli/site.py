@@ -5,9 +5,10 @@ from __future__ import annotations
 import msgspec
 import typer
 
+from rook_tally.cli.changing import changing
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
-from rook_tally.store.maintenance import existing_store, open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site, set_site
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
@@ -64,7 +65,7 @@ def change_site(
             "nothing was said to change",
             remedy='give --name "…", --zone Europe/London, --keys from-all or --passwords store',
         )
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         site = load_site(connection)
         set_site(
             connection,

@@ -9,13 +9,14 @@ import msgspec
 import typer
 from sqlalchemy.engine import Connection
 
+from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.freshness import Freshness, freshness
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.store.maintenance import existing_store, open_store
+from rook_tally.store.maintenance import existing_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
     MessageCounts,
@@ -34,7 +35,7 @@ def add(
     where: str, key: str, *, place: str, kind: str, cadence_s: float | None, indoors: bool
 ) -> None:
     """Add a station and print its access key alone on the last line."""
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         chosen = kind_of_site(connection, kind)
         access_key = add_station(
             connection, key, place=place, kind=chosen, indoors=indoors, cadence_s=cadence_s
@@ -55,7 +56,7 @@ def settle(
     """
     if place is None and kind is None and cadence_s is None:
         raise UsageError("nothing was told", remedy="give --place, --kind or --cadence")
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         station = station_named(load_site(connection), key)
         settle_station(connection, station, place=place, kind=kind, cadence_s=cadence_s)
         now = station_named(load_site(connection), key)
@@ -76,7 +77,7 @@ def list_stations(where: str, *, as_json: bool) -> None:
 
 def renew_key(where: str, key: str) -> None:
     """Give a station a new access key and print it alone on the last line."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         access_key = renew_access_key(connection, station_named(load_site(connection), key))
     typer.echo(f"the new access key of {key}, shown this once:", err=True)
     typer.echo(access_key)

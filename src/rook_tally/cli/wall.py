@@ -7,6 +7,7 @@ from pathlib import Path
 import msgspec
 import typer
 
+from rook_tally.cli.changing import changing
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
 from rook_tally.store.maintenance import existing_store
@@ -55,7 +56,7 @@ def read(where: str, file: Path) -> None:
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}", kept="no sheet was changed") from error
     told = sheets_from_toml(text)
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         for one in told:
             replaced = save_sheet(connection, one) is not None
             typer.echo(f"{one.name}: {'replaced' if replaced else 'new'}, {len(one.panes)} panes")

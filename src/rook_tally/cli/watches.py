@@ -10,6 +10,7 @@ import msgspec
 import typer
 
 from rook_tally import clock
+from rook_tally.cli.changing import changing
 from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.files import seconds_of, watches_from_toml, watches_to_toml
@@ -132,7 +133,7 @@ def add(
     """Keep a watch of a limit."""
     if bool(above) == bool(below):
         raise UsageError("a watch needs one limit", remedy="give --above or --below")
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         site = load_site(connection)
         mine = [one for one in site.series if one.quantity.slug == quantity]
         if not mine:
@@ -172,7 +173,7 @@ def add(
 
 def remove(where: str, slug: str) -> None:
     """Take a watch away."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         gone = remove_watch(connection, slug)
     typer.echo(f"{gone.name} is gone; the journal stays")
 
@@ -244,7 +245,7 @@ def read(where: str, file: Path) -> None:
         told = watches_from_toml(file.read_text())
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}") from error
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         known = {one.name: one for one in ways(connection)}
         for way in told.ways:
             save_channel(connection, _with_secrets(way, known.get(way.name)))
@@ -278,6 +279,6 @@ def list_ways(where: str) -> None:
 
 def remove_a_way(where: str, name: str) -> None:
     """Take a way of telling away."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         remove_channel(connection, name)
     typer.echo(f"{name} is gone")

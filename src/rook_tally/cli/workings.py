@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 import typer
 
+from rook_tally.cli.changing import changing
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group, slug_of
@@ -18,9 +19,11 @@ from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.core.workings.diagnostics import FormulaError
 from rook_tally.core.workings.parsing import duration_s
+from rook_tally.login import login_name
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site
+from rook_tally.store.site.change_history import noting_changes
 from rook_tally.store.workings import (
     groups,
     inputs_of,
@@ -89,7 +92,10 @@ def add(where: str, name: str, formula: str, *, each_place: bool, group: str) ->
     working = Working(slug=slug, name=name, formula=formula, made=made, group=group)
     store = open_store(where)
     try:
-        with store.write() as connection:
+        with (
+            store.write() as connection,
+            noting_changes(connection, who=login_name(), now_us=now_us()),
+        ):
             save_working(connection, working)
         with store.read() as connection:
             places = [
@@ -130,7 +136,7 @@ def try_out(where: str, formula: str, *, last: str) -> None:
 
 def remove(where: str, slug: str) -> None:
     """Take a working away."""
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         gone = remove_working(connection, slug)
     typer.echo(f"{gone.name} is gone; what sensors said stays")
 
@@ -164,7 +170,7 @@ def read(where: str, file: Path) -> None:
             kept="nothing was changed",
             remedy="bring this one up to date",
         )
-    with open_store(where) as store, store.write() as connection:
+    with changing(where, makes_store=True) as connection:
         for name, places in told.groups:
             save_group(connection, Group(name, places))
         for working in told.workings:

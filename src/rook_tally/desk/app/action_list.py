@@ -51,6 +51,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         ("Ctrl+,",),
         lambda: window.dialogs.show_site(),
     )
+    yield command(
+        tr("What was changed: when, by whom; take it back"),
+        ("Ctrl+Shift+H",),
+        lambda: window.dialogs.show_changes(),
+    )
     yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
     yield command(tr("Full screen"), ("F11",), window.turn_full_screen)
     yield command(tr("Close the window"), ("Ctrl+Q",), window.close)

@@ -15,7 +15,8 @@ from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.login import login_name
 from rook_tally.store.site import Place, Series, Station
 
 if TYPE_CHECKING:
@@ -149,6 +150,15 @@ class Dialogs:
         dialog.pick(name)
         self._show_of_store(dialog)
 
+    def show_changes(self) -> None:
+        """What people changed, to be taken back one by one."""
+        from rook_tally.desk.dialogs.changes import ChangesDialog
+
+        window = self._window
+        self._show_of_store(
+            ChangesDialog(window.theme, window.state, window.client.scope(), window)
+        )
+
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment
         shown."""
@@ -157,7 +167,7 @@ class Dialogs:
         window = self._window
         at_us = window.state.now_us // SECOND_US * SECOND_US
         shade = next_shade(window.state.remarks)
-        remark = Remark("remark", at_us, None, shade, series.station.place.name, user_name())
+        remark = Remark("remark", at_us, None, shade, series.station.place.name, login_name())
         self._show(RemarkDialog(window.theme, window.state, window.client, remark, window))
 
     def copy_figures(self) -> None:

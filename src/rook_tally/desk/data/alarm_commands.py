@@ -10,7 +10,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us, time_us_from_datetime
 from rook_tally.desk.data.texts import tr
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.login import login_name
 from rook_tally.store.site import AlarmWish, RequestKind, create_request
 
 _TOLD = {
@@ -54,7 +55,7 @@ class RequestOfAlarm:
             self.watch,
             "" if self.series_id is None else str(self.series_id),
             wish,
-            who=user_name(),
+            who=login_name(),
             now_us=self.now_us,
         )
         back = None

@@ -15,9 +15,11 @@ from typing import TYPE_CHECKING, ClassVar, Generic, Protocol, TypeAlias, TypeVa
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.clock import now_us
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.i18n import spoken
 from rook_tally.desk.data.texts import tr
+from rook_tally.login import login_name
 from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
@@ -96,7 +98,13 @@ class Write(Generic[T]):
         return _outcome(self._result, store, type(self.command).__name__)
 
     def _result(self, store: Store) -> T:
-        with store.write() as connection:
+        # Loaded late: nothing is written at the start.
+        from rook_tally.store.site.change_history import noting_changes
+
+        with (
+            store.write() as connection,
+            noting_changes(connection, who=login_name(), now_us=now_us()),
+        ):
             return self.command.apply(connection)
 
 

@@ -196,14 +196,3 @@ class UndoHistory:
             return
         self._undone.append(done)
         self._told(tr("Undone: {0}. Ctrl+Shift+Z does it again.", done.words))
-
-
-def user_name() -> str:
-    """Who sits here, for what is written down with a name."""
-    # Loaded late: nothing is written down at the start.
-    import getpass
-
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return tr("somebody")

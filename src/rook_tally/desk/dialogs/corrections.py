@@ -27,7 +27,7 @@ from rook_tally.core.time_input import typed_time
 from rook_tally.desk.data.commands import Correct, WithdrawCorrection
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.corrections_model import (
     CorrectionsAnswer,
     CorrectionsQuery,
@@ -48,6 +48,7 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.trace import trace_image
 from rook_tally.desk.parts.widgets import tint
+from rook_tally.login import login_name
 from rook_tally.store.site import Series
 
 
@@ -282,7 +283,7 @@ class CorrectionsDialog(StoreDialog):
         now_us = self._state.clock()
         self._client.write(
             Correct(
-                self._series, correction, user_name(), why, now_us, self._held(correction.from_us)
+                self._series, correction, login_name(), why, now_us, self._held(correction.from_us)
             ),
             self._on_saved,
             self._on_refused,

@@ -24,7 +24,6 @@ from rook_tally.core.series.readings import Quality
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope
-from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.dialogs.readings_model import (
     COLUMNS,
     ReadingsAnswer,
@@ -36,6 +35,7 @@ from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
+from rook_tally.login import login_name
 
 _Index = QModelIndex | QPersistentModelIndex
 _WIDTHS = (190, 90, 90, 110)
@@ -191,7 +191,7 @@ class ReadingsTable(StoreDialog):
         if self.lines.model is None:
             return
         change = self.lines.model.overrule(
-            self._chosen(), quality, who=user_name(), why="looked at in the table of readings"
+            self._chosen(), quality, who=login_name(), why="looked at in the table of readings"
         )
         if change is not None:
             self._client.write(change, lambda _done: self.read_again())

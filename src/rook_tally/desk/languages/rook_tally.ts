@@ -857,6 +857,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/change_commands.py" />
+      <source>change {0} taken back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/commands.py" />
       <source>remark “{0}”</source>
       <translation type="unfinished" />
@@ -1148,11 +1153,6 @@
     </message>
     <message>
       <location filename="desk/data/undo.py" />
-      <source>somebody</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/undo.py" />
       <source>There is nothing to undo.</source>
       <translation type="unfinished" />
     </message>
@@ -1235,6 +1235,46 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>(taken back)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>What was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>Find: a name, a place, who</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>find changes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>changes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>Nothing was changed yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>Take back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/changes.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/corrections.py" />
       <source>The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, {2} as shown now, {3} {4} corrected.</source>
       <translation type="unfinished" />
@@ -1307,11 +1347,6 @@
     <message>
       <location filename="desk/dialogs/corrections.py" />
       <source>What the sensor said stays as it is; a correction lies on top.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/corrections.py" />
-      <source>Close</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1582,11 +1617,6 @@
     <message>
       <location filename="desk/dialogs/limits.py" />
       <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits.py" />
-      <source>Take back</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4973,6 +5003,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>Site settings: name, time zone, daily copies, access keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>What was changed: when, by whom; take it back</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -9,8 +9,9 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.desk.data.conflict import check_base
-from rook_tally.desk.data.undo import UndoableResult, user_name
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.stations.texts import tr, tr_count
+from rook_tally.login import login_name
 from rook_tally.store.site import (
     Request,
     RequestKind,
@@ -49,7 +50,7 @@ class RequestControl:
             self.station.key,
             self.name,
             control.value_from(self.value),
-            who=user_name(),
+            who=login_name(),
             now_us=self.now_us,
         )
 
@@ -64,7 +65,7 @@ class AskProposal:
     def apply(self, connection: Connection) -> int:
         """Ask for it."""
         return create_request(
-            connection, RequestKind.PROPOSE, self.key, "", "", who=user_name(), now_us=self.now_us
+            connection, RequestKind.PROPOSE, self.key, "", "", who=login_name(), now_us=self.now_us
         )
 
 
@@ -85,7 +86,7 @@ class RequestTakeIn:
             self.key,
             "",
             document,
-            who=user_name(),
+            who=login_name(),
             now_us=self.now_us,
         )
 

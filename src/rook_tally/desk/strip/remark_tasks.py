@@ -11,10 +11,10 @@ from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.commands import SaveRemark
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.data.undo import user_name
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.desk.strip.remarks import span_of_window
+from rook_tally.login import login_name
 
 
 class RemarkTasks:
@@ -48,7 +48,7 @@ class RemarkTasks:
         one = self._model.picked_series
         place = None if one is None else one.station.place.name
         shade = next_shade(self._model.state.remarks)
-        return Remark("remark", start_us, end_us, shade, place, user_name())
+        return Remark("remark", start_us, end_us, shade, place, login_name())
 
     def edit(self, remark: Remark) -> None:
         """Let the person write, or alter, a remark."""

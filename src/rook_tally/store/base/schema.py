@@ -126,6 +126,17 @@ limit_rule = Table(
     UniqueConstraint("quantity", "place_id"),
 )
 
+# What people changed in the configuration, as rows that were and are.
+configuration_change = Table(
+    "configuration_change",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("time_us", BigInteger, nullable=False),
+    Column("who", String, nullable=False),
+    Column("document", String, nullable=False),
+    Column("undone_by", Integer),
+)
+
 reading = Table(
     "reading",
     metadata,

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.site.configuration import WORKED_KIND
 
-Columns: TypeAlias = Mapping[str, object]
+Key: TypeAlias = tuple[str, str | int]
+Columns: TypeAlias = dict[str, object]
 
 # What refers to another stands after it.
 _TABLES: tuple[sa.Table, ...] = (
@@ -27,20 +30,37 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.watch,
     schema.sheet,
     schema.remark,
+    schema.site,
+    schema.shown_unit,
+    schema.kind,
+    schema.series,
 )
+_NAMES = {
+    "place": "name",
+    "station": "key",
+    "limit_rule": "quantity",
+    "working": "slug",
+    "place_group": "name",
+    "watch": "slug",
+    "sheet": "slug",
+    "remark": "text",
+    "shown_unit": "quantity",
+    "kind": "slug",
+    "series": "field",
+}
 _BY_NAME = {one.name: one for one in _TABLES}
 _SUBJECTS = (Subject.SITE, Subject.WORKINGS, Subject.WATCHES, Subject.SHEETS, Subject.REMARKS)
 
 
-@dataclass(frozen=True, slots=True)
-class RowChange:
+class RowChange(msgspec.Struct, frozen=True):
     """What became of a row: `before` and `after` are its columns that changed, all of them for a
-    row that was begun (`before` None) or deleted (`after` None)."""
+    row that was begun (`before` None) or deleted (`after` None); `name` is what people call it."""
 
     table: str
-    key: object
+    key: str | int
     before: Columns | None
     after: Columns | None
+    name: str = ""
 
 
 @dataclass
@@ -61,11 +81,21 @@ def recording(connection: Connection) -> Iterator[RowChanges]:
         old, new = before.get(where), after.get(where)
         if old == new:
             continue
+        name = str(({} if old is None else old).get(_NAMES.get(where[0], ""), ""))
+        name = name or str(({} if new is None else new).get(_NAMES.get(where[0], ""), ""))
+        if (old is None or new is None) and _is_the_collectors(where[0], old or new or {}):
+            continue
         if old is not None and new is not None:
             names = [name for name in old if old[name] != new[name]]
             old, new = {name: old[name] for name in names}, {name: new[name] for name in names}
-        changes.append(RowChange(where[0], where[1], old, new))
+        changes.append(RowChange(where[0], where[1], old, new, name))
     found.changes = tuple(changes)
+
+
+def _is_the_collectors(table: str, row: Columns) -> bool:
+    """True for rows that the collector begins and ends by itself: series, and what stands for a
+    working."""
+    return table in (schema.series.name, schema.worked.name) or row.get("kind") == WORKED_KIND
 
 
 def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
@@ -90,6 +120,19 @@ def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
                 kept="nothing was taken back",
                 remedy="look at it as it is now",
             )
+    try:
+        _write_back(connection, changes)
+    except sa.exc.IntegrityError as error:
+        raise UsageError(
+            "something rests on it by now",
+            kept="nothing was taken back",
+            remedy="delete what rests on it first",
+        ) from error
+    for subject in _SUBJECTS:
+        note_change(connection, subject)
+
+
+def _write_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
     order = list(_BY_NAME)
     for one in sorted(changes, key=lambda one: order.index(one.table)):
         if one.before is not None:
@@ -98,8 +141,6 @@ def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
         if one.before is None:
             table, key = _of(one)
             connection.execute(sa.delete(table).where(key == one.key))
-    for subject in _SUBJECTS:
-        note_change(connection, subject)
 
 
 def _write(connection: Connection, change: RowChange, columns: Columns, *, is_new: bool) -> None:
@@ -116,10 +157,16 @@ def _of(change: RowChange) -> tuple[sa.Table, sa.Column[object]]:
     return table, key
 
 
-def _rows(connection: Connection) -> dict[tuple[str, object], dict[str, object]]:
-    found = {}
+def _rows(connection: Connection) -> dict[Key, Columns]:
+    found: dict[Key, Columns] = {}
     for table in _TABLES:
         (key,) = table.primary_key.columns
-        for row in connection.execute(sa.select(table)).mappings():
-            found[table.name, row[key.name]] = dict(row)
+        wanted: sa.Select[tuple[object, ...]] = sa.select(table)
+        if table is schema.series:
+            # A series is begun by what arrives; what people set of one are its limits.
+            wanted = sa.select(table.c.id, table.c.field, table.c.limits)
+        for row in connection.execute(wanted).mappings():
+            # SQLAlchemy's own kind of text is none for JSON.
+            columns = {str(name): value for name, value in row.items()}
+            found[str(table.name), row[key.name]] = columns
     return found

@@ -1,0 +1,163 @@
+"""What people changed in the configuration: when, who, what was and what is; and one of these
+changes taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.store.base import schema
+from rook_tally.store.site.row_changes import RowChange, put_back, recording
+
+KEPT = 5_000
+"""Older changes are forgotten."""
+_MOST_TOLD, _LONGEST = 3, 48
+
+
+@dataclass(frozen=True, slots=True)
+class ConfigurationChange:
+    """A change: `undone_by` is the number of the change that took it back, None while it stands;
+    `words` say in a line what it did."""
+
+    id: int
+    time_us: int
+    who: str
+    changes: tuple[RowChange, ...]
+    undone_by: int | None = None
+    words: str = ""
+
+
+@contextmanager
+def noting_changes(connection: Connection, *, who: str, now_us: int) -> Iterator[None]:
+    """Write down what the statements within change in the configuration, if they do."""
+    newest = _newest(connection)
+    with recording(connection) as made:
+        yield
+    # A change that was taken back has been written down as that already.
+    if made.changes and _newest(connection) == newest:
+        _note(connection, made.changes, who=who, now_us=now_us)
+
+
+def configuration_changes(connection: Connection, *, most: int = 200) -> list[ConfigurationChange]:
+    """The last changes, the newest first."""
+    table = schema.configuration_change
+    rows = connection.execute(sa.select(table).order_by(table.c.id.desc()).limit(most))
+    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
+    names = {row.id: row.name for row in places}
+    found = [_change(row) for row in rows]
+    return [replace(one, words=_words(one.changes, names)) for one in found]
+
+
+def undo_change(connection: Connection, number: int, *, who: str, now_us: int) -> int:
+    """Take a change back, and write that down as one; returns its number.
+
+    Raises
+    ------
+    UsageError
+        When there is no such change, it was taken back before, or somebody has built upon it.
+    """
+    table = schema.configuration_change
+    row = connection.execute(sa.select(table).where(table.c.id == number)).first()
+    if row is None:
+        raise UsageError(f"there is no change {number}", remedy="`rook-tally changes` lists them")
+    if row.undone_by is not None:
+        raise UsageError(f"change {number} was taken back already", kept="nothing was changed")
+    with recording(connection) as made:
+        put_back(connection, _change(row).changes)
+    undone_by = _note(connection, made.changes, who=who, now_us=now_us)
+    connection.execute(sa.update(table).where(table.c.id == number).values(undone_by=undone_by))
+    return undone_by
+
+
+def _newest(connection: Connection) -> int:
+    newest = sa.func.max(schema.configuration_change.c.id)
+    return connection.execute(sa.select(newest)).scalar() or 0
+
+
+def _note(connection: Connection, changes: tuple[RowChange, ...], *, who: str, now_us: int) -> int:
+    table = schema.configuration_change
+    written = msgspec.json.encode(changes).decode()
+    inserted = connection.execute(
+        sa.insert(table).values(time_us=now_us, who=who, document=written)
+    )
+    key = inserted.inserted_primary_key
+    assert key is not None
+    number = int(key[0])
+    connection.execute(sa.delete(table).where(table.c.id <= number - KEPT))
+    return number
+
+
+def _change(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
+    changes = msgspec.json.decode(row.document, type=tuple[RowChange, ...])
+    return ConfigurationChange(row.id, row.time_us, row.who, changes, row.undone_by)
+
+
+def _words(changes: tuple[RowChange, ...], places: Mapping[int, str]) -> str:
+    told = [_told(one, places) for one in changes[:_MOST_TOLD]]
+    more = len(changes) - len(told)
+    return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
+
+
+def _told(one: RowChange, places: Mapping[int, str]) -> str:
+    thing = f"{_NOUNS.get(one.table, one.table)} {one.name}".strip()
+    if one.before is None:
+        return f"{thing} added"
+    if one.after is None:
+        return f"{thing} deleted"
+    before, after = _members(one.before), _members(one.after)
+    told = [
+        f"{_MEMBERS.get(name, name.replace('_', ' '))} {_short(_named(name, before, places))} → "
+        f"{_short(_named(name, after, places))}"
+        for name in dict.fromkeys([*before, *after])
+        if before.get(name) != after.get(name)
+    ]
+    return f"{thing}: " + ", ".join(told[:_MOST_TOLD])
+
+
+def _named(member: str, columns: Mapping[str, object], places: Mapping[int, str]) -> object:
+    """A member's value; a place by its name."""
+    value = columns.get(member)
+    if member in ("parent_id", "place_id") and isinstance(value, int):
+        return places.get(value, "a place that is gone")
+    return value
+
+
+_MEMBERS = {"parent_id": "in", "place_id": "place", "cadence_s": "seconds between reports"}
+_NOUNS = {
+    "place_group": "group",
+    "shown_unit": "unit of",
+    "limit_rule": "limits of",
+    "series": "limits of field",
+    "worked": "result",
+    "site": "site",
+}
+
+
+def _members(columns: dict[str, object]) -> dict[str, object]:
+    """The columns, those of a document one by one."""
+    found: dict[str, object] = {}
+    for name, value in columns.items():
+        is_document = name in ("document", "limits") and isinstance(value, str)
+        document = msgspec.json.decode(str(value)) if is_document else None
+        if isinstance(document, dict):
+            found |= document
+        else:
+            found[name] = value
+    return found
+
+
+def _short(value: object) -> str:
+    if value in (None, ""):
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:g}"
+    told = value if isinstance(value, str) else msgspec.json.encode(value).decode()
+    return told if len(told) <= _LONGEST else told[: _LONGEST - 1] + "…"

@@ -1,0 +1,48 @@
+"""What was changed, in the window: by whom, found by a word, taken back by a press."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.place_commands import RenamePlace
+from rook_tally.desk.dialogs.changes import ChangesDialog
+from rook_tally.store.base import Store
+from rook_tally.store.site import load_site
+from rook_tally.store.site.change_history import noting_changes
+from rook_tally.store.site.places import make_place
+from tests.builders import NOON_US, append, begin_series
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS, opened
+
+
+def test_changes_of_everybody_are_listed_found_and_taken_back(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    append(store, begin_series(store, place="Shop"), (NOON_US, 21.0))
+    with store.write() as connection, noting_changes(connection, who="finch", now_us=NOON_US):
+        make_place(connection, "Attic")
+    window = open_desk(held_clock(NOON_US))
+
+    def names() -> list[str]:
+        with store.read() as connection:
+            return [one.name for one in load_site(connection).places]
+
+    window.client.write(RenamePlace("Shop", "Showroom"))
+    qtbot.waitUntil(lambda: names() == ["Showroom", "Attic"], timeout=PATIENCE_MS)
+    window.dialogs.show_changes()
+    dialog = opened(qtbot, window, ChangesDialog)
+    qtbot.waitUntil(lambda: dialog.list.count() == 2, timeout=PATIENCE_MS)
+    newest = dialog.list.item(0)
+    assert newest is not None
+    assert "name Shop → Showroom" in newest.text()
+    QTest.keyClicks(dialog.filter, "finch attic")
+    assert dialog.list.count() == 1
+    QTest.mouseClick(dialog.undo, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: names() == ["Showroom"], timeout=PATIENCE_MS)
+    # That is a step of this window too.
+    dialog.close()
+    window.undo.undo()
+    qtbot.waitUntil(lambda: names() == ["Showroom", "Attic"], timeout=PATIENCE_MS)

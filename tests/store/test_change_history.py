@@ -1,0 +1,127 @@
+"""What people changed is written down, and any of it can be taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from msgspec.structs import replace
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.limit_rules import LimitScope
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.unit import FAHRENHEIT
+from rook_tally.core.workings.definitions import Working
+from rook_tally.store.alarms import remove_watch, save_watch, watches
+from rook_tally.store.base import Store
+from rook_tally.store.site import (
+    add_station,
+    load_site,
+    set_limits_of,
+    set_site,
+    show_in_unit,
+    shown_units,
+)
+from rook_tally.store.site.change_history import configuration_changes, noting_changes, undo_change
+from rook_tally.store.site.places import rename_place
+from rook_tally.store.workings import bind_workings, save_working, workings
+from tests.builders import DUST, NOON_US, append, begin_series
+
+
+def _do(store: Store, change: Callable[[Connection], object], who: str = "wren") -> None:
+    with store.write() as connection, noting_changes(connection, who=who, now_us=NOON_US):
+        change(connection)
+
+
+def _words(store: Store) -> list[str]:
+    with store.read() as connection:
+        return [one.words for one in configuration_changes(connection)]
+
+
+def _undo(store: Store, number: int) -> None:
+    with store.write() as connection:
+        undo_change(connection, number, who="rook", now_us=NOON_US + 1)
+
+
+@pytest.fixture
+def pottery(store: Store) -> Store:
+    append(store, begin_series(store, "pm25", key="counter", place="Booth"), (NOON_US, 5.0))
+    return store
+
+
+def test_what_was_and_is_is_written_down_with_who_and_when(pottery: Store) -> None:
+    scope = LimitScope(quantity="pm25", place="Booth")
+    _do(pottery, lambda c: set_site(c, name="Wharf", zone="Europe/London"))
+    _do(pottery, lambda c: save_watch(c, DUST, now_us=NOON_US))
+    _do(pottery, lambda c: save_watch(c, replace(DUST, limit=12.0), now_us=NOON_US))
+    _do(pottery, lambda c: set_limits_of(c, scope, Limits(above=(None, 9.0, None, None))))
+    _do(pottery, lambda c: add_station(c, "till", place="Shop", kind=PLAIN))
+    _do(pottery, lambda c: None)
+    told = _words(pottery)
+    assert told == [
+        "place Shop added; station till added",
+        "limits of pm25 added",
+        f"watch {DUST.slug}: limit {DUST.limit:g} → 12",
+        f"watch {DUST.slug} added",
+        "site: name none → Wharf, zone UTC → Europe/London",
+    ]
+    with pottery.read() as connection:
+        newest = configuration_changes(connection)[0]
+    assert (newest.who, newest.time_us, newest.undone_by) == ("wren", NOON_US, None)
+
+
+def test_any_single_change_is_taken_back_and_the_others_stay(pottery: Store) -> None:
+    _do(pottery, lambda c: set_site(c, name="Wharf", zone="UTC"))
+    _do(pottery, lambda c: show_in_unit(c, QUANTITIES["temperature"], FAHRENHEIT))
+    _do(pottery, lambda c: rename_place(c, "Booth", "Glaze booth"))
+    _do(pottery, lambda c: save_watch(c, DUST, now_us=NOON_US))
+    _do(pottery, lambda c: remove_watch(c, DUST.slug))
+    _undo(pottery, 3)
+    _undo(pottery, 2)
+    _undo(pottery, 5)
+    with pottery.read() as connection:
+        site = load_site(connection)
+        assert (site.name, [one.name for one in site.places]) == ("Wharf", ["Booth"])
+        assert shown_units(connection) == {}
+        assert [one.slug for one in watches(connection)] == [DUST.slug]
+        by_number = {one.id: one.undone_by for one in configuration_changes(connection)}
+    assert by_number == {1: None, 2: 7, 3: 6, 4: None, 5: 8, 6: None, 7: None, 8: None}
+    with pytest.raises(UsageError, match="taken back already"):
+        _undo(pottery, 3)
+    # What took it back is a change too: it is done again by taking that back.
+    _undo(pottery, 6)
+    with pottery.read() as connection:
+        assert [one.name for one in load_site(connection).places] == ["Glaze booth"]
+
+
+def test_what_others_have_built_upon_is_refused_and_nothing_is_changed(pottery: Store) -> None:
+    _do(pottery, lambda c: rename_place(c, "Booth", "Glaze booth"))
+    _do(pottery, lambda c: rename_place(c, "Glaze booth", "Spray booth"), who="finch")
+    _do(pottery, lambda c: add_station(c, "till", place="Shop", kind=PLAIN))
+    append(pottery, begin_series(pottery, "co2", key="till"), (NOON_US, 500.0))
+    before = _words(pottery)
+    for number, why in (
+        (1, "has changed this since"),
+        (3, "something rests on it"),
+        (9, "no change"),
+    ):
+        with pytest.raises(UsageError, match=why):
+            _undo(pottery, number)
+    assert _words(pottery) == before
+
+
+def test_a_working_that_is_bound_is_not_torn_out_from_under_its_series(pottery: Store) -> None:
+    _do(
+        pottery,
+        lambda c: save_working(c, Working(slug="much", name="Much", formula="pm25@booth * 2")),
+    )
+    with pottery.write() as connection:
+        bind_workings(connection)
+    assert _words(pottery) == ["working much added"]
+    with pytest.raises(UsageError, match="something rests on it"):
+        _undo(pottery, 1)
+    with pottery.read() as connection:
+        assert len(workings(connection)) == 1
