@@ -40,3 +40,16 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     assert (rows[-1][:19], len(rows)) == ("2026-08-13T06:00:00", 25)
     told = rook_tally("--store", store.url, "latest", "--json").stdout
     assert json.loads(told)[0]["field"] == series.field
+
+
+def test_units_are_set_by_system_and_taken_back(store: Store) -> None:
+    begin_series(store)
+    begin_series(store, "wind_speed")
+    for system, wanted in (("us", {"°F", "mph"}), ("uk", {"°C", "mph"}), ("si", {"°C", "m/s"})):
+        done = rook_tally("--store", store.url, "site", "set", "--units", system)
+        assert done.returncode == 0, done.stderr
+        with store.read() as connection:
+            assert {one.shown.symbol for one in load_site(connection).series} == wanted
+    assert rook_tally("--store", store.url, "changes", "undo", "3").returncode == 0
+    with store.read() as connection:
+        assert {one.shown.symbol for one in load_site(connection).series} == {"°C", "mph"}

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.place_commands import RenamePlace
+from rook_tally.desk.data.site_commands import RenamePlace
 from rook_tally.desk.dialogs.changes import ChangesDialog
+from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site
 from rook_tally.store.site.change_history import noting_changes
 from rook_tally.store.site.places import make_place
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
-from tests.desk.driving import PATIENCE_MS, opened
+from tests.desk.driving import PATIENCE_MS, opened, press
 
 
 def test_changes_of_everybody_are_listed_found_and_taken_back(
@@ -46,3 +48,21 @@ def test_changes_of_everybody_are_listed_found_and_taken_back(
     dialog.close()
     window.undo.undo()
     qtbot.waitUntil(lambda: names() == ["Showroom", "Attic"], timeout=PATIENCE_MS)
+
+
+def test_units_of_a_country_are_picked_at_once_and_undone(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    append(store, begin_series(store, place="Shop"), (NOON_US, 21.0))
+    window = open_desk(held_clock(NOON_US))
+
+    def symbol() -> str:
+        return window.state.site.series[0].shown.symbol
+
+    window.dialogs.choose_units()
+    dialog = opened(qtbot, window, ValueDialog)
+    QTest.keyClick(dialog.field, Qt.Key.Key_Down)
+    press(dialog, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(lambda: symbol() == "°F", timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: symbol() == "°C", timeout=PATIENCE_MS)

@@ -8,6 +8,7 @@ import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
+from rook_tally.core.quantities.unit_systems import UnitSystem
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -36,13 +37,23 @@ def site_set(
         PasswordsAt | None,
         typer.Option(help="Where passwords of mail servers and secrets of webhooks are kept."),
     ] = None,
+    units: Annotated[
+        UnitSystem | None, typer.Option(help="Show every quantity in the units of a system.")
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Change the name or the time zone, who needs an access key, or where passwords are kept; all
-    of it holds at once."""
+    """Change the name, the time zone, the units, who needs an access key, or where passwords are
+    kept; all of it holds at once."""
     from rook_tally.cli.site import change_site
 
-    change_site(chosen_store(context, store), name=name, zone=zone, keys=keys, passwords=passwords)
+    change_site(
+        chosen_store(context, store),
+        name=name,
+        zone=zone,
+        keys=keys,
+        passwords=passwords,
+        units=units,
+    )
 
 
 changes_app = typer.Typer(help="What was changed, by whom and when.", invoke_without_command=True)

@@ -8,8 +8,9 @@ import typer
 from rook_tally.cli.changing import changing
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.store.maintenance import existing_store
-from rook_tally.store.site import load_site, set_site
+from rook_tally.store.site import load_site, set_site, show_in_system
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
 _KEYS = {
@@ -51,19 +52,20 @@ def change_site(
     zone: str | None,
     keys: KeysWanted | None = None,
     passwords: PasswordsAt | None = None,
+    units: UnitSystem | None = None,
 ) -> None:
-    """Give the site another name or zone, say whom an access key is wanted from, or where passwords
-    are kept.
+    """Give the site another name, zone or units, say whom an access key is wanted from, or where
+    passwords are kept.
 
     Raises
     ------
     UsageError
         When neither is given, or there is no such zone.
     """
-    if name is None and zone is None and keys is None and passwords is None:
+    if all(one is None for one in (name, zone, keys, passwords, units)):
         raise UsageError(
             "nothing was said to change",
-            remedy='give --name "…", --zone Europe/London, --keys from-all or --passwords store',
+            remedy='give --name "…", --zone Europe/London, --units us, or see `site set --help`',
         )
     with changing(where, makes_store=True) as connection:
         site = load_site(connection)
@@ -72,6 +74,8 @@ def change_site(
             name=site.name if name is None else name,
             zone=site.zone if zone is None else zone,
         )
+        if units is not None:
+            show_in_system(connection, units)
         if keys is not None:
             set_keys_wanted(connection, keys)
         if passwords is not None:

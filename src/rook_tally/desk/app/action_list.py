@@ -52,6 +52,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.show_site(),
     )
     yield command(
+        tr("Units of every quantity: SI, US, UK"),
+        ("Ctrl+Shift+U",),
+        lambda: window.dialogs.choose_units(),
+    )
+    yield command(
         tr("What was changed: when, by whom; take it back"),
         ("Ctrl+Shift+H",),
         lambda: window.dialogs.show_changes(),

@@ -9,11 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog
 
+from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action
 from rook_tally.desk.data.finding import FindTarget
+from rook_tally.desk.data.site_commands import ShowInSystem
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.login import login_name
@@ -149,6 +151,28 @@ class Dialogs:
         )
         dialog.pick(name)
         self._show_of_store(dialog)
+
+    def choose_units(self) -> None:
+        """Let the person pick the units of a country, for every quantity at once."""
+        from rook_tally.desk.parts.value_dialog import ValueDialog
+
+        window = self._window
+        names = {
+            tr("SI: °C, hPa, m/s, mm"): UnitSystem.SI,
+            tr("US: °F, inHg, mph, ft, in"): UnitSystem.US,
+            tr("UK: °C, hPa, mph, mm"): UnitSystem.UK,
+        }
+        dialog = ValueDialog(
+            window.theme,
+            window,
+            title=tr("Units of every quantity"),
+            label=tr("Units"),
+            value="",
+            take=lambda name: ShowInSystem(names[name], name.partition(":")[0]),
+            client=window.client.scope(),
+            choices=list(names),
+        )
+        self._show(dialog)
 
     def show_changes(self) -> None:
         """What people changed, to be taken back one by one."""

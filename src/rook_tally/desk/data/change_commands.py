@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.desk.data.place_commands import PutBack
+from rook_tally.desk.data.site_commands import PutBack
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.site.change_history import (

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.place_commands import (
+from rook_tally.desk.data.site_commands import (
     DeletePlace,
     MakePlace,
     MergePlaces,

@@ -992,61 +992,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>place {0} made</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} renamed to {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} is indoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} is outdoors</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} put into {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} taken out of the place it was in</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} moved</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} merged into {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} deleted</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>settings of {0} changed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/place_commands.py" />
-      <source>{0} was deleted meanwhile</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/data/settings.py" />
       <source>follow</source>
       <translation type="unfinished" />
@@ -1069,6 +1014,66 @@
     <message>
       <location filename="desk/data/settings.py" />
       <source>worst first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>place {0} made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} renamed to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} is indoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} is outdoors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} put into {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} taken out of the place it was in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} merged into {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>settings of {0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>units set to {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_commands.py" />
+      <source>{0} was deleted meanwhile</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5007,6 +5012,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
+      <source>Units of every quantity: SI, US, UK</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
       <source>What was changed: when, by whom; take it back</source>
       <translation type="unfinished" />
     </message>
@@ -5097,6 +5107,21 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/dialogs.py" />
+      <source>SI: °C, hPa, m/s, mm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>US: °F, inHg, mph, ft, in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>UK: °C, hPa, mph, mm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
       <source>The figures of the window are on the clipboard.</source>
       <translation type="unfinished" />
     </message>
@@ -5108,6 +5133,16 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/dialogs.py" />
       <source>Save the picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Units of every quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Units</source>
       <translation type="unfinished" />
     </message>
     <message>

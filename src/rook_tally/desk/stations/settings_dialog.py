@@ -8,7 +8,7 @@ from rook_tally.core.alarms.edits import typed_seconds
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_input import number_text
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.place_commands import SettleStation
+from rook_tally.desk.data.site_commands import SettleStation
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label

@@ -32,7 +32,7 @@ from rook_tally.store.site.discovered_stations import (
     note_announced,
     withdraw_announced,
 )
-from rook_tally.store.site.display_units import show_in_unit, shown_units
+from rook_tally.store.site.display_units import show_in_system, show_in_unit, shown_units
 from rook_tally.store.site.door_settings import (
     BluetoothSetting,
     DoorSetting,
@@ -244,6 +244,7 @@ __all__ = [
     "set_stray_bounds",
     "sheet_called",
     "sheets",
+    "show_in_system",
     "show_in_unit",
     "shown_units",
     "stray_bounds",

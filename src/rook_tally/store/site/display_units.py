@@ -11,6 +11,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.quantities.unit_systems import UnitSystem, unit_in
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
@@ -63,4 +64,19 @@ def show_in_unit(connection: Connection, quantity: Quantity, unit: Unit) -> None
     # A working's result may have another usual unit than the one it is kept in.
     if unit != quantity.base or quantity.slug not in QUANTITIES:
         connection.execute(sa.insert(table).values(quantity=quantity.slug, unit=unit.symbol))
+    note_change(connection, Subject.SITE)
+
+
+def show_in_system(connection: Connection, system: UnitSystem) -> None:
+    """Show every quantity in the units of a system from now on; what is worked out follows."""
+    table = schema.shown_unit
+    connection.execute(sa.delete(table).where(table.c.quantity.in_(list(QUANTITIES))))
+    picked = {slug: unit_in(system, one) for slug, one in QUANTITIES.items()}
+    rows = [
+        {"quantity": slug, "unit": unit.symbol}
+        for slug, unit in picked.items()
+        if unit != QUANTITIES[slug].base
+    ]
+    if rows:
+        connection.execute(sa.insert(table), rows)
     note_change(connection, Subject.SITE)

@@ -1,4 +1,4 @@
-"""Commands that arrange places and stations: each records what it did, and that is taken back."""
+"""Commands that arrange the site: each records what it did, and that is taken back."""
 
 from __future__ import annotations
 
@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.desk.data.conflict import ConflictError
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.store.site import load_site
+from rook_tally.store.site import load_site, show_in_system
 from rook_tally.store.site.places import (
     delete_place,
     make_place,
@@ -194,4 +195,20 @@ class SettleStation:
             lambda one: settle_station(
                 one, station, place=self.place, kind=self.kind, cadence_s=self.cadence_s
             ),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class ShowInSystem:
+    """Every quantity shall be shown in the units of a system; `name` is what people call it."""
+
+    system: UnitSystem
+    name: str
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Show them so."""
+        return _recorded(
+            connection,
+            tr("units set to {0}", self.name),
+            lambda one: show_in_system(one, self.system),
         )
