@@ -24,6 +24,8 @@ class WatchdogApplication(QApplication):
         # How long, ms, and by whom: the receiver's class and Qt's number of the event.
         self.took: list[tuple[float, str]] = []
         self._depth = 0
+        # While a window opens or closes nobody waits for it to answer.
+        self.is_paused = False
         self._waits = os.open(f"/proc/self/task/{threading.get_native_id()}/schedstat", os.O_RDONLY)
 
     def notify(self, receiver: QObject, event: QEvent) -> bool:
@@ -35,7 +37,7 @@ class WatchdogApplication(QApplication):
             return super().notify(receiver, event)
         finally:
             self._depth -= 1
-            if not self._depth:
+            if not self._depth and not self.is_paused:
                 passed_ns = time.perf_counter_ns() - began_ns
                 took_ms = (passed_ns - (self._waited_ns() - waited_ns)) / _NS_PER_MS
                 self.took.append((took_ms, f"{name} {int(kind)}"))
