@@ -17,7 +17,7 @@ from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.finding import FoundKind, found
 from rook_tally.desk.dialogs.finder import Finder
 from rook_tally.desk.dialogs.key_list import KeyListDialog
-from rook_tally.desk.ledger.model import PlaceRow
+from rook_tally.desk.ledger.rows import PlaceRow
 from rook_tally.store.base import Store
 from rook_tally.store.site import save_remark
 from tests.builders import NOON_US, append, begin_series

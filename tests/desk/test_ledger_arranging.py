@@ -14,8 +14,8 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.settings import DeskSettings, LedgerOrder, ThemeChoice
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.model import GroupRow, PlaceRow
 from rook_tally.desk.ledger.ordering import in_given_order, moved
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow
 from rook_tally.desk.ledger.table import HEAD_WIDTH, NARROWEST_COLUMN, WIDEST_HEAD
 from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series

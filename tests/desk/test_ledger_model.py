@@ -18,7 +18,8 @@ from rook_tally.desk.data.store_feed import (
     StoreUnavailable,
     read_picture,
 )
-from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
+from rook_tally.desk.ledger.model import LedgerModel
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, Summary, SummaryRow
 from rook_tally.store.base import Store
 from rook_tally.store.readings import Latest, NewReading, append_readings
 from rook_tally.store.site import (

@@ -17,7 +17,7 @@ from rook_tally.core.workings.definitions import Aggregation, Placement, Score, 
 from rook_tally.desk.app.views import LEDGER, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.ledger.model import SummaryRow
+from rook_tally.desk.ledger.rows import SummaryRow
 from rook_tally.desk.workings.actions import WorkingsAction
 from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.intake.message import Message

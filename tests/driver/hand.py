@@ -14,7 +14,7 @@ from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.app.views import LEDGER, STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.settings import LedgerOrder
-from rook_tally.desk.ledger.model import PlaceRow
+from rook_tally.desk.ledger.rows import PlaceRow
 from tests.driver.model import Person
 
 FAN = "fan"

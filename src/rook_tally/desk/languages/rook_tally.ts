@@ -2074,26 +2074,6 @@
     </message>
     <message>
       <location filename="desk/ledger/model.py" />
-      <source>lowest</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>mean</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>median</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>highest</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
       <source>group of the lines below changed</source>
       <translation type="unfinished" />
     </message>
@@ -2180,6 +2160,26 @@
     <message>
       <location filename="desk/ledger/onboarding.py" />
       <source>Others talking: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/rows.py" />
+      <source>lowest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/rows.py" />
+      <source>mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/rows.py" />
+      <source>median</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/rows.py" />
+      <source>highest</source>
       <translation type="unfinished" />
     </message>
     <message>

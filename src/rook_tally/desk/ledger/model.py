@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import enum
 import itertools
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
 
-from rook_tally.core.arrays import BoolArray
 from rook_tally.core.quantities.averaging import mean_value
 from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.levels import Level
@@ -27,62 +24,19 @@ from rook_tally.desk.data.store_feed import HEARD_REPORTS
 from rook_tally.desk.data.undo import LocalStep, NoSteps, StepSink
 from rook_tally.desk.ledger.cell_view import AlsoLine, Cell, ribbon_range, spoken_cell
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
+from rook_tally.desk.ledger.rows import (
+    GroupRow,
+    PlaceRow,
+    Row,
+    RowHead,
+    Summary,
+    SummaryRow,
+    groups_of,
+    series_by_place,
+    stations_by_place,
+)
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.site import Place, Series, Site, Station
-
-
-class Summary(enum.Enum):
-    """A line over a group of places."""
-
-    LOWEST = "lowest"
-    MEAN = "mean"
-    MEDIAN = "median"
-    HIGHEST = "highest"
-
-
-@dataclass(frozen=True, slots=True)
-class GroupRow:
-    """A band that names a group of places."""
-
-    title: str
-
-
-@dataclass(frozen=True, slots=True)
-class PlaceRow:
-    """A place with its series by quantity slug, several when several stations tell it."""
-
-    place: Place
-    series: dict[str, tuple[Series, ...]]
-
-
-@dataclass(frozen=True, slots=True)
-class SummaryRow:
-    """A line over a group: `title` stands on its first line only."""
-
-    title: str
-    summary: Summary
-    places: tuple[PlaceRow, ...]
-
-
-Row = GroupRow | PlaceRow | SummaryRow
-
-
-@dataclass(frozen=True, slots=True)
-class RowHead:
-    """The head of a place's row."""
-
-    name: str
-    age: str
-    freshness: Freshness
-    heard: BoolArray
-
-    def says(self, other: RowHead | None) -> bool:
-        """True if it shows what the other one does."""
-        return other is not None and (
-            (self.age, self.freshness) == (other.age, other.freshness)
-            and bool(np.array_equal(self.heard, other.heard))
-        )
-
 
 _FROM_BEST = tuple(Freshness)
 MOST_COLUMNS, BESIDE_ALSO = 8, 6
@@ -226,7 +180,7 @@ class LedgerModel:
         site = self._site = self._state.site
         self._cells.clear()
         self._heads.clear()
-        self._stations = _stations_by_place(site)
+        self._stations = stations_by_place(site)
         told_by = Counter(
             slug for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series}
         )
@@ -251,7 +205,7 @@ class LedgerModel:
         if len(self.columns) > MOST_COLUMNS:
             self.columns, self.also = self.columns[:BESIDE_ALSO], self.columns[BESIDE_ALSO:]
         known = in_given_order(site.places, [one.name for one in site.places], kept.places)
-        by_place = _series_by_place(site)
+        by_place = series_by_place(site)
         places = [
             self._place_row(one, by_place.get(one.id, {}))
             for one in known
@@ -260,7 +214,7 @@ class LedgerModel:
         ]
         indoors = [row for row in places if row.place.indoors]
         self.rows = []
-        groups = _groups_of(places, {one.id: one for one in site.places})
+        groups = groups_of(places, {one.id: one for one in site.places})
         if kept.order is LedgerOrder.WORST_FIRST:
             groups = [("Worst first", self._worst_first(places))]
         for title, group in groups:
@@ -623,48 +577,3 @@ class LedgerModel:
 
 def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
     return mean_value(quantity.averaging, np.array(values))
-
-
-def _groups_of(
-    rows: list[PlaceRow], places: Mapping[int, Place]
-) -> list[tuple[str, list[PlaceRow]]]:
-    """Rows under the outermost place that theirs is in, as a floor or a house; those that are in
-    none under indoors and outdoors."""
-    floors: dict[str, list[PlaceRow]] = {}
-    loose: dict[bool, list[PlaceRow]] = {True: [], False: []}
-    for row in rows:
-        around = row.place
-        for _ in places:
-            around = around if around.parent_id is None else places.get(around.parent_id, around)
-        if around is row.place:
-            loose[row.place.indoors].append(row)
-        else:
-            floors.setdefault(around.name, []).append(row)
-    # What stands at the floor itself belongs to it.
-    for one in (*loose[True], *loose[False]):
-        if one.place.name in floors:
-            floors[one.place.name].insert(0, one)
-            loose[one.place.indoors].remove(one)
-    return [*floors.items(), ("Indoors", loose[True]), ("Outdoors", loose[False])]
-
-
-def _series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:
-    """Series by their place's id and their quantity."""
-    found: dict[int, dict[str, list[Series]]] = {}
-    for one in site.series:
-        of_place = found.setdefault(one.station.place.id, {})
-        of_place.setdefault(one.quantity.slug, []).append(one)
-    return found
-
-
-def _stations_by_place(site: Site) -> dict[int, list[Station]]:
-    """Stations by their place's id; where none stands, what is worked out speaks for the place."""
-    found: dict[int, list[Station]] = {}
-    for one in site.stations:
-        found.setdefault(one.place.id, []).append(one)
-    worked: dict[int, dict[int, Station]] = {}
-    for series in site.series:
-        place_id = series.station.place.id
-        if place_id not in found:
-            worked.setdefault(place_id, {})[series.station.id] = series.station
-    return found | {place_id: list(stations.values()) for place_id, stations in worked.items()}

@@ -42,7 +42,8 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.cell_painter import ALSO_LEFT, CellPainter, also_line_at, draw_rule
-from rook_tally.desk.ledger.model import GroupRow, LedgerModel, PlaceRow, Summary, SummaryRow
+from rook_tally.desk.ledger.model import LedgerModel
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, Summary, SummaryRow
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face

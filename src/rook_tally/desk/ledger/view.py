@@ -19,9 +19,10 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import StepSink
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.model import LedgerModel, PlaceRow
+from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.ledger.onboarding import FirstStep, Onboarding
 from rook_tally.desk.ledger.ordering import with_other_order
+from rook_tally.desk.ledger.rows import PlaceRow
 from rook_tally.desk.ledger.series_summary import SeriesSummary, SeriesSummaryQuery
 from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable

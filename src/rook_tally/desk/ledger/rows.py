@@ -1,0 +1,111 @@
+"""The rows of the Ledger, and which of them stand together."""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from rook_tally.core.arrays import BoolArray
+from rook_tally.core.series.freshness import Freshness
+from rook_tally.store.site import Place, Series, Site, Station
+
+
+class Summary(enum.Enum):
+    """A line over a group of places."""
+
+    LOWEST = "lowest"
+    MEAN = "mean"
+    MEDIAN = "median"
+    HIGHEST = "highest"
+
+
+@dataclass(frozen=True, slots=True)
+class GroupRow:
+    """A band that names a group of places."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceRow:
+    """A place with its series by quantity slug, several when several stations tell it."""
+
+    place: Place
+    series: dict[str, tuple[Series, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class SummaryRow:
+    """A line over a group: `title` stands on its first line only."""
+
+    title: str
+    summary: Summary
+    places: tuple[PlaceRow, ...]
+
+
+Row = GroupRow | PlaceRow | SummaryRow
+
+
+@dataclass(frozen=True, slots=True)
+class RowHead:
+    """The head of a place's row."""
+
+    name: str
+    age: str
+    freshness: Freshness
+    heard: BoolArray
+
+    def says(self, other: RowHead | None) -> bool:
+        """True if it shows what the other one does."""
+        return other is not None and (
+            (self.age, self.freshness) == (other.age, other.freshness)
+            and bool(np.array_equal(self.heard, other.heard))
+        )
+
+
+def groups_of(
+    rows: list[PlaceRow], places: Mapping[int, Place]
+) -> list[tuple[str, list[PlaceRow]]]:
+    """Rows under the outermost place that theirs is in, as a floor or a house; those that are in
+    none under indoors and outdoors."""
+    floors: dict[str, list[PlaceRow]] = {}
+    loose: dict[bool, list[PlaceRow]] = {True: [], False: []}
+    for row in rows:
+        around = row.place
+        for _ in places:
+            around = around if around.parent_id is None else places.get(around.parent_id, around)
+        if around is row.place:
+            loose[row.place.indoors].append(row)
+        else:
+            floors.setdefault(around.name, []).append(row)
+    # What stands at the floor itself belongs to it.
+    for one in (*loose[True], *loose[False]):
+        if one.place.name in floors:
+            floors[one.place.name].insert(0, one)
+            loose[one.place.indoors].remove(one)
+    return [*floors.items(), ("Indoors", loose[True]), ("Outdoors", loose[False])]
+
+
+def series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:
+    """Series by their place's id and their quantity."""
+    found: dict[int, dict[str, list[Series]]] = {}
+    for one in site.series:
+        of_place = found.setdefault(one.station.place.id, {})
+        of_place.setdefault(one.quantity.slug, []).append(one)
+    return found
+
+
+def stations_by_place(site: Site) -> dict[int, list[Station]]:
+    """Stations by their place's id; where none stands, what is worked out speaks for the place."""
+    found: dict[int, list[Station]] = {}
+    for one in site.stations:
+        found.setdefault(one.place.id, []).append(one)
+    worked: dict[int, dict[int, Station]] = {}
+    for series in site.series:
+        place_id = series.station.place.id
+        if place_id not in found:
+            worked.setdefault(place_id, {})[series.station.id] = series.station
+    return found | {place_id: list(stations.values()) for place_id, stations in worked.items()}
