@@ -11,6 +11,7 @@ from rook_tally.cli.changing import changing
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import Place, Site, load_site
 from rook_tally.store.site.places import (
+    as_tree,
     delete_place,
     make_place,
     merge_places,
@@ -43,20 +44,6 @@ def list_places(where: str, *, as_json: bool) -> None:
         typer.echo(
             f"{'  ' * depth + one.name:<32} {where_it_is}{', '.join(_stations_at(site, one))}"
         )
-
-
-def as_tree(places: Sequence[Place]) -> list[tuple[Place, int]]:
-    """Places with how deep each is nested, those in a place behind it."""
-    found: list[tuple[Place, int]] = []
-
-    def follow(parent_id: int | None, depth: int) -> None:
-        for one in places:
-            if one.parent_id == parent_id:
-                found.append((one, depth))
-                follow(one.id, depth + 1)
-
-    follow(None, 0)
-    return found
 
 
 def _stations_at(site: Site, place: Place) -> list[str]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.store.site import Place, Site
+from rook_tally.store.site.places import as_tree
 
 _MOST_TOLD = 6
 
@@ -26,17 +27,15 @@ def place_lines(site: Site) -> list[PlaceLine]:
     keys: dict[int, list[str]] = {}
     for one in site.stations:
         keys.setdefault(one.place.id, []).append(one.key)
-    found: list[PlaceLine] = []
-
-    def follow(parent_id: int | None, depth: int) -> None:
-        for one in site.places:
-            if one.parent_id == parent_id:
-                where = tr("indoors") if one.indoors else tr("outdoors")
-                found.append(PlaceLine(one, depth, where, _told(keys.get(one.id, []))))
-                follow(one.id, depth + 1)
-
-    follow(None, 0)
-    return found
+    return [
+        PlaceLine(
+            one,
+            depth,
+            tr("indoors") if one.indoors else tr("outdoors"),
+            _told(keys.get(one.id, [])),
+        )
+        for one, depth in as_tree(site.places)
+    ]
 
 
 def _told(keys: Sequence[str]) -> str:

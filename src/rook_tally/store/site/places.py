@@ -17,6 +17,20 @@ from rook_tally.store.site.place_names import rename_everywhere
 _KEPT = "no place was changed"
 
 
+def as_tree(places: Sequence[Place]) -> list[tuple[Place, int]]:
+    """Places with how deep each is nested, those in a place behind it."""
+    found: list[tuple[Place, int]] = []
+
+    def follow(parent_id: int | None, depth: int) -> None:
+        for one in places:
+            if one.parent_id == parent_id:
+                found.append((one, depth))
+                follow(one.id, depth + 1)
+
+    follow(None, 0)
+    return found
+
+
 def place_named(connection: Connection, name: str) -> Place:
     """The place of a name.
 
