@@ -17,6 +17,9 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.raw_sql import executed_many
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_NOTICE_DECODER = msgspec.json.Decoder(Notice)
+
 PAUSES_US = tuple(
     [5 * SECOND_US, 15 * SECOND_US, MINUTE_US, 5 * MINUTE_US, 15 * MINUTE_US, 30 * MINUTE_US]
     + [HOUR_US] * 24
@@ -111,7 +114,7 @@ def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[OutboxItem]
         OutboxItem(
             row.id,
             row.way,
-            msgspec.json.decode(row.document, type=Notice),
+            _NOTICE_DECODER.decode(row.document),
             OutState(row.state),
             row.made_us,
             row.due_us,

@@ -21,6 +21,10 @@ from rook_tally.store.workings.definitions import groups, named
 if TYPE_CHECKING:
     from rook_tally.core.alarms.scope import WatchedSeries
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_WATCH_DECODER = msgspec.json.Decoder(Watch)
+_CHANNEL_DECODER = msgspec.json.Decoder(Channel)
+
 _SHAPE = "a name of lower-case letters, digits and hyphens"
 
 
@@ -28,7 +32,7 @@ def watches(connection: Connection) -> list[Watch]:
     """All watches, in the order they were made."""
     table = schema.watch
     rows = connection.execute(sa.select(table.c.document).order_by(table.c.position, table.c.id))
-    return [msgspec.json.decode(row.document, type=Watch) for row in rows]
+    return [_WATCH_DECODER.decode(row.document) for row in rows]
 
 
 def armed_since(connection: Connection) -> dict[str, int]:
@@ -164,7 +168,7 @@ def remove_watch(connection: Connection, slug: str) -> Watch:
 def ways(connection: Connection) -> list[Channel]:
     """All ways of telling: those every site has, as they were changed, then the others by name."""
     rows = connection.execute(sa.select(schema.way).order_by(schema.way.c.name))
-    kept = {row.name: msgspec.json.decode(row.document, type=Channel) for row in rows}
+    kept = {row.name: _CHANNEL_DECODER.decode(row.document) for row in rows}
     built_in = [kept.pop(one.name, one) for one in BUILT_IN]
     return [*built_in, *kept.values()]
 

@@ -15,6 +15,9 @@ from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.site.row_changes import RowChange, put_back, recording
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_ROW_CHANGES_DECODER = msgspec.json.Decoder(tuple[RowChange, ...])
+
 KEPT = 5_000
 """Older changes are forgotten."""
 _MOST_TOLD, _LONGEST = 3, 48
@@ -94,7 +97,7 @@ def _note(connection: Connection, changes: tuple[RowChange, ...], *, who: str, n
 
 
 def _change(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
-    changes = msgspec.json.decode(row.document, type=tuple[RowChange, ...])
+    changes = _ROW_CHANGES_DECODER.decode(row.document)
     return ConfigurationChange(row.id, row.time_us, row.who, changes, row.undone_by)
 
 

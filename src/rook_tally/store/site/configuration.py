@@ -36,6 +36,10 @@ from rook_tally.store.site.station_attributes import (
     station_words,
 )
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_LIMITS_DECODER = msgspec.json.Decoder(Limits)
+_RESULT_DECODER = msgspec.json.Decoder(Result)
+
 WORKED_KIND = "worked out"
 """The kind of the stations that stand for workings; no real kind has a space in its name."""
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
@@ -215,7 +219,7 @@ def _series(
     found = limits_in_force(
         quantity,
         indoors=station.place.indoors,
-        own=None if row.limits is None else msgspec.json.decode(row.limits, type=Limits),
+        own=None if row.limits is None else _LIMITS_DECODER.decode(row.limits),
         rules=rules,
         places=around[station.place.id],
     )
@@ -259,7 +263,7 @@ def worked_results(connection: Connection) -> dict[int, Result]:
     """The result of each series of a working, by series id."""
     table = schema.worked.c
     return {
-        row.series_id: msgspec.json.decode(row.result, type=Result)
+        row.series_id: _RESULT_DECODER.decode(row.result)
         for row in connection.execute(sa.select(table.series_id, table.result))
     }
 

@@ -13,12 +13,15 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_LIMITS_DECODER = msgspec.json.Decoder(Limits)
+
 
 def limit_rules(connection: Connection) -> dict[tuple[str, int | None], Limits]:
     """What is set for places and for the whole site, by (quantity's slug, place's id; None for the
     site)."""
     return {
-        (row.quantity, row.place_id): msgspec.json.decode(row.limits, type=Limits)
+        (row.quantity, row.place_id): _LIMITS_DECODER.decode(row.limits)
         for row in connection.execute(sa.select(schema.limit_rule))
     }
 
@@ -44,7 +47,7 @@ def set_limits_of(
         else (_set_rule(connection, scope, written))
     )
     note_change(connection, Subject.SITE)
-    return None if before is None else msgspec.json.decode(before, type=Limits)
+    return None if before is None else _LIMITS_DECODER.decode(before)
 
 
 def limits_set_for(connection: Connection, scope: LimitScope) -> Limits | None:
@@ -56,7 +59,7 @@ def limits_set_for(connection: Connection, scope: LimitScope) -> Limits | None:
             *_is_rule(scope.quantity, _place_id(connection, scope.place))
         )
     found = connection.execute(wanted).scalar()
-    return None if found is None else msgspec.json.decode(found, type=Limits)
+    return None if found is None else _LIMITS_DECODER.decode(found)
 
 
 def _set_of_series(connection: Connection, scope: LimitScope, written: str | None) -> str | None:

@@ -15,6 +15,9 @@ from rook_tally.core.wall.tiling import trouble_of
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_WALL_SHEET_DECODER = msgspec.json.Decoder(WallSheet)
+
 
 def sheets(connection: Connection) -> list[WallSheet]:
     """All sheets in their order. One of a newer program is passed over; it stays as it is."""
@@ -22,7 +25,7 @@ def sheets(connection: Connection) -> list[WallSheet]:
     found = []
     for row in connection.execute(sa.select(table.c.document).order_by(table.c.position)):
         try:
-            found.append(msgspec.json.decode(row.document, type=WallSheet))
+            found.append(_WALL_SHEET_DECODER.decode(row.document))
         except msgspec.ValidationError:
             continue
     return found

@@ -29,12 +29,15 @@ from rook_tally.store.site.configuration import WORKED_KIND, Series, Site, add_p
 if TYPE_CHECKING:
     from rook_tally.core.workings.binding import Bound
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_WORKING_DECODER = msgspec.json.Decoder(Working)
+
 
 def workings(connection: Connection) -> list[Working]:
     """All workings, in the order they were made."""
     table = schema.working
     rows = connection.execute(sa.select(table.c.document).order_by(table.c.position, table.c.id))
-    return [msgspec.json.decode(row.document, type=Working) for row in rows]
+    return [_WORKING_DECODER.decode(row.document) for row in rows]
 
 
 def save_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
