@@ -30,3 +30,10 @@ def test_changes_are_listed_and_taken_back(store: Store) -> None:
     assert "(taken back by 3)" in listed[1]
     code, why = _said(store, "changes", "undo", "2")
     assert (code, "taken back already" in why) == (2, True)
+
+
+def test_keys_of_stations_are_not_told(store: Store) -> None:
+    assert _said(store, "station", "add", "till", "--place", "Shop")[0] == 0
+    told = _said(store, "changes", "--json")[1]
+    assert "till" in told
+    assert "_hash" not in told

@@ -8,14 +8,18 @@ import pytest
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.alarms.alarm_states import AlarmState
+from rook_tally.core.alarms.online_detector import DetectorState
+from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.kinds import PLAIN
-from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_rules import LimitScope
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.workings.definitions import Working
-from rook_tally.store.alarms import remove_watch, save_watch, watches
+from rook_tally.store.alarms import alarms, remove_watch, save_watch, watches, write_alarms
+from rook_tally.store.alarms.change_undo import undo_change
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     add_station,
@@ -25,7 +29,7 @@ from rook_tally.store.site import (
     show_in_unit,
     shown_units,
 )
-from rook_tally.store.site.change_history import configuration_changes, noting_changes, undo_change
+from rook_tally.store.site.change_history import configuration_changes, noting_changes
 from rook_tally.store.site.places import rename_place
 from rook_tally.store.workings import bind_workings, save_working, workings
 from tests.builders import DUST, NOON_US, append, begin_series
@@ -125,3 +129,18 @@ def test_a_working_that_is_bound_is_not_torn_out_from_under_its_series(pottery: 
         _undo(pottery, 1)
     with pottery.read() as connection:
         assert len(workings(connection)) == 1
+
+
+def test_a_watch_taken_back_rings_by_its_old_terms_from_the_start(pottery: Store) -> None:
+    """What rang by terms that were taken back rings no more."""
+    _do(pottery, lambda c: save_watch(c, DUST, now_us=NOON_US))
+    _do(pottery, lambda c: save_watch(c, replace(DUST, limit=12.0), now_us=NOON_US + 1))
+    alarm = Alarm(
+        DUST.slug, 1, DetectorState(), AlarmState.UNACKNOWLEDGED, Level.HIGH, since_us=NOON_US
+    )
+    with pottery.write() as connection:
+        write_alarms(connection, [alarm])
+    _undo(pottery, 2)
+    with pottery.read() as connection:
+        assert watches(connection) == [DUST]
+        assert alarms(connection) == {}

@@ -67,7 +67,7 @@ def changes(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What people changed in the configuration, the newest first."""
+    """List the changes of the configuration, the newest first."""
     context.obj = chosen_store(context, store)
     if context.invoked_subcommand is None:
         from rook_tally.cli.changes import list_changes

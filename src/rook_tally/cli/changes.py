@@ -6,13 +6,16 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 import typer
+from msgspec.structs import replace
 
 from rook_tally.clock import now_us
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
 from rook_tally.login import login_name
+from rook_tally.store.alarms.change_undo import undo_change
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
-from rook_tally.store.site.change_history import configuration_changes, undo_change
+from rook_tally.store.site.change_history import configuration_changes
+from rook_tally.store.site.row_changes import RowChange
 
 
 def list_changes(where: str, *, most: int, as_json: bool) -> None:
@@ -27,7 +30,7 @@ def list_changes(where: str, *, most: int, as_json: bool) -> None:
                 "at": rfc3339(one.time_us),
                 "who": one.who,
                 "what": one.words,
-                "rows": one.changes,
+                "rows": [_shown(row) for row in one.changes],
                 "undone_by": one.undone_by,
             }
             for one in found
@@ -47,3 +50,14 @@ def undo(where: str, number: int) -> None:
     with existing_store(where) as store, store.write() as connection:
         made = undo_change(connection, number, who=login_name(), now_us=now_us())
     typer.echo(f"change {number} is taken back, by change {made}")
+
+
+def _shown(change: RowChange) -> RowChange:
+    """A row's change without the hashes of access keys."""
+
+    def shown(columns: dict[str, object] | None) -> dict[str, object] | None:
+        if columns is None:
+            return None
+        return {name: told for name, told in columns.items() if not name.endswith("_hash")}
+
+    return replace(change, before=shown(change.before), after=shown(change.after))

@@ -111,5 +111,5 @@ LIMIT_PRESETS = (
 
 
 def presets_for(quantity: str) -> tuple[LimitPreset, ...]:
-    """Those of a quantity."""
+    """Return the presets of a quantity."""
     return tuple(one for one in LIMIT_PRESETS if one.quantity in (quantity, ""))

@@ -175,7 +175,7 @@ class Dialogs:
         self._show(dialog)
 
     def show_changes(self) -> None:
-        """What people changed, to be taken back one by one."""
+        """Open the list of changes, in which each can be taken back."""
         from rook_tally.desk.dialogs.changes import ChangesDialog
 
         window = self._window

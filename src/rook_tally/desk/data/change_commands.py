@@ -9,11 +9,8 @@ from sqlalchemy.engine import Connection
 from rook_tally.desk.data.site_commands import PutBack
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.store.site.change_history import (
-    ConfigurationChange,
-    configuration_changes,
-    undo_change,
-)
+from rook_tally.store.alarms.change_undo import undo_change
+from rook_tally.store.site.change_history import ConfigurationChange, configuration_changes
 from rook_tally.store.site.row_changes import recording
 
 
@@ -24,7 +21,7 @@ class ChangesQuery:
     most: int = 500
 
     def run(self, connection: Connection) -> tuple[ConfigurationChange, ...]:
-        """The changes, the newest first."""
+        """Read the last changes, the newest first."""
         return tuple(configuration_changes(connection, most=self.most))
 
 

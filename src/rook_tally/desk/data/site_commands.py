@@ -12,6 +12,7 @@ from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.desk.data.conflict import ConflictError
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.store.alarms.change_undo import take_changes_back
 from rook_tally.store.site import load_site, show_in_system
 from rook_tally.store.site.places import (
     delete_place,
@@ -22,7 +23,7 @@ from rook_tally.store.site.places import (
     rename_place,
     set_indoors,
 )
-from rook_tally.store.site.row_changes import RowChange, put_back, recording
+from rook_tally.store.site.row_changes import RowChange, recording
 from rook_tally.store.site.station_settings import settle_station
 
 
@@ -43,7 +44,7 @@ class PutBack:
         """
         with recording(connection) as made:
             try:
-                put_back(connection, self.changes)
+                take_changes_back(connection, self.changes)
             except UsageError as error:
                 raise ConflictError(str(error)) from error
         return UndoableResult(self.words, PutBack(self.words, made.changes))

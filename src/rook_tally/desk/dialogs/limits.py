@@ -128,7 +128,7 @@ class LimitsDialog(StoreDialog):
 
     @property
     def choice(self) -> ScopeChoice | None:
-        """What they are set for."""
+        """The scope that the limits are set for."""
         found = self.scope.currentData()
         return found if isinstance(found, ScopeChoice) else None
 

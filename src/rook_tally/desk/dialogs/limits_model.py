@@ -1,4 +1,4 @@
-"""What the form of limits shows, and what it makes of what is typed; without Qt."""
+"""The model of the form of limits: reads what is set, and turns typed text into limits; no Qt."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class ScopeChoice:
 
 @dataclass(frozen=True, slots=True)
 class LimitsAnswer:
-    """What is set for a series and around it, and how it went.
+    """The limits set for a series and around it, and its lowest and highest values by day.
 
     Attributes
     ----------
@@ -122,7 +122,7 @@ def side_texts(side: Four, series: Series) -> tuple[str, ...]:
 
 
 def typed_limits(above: Sequence[str], below: Sequence[str], series: Series) -> Limits:
-    """What is typed, in the unit shown; an empty field leaves a level out.
+    """Turn typed fields, in the unit shown, into limits; an empty field leaves a level out.
 
     Raises
     ------

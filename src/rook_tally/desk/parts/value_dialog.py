@@ -61,7 +61,7 @@ class ValueDialog(SavingDialog):
 
     @property
     def value(self) -> str:
-        """What is typed or chosen."""
+        """The text that is typed, or the choice."""
         if isinstance(self.field, QComboBox):
             return self.field.currentText()
         return self.field.text()

@@ -49,6 +49,10 @@ class ControlRun(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     on: str = "on"
 
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_RUN = msgspec.json.Decoder(ControlRun)
+
+
 def purpose_of(watch: str) -> str:
     """Who asks, when a watch does."""
     return f"watch {watch}"
@@ -57,7 +61,7 @@ def purpose_of(watch: str) -> str:
 def control_runs(connection: Connection) -> list[ControlRun]:
     """All controls that watches run, or ran until somebody took them over."""
     rows = connection.execute(sa.select(schema.run.c.document))
-    return [msgspec.json.decode(row.document, type=ControlRun) for row in rows]
+    return [_RUN.decode(row.document) for row in rows]
 
 
 def control_run(connection: Connection, station: str, control: str) -> ControlRun | None:
@@ -66,7 +70,7 @@ def control_run(connection: Connection, station: str, control: str) -> ControlRu
     document = connection.execute(
         sa.select(table.c.document).where(table.c.station == station, table.c.control == control)
     ).scalar()
-    return None if document is None else msgspec.json.decode(document, type=ControlRun)
+    return None if document is None else _RUN.decode(document)
 
 
 def write_run(connection: Connection, run: ControlRun) -> None:

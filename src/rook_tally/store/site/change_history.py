@@ -11,9 +11,8 @@ import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
-from rook_tally.store.site.row_changes import RowChange, put_back, recording
+from rook_tally.store.site.row_changes import RowChange, recording
 
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _ROW_CHANGES_DECODER = msgspec.json.Decoder(tuple[RowChange, ...])
@@ -44,7 +43,7 @@ def noting_changes(connection: Connection, *, who: str, now_us: int) -> Iterator
         yield
     # A change that was taken back has been written down as that already.
     if made.changes and _newest(connection) == newest:
-        _note(connection, made.changes, who=who, now_us=now_us)
+        write_down(connection, made.changes, who=who, now_us=now_us)
 
 
 def configuration_changes(connection: Connection, *, most: int = 200) -> list[ConfigurationChange]:
@@ -53,29 +52,8 @@ def configuration_changes(connection: Connection, *, most: int = 200) -> list[Co
     rows = connection.execute(sa.select(table).order_by(table.c.id.desc()).limit(most))
     places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
     names = {row.id: row.name for row in places}
-    found = [_change(row) for row in rows]
+    found = [change_of(row) for row in rows]
     return [replace(one, words=_words(one.changes, names)) for one in found]
-
-
-def undo_change(connection: Connection, number: int, *, who: str, now_us: int) -> int:
-    """Take a change back, and write that down as one; returns its number.
-
-    Raises
-    ------
-    UsageError
-        When there is no such change, it was taken back before, or somebody has built upon it.
-    """
-    table = schema.configuration_change
-    row = connection.execute(sa.select(table).where(table.c.id == number)).first()
-    if row is None:
-        raise UsageError(f"there is no change {number}", remedy="`rook-tally changes` lists them")
-    if row.undone_by is not None:
-        raise UsageError(f"change {number} was taken back already", kept="nothing was changed")
-    with recording(connection) as made:
-        put_back(connection, _change(row).changes)
-    undone_by = _note(connection, made.changes, who=who, now_us=now_us)
-    connection.execute(sa.update(table).where(table.c.id == number).values(undone_by=undone_by))
-    return undone_by
 
 
 def _newest(connection: Connection) -> int:
@@ -83,7 +61,10 @@ def _newest(connection: Connection) -> int:
     return connection.execute(sa.select(newest)).scalar() or 0
 
 
-def _note(connection: Connection, changes: tuple[RowChange, ...], *, who: str, now_us: int) -> int:
+def write_down(
+    connection: Connection, changes: tuple[RowChange, ...], *, who: str, now_us: int
+) -> int:
+    """Write a change down; returns its number."""
     table = schema.configuration_change
     written = msgspec.json.encode(changes).decode()
     inserted = connection.execute(
@@ -96,7 +77,8 @@ def _note(connection: Connection, changes: tuple[RowChange, ...], *, who: str, n
     return number
 
 
-def _change(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
+def change_of(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
+    """Read a change, without its words, from a row of its table."""
     changes = _ROW_CHANGES_DECODER.decode(row.document)
     return ConfigurationChange(row.id, row.time_us, row.who, changes, row.undone_by)
 

@@ -57,6 +57,8 @@ class BluetoothSetting(msgspec.Struct, frozen=True, tag="bluetooth", omit_defaul
 
 
 DoorSettings = SerialSetting | PollSetting | FolderSetting | TopicSetting | BluetoothSetting
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_SETTINGS: msgspec.json.Decoder[DoorSettings] = msgspec.json.Decoder(DoorSettings)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +75,7 @@ def door_settings(connection: Connection) -> list[DoorSetting]:
     found = []
     for row in connection.execute(sa.select(table).order_by(table.c.id)):
         try:
-            settings = msgspec.json.decode(row.document, type=DoorSettings)
+            settings = _SETTINGS.decode(row.document)
         except msgspec.ValidationError:
             continue
         found.append(DoorSetting(row.id, settings))

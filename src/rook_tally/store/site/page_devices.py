@@ -26,6 +26,10 @@ class PageSetting(msgspec.Struct, frozen=True, omit_defaults=True):
     names: tuple[str, ...] = ()
 
 
+# Made once: msgspec falls over when two threads are the first to decode a type.
+_SETTING = msgspec.json.Decoder(PageSetting)
+
+
 @dataclass(frozen=True, slots=True)
 class PageDevice:
     """A phone or a tablet that has a link: `seen_us` is when it last looked, None for never."""
@@ -43,7 +47,7 @@ def page_setting(connection: Connection) -> PageSetting:
     if document is None:
         return PageSetting()
     try:
-        return msgspec.json.decode(document, type=PageSetting)
+        return _SETTING.decode(document)
     except msgspec.ValidationError:
         # Of a newer program: what we cannot read we do not open to the network.
         return PageSetting()
