@@ -77,3 +77,11 @@ def test_what_cannot_be_set_is_said_and_changes_nothing(store: Store) -> None:
         code, told = _limit(store, *words)
         assert (code, why in told) == (2, True), told
     assert _level(store) == {"shelf": 1}
+
+
+def test_what_is_set_is_listed_before_anything_is_measured(store: Store) -> None:
+    assert rook_tally("--store", store.url, "place", "add", "House").returncode == 0
+    assert _limit(store, "set", "co2", "--place", "House", "--above", "raised=900")[0] == 0
+    told = _limit(store, "list")[1]
+    assert "set at House: co2 above raised=900 ppm" in told
+    assert "no series yet" in told

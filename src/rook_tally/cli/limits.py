@@ -21,7 +21,7 @@ from rook_tally.core.quantities.limit_rules import (
 )
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
-from rook_tally.store.site import Series, load_site, set_limits_of, shown_units
+from rook_tally.store.site import Series, limit_rules, load_site, set_limits_of, shown_units
 
 _NO_SIDE = (None, None, None, None)
 
@@ -29,7 +29,12 @@ _NO_SIDE = (None, None, None, None)
 def list_limits(where: str, *, as_json: bool) -> None:
     """Print the limits in force of every series, and where they come from."""
     with existing_store(where) as store, store.read() as connection:
-        series = load_site(connection).series
+        site, rules, picked = (
+            load_site(connection),
+            limit_rules(connection),
+            shown_units(connection),
+        )
+    series = site.series
     if as_json:
         typer.echo(msgspec.json.encode([_account(one) for one in series]).decode())
         return
@@ -39,6 +44,13 @@ def list_limits(where: str, *, as_json: bool) -> None:
             f"{one.station.place.name:<20} {one.station.key:<20} {one.quantity.slug:<16} "
             f"{told or 'none':<48} {origin_words(one)}"
         )
+    names = {one.id: one.name for one in site.places}
+    for (slug, place_id), limits in rules.items():
+        known = QUANTITIES[slug]
+        told = _sides(limits, DisplayUnit(known, picked.get(slug, known.base)))
+        typer.echo(f"set {_where(names.get(place_id or 0, ''), '')}: {slug} {told or 'none'}")
+    if not series:
+        typer.echo("no series yet: what is set holds from its first reading on")
 
 
 def _account(one: Series) -> dict[str, object]:
