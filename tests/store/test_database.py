@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.store.base import Store, schema
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import set_site
+from tests.processes import rook_tally
 
 
 def test_a_new_store_is_made_with_its_folders_and_keeps_its_id(tmp_path: Path) -> None:
@@ -89,3 +91,20 @@ def test_no_password_is_repeated_in_an_error() -> None:
 def test_a_sort_of_database_we_do_not_keep_stores_in(url: str) -> None:
     with pytest.raises(StoreError, match="cannot be opened: .*give a path, or postgresql"):
         open_store(url)
+
+
+def test_opening_a_store_again_keeps_what_locks_are_held_on_it(store_path: Path) -> None:
+    """A second opening that let go of this process's locks would have the next program that closes
+    the store take itself for the last one, and delete a log that we still write to."""
+    with open_store(store_path) as ours:
+        with ours.read() as connection:
+            connection.execute(sa.select(schema.meta.c.value)).all()
+        open_store(store_path).close()
+        done = rook_tally("--store", str(store_path), "station", "list")
+        assert done.returncode == 0, done.stderr
+        assert Path(f"{store_path}-wal").exists()
+        with ours.write() as connection:
+            connection.execute(sa.update(schema.site).values(name="Kiln yard"))
+        with closing(sqlite3.connect(store_path)) as other:
+            assert other.execute("SELECT name FROM site").fetchall() == [("Kiln yard",)]
+            assert other.execute("PRAGMA integrity_check").fetchall() == [("ok",)]

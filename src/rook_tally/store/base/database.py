@@ -189,13 +189,20 @@ def translated(url: str, *drivers_own: type[Exception]) -> Iterator[None]:
     try:
         yield
     except foreign as error:
-        cause = str(getattr(error, "orig", None) or error).splitlines()[0]
+        cause = _cause_of(getattr(error, "orig", None) or error)
         sort = UnkeepableError if _is_about_what_was_given(error) else StoreError
         raise sort(
             f"the store {url} cannot be used: {cause}",
             kept="what was committed before is unharmed",
             remedy=_remedy_for(cause),
         ) from error
+
+
+def _cause_of(error: BaseException) -> str:
+    """What the driver said; for a broken file also the code of where SQLite found that."""
+    said = str(error).splitlines()[0]
+    name = error.sqlite_errorname if isinstance(error, sqlite3.Error) else ""
+    return f"{said} ({name})" if name and "malformed" in said else said
 
 
 def _is_about_what_was_given(error: BaseException) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from pathlib import Path
 
@@ -9,8 +10,10 @@ _OTHERS = 0o077
 
 
 def begin_private(path: Path) -> None:
-    """Make a file that nobody else can read, if it is not there; one that is there stays."""
-    os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
+    """Make a file that nobody else can read, if it is not there; one that is there stays, and is
+    not opened: closing it would let go of what locks this process has on it."""
+    with contextlib.suppress(FileExistsError):
+        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o600))
 
 
 def keep_private(path: Path) -> None:

@@ -34,6 +34,10 @@ class LastBackup(msgspec.Struct, frozen=True):
     tried_us: int = 0
 
 
+_SCHEDULE_DECODER = msgspec.json.Decoder(BackupSchedule)
+_LAST_DECODER = msgspec.json.Decoder(LastBackup)
+
+
 def schedule_into(folder: str) -> BackupSchedule:
     """A copy every day into a folder, which is made unless it is there.
 
@@ -57,7 +61,7 @@ def schedule_into(folder: str) -> BackupSchedule:
 def backup_schedule(connection: Connection) -> BackupSchedule | None:
     """Where copies go every day; None when nobody said so."""
     told = _meta(connection, _SCHEDULE)
-    return None if told is None else msgspec.json.decode(told, type=BackupSchedule)
+    return None if told is None else _SCHEDULE_DECODER.decode(told)
 
 
 def set_backup_schedule(connection: Connection, schedule: BackupSchedule | None) -> None:
@@ -68,7 +72,7 @@ def set_backup_schedule(connection: Connection, schedule: BackupSchedule | None)
 def last_backup(connection: Connection) -> LastBackup:
     """The result of the last daily copy."""
     told = _meta(connection, _LAST)
-    return LastBackup() if told is None else msgspec.json.decode(told, type=LastBackup)
+    return LastBackup() if told is None else _LAST_DECODER.decode(told)
 
 
 def note_backup(connection: Connection, last: LastBackup) -> None:

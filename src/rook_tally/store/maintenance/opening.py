@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import sqlite3
 import uuid
@@ -129,8 +130,10 @@ def _prepare_file(path: Path, *, create: bool) -> None:
             raise IsADirectoryError(f"{path} is a folder")
         if not path.exists():
             begin_private(path)
-        with path.open("ab"):
-            pass
+        # Asked, and not opened: closing any descriptor of the file would let go of every lock that
+        # this process has on it, and with them of what keeps others from folding the log away.
+        if not os.access(path, os.W_OK):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))
         for suffix in ("", "-wal", "-shm"):
             keep_private(Path(f"{path}{suffix}"))
     except OSError as error:
