@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from alembic.script import ScriptDirectory
+
 import contextlib
 import signal
 import sqlite3
@@ -243,3 +245,9 @@ def test_killed_at_any_moment_of_an_upgrade(store: Store) -> None:
     again = open_store(store.address)
     assert old.is_whole_in(again)
     again.close()
+
+
+def test_the_newest_migration_leads_to_todays_format(store: Store) -> None:
+    with store.write() as connection:
+        newest = ScriptDirectory.from_config(migrations(connection)).get_current_head()
+    assert newest == schema.NEWEST_MIGRATION
