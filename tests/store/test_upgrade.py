@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from alembic.script import ScriptDirectory
-
 import contextlib
 import signal
 import sqlite3
@@ -19,6 +17,7 @@ import sqlalchemy as sa
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy.engine import Connection
 
 from rook_tally.clock import now_us

@@ -7,12 +7,14 @@ from typing import Annotated
 
 import typer
 
+from rook_tally.cli.app_station_lives import station_lives_app
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.errors import UsageError
 
 stations_app = typer.Typer()
 station_app = typer.Typer(help="Stations: the boxes that report.", no_args_is_help=True)
 stations_app.add_typer(station_app, name="station")
+station_app.add_typer(station_lives_app)
 kind_app = typer.Typer(help="Kinds: what sorts of stations there are.", no_args_is_help=True)
 stations_app.add_typer(kind_app, name="kind")
 
@@ -44,12 +46,18 @@ def station_add(
 
 @station_app.command("list")
 def station_list(
-    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+    context: typer.Context,
+    removed: Annotated[
+        bool, typer.Option("--removed", help="Those that were removed and can be restored.")
+    ] = False,
+    as_json: JsonOption = False,
+    store: StoreOption = None,
 ) -> None:
     """All stations: where they stand, what sort they are, when they were last heard."""
-    from rook_tally.cli.station import list_stations
+    from rook_tally.cli.station import list_removed, list_stations
 
-    list_stations(chosen_store(context, store), as_json=as_json)
+    tell = list_removed if removed else list_stations
+    tell(chosen_store(context, store), as_json=as_json)
 
 
 @station_app.command("set")
@@ -59,16 +67,41 @@ def station_set(
     place: Annotated[
         str | None, typer.Option(metavar="NAME", help="Where it stands; made if new.")
     ] = None,
+    since: Annotated[
+        str | None,
+        typer.Option(
+            "--from",
+            metavar="TIME",
+            help="Since when it stands there; earlier readings stay with the old place.",
+        ),
+    ] = None,
     kind: Annotated[str | None, typer.Option(help="Kind of station.")] = None,
     cadence: Annotated[
         float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
     ] = None,
+    notes: Annotated[
+        str | None, typer.Option(metavar="TEXT", help="What is to be known of it.")
+    ] = None,
+    position: Annotated[
+        str | None, typer.Option(metavar="LAT,LON", help="Where it stands, in degrees.")
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Move a station with all its past, make it another kind, or say how often it reports."""
+    """Move a station, with all its past or from a moment on, make it another kind, say how often it
+    reports, or write down what is to be known of it."""
     from rook_tally.cli.station import settle
 
-    settle(chosen_store(context, store), key, place=place, kind=kind, cadence_s=cadence)
+    where = chosen_store(context, store)
+    if since is not None:
+        from rook_tally.cli.station_lives import move
+
+        if place is None:
+            raise UsageError("--from says since when it stands at --place", remedy="give both")
+        move(where, key, place, since)
+        if all(one is None for one in (kind, cadence, notes, position)):
+            return
+        place = None
+    settle(where, key, place=place, kind=kind, cadence_s=cadence, notes=notes, position=position)
 
 
 @station_app.command("key")

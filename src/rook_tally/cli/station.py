@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import msgspec
 import typer
@@ -15,7 +16,8 @@ from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.freshness import Freshness, freshness
-from rook_tally.core.timestamps import SECOND_US, rfc3339
+from rook_tally.core.site_settings import position_from
+from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us, rfc3339
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
@@ -23,11 +25,13 @@ from rook_tally.store.site import (
     add_station,
     clock_faults,
     correction_entries,
+    describe_station,
     kind_of_site,
     load_site,
     renew_access_key,
     tallies,
 )
+from rook_tally.store.site.station_lives import KEPT_REMOVED, any_station, removed_stations
 from rook_tally.store.site.station_settings import settle_station
 
 
@@ -45,28 +49,64 @@ def add(
 
 
 def settle(
-    where: str, key: str, *, place: str | None, kind: str | None, cadence_s: float | None
+    where: str,
+    key: str,
+    *,
+    place: str | None,
+    kind: str | None,
+    cadence_s: float | None,
+    notes: str | None = None,
+    position: str | None = None,
 ) -> None:
-    """Move a station, make it another kind, or say how often it reports.
+    """Move a station, make it another kind, say how often it reports, or write down what is to be
+    known of it.
 
     Raises
     ------
     UsageError
         When nothing was told, or there is no such station or kind.
     """
-    if place is None and kind is None and cadence_s is None:
-        raise UsageError("nothing was told", remedy="give --place, --kind or --cadence")
+    if all(one is None for one in (place, kind, cadence_s, notes, position)):
+        raise UsageError(
+            "nothing was told", remedy="give --place, --kind, --cadence, --notes or --position"
+        )
     with changing(where) as connection:
         station = station_named(load_site(connection), key)
         settle_station(connection, station, place=place, kind=kind, cadence_s=cadence_s)
+        if notes is not None or position is not None:
+            where_told = (station.latitude, station.longitude)
+            if position is not None:
+                where_told = position_from(position) or (None, None)
+            describe_station(
+                connection,
+                station,
+                notes=station.notes if notes is None else notes,
+                latitude=where_told[0],
+                longitude=where_told[1],
+            )
         now = station_named(load_site(connection), key)
     typer.echo(f"{key}: {now.place.name}, {now.kind.name}, every {now.cadence_s:g} s")
 
 
-def list_stations(where: str, *, as_json: bool) -> None:
-    """Print every station, by place and order."""
+def list_removed(where: str, *, as_json: bool) -> None:
+    """Print the stations that can be had back."""
     with existing_store(where) as store, store.read() as connection:
-        accounts = [_account(connection, one.key) for one in load_site(connection).stations]
+        zone = ZoneInfo(load_site(connection).zone)
+        removed = removed_stations(connection)
+    if as_json:
+        told = [{"station": key, "removed": rfc3339(at)} for key, at in removed.items()]
+        typer.echo(msgspec.json.encode(told).decode())
+        return
+    for key, removed_us in removed.items():
+        until = datetime_from_time_us(removed_us).astimezone(zone) + KEPT_REMOVED
+        typer.echo(f"{key:<20} can be restored until {until:%d %B %Y}")
+
+
+def list_stations(where: str, *, as_json: bool) -> None:
+    """Print every station, by place and order, those out of use last."""
+    with existing_store(where) as store, store.read() as connection:
+        site = load_site(connection)
+        accounts = [_account(connection, one.key) for one in (*site.stations, *site.retired)]
     if as_json:
         typer.echo(msgspec.json.encode(accounts).decode())
         return
@@ -99,8 +139,9 @@ def show(where: str, key: str, *, as_json: bool) -> None:
 
 
 def _account(connection: Connection, key: str) -> dict[str, Any]:
-    station = station_named(load_site(connection), key)
-    series = [one for one in load_site(connection).series if one.station.id == station.id]
+    site = load_site(connection)
+    station = any_station(site, key)
+    series = [one for one in site.series if one.station.id == station.id]
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)
     age_s = None if last_us is None else (now_us() - last_us) / SECOND_US
@@ -117,7 +158,9 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
         "place": station.place.name,
         "kind": station.kind.slug,
         "cadence_s": station.cadence_s,
-        "state": state.value,
+        "state": state.value if station.retired_us is None else "out of use",
+        "retired": None if station.retired_us is None else rfc3339(station.retired_us),
+        "aliases": [name for name, number in site.aliases.items() if number == station.id],
         "age_s": None if age_s is None else round(age_s, 3),
         "clock_ahead_s": None if fault is None else fault.ahead_s,
         "counts": asdict(tallies(connection).get(station.id, MessageCounts())),

@@ -14,6 +14,7 @@ from rook_tally.collector.leases import look_while_held
 from rook_tally.core.errors import StoreError
 from rook_tally.store.alarms.clock_trust import may_remove
 from rook_tally.store.base import Store
+from rook_tally.store.maintenance.purging import purge_removed
 from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
 from rook_tally.store.readings import keep_partitions, seal, stretches_due
 from rook_tally.store.site import Series, load_site, prune_message_log, prune_strays
@@ -96,6 +97,15 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
             break
     for thinned in await asyncio.to_thread(_thin, store, clock()):
         _log.info("thinned", series=thinned.series_id, readings=thinned.readings)
+    for key in await asyncio.to_thread(_purge, store, clock()):
+        _log.info("purged", station=key)
+
+
+def _purge(store: Store, now_us: int) -> list[str]:
+    with store.read() as connection:
+        if not may_remove(connection, now_us=now_us):
+            return []
+    return purge_removed(store, now_us=now_us)
 
 
 def _thin(store: Store, now_us: int) -> list[Thinned]:

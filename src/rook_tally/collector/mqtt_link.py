@@ -7,6 +7,7 @@ import asyncio
 import contextlib
 import uuid
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -210,9 +211,13 @@ class MqttLink:
         """Stations that may come in, topics of others that are wanted, and whom keys are wanted
         from."""
         with self._store.read() as connection:
-            stations = list(load_site(connection).stations)
+            site = load_site(connection)
             settings = [one.settings for one in door_settings(connection)]
             keys = keys_wanted(connection)
+        stations = list(site.stations)
+        for name, number in site.aliases.items():
+            # A box that was not told its new name goes on under the old one.
+            stations += [replace(one, key=name) for one in stations if one.id == number]
         patterns = []
         for one in settings:
             if isinstance(one, TopicSetting):

@@ -41,12 +41,13 @@ _LOOK_S = 0.25
 @dataclass(frozen=True, slots=True)
 class _Waiting:
     """An open request: by which door its station is told, how long it has to confirm each time it
-    was told, and when nobody counts on it any more."""
+    was told, when nobody counts on it any more, and what the station went by before."""
 
     request: Request
     confirm_s: float
     door: str
     lapses_us: int
+    aliases: tuple[str, ...] = ()
 
 
 _log = structlog.get_logger(__name__)
@@ -156,7 +157,7 @@ class RequestRunner:
                 return
             await asyncio.to_thread(self._give_up, request, confirm_s)
         elif await asyncio.to_thread(self._is_ours, request):
-            self._hand_over(request, door)
+            self._hand_over(waiting)
         await asyncio.to_thread(self._look)
 
     @staticmethod
@@ -171,12 +172,15 @@ class RequestRunner:
         outlet = self._outlet(request, door)
         return door == "http" or (outlet is not None and outlet.is_open)
 
-    def _hand_over(self, request: Request, door: str) -> None:
+    def _hand_over(self, waiting: _Waiting) -> None:
+        request, door = waiting.request, waiting.door
         outlet = self._outlet(request, door)
         if door == "http":
             self._for_http[request.station][request.name] = request.value, request.for_s
         elif outlet is not None:
-            outlet.set_control(request.station, request.name, request.value, request.for_s)
+            # A box that was not told its new name listens under the old one.
+            for name in (request.station, *waiting.aliases):
+                outlet.set_control(name, request.name, request.value, request.for_s)
 
     def _is_ours(self, request: Request) -> bool:
         """True if this collector is the one that sends it now."""
@@ -245,4 +249,10 @@ def _waiting(site: Site, request: Request, door: str) -> _Waiting:
     if request.tries:
         # It was told: until the last of its tries it may still confirm.
         lapse_s = max(lapse_s, (MOST_TRIES + 1) * confirm_s)
-    return _Waiting(request, confirm_s, door, request.asked_us + round(lapse_s * SECOND_US))
+    aliases = (
+        ()
+        if station is None
+        else tuple(name for name, number in site.aliases.items() if number == station.id)
+    )
+    lapses_us = request.asked_us + round(lapse_s * SECOND_US)
+    return _Waiting(request, confirm_s, door, lapses_us, aliases)

@@ -254,7 +254,8 @@ def _check_query(directory: IntakeSession, message: Message, speaker: Station | 
     named = message.station
     if speaker is None or message.access_key is None or named in (None, speaker.key):
         return
-    if directory.station(named or "") is not None:
+    other = directory.station(named or "")
+    if other is not None and other.id != speaker.id:
         raise UnusableError(f"{speaker.key} speaks here and cannot speak for {named}")
 
 
@@ -291,7 +292,7 @@ def _hear(
     claimed = message.station if message.station is not None else word.station
     station = speaker or (directory.station(claimed) if claimed else None)
     if station is None:
-        who = f"no station {claimed} has been taken in" if claimed else "no station is named"
+        who = _why_nobody(directory, claimed)
         answer.noted.append(RejectedValue(word.at, word.name, who))
         return
     if word.name.startswith(CONTROL_PREFIX):
@@ -328,18 +329,22 @@ def _placed(
     speaker: Station | None,
 ) -> ResolvedValue:
     # A base name nobody knows may be a serial number; that of another station is a mix-up.
-    if (
-        speaker is not None
-        and item.station not in (None, speaker.key)
-        and directory.station(item.station or "") is not None
-    ):
-        raise UnusableError(f"{speaker.key} speaks here and cannot speak for {item.station}")
+    if speaker is not None and item.station not in (None, speaker.key):
+        other = directory.station(item.station or "")
+        if other is not None and other.id != speaker.id:
+            raise UnusableError(f"{speaker.key} speaks here and cannot speak for {item.station}")
     station = directory.station(claimed) if claimed else None
     if station is None:
-        raise UnplacedError(
-            f"no station {claimed} has been taken in" if claimed else "no station is named"
-        )
+        raise UnplacedError(_why_nobody(directory, claimed))
     return directory.placed(connection, station, item)
+
+
+def _why_nobody(directory: IntakeSession, claimed: str | None) -> str:
+    if not claimed:
+        return "no station is named"
+    if directory.is_retired(claimed):
+        return f"station {claimed} was taken out of use"
+    return f"no station {claimed} has been taken in"
 
 
 def _screened(

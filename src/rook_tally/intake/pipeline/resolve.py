@@ -73,6 +73,7 @@ class IntakeSession:
     def __init__(self) -> None:
         self._seen_seq = self._site_seq = -1
         self._stations: dict[str, Station] = {}
+        self._retired: dict[str, Station] = {}
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
         self._has_begun_series = False
@@ -98,6 +99,12 @@ class IntakeSession:
         self.workings.refresh(connection, self._site_seq)
         self.watches.refresh(connection, self._site_seq)
         self._stations = {station.key: station for station in site.stations}
+        numbered = {station.id: station for station in site.stations}
+        # By a name that another station has now it is that one's.
+        self._stations = {
+            name: numbered[at] for name, at in site.aliases.items() if at in numbered
+        } | self._stations
+        self._retired = {station.key: station for station in site.retired}
         self._by_access_hash = {
             station.access_hash: station for station in site.stations if station.access_hash
         }
@@ -155,6 +162,10 @@ class IntakeSession:
     def station(self, key: str) -> Station | None:
         """The station of that key."""
         return self._stations.get(key)
+
+    def is_retired(self, key: str) -> bool:
+        """True if a station of that key was taken out of use."""
+        return key in self._retired
 
     def station_numbered(self, station_id: int) -> Station | None:
         """The station of that id."""

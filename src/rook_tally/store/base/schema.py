@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 18
+FORMAT = 19
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -54,6 +54,8 @@ site = Table(
     Column("id", Integer, primary_key=True),
     Column("name", String, nullable=False),
     Column("zone", String, nullable=False),
+    # The rest of what is settled for all of it, as JSON (`core.site_settings.SiteSettings`).
+    Column("document", String, nullable=False, server_default="{}"),
 )
 
 place = Table(
@@ -83,6 +85,18 @@ station = Table(
     Column("longitude", Float),
     # Nobody told its cadence: it is learned from what it sends.
     Column("learns_cadence", Boolean, nullable=False, server_default=false()),
+    # Since when nothing is expected of it any more; it keeps its past.
+    Column("retired_us", BigInteger),
+    # When it was removed; it goes for good a month later.
+    Column("removed_us", BigInteger),
+)
+
+# Names that a station went by before; it is still known by them.
+station_alias = Table(
+    "station_alias",
+    metadata,
+    Column("name", String, primary_key=True),
+    Column("station_id", Integer, ForeignKey("station.id"), nullable=False),
 )
 
 # When a station was last heard, by the collector's clock: what silence is judged by.

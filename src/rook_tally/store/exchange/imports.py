@@ -17,7 +17,6 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.errors import CancelledError, UsageError
 from rook_tally.core.progress import Progress, part_of, unwatched
 from rook_tally.core.quantities.quantity import Quantity
-from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.page_codec import decode, encode
 from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.core.timestamps import DAY_US
@@ -26,12 +25,10 @@ from rook_tally.store.base.changes import Subject, note_change, note_readings
 from rook_tally.store.base.database import Store
 from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.append import append_history
-from rook_tally.store.readings.pages import sealed_days, write_pages
 from rook_tally.store.readings.quality_overrides import with_overrulings
 from rook_tally.store.readings.query import read_raw_range
+from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.rescreening import rescreen_stretch
-from rook_tally.store.readings.summaries import PAGE_US
-from rook_tally.store.readings.thinned import pages_anew
 from rook_tally.store.site.configuration import Series, Station, add_series, load_site
 
 _PIECE = 50_000
@@ -239,7 +236,7 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
     ).all()
     for row in brought:
         readings = decode(row.payload)
-        gone += _remove(connection, series[row.series_id], readings)
+        gone += remove_stretch(connection, series[row.series_id], readings)
         span_us = int(readings.time_us[0]), int(readings.time_us[-1])
         # Whoever seals one of these days meanwhile has to begin anew.
         note_readings(connection, {row.series_id: span_us})
@@ -252,42 +249,3 @@ def take_back(connection: Connection, number: int, series: Mapping[int, Series])
     connection.execute(sa.delete(schema.import_).where(schema.import_.c.id == number))
     note_change(connection, Subject.SITE)
     return gone
-
-
-def _remove(connection: Connection, series: Series, brought: Readings) -> int:
-    """Take readings out of rows and pages, those that still say what was brought."""
-    rows = schema.reading.c
-    first_us, last_us = int(brought.time_us[0]), int(brought.time_us[-1]) + 1
-    gap_us = microseconds(max_gap_s(series.station.cadence_s))
-    held = read_raw_range(connection, series.id, first_us, last_us)
-    at = np.searchsorted(held.time_us, brought.time_us)
-    there = at < len(held)
-    same = np.zeros(len(brought), dtype=np.bool_)
-    same[there] = (held.time_us[at[there]] == brought.time_us[there]) & (
-        held.value[at[there]] == brought.value[there]
-    )
-    leaving = brought.time_us[same]
-    connection.exec_driver_sql(
-        "DELETE FROM reading WHERE series_id = ? AND time_us = ?"
-        if connection.dialect.name == "sqlite"
-        else "DELETE FROM reading WHERE series_id = %s AND time_us = %s",
-        [(series.id, moment) for moment in leaving.tolist()] or [(0, 0)],
-    )
-    touched = sealed_days(connection, [series.id], first_us - gap_us, last_us + gap_us)
-    for _, day_us in sorted(touched):
-        around = read_raw_range(connection, series.id, day_us - gap_us, day_us + PAGE_US + gap_us)
-        stays = ~np.isin(around.time_us, leaving)
-        left = Readings(around.time_us[stays], around.value[stays], around.quality[stays])
-        anew = pages_anew(connection, series, left, day_us, day_us + PAGE_US)
-        for table in (schema.page, schema.page_hours, schema.page_data):
-            connection.execute(
-                sa.delete(table).where(table.c.series_id == series.id, table.c.start_us == day_us)
-            )
-        write_pages(connection, anew)
-        # Late rows of the day are part of its page now.
-        connection.execute(
-            sa.delete(schema.reading).where(
-                rows.series_id == series.id, rows.time_us >= day_us, rows.time_us < day_us + PAGE_US
-            )
-        )
-    return len(leaving)

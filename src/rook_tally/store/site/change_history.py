@@ -113,8 +113,15 @@ def _named(member: str, columns: Mapping[str, object], places: Mapping[int, str]
     return value
 
 
-_MEMBERS = {"parent_id": "in", "place_id": "place", "cadence_s": "seconds between reports"}
+_MEMBERS = {
+    "parent_id": "in",
+    "place_id": "place",
+    "cadence_s": "seconds between reports",
+    "retired_us": "out of use since",
+    "removed_us": "removed",
+}
 _NOUNS = {
+    "station_alias": "former key",
     "place_group": "group",
     "shown_unit": "unit of",
     "limit_rule": "limits of",

@@ -21,10 +21,12 @@ from rook_tally.core.quantities.limit_rules import LimitOrigin, limits_in_force
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.site_settings import SiteSettings, checked_settings
 from rook_tally.core.workings.definitions import Result
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
+from rook_tally.store.base.machine_zone import machine_zone
 from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.site.kinds import kinds
 from rook_tally.store.site.limit_rules import limit_rules
@@ -39,6 +41,7 @@ from rook_tally.store.site.station_attributes import (
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _LIMITS_DECODER = msgspec.json.Decoder(Limits)
 _RESULT_DECODER = msgspec.json.Decoder(Result)
+_SETTINGS_DECODER = msgspec.json.Decoder(SiteSettings)
 
 WORKED_KIND = "worked out"
 """The kind of the stations that stand for workings; no real kind has a space in its name."""
@@ -73,6 +76,8 @@ class Station:
         Degrees, WGS 84.
     is_worked_out : bool
         It stands for a working at its place: its key is the working's name there.
+    retired_us : int or None
+        Since when nothing is expected of it; None while it is in use.
     """
 
     id: int
@@ -88,6 +93,7 @@ class Station:
     latitude: float | None = None
     longitude: float | None = None
     is_worked_out: bool = False
+    retired_us: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,9 +124,11 @@ class Series:
 class Site:
     """Everything a store is configured to hold, in display order.
 
-    `stations` are those that report; the series of workings are among `series`.
+    `stations` are those that report, `retired` those that did; the series of both and of workings
+    are among `series`.
 
-    `other_names` are further names of fields on the wire: series id by station id and name.
+    `other_names` are further names of fields on the wire: series id by station id and name;
+    `aliases` names that stations went by before: station id by name.
     """
 
     name: str
@@ -129,6 +137,9 @@ class Site:
     stations: tuple[Station, ...]
     series: tuple[Series, ...]
     other_names: Mapping[tuple[int, str], int] = field(default_factory=dict)
+    settings: SiteSettings = field(default_factory=SiteSettings)
+    retired: tuple[Station, ...] = ()
+    aliases: Mapping[str, int] = field(default_factory=dict)
 
     def station(self, key: str) -> Station | None:
         """The station with this key, or None."""
@@ -137,14 +148,18 @@ class Site:
 
 def load_site(connection: Connection) -> Site:
     """The whole configuration; an untouched store gives an unnamed site without places."""
-    named = connection.execute(sa.select(schema.site.c.name, schema.site.c.zone)).first()
+    named = connection.execute(
+        sa.select(schema.site.c.name, schema.site.c.zone, schema.site.c.document)
+    ).first()
     places = _places(connection)
     rules, around = limit_rules(connection), places_around(places)
     known, words = kinds(connection), station_words(connection)
     stations = {
         row.id: _station(row, places[row.place_id], known, words.get(row.id, {}))
         for row in connection.execute(
-            sa.select(schema.station).order_by(schema.station.c.position, schema.station.c.id)
+            sa.select(schema.station)
+            .where(schema.station.c.removed_us.is_(None))
+            .order_by(schema.station.c.position, schema.station.c.id)
         )
     }
     units, picked = shown_units(connection), units_picked(connection)
@@ -154,14 +169,31 @@ def load_site(connection: Connection) -> Site:
         if row.id in results
         else _series(row, stations[row.station_id], units.get(row.quantity), rules, around)
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
+        if row.station_id in stations
     )
-    reporting = tuple(one for one in stations.values() if not one.is_worked_out)
-    name, zone = named if named is not None else ("", "UTC")
+    reporting = [one for one in stations.values() if not one.is_worked_out]
+    name, zone, document = named if named is not None else ("", "UTC", "{}")
     other_names = {
         (row.station_id, row.name): row.series_id
         for row in connection.execute(sa.select(schema.field_name))
     }
-    return Site(name, zone, tuple(places.values()), reporting, series, other_names)
+    table = schema.station_alias
+    aliases = {
+        row.name: row.station_id
+        for row in connection.execute(sa.select(table))
+        if row.station_id in stations
+    }
+    return Site(
+        name,
+        zone,
+        tuple(places.values()),
+        tuple(one for one in reporting if one.retired_us is None),
+        series,
+        other_names,
+        _SETTINGS_DECODER.decode(document),
+        tuple(one for one in reporting if one.retired_us is not None),
+        aliases,
+    )
 
 
 def _places(connection: Connection) -> dict[int, Place]:
@@ -192,6 +224,7 @@ def _station(
         row.latitude,
         row.longitude,
         row.kind == WORKED_KIND,
+        row.retired_us,
     )
 
 
@@ -277,8 +310,25 @@ def set_site(connection: Connection, *, name: str, zone: str) -> None:
         When there is no such zone.
     """
     zone_named(zone)
-    connection.execute(sa.delete(schema.site))
-    connection.execute(sa.insert(schema.site).values(id=1, name=name.strip(), zone=zone))
+    _write_site(connection, name=name.strip(), zone=zone)
+
+
+def settle_site(connection: Connection, settings: SiteSettings) -> None:
+    """Write down what is settled for the site as a whole.
+
+    Raises
+    ------
+    UsageError
+        When its position or height cannot be.
+    """
+    document = msgspec.json.encode(checked_settings(settings)).decode()
+    _write_site(connection, document=document)
+
+
+def _write_site(connection: Connection, **values: str) -> None:
+    if not connection.execute(sa.update(schema.site).values(**values)).rowcount:
+        whole = {"id": 1, "name": "", "zone": machine_zone(), **values}
+        connection.execute(sa.insert(schema.site).values(**whole))
     note_change(connection, Subject.SITE)
 
 
@@ -346,18 +396,7 @@ def add_station(
     UsageError
         When the key is taken, or would not fit into a topic or an address.
     """
-    if not _KEY_PATTERN.fullmatch(key):
-        raise UsageError(
-            f"{key!r} cannot be a station's key",
-            remedy="use letters, digits, and _ . : - after the first, at most 100",
-        )
-    taken = sa.select(schema.station.c.id).where(schema.station.c.key == key)
-    if connection.execute(taken).first():
-        raise UsageError(
-            f"there is a station {key!r} already",
-            kept="it was left as it is",
-            remedy="choose another key",
-        )
+    check_key_is_free(connection, key)
     access_key = ""
     if credentials is None:
         access_key = new_access_key()
@@ -379,6 +418,42 @@ def add_station(
     )
     note_change(connection, Subject.SITE)
     return access_key
+
+
+def check_key_is_free(connection: Connection, key: str) -> None:
+    """Nothing, if a station may go by this key.
+
+    Raises
+    ------
+    UsageError
+        When it is taken, now or as the former key of a station, or cannot be one.
+    """
+    if not _KEY_PATTERN.fullmatch(key):
+        raise UsageError(
+            f"{key!r} cannot be a station's key",
+            remedy="use letters, digits, and _ . : - after the first, at most 100",
+        )
+    table, alias = schema.station, schema.station_alias
+    found = connection.execute(
+        sa.select(table.c.retired_us).where(table.c.key == key, table.c.removed_us.is_(None))
+    ).first()
+    if found is not None:
+        raise UsageError(
+            f"there is a station {key!r} already" + (", retired" if found[0] is not None else ""),
+            kept="it was left as it is",
+            remedy="choose another key",
+        )
+    known_as = connection.execute(
+        sa.select(table.c.key)
+        .join(alias, alias.c.station_id == table.c.id)
+        .where(alias.c.name == key, table.c.removed_us.is_(None))
+    ).scalar()
+    if known_as is not None:
+        raise UsageError(
+            f"{known_as} went by {key!r} before, and is still known by it",
+            kept="it was left as it is",
+            remedy="choose another key, or drop that one first",
+        )
 
 
 def renew_access_key(connection: Connection, station: Station) -> str:

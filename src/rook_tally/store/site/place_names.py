@@ -47,9 +47,8 @@ def rename_everywhere(connection: Connection, old: str, new: str) -> None:
     def text(told: str) -> str:
         return renamed_in_text(told, old, new)
 
-    _rewrite(connection, schema.working, Working, lambda one: _working(one, name, text))
-    _rewrite(connection, schema.watch, Watch, lambda one: _watch(one, name))
-    _rewrite(connection, schema.sheet, WallSheet, lambda one: _sheet(one, text))
+    rewrite_texts(connection, text, name)
+    rewrite_watches(connection, lambda one: _watch(one, name))
     _rename_in_groups(connection, old, new)
     remark, worked = schema.remark, schema.worked
     connection.execute(sa.update(remark).where(remark.c.place == old).values(place=new))
@@ -57,6 +56,19 @@ def rename_everywhere(connection: Connection, old: str, new: str) -> None:
     _rename_worked(connection, old, new)
     for subject in (Subject.WORKINGS, Subject.WATCHES, Subject.SHEETS, Subject.REMARKS):
         note_change(connection, subject)
+
+
+def rewrite_texts(
+    connection: Connection, text: Callable[[str], str], place: Callable[[str], str] = str
+) -> None:
+    """Change the formulas of workings and the references of sheets, and the places of workings."""
+    _rewrite(connection, schema.working, Working, lambda one: _working(one, place, text))
+    _rewrite(connection, schema.sheet, WallSheet, lambda one: _sheet(one, text))
+
+
+def rewrite_watches(connection: Connection, change: Callable[[Watch], Watch]) -> None:
+    """Change every watch; those that stay the same are left alone."""
+    _rewrite(connection, schema.watch, Watch, change)
 
 
 def _rewrite(

@@ -23,6 +23,7 @@ Columns: TypeAlias = dict[str, object]
 _TABLES: tuple[sa.Table, ...] = (
     schema.place,
     schema.station,
+    schema.station_alias,
     schema.limit_rule,
     schema.working,
     schema.worked,
@@ -38,6 +39,7 @@ _TABLES: tuple[sa.Table, ...] = (
 _NAMES = {
     "place": "name",
     "station": "key",
+    "station_alias": "name",
     "limit_rule": "quantity",
     "working": "slug",
     "place_group": "name",
@@ -163,8 +165,9 @@ def _rows(connection: Connection) -> dict[Key, Columns]:
         (key,) = table.primary_key.columns
         wanted: sa.Select[tuple[object, ...]] = sa.select(table)
         if table is schema.series:
-            # A series is begun by what arrives; what people set of one are its limits.
-            wanted = sa.select(table.c.id, table.c.field, table.c.limits)
+            # A series is begun by what arrives; what people set of one are its limits, and whose
+            # it is.
+            wanted = sa.select(table.c.id, table.c.field, table.c.limits, table.c.station_id)
         for row in connection.execute(wanted).mappings():
             # SQLAlchemy's own kind of text is none for JSON.
             columns = {str(name): value for name, value in row.items()}

@@ -68,6 +68,8 @@ def is_access_key(connection: Connection, access_hash: str) -> bool:
     """True if some station has the key of that hash."""
     station = schema.station
     found = connection.execute(
-        sa.select(station.c.id).where(station.c.access_hash == access_hash).limit(1)
+        sa.select(station.c.id)
+        .where(station.c.access_hash == access_hash, station.c.removed_us.is_(None))
+        .limit(1)
     )
     return found.first() is not None

@@ -157,7 +157,7 @@ def remove_group(connection: Connection, name: str) -> None:
 
 def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) -> SymbolTable:
     """The names that formulas may refer to in a site, the results of workings among them."""
-    series = [named(one) for one in site.series]
+    series = [named(one) for one in _referable(site)]
     results = {one.quantity.slug: one.quantity for one in site.series if one.station.is_worked_out}
     return SymbolTable(
         series,
@@ -166,6 +166,23 @@ def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) ->
         here,
         tuple(place.name for place in site.places),
     )
+
+
+def _referable(site: Site) -> Sequence[Series]:
+    """All series but those of stations out of use where one in use tells the same: formulas mean
+    that."""
+    if not site.retired:
+        return site.series
+    told = {
+        (one.quantity.slug, one.station.place.id)
+        for one in site.series
+        if one.station.retired_us is None
+    }
+    return [
+        one
+        for one in site.series
+        if one.station.retired_us is None or (one.quantity.slug, one.station.place.id) not in told
+    ]
 
 
 def named(one: Series) -> NamedSeries:

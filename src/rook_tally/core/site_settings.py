@@ -1,0 +1,84 @@
+"""What is settled for a site as a whole, beside its name and time zone."""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+
+from rook_tally.core.alarms.definitions import HoursOfDay
+from rook_tally.core.errors import UsageError
+
+_LOWEST_M, _HIGHEST_M = -500.0, 9_000.0
+_POSITION = re.compile(r"\s*([+−-]?\d+(?:\.\d+)?)\s*[,; ]\s*([+−-]?\d+(?:\.\d+)?)\s*")
+
+
+class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Settings of a site.
+
+    Attributes
+    ----------
+    latitude, longitude : degrees, WGS 84; None while nobody said
+    height_m : metres above the sea
+    quiet : hours in which only what is severe is told, by every channel that has none of its own
+    """
+
+    latitude: float | None = None
+    longitude: float | None = None
+    height_m: float | None = None
+    quiet: HoursOfDay | None = None
+
+
+def checked_settings(settings: SiteSettings) -> SiteSettings:
+    """The settings again.
+
+    Raises
+    ------
+    UsageError
+        When the position is nowhere on Earth, or the height none of a site.
+    """
+    latitude, longitude = settings.latitude, settings.longitude
+    if (latitude is None) != (longitude is None):
+        raise UsageError("a position needs both coordinates", remedy="give latitude and longitude")
+    if not (abs(latitude or 0.0) <= 90 and abs(longitude or 0.0) <= 180):
+        raise UsageError(
+            f"{latitude:g}, {longitude:g} is nowhere on Earth",
+            kept="nothing was changed",
+            remedy="latitude −90 to 90, longitude −180 to 180",
+        )
+    height = settings.height_m
+    if height is not None and not _LOWEST_M <= height <= _HIGHEST_M:
+        raise UsageError(
+            f"no site lies {height:g} m above the sea",
+            kept="nothing was changed",
+            remedy=f"give metres from {_LOWEST_M:g} to {_HIGHEST_M:g}",
+        )
+    return settings
+
+
+def position_from(text: str) -> tuple[float, float] | None:
+    """Latitude and longitude of a text such as `50.35, -4.14`; None for an empty one.
+
+    Raises
+    ------
+    UsageError
+        When it holds no two numbers.
+    """
+    if not text.strip():
+        return None
+    found = _POSITION.fullmatch(text)
+    if found is None:
+        raise UsageError(
+            f"{text.strip()!r} is no position",
+            kept="nothing was changed",
+            remedy="give latitude and longitude in degrees, such as 50.35, -4.14",
+        )
+    latitude, longitude = (float(one.replace("−", "-")) for one in found.groups())
+    return latitude, longitude
+
+
+def position_words(settings: SiteSettings) -> str:
+    """The position as `position_from` reads it; empty when there is none."""
+    if settings.latitude is None or settings.longitude is None:
+        return ""
+    return f"{settings.latitude:.10g}, {settings.longitude:.10g}"
