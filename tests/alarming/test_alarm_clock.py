@@ -13,6 +13,7 @@ from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKi
 from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import readings_from
+from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.alarms import (
     ControlRun,
@@ -39,6 +40,7 @@ from rook_tally.store.site import (
     load_site,
     newest_requests,
 )
+from rook_tally.store.site.configuration import settle_site
 from rook_tally.store.site.heard import note_listening
 from tests.alarming.conftest import DUST, RUN, Booth, at
 
@@ -214,15 +216,21 @@ def test_a_watch_that_is_off_is_suppressed_and_says_so(booth: Booth) -> None:
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
 
 
-def test_quiet_hours_keep_what_is_not_severe_until_they_end(booth: Booth) -> None:
+@pytest.mark.parametrize("is_the_sites", [False, True])
+def test_quiet_hours_keep_what_is_not_severe_until_they_end(
+    booth: Booth, is_the_sites: bool
+) -> None:
+    """A channel's own hours, or those of the site for one that has none."""
+    hours = HoursOfDay(begin_min=11 * 60, end_min=13 * 60)
     night = Channel(
         name="the web",
         sort=ChannelKind.WEBHOOK,
         url="http://b/",
-        quiet=HoursOfDay(begin_min=11 * 60, end_min=13 * 60),
+        quiet=None if is_the_sites else hours,
     )
     with booth.store.write() as connection:
         save_channel(connection, night)
+        settle_site(connection, SiteSettings(quiet=hours if is_the_sites else None))
     booth.keep(AT_ONCE)
     booth.told(0, 40)
     booth.told(10, 5)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site
@@ -27,6 +28,11 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     assert json.loads(told) == {
         "name": "Quay",
         "zone": "America/Los_Angeles",
+        "latitude": None,
+        "longitude": None,
+        "height_m": None,
+        "quiet": None,
+        "units": {},
         "keys": "by-door",
         "passwords": "desktop",
     }
@@ -40,6 +46,32 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
     assert (rows[-1][:19], len(rows)) == ("2026-08-13T06:00:00", 25)
     told = rook_tally("--store", store.url, "latest", "--json").stdout
     assert json.loads(told)[0]["field"] == series.field
+
+
+def test_position_height_and_quiet_hours_are_set_and_taken_back(store: Store) -> None:
+    def run(*words: str) -> tuple[int, str]:
+        done = rook_tally("--store", store.url, "site", "set", *words)
+        return done.returncode, done.stderr or done.stdout
+
+    assert run("--position", "50.35,-4.14", "--height", "12", "--quiet", "22:00-06:00")[0] == 0
+    for words, why in (
+        (("--position", "91,0"), "91, 0 is nowhere on Earth"),
+        (("--position", "here"), "'here' is no position"),
+        (("--position", "nan,0"), "'nan,0' is no position"),
+        (("--height", "nan"), "no site lies nan m above the sea"),
+        (("--quiet", "at night"), "are no hours"),
+    ):
+        code, told = run(*words)
+        assert (code, why in told) == (2, True), told
+    told = json.loads(rook_tally("--store", store.url, "site", "--json").stdout)
+    assert (told["latitude"], told["longitude"], told["height_m"]) == (50.35, -4.14, 12.0)
+    assert told["quiet"] == "22:00–06:00"
+    assert run("--position", "", "--quiet", "always")[0] == 0
+    with store.read() as connection:
+        assert load_site(connection).settings == SiteSettings(height_m=12.0)
+    rook_tally("--store", store.url, "changes", "undo", "2")
+    with store.read() as connection:
+        assert load_site(connection).settings.latitude == 50.35
 
 
 def test_units_are_set_by_system_and_taken_back(store: Store) -> None:

@@ -10,8 +10,10 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
+from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
-from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteSettings, SiteSettingsQuery
+from rook_tally.core.site_settings import SiteSettings
+from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteForm, SiteSettingsQuery
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.backup_schedule import (
@@ -25,7 +27,7 @@ from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
 
 
-def _settings(store: Store) -> SiteSettings:
+def _settings(store: Store) -> SiteForm:
     with store.read() as connection:
         return SiteSettingsQuery().run(connection)
 
@@ -44,14 +46,26 @@ def test_changed_in_the_window_and_undone(
     dialog.folder.setText(copies)
     dialog.keys.setCurrentIndex(dialog.keys.findData(KeysWanted.FROM_ALL))
     dialog.passwords.setCurrentIndex(dialog.passwords.findData(PasswordsAt.IN_STORE))
+    dialog.position.setText("-36.9, 174.8")
+    dialog.above_sea.setText("1 000")
+    dialog.quiet.setText("sometimes")
     dialog.save.click()
-    wanted = SiteSettings(
+    assert "are no hours" in dialog.why.text()
+    dialog.quiet.setText("22:00–06:00")
+    dialog.save.click()
+    wanted = SiteForm(
         "Quay",
         "Pacific/Auckland",
         KeysWanted.FROM_ALL,
         PasswordsAt.IN_STORE,
         copies,
         can_be_copied=before.can_be_copied,
+        settings=SiteSettings(
+            latitude=-36.9,
+            longitude=174.8,
+            height_m=1000.0,
+            quiet=HoursOfDay(begin_min=22 * 60, end_min=6 * 60),
+        ),
     )
     qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: window.state.site.name == "Quay", timeout=PATIENCE_MS)
@@ -81,7 +95,7 @@ def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Pa
     before = _settings(store)
     why = "cannot be written" if before.can_be_copied else "the server's own tools"
     wanted = SaveSiteSettings(
-        SiteSettings(
+        SiteForm(
             "Quay", "UTC", KeysWanted.BY_DOOR, PasswordsAt.DESKTOP, str(tmp_path / "file" / "in")
         )
     )

@@ -39,11 +39,7 @@ def _begun(store: Store, key: str = "node", place: str = "Loft", *, count: int =
         station = load_site(connection).station(key)
         assert station is not None
         series = add_series(
-            connection,
-            station,
-            field="temperature",
-            quantity=QUANTITIES["temperature"],
-            unit="°C",
+            connection, station, field="temperature", quantity=QUANTITIES["temperature"], unit="°C"
         )
         at = START_US + np.arange(count) * 5 * MINUTE_US
         append_history(connection, series.id, readings_from(at, np.round(np.sin(at / 3e9), 3)))

@@ -10,7 +10,12 @@ import msgspec
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
-from rook_tally.alarming.alarm_recorder import AlarmRecorder, NoticeContext, NotificationThrottle
+from rook_tally.alarming.alarm_recorder import (
+    AlarmRecorder,
+    NoticeContext,
+    NotificationThrottle,
+    notice_context,
+)
 from rook_tally.alarming.control_runs import keep_running, try_control
 from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
 from rook_tally.core.alarms.channels import NoticeReason
@@ -28,7 +33,6 @@ from rook_tally.store.alarms import (
     control_runs,
     drop_alarms,
     watches,
-    ways,
     write_journal,
 )
 from rook_tally.store.base import Store, Subject, newest_changes, newest_seq
@@ -118,9 +122,7 @@ class AlarmClock:
         self._stations = {one.station.key: one.station.id for one in site.series}
         self._stations |= {one.key: one.id for one in site.stations}
         self._armed_us = armed_since(connection)
-        self._around = NoticeContext(
-            site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
-        )
+        self._around = notice_context(connection, site)
 
     def _is_anything_due(
         self, connection: Connection, known: dict[tuple[str, int], Alarm], now_us: int

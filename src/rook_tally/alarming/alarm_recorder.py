@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import tzinfo
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from msgspec.structs import replace
@@ -32,9 +33,11 @@ from rook_tally.store.alarms import (
     drop_letters,
     put_letters,
     replace_item,
+    ways,
     write_alarms,
     write_journal,
 )
+from rook_tally.store.site import Site
 
 MANY = 10
 """More rings than this …"""
@@ -103,6 +106,13 @@ class NoticeContext:
     site: str
     zone: tzinfo
     ways: Mapping[str, Channel]
+
+
+def notice_context(connection: Connection, site: Site) -> NoticeContext:
+    """What notices need of a site; channels that have no quiet hours of their own keep its."""
+    quiet = site.settings.quiet
+    told = (replace(one, quiet=quiet) if one.quiet is None else one for one in ways(connection))
+    return NoticeContext(site.name, ZoneInfo(site.zone), {one.name: one for one in told})
 
 
 class AlarmRecorder:

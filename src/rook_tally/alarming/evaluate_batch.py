@@ -14,6 +14,7 @@ from rook_tally.alarming.alarm_recorder import (
     NoticeContext,
     NotificationThrottle,
     level_of,
+    notice_context,
 )
 from rook_tally.alarming.recent_window import SLACK_US, Tail
 from rook_tally.alarming.replay import Numbered, replayed
@@ -29,7 +30,7 @@ from rook_tally.core.series.corrections import Correction, corrected_values
 from rook_tally.core.series.gaps import microseconds
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.store.alarms import alarms, all_targets, journalled_between, ways
+from rook_tally.store.alarms import alarms, all_targets, journalled_between
 from rook_tally.store.base import Subject, newest_changes, newest_seq, readings_changed_since
 from rook_tally.store.readings import NewReading, newest_row_us, read_range
 from rook_tally.store.site import corrections_of, load_site, remarks
@@ -118,9 +119,7 @@ class LiveWatches:
         self._corrections = corrections_of(connection, watched) if watched else {}
         self._alarms = {}
         self._remarks = remarks(connection)
-        self._around = NoticeContext(
-            site.name, ZoneInfo(site.zone), {one.name: one for one in ways(connection)}
-        )
+        self._around = notice_context(connection, site)
         self._seen_seq = newest_seq(connection)
 
     def _reaches(self, series_id: int, reach_us: int) -> None:

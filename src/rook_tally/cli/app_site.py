@@ -40,10 +40,19 @@ def site_set(
     units: Annotated[
         UnitSystem | None, typer.Option(help="Show every quantity in the units of a system.")
     ] = None,
+    position: Annotated[
+        str | None,
+        typer.Option(metavar="LAT,LON", help="In degrees, such as 50.35,-4.14; empty for none."),
+    ] = None,
+    height: Annotated[float | None, typer.Option(metavar="METRES", help="Above the sea.")] = None,
+    quiet: Annotated[
+        str | None,
+        typer.Option(metavar="HOURS", help="Quiet hours, such as 22:00-06:00; always for none."),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Change the name, the time zone, the units, who needs an access key, or where passwords are
-    kept; all of it holds at once."""
+    """Change the name, the time zone, the position, the units, quiet hours, who needs an access
+    key, or where passwords are kept; all of it holds at once."""
     from rook_tally.cli.site import change_site
 
     change_site(
@@ -53,6 +62,9 @@ def site_set(
         keys=keys,
         passwords=passwords,
         units=units,
+        position=position,
+        height_m=height,
+        quiet=quiet,
     )
 
 

@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import msgspec
 import typer
+from msgspec.structs import replace
 
 from rook_tally.cli.changing import changing
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
+from rook_tally.core.alarms.edits import hours_of
+from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.unit_systems import UnitSystem
+from rook_tally.core.site_settings import position_from, position_words
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site, set_site, show_in_system
+from rook_tally.store.site.configuration import settle_site
+from rook_tally.store.site.display_units import units_picked
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
 _KEYS = {
@@ -29,11 +35,17 @@ def print_site(where: str, *, as_json: bool) -> None:
     """Print the site's name and zone, as words or as one JSON object."""
     with existing_store(where) as store, store.read() as connection:
         site, keys = load_site(connection), keys_wanted(connection)
-        passwords = passwords_at(connection)
+        passwords, units = passwords_at(connection), units_picked(connection)
+    settings = site.settings
     if as_json:
         told = {
             "name": site.name,
             "zone": site.zone,
+            "latitude": settings.latitude,
+            "longitude": settings.longitude,
+            "height_m": settings.height_m,
+            "quiet": None if settings.quiet is None else hours_words(settings.quiet),
+            "units": units,
             "keys": keys.value,
             "passwords": passwords.value,
         }
@@ -43,6 +55,12 @@ def print_site(where: str, *, as_json: bool) -> None:
             f"{site.name or 'no name yet'}, times in {site.zone}, access keys {_KEYS[keys]}, "
             f"passwords {_PASSWORDS[passwords]}"
         )
+        if position := position_words(settings):
+            typer.echo(f"at {position}")
+        if settings.height_m is not None:
+            typer.echo(f"{settings.height_m:g} m above the sea")
+        if settings.quiet is not None:
+            typer.echo(f"quiet hours {hours_words(settings.quiet)}")
 
 
 def change_site(
@@ -53,16 +71,19 @@ def change_site(
     keys: KeysWanted | None = None,
     passwords: PasswordsAt | None = None,
     units: UnitSystem | None = None,
+    position: str | None = None,
+    height_m: float | None = None,
+    quiet: str | None = None,
 ) -> None:
-    """Give the site another name, zone or units, say whom an access key is wanted from, or where
-    passwords are kept.
+    """Give the site another name, zone, position, height, units or quiet hours, say whom an access
+    key is wanted from, or where passwords are kept.
 
     Raises
     ------
     UsageError
-        When neither is given, or there is no such zone.
+        When nothing is given, or something cannot be.
     """
-    if all(one is None for one in (name, zone, keys, passwords, units)):
+    if all(one is None for one in (name, zone, keys, passwords, units, position, height_m, quiet)):
         raise UsageError(
             "nothing was said to change",
             remedy='give --name "…", --zone Europe/London, --units us, or see `site set --help`',
@@ -74,6 +95,16 @@ def change_site(
             name=site.name if name is None else name,
             zone=site.zone if zone is None else zone,
         )
+        settings = site.settings
+        if position is not None:
+            latitude, longitude = position_from(position) or (None, None)
+            settings = replace(settings, latitude=latitude, longitude=longitude)
+        if height_m is not None:
+            settings = replace(settings, height_m=height_m)
+        if quiet is not None:
+            settings = replace(settings, quiet=hours_of(quiet))
+        if settings != site.settings:
+            settle_site(connection, settings)
         if units is not None:
             show_in_system(connection, units)
         if keys is not None:

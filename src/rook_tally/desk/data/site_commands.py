@@ -50,9 +50,10 @@ class PutBack:
         return UndoableResult(self.words, PutBack(self.words, made.changes))
 
 
-def _recorded(
+def recorded(
     connection: Connection, words: str, change: Callable[[Connection], object]
 ) -> UndoableResult:
+    """Change the site; what that did to the configuration is what undoing takes back."""
     with recording(connection) as made:
         change(connection)
     return UndoableResult(words, PutBack(words, made.changes))
@@ -67,7 +68,7 @@ class MakePlace:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Make it."""
-        return _recorded(
+        return recorded(
             connection,
             tr("place {0} made", self.name),
             lambda one: make_place(one, self.name, under=self.under),
@@ -83,7 +84,7 @@ class RenamePlace:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Rename it."""
-        return _recorded(
+        return recorded(
             connection,
             tr("{0} renamed to {1}", self.old, self.new),
             lambda one: rename_place(one, self.old, self.new),
@@ -100,7 +101,7 @@ class SetIndoors:
     def apply(self, connection: Connection) -> UndoableResult:
         """Say so."""
         words = tr("{0} is indoors") if self.indoors else tr("{0} is outdoors")
-        return _recorded(
+        return recorded(
             connection,
             words.format(self.name),
             lambda one: set_indoors(one, self.name, indoors=self.indoors),
@@ -121,7 +122,7 @@ class NestPlace:
             if self.under
             else tr("{0} taken out of the place it was in", self.name)
         )
-        return _recorded(connection, words, lambda one: nest_place(one, self.name, self.under))
+        return recorded(connection, words, lambda one: nest_place(one, self.name, self.under))
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +134,7 @@ class OrderPlaces:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Order them."""
-        return _recorded(
+        return recorded(
             connection, tr("{0} moved", self.moved), lambda one: order_places(one, self.names)
         )
 
@@ -147,7 +148,7 @@ class MergePlaces:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Merge them."""
-        return _recorded(
+        return recorded(
             connection,
             tr("{0} merged into {1}", self.name, self.into),
             lambda one: merge_places(one, self.name, self.into),
@@ -162,7 +163,7 @@ class DeletePlace:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Delete it."""
-        return _recorded(
+        return recorded(
             connection, tr("{0} deleted", self.name), lambda one: delete_place(one, self.name)
         )
 
@@ -190,7 +191,7 @@ class SettleStation:
             raise UsageError(
                 tr("{0} was deleted meanwhile", self.key), kept=tr("nothing was changed")
             )
-        return _recorded(
+        return recorded(
             connection,
             tr("settings of {0} changed", self.key),
             lambda one: settle_station(
@@ -208,7 +209,7 @@ class ShowInSystem:
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Show them so."""
-        return _recorded(
+        return recorded(
             connection,
             tr("units set to {0}", self.name),
             lambda one: show_in_system(one, self.system),

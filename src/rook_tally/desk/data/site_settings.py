@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
+from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.texts import tr
@@ -19,7 +20,7 @@ from rook_tally.store.maintenance.backup_schedule import (
     set_backup_schedule,
 )
 from rook_tally.store.site import load_site, set_site
-from rook_tally.store.site.configuration import zone_named
+from rook_tally.store.site.configuration import settle_site, zone_named
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
 KEYS = (
@@ -34,9 +35,9 @@ PASSWORDS = (
 
 
 @dataclass(frozen=True, slots=True)
-class SiteSettings:
+class SiteForm:
     """Settings of the whole site. `copies_into` is the folder of the daily copies, empty for none;
-    `can_be_copied` is False for a server's store."""
+    `can_be_copied` is False for a server's store; `settings` are position, height and the like."""
 
     name: str
     zone: str
@@ -45,6 +46,7 @@ class SiteSettings:
     copies_into: str = ""
     copied: str = ""
     can_be_copied: bool = True
+    settings: SiteSettings = field(default_factory=SiteSettings)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +55,7 @@ class SiteSettingsQuery:
 
     subject: str = "site settings"
 
-    def run(self, connection: Connection) -> SiteSettings:
+    def run(self, connection: Connection) -> SiteForm:
         """Read them."""
         site, schedule = load_site(connection), backup_schedule(connection)
         last = last_backup(connection)
@@ -63,7 +65,7 @@ class SiteSettingsQuery:
             copied = tr("the last one on {0}", f"{made:%d %b %Y, %H:%M}")
         if schedule is not None and last.trouble:
             copied = tr("the last one failed: {0}", last.trouble)
-        return SiteSettings(
+        return SiteForm(
             site.name,
             site.zone,
             keys_wanted(connection),
@@ -71,6 +73,7 @@ class SiteSettingsQuery:
             "" if schedule is None else schedule.folder,
             copied,
             can_be_copied=connection.dialect.name == "sqlite",
+            settings=site.settings,
         )
 
 
@@ -78,8 +81,8 @@ class SiteSettingsQuery:
 class SaveSiteSettings:
     """The settings of the site shall be these."""
 
-    wanted: SiteSettings
-    base: SiteSettings | Unchecked = UNCHECKED
+    wanted: SiteForm
+    base: SiteForm | Unchecked = UNCHECKED
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Write them.
@@ -106,6 +109,7 @@ class SaveSiteSettings:
                 )
             set_backup_schedule(connection, schedule_into(folder) if folder else None)
         set_site(connection, name=wanted.name, zone=wanted.zone.strip())
+        settle_site(connection, wanted.settings)
         set_keys_wanted(connection, wanted.keys)
         set_passwords_at(connection, wanted.passwords)
         after = SiteSettingsQuery().run(connection)

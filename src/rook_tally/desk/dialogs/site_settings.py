@@ -17,13 +17,23 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.alarms.edits import hours_of
+from rook_tally.core.alarms.sentences import hours_words
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_input import number_text, typed_number
+from rook_tally.core.site_settings import (
+    SiteSettings,
+    checked_settings,
+    position_from,
+    position_words,
+)
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_settings import (
     KEYS,
     PASSWORDS,
     SaveSiteSettings,
-    SiteSettings,
+    SiteForm,
     SiteSettingsQuery,
 )
 from rook_tally.desk.data.store_client import ClientScope
@@ -43,7 +53,7 @@ class SiteDialog(StoreDialog):
         super().__init__(client, parent)
         self.setWindowTitle(tr("Site settings"))
         self.setMinimumWidth(680)
-        self._before: SiteSettings | None = None
+        self._before: SiteForm | None = None
         self._is_saving = False
         self.name, self.zone, self.folder = QLineEdit(), QLineEdit(), QLineEdit()
         self.name.setAccessibleName(tr("name of the site"))
@@ -56,6 +66,13 @@ class SiteDialog(StoreDialog):
         self.folder.setPlaceholderText(tr("none are made"))
         self.choose = QPushButton(tr("Choose…"))
         self.choose.setObjectName("small")
+        self.position, self.above_sea, self.quiet = QLineEdit(), QLineEdit(), QLineEdit()
+        self.position.setAccessibleName(tr("latitude and longitude"))
+        self.position.setPlaceholderText(tr("latitude, longitude in degrees, such as 50.35, −4.14"))
+        self.above_sea.setAccessibleName(tr("height above the sea"))
+        self.above_sea.setPlaceholderText(tr("metres, such as 12"))
+        self.quiet.setAccessibleName(tr("quiet hours"))
+        self.quiet.setPlaceholderText(tr("none, or such as 22:00–06:00 or Mon–Fri 20:00–07:00"))
         self.keys, self.passwords = QComboBox(), QComboBox()
         self.keys.setAccessibleName(tr("who needs an access key"))
         self.passwords.setAccessibleName(tr("where passwords are kept"))
@@ -64,7 +81,14 @@ class SiteDialog(StoreDialog):
         for place, words in PASSWORDS:
             self.passwords.addItem(tr(words), place)
         self.copied, self.why = Label(), Label()
-        for label, colour in ((self.copied, theme.dim), (self.why, theme.level(Level.HIGH))):
+        self.about_quiet = Label(
+            tr("Channels that have no quiet hours of their own tell only what is severe then.")
+        )
+        for label, colour in (
+            (self.copied, theme.dim),
+            (self.about_quiet, theme.dim),
+            (self.why, theme.level(Level.HIGH)),
+        ):
             label.setWordWrap(True)
             label.setFont(face(12))
             tint(label, colour)
@@ -83,6 +107,10 @@ class SiteDialog(StoreDialog):
         self.form = QFormLayout()
         self.form.addRow(tr("Name"), self.name)
         self.form.addRow(tr("Time zone"), self.zone)
+        self.form.addRow(tr("Position"), self.position)
+        self.form.addRow(tr("Height above the sea"), self.above_sea)
+        self.form.addRow(tr("Quiet hours"), self.quiet)
+        self.form.addRow("", self.about_quiet)
         self.form.addRow(tr("Daily copies go to"), row)
         self.form.addRow("", self.copied)
         self.form.addRow(tr("An access key is needed by"), self.keys)
@@ -101,10 +129,14 @@ class SiteDialog(StoreDialog):
         self.save.setEnabled(True)
         self.why.setText(why)
 
-    def _show(self, settings: SiteSettings) -> None:
+    def _show(self, settings: SiteForm) -> None:
         self._before = settings
         self.name.setText(settings.name)
         self.zone.setText(settings.zone)
+        told = settings.settings
+        self.position.setText(position_words(told))
+        self.above_sea.setText("" if told.height_m is None else number_text(told.height_m))
+        self.quiet.setText("" if told.quiet is None else hours_words(told.quiet))
         self.folder.setText(settings.copies_into)
         self.folder.setEnabled(settings.can_be_copied)
         self.choose.setEnabled(settings.can_be_copied)
@@ -129,16 +161,41 @@ class SiteDialog(StoreDialog):
         if self._before is None or self._is_saving:
             return
         self.why.setText("")
+        try:
+            settings = self._settings()
+        except UsageError as error:
+            self.why.setText(str(error))
+            return
         self.save.setEnabled(False)
         self._is_saving = True
         wanted = SaveSiteSettings(
-            SiteSettings(
+            SiteForm(
                 self.name.text(),
                 self.zone.text(),
                 self.keys.currentData(),
                 self.passwords.currentData(),
                 self.folder.text(),
+                settings=settings,
             ),
             self._before,
         )
         self._client.write(wanted, self._on_saved, self._on_not_saved)
+
+    def _settings(self) -> SiteSettings:
+        """The position, height and quiet hours that are typed.
+
+        Raises
+        ------
+        UsageError
+            When one cannot be read.
+        """
+        position = position_from(self.position.text())
+        height = self.above_sea.text().strip()
+        return checked_settings(
+            SiteSettings(
+                latitude=None if position is None else position[0],
+                longitude=None if position is None else position[1],
+                height_m=typed_number(height) if height else None,
+                quiet=hours_of(self.quiet.text()),
+            )
+        )

@@ -1941,12 +1941,62 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
+      <source>latitude and longitude</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>latitude, longitude in degrees, such as 50.35, −4.14</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>height above the sea</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>metres, such as 12</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>quiet hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>none, or such as 22:00–06:00 or Mon–Fri 20:00–07:00</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
       <source>who needs an access key</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>where passwords are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Channels that have no quiet hours of their own tell only what is severe then.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Position</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Height above the sea</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Quiet hours</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2888,6 +2938,96 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>Replace {0} by another box</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>Key of the new box</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>Rename {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>New key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>retire</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>remove</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>restore</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} is where it was</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} restored</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} taken out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} put into use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} removed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} renamed to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} stands at {1}; its readings until then stay with {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0} replaced by {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>{0}, out of use since {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
+      <source>removed; deleted for good on {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/model.py" />
       <source>firmware {0}{1}</source>
       <translation type="unfinished" />
@@ -3044,6 +3184,16 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
+      <source>More</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Another key, another box, out of use, removed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
       <source>the picked message</source>
       <translation type="unfinished" />
     </message>
@@ -3054,12 +3204,67 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
+      <source>Rename… (F2)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Replace by another box…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Take out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Remove (Delete)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Stations out of use…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
       <source>Held</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/page.py" />
       <source>Controls: closed while the past is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>Stations out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>stations out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>Every station is in use, and none was removed lately.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>Put into use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/put_away_dialog.py" />
+      <source>Restore</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3084,7 +3289,22 @@
     </message>
     <message>
       <location filename="desk/stations/settings_dialog.py" />
-      <source>A station that is moved takes all its past with it.</source>
+      <source>since when it stands there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>always: all its past moves with it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>With a time, such as “yesterday 14:00”, earlier readings stay at the old place.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>Since</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3095,6 +3315,11 @@
     <message>
       <location filename="desk/stations/settings_dialog.py" />
       <source>A station stands at a place.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/settings_dialog.py" />
+      <source>Save its kind and cadence first, then move it from a moment on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3170,11 +3395,6 @@
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>No collector runs, so nobody can look at what it sends. It goes on as soon as one runs.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>Close</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -153,7 +153,7 @@ class LedgerModel:
         if moved:
             cells = {
                 self._where[one.id]
-                for one in self._state.site.series
+                for one in self._state.site.series_in_use
                 if one.station.id in moved and one.id in self._where
             }
             self._forget_worst(cells)
@@ -182,9 +182,10 @@ class LedgerModel:
         self._heads.clear()
         self._stations = stations_by_place(site)
         told_by = Counter(
-            slug for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series}
+            slug
+            for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series_in_use}
         )
-        quantities = {one.quantity.slug: one.quantity for one in site.series}
+        quantities = {one.quantity.slug: one.quantity for one in site.series_in_use}
         # What many places share stands first, so that rows can be compared.
         # What is worked out follows what is measured.
         ranked = sorted(
@@ -570,7 +571,11 @@ class LedgerModel:
     def shown_as(self, quantity: Quantity) -> DisplayUnit:
         """The unit and decimals of a column."""
         return next(
-            (one.shown for one in self._state.site.series if one.quantity.slug == quantity.slug),
+            (
+                one.shown
+                for one in self._state.site.series_in_use
+                if one.quantity.slug == quantity.slug
+            ),
             base_shown(quantity),
         )
 

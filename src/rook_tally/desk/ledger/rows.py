@@ -92,7 +92,7 @@ def groups_of(
 def series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:
     """Series by their place's id and their quantity."""
     found: dict[int, dict[str, list[Series]]] = {}
-    for one in site.series:
+    for one in site.series_in_use:
         of_place = found.setdefault(one.station.place.id, {})
         of_place.setdefault(one.quantity.slug, []).append(one)
     return found
@@ -104,7 +104,7 @@ def stations_by_place(site: Site) -> dict[int, list[Station]]:
     for one in site.stations:
         found.setdefault(one.place.id, []).append(one)
     worked: dict[int, dict[int, Station]] = {}
-    for series in site.series:
+    for series in site.series_in_use:
         place_id = series.station.place.id
         if place_id not in found:
             worked.setdefault(place_id, {})[series.station.id] = series.station

@@ -20,7 +20,7 @@ class ValueDialog(SavingDialog):
     so beside the field, and closes once it was taken.
 
     With `choices` it is one of them. With a `client` what `take` returns is a command: the dialog
-    closes once the store has carried it out, and says so when it has not.
+    closes once the store has carried it out, and says so when it has not; `on_saved` hears of it.
     """
 
     def __init__(
@@ -35,9 +35,10 @@ class ValueDialog(SavingDialog):
         client: ClientScope | None = None,
         choices: Sequence[str] = (),
         main_words: str = "",
+        on_saved: Callable[[UndoableResult], None] | None = None,
     ) -> None:
         super().__init__(theme, parent, main_words=main_words or tr("Save"))
-        self._take, self._client = take, client
+        self._take, self._client, self._on_saved = take, client, on_saved
         if client is not None:
             self.finished.connect(client.close)
         self.setWindowTitle(title)
@@ -76,4 +77,9 @@ class ValueDialog(SavingDialog):
             self.accept()
             return
         self.begin_saving()
-        self._client.write(command, self.saved, self.not_saved)
+        self._client.write(command, self._on_done, self.not_saved)
+
+    def _on_done(self, done: UndoableResult) -> None:
+        self.saved(done)
+        if self._on_saved is not None:
+            self._on_saved(done)

@@ -6,6 +6,7 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from datetime import tzinfo
 
 import numpy as np
 
@@ -290,6 +291,10 @@ class StationsModel:
     def is_collected(self) -> bool:
         """True while a collector runs."""
         return bool(self._state.collectors)
+
+    def moment(self) -> tuple[int, tzinfo]:
+        """Now, and the zone that times are typed in."""
+        return self.now_us, self._state.zone
 
     @property
     def is_live(self) -> bool:

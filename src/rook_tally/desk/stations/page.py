@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -87,6 +88,11 @@ class StationPageView(QWidget):
     key_wanted = Signal()
     notes_wanted = Signal()
     settings_wanted = Signal()
+    rename_wanted = Signal()
+    replace_wanted = Signal()
+    retire_wanted = Signal()
+    remove_wanted = Signal()
+    put_away_wanted = Signal()
 
     def __init__(self, theme: Theme, model: StationsModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -114,6 +120,18 @@ class StationPageView(QWidget):
         self.settings = QPushButton(tr("Settings…"))
         self.settings.setToolTip(tr("Its place, its kind, how often it reports (S)"))
         self.settings.setShortcut("S")
+        self.more = QPushButton(tr("More"))
+        self.more.setToolTip(tr("Another key, another box, out of use, removed"))
+        menu = QMenu(self.more)
+        for words, wanted in (
+            (tr("Rename… (F2)"), self.rename_wanted),
+            (tr("Replace by another box…"), self.replace_wanted),
+            (tr("Take out of use"), self.retire_wanted),
+            (tr("Remove (Delete)"), self.remove_wanted),
+            (tr("Stations out of use…"), self.put_away_wanted),
+        ):
+            menu.addAction(words, wanted.emit)
+        self.more.setMenu(menu)
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self._lay_out()
 
@@ -148,7 +166,8 @@ class StationPageView(QWidget):
         self._where.setWordWrap(True)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
-        for button in (self.sheet, self.settings, self.notes, self.new_key):
+        self.more.setObjectName("small")
+        for button in (self.sheet, self.settings, self.notes, self.new_key, self.more):
             buttons.addWidget(button)
         buttons.addStretch(1)
         head = self._heading("Message tape", "everything it says, and what became of it")

@@ -23,6 +23,7 @@ from rook_tally.desk.stations.commands import (
     WithdrawRequest,
 )
 from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
+from rook_tally.desk.stations.life_actions import LifeActions
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.notes_dialog import NotesDialog
@@ -52,6 +53,9 @@ class StationActions:
         self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
         self.adding: NewStationDialog | None = None
+        self.lives = LifeActions(
+            theme, model, client, parent, say_not_done=self._say_not_done, show_key=self._on_added
+        )
 
     def ask_control(self, key: str, name: str, value: str) -> None:
         """Have a control of a station set."""
@@ -171,7 +175,9 @@ class StationActions:
         """Let the person settle place, kind and cadence of the picked station."""
         station = self._model.picked
         if station is not None:
-            StationSettingsDialog(self._theme, self._client, station, self._parent).open()
+            StationSettingsDialog(
+                self._theme, self._client, station, self._model.moment, self._parent
+            ).open()
 
     def look_again(self) -> None:
         """Something may have been answered."""

@@ -91,6 +91,21 @@ class StationsView(QWidget):
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
         self.page.settings_wanted.connect(self.tasks.edit_settings)
+        lives = self.tasks.lives
+        self.page.rename_wanted.connect(lives.rename)
+        self.page.replace_wanted.connect(lives.replace)
+        self.page.retire_wanted.connect(lives.retire)
+        self.page.remove_wanted.connect(lives.remove)
+        self.page.put_away_wanted.connect(lives.show_put_away)
+        for keys, call in (("F2", lives.rename), ("Delete", lives.remove)):
+            shortcut = QShortcut(QKeySequence(keys), self.list)
+            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+            shortcut.activated.connect(call)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(
+            lambda at: self.page.more.menu().popup(self.list.viewport().mapToGlobal(at))
+        )
+        self.list.doubleClicked.connect(self.tasks.edit_settings)
         self.page.controls.asked.connect(self.tasks.ask_control)
         self.note.take_in_wanted.connect(self.tasks.take_in)
         self.note.dismiss_wanted.connect(lambda line: self.tasks.dismiss(line.station))

@@ -40,7 +40,7 @@ def series_found(letters: str, state: SiteState) -> list[Series]:
         )
         return all(word in told for word in words)
 
-    found = [one for one in state.site.series if holds(one)]
+    found = [one for one in state.site.series_in_use if holds(one)]
     return sorted(found, key=lambda one: one.id not in state.latest)
 
 

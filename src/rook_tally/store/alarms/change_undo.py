@@ -8,6 +8,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.store.alarms.records import drop_alarms
 from rook_tally.store.base import schema
+from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.site.change_history import change_of, write_down
 from rook_tally.store.site.row_changes import RowChange, put_back, recording
 
@@ -29,6 +30,11 @@ def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) ->
             **(one.after or {}),
         }:
             drop_alarms(connection, one.name)
+        if one.table == schema.correction.name:
+            told = {**(one.before or {}), **(one.after or {})}
+            series_id, from_us = told.get("series_id"), told.get("from_us")
+            if isinstance(series_id, int) and isinstance(from_us, int):
+                note_past_changed(connection, series_id, from_us)
 
 
 def undo_change(connection: Connection, number: int, *, who: str, now_us: int) -> int:

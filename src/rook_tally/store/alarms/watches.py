@@ -48,8 +48,7 @@ def all_targets(
     # Loaded late: a window shows its first picture without judging anything.
     from rook_tally.core.alarms.scope import targets_of
 
-    in_use = [one for one in site.series if one.station.retired_us is None]
-    series, in_groups = [named(one) for one in in_use], groups(connection)
+    series, in_groups = [named(one) for one in site.series_in_use], groups(connection)
     limits = {one.id: one.limits for one in site.series}
     found: list[WatchedSeries] = []
     troubles: dict[str, UsageError] = {}

@@ -79,9 +79,13 @@ def move_from(
 
 def rejoin(connection: Connection, station: Station, past: Station) -> None:
     """Undo `move_from`: the station stands where it stood, with all its readings in one."""
-    table = schema.station
+    table, series = schema.station, schema.series
     place_id = past.place.id
-    _join(connection, station, past)
+    # The older series are those that anything else may name.
+    _join(connection, past, station)
+    connection.execute(
+        sa.update(series).where(series.c.station_id == past.id).values(station_id=station.id)
+    )
     _delete(connection, past)
     connection.execute(sa.update(table).where(table.c.id == station.id).values(place_id=place_id))
 

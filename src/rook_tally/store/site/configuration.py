@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from typing import Any
@@ -140,6 +140,13 @@ class Site:
     settings: SiteSettings = field(default_factory=SiteSettings)
     retired: tuple[Station, ...] = ()
     aliases: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def series_in_use(self) -> Sequence[Series]:
+        """The series but those of stations out of use."""
+        if not self.retired:
+            return self.series
+        return [one for one in self.series if one.station.retired_us is None]
 
     def station(self, key: str) -> Station | None:
         """The station with this key, or None."""

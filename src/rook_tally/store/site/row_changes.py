@@ -35,6 +35,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.shown_unit,
     schema.kind,
     schema.series,
+    schema.correction,
 )
 _NAMES = {
     "place": "name",

@@ -42,7 +42,8 @@ def any_station(site: Site, key: str) -> Station:
     """
     found = next((one for one in (*site.stations, *site.retired) if one.key == key), None)
     if found is None:
-        raise UsageError(f"there is no station {key}", remedy="see rook-tally station list")
+        known = ", ".join(one.key for one in (*site.stations, *site.retired)) or "none yet"
+        raise UsageError(f"there is no station {key!r}", remedy=f"known: {known}")
     return found
 
 
