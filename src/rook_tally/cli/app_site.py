@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -9,6 +10,7 @@ import typer
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.quantities.unit_systems import UnitSystem
+from rook_tally.core.site_file.content import SitePart
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -66,6 +68,68 @@ def site_set(
         height_m=height,
         quiet=quiet,
     )
+
+
+OnlyOption = Annotated[
+    list[SitePart] | None,
+    typer.Option("--only", metavar="PART", help="One part alone, such as watch; several times."),
+]
+
+
+@site_app.command("export")
+def site_export(
+    context: typer.Context,
+    target: Annotated[
+        Path | None,
+        typer.Option("-o", "--output", metavar="FILE", help="Into this file, whose comments stay."),
+    ] = None,
+    only: OnlyOption = None,
+    secrets: Annotated[
+        bool, typer.Option("--secrets", help="With passwords and hashes of access keys.")
+    ] = False,
+    store: StoreOption = None,
+) -> None:
+    """Write everything that is configured as a site file."""
+    from rook_tally.cli.site_file import export
+
+    export(chosen_store(context, store), target, only or [], secrets=secrets)
+
+
+FileArgument = Annotated[
+    str, typer.Argument(metavar="FILE", help="A site file, or the name of a ready-made one.")
+]
+
+
+@site_app.command("plan")
+def site_plan(
+    context: typer.Context,
+    file: FileArgument,
+    only: OnlyOption = None,
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """Say what reading a site file would add, change and delete."""
+    from rook_tally.cli.site_file import plan
+
+    plan(chosen_store(context, store), file, only or [], as_json=as_json)
+
+
+@site_app.command("read")
+def site_read(
+    context: typer.Context, file: FileArgument, only: OnlyOption = None, store: StoreOption = None
+) -> None:
+    """Bring the site to what a site file says, all of it or nothing."""
+    from rook_tally.cli.site_file import read
+
+    read(chosen_store(context, store), file, only or [])
+
+
+@site_app.command("ready-made")
+def site_ready_made() -> None:
+    """List the site files that come with the program."""
+    from rook_tally.cli.site_file import list_ready_made
+
+    list_ready_made()
 
 
 changes_app = typer.Typer(help="What was changed, by whom and when.", invoke_without_command=True)

@@ -55,10 +55,16 @@ def watches_to_toml(watches: Sequence[Watch], ways: Sequence[Channel]) -> str:
     document["format"] = FORMAT
     if ways:
         bare = [msgspec.structs.replace(one, password="", secret="", apart="") for one in ways]
-        document["way"] = [_written(msgspec.to_builtins(one)) for one in bare]
+        document["way"] = [table_of(one) for one in bare]
     if watches:
-        document["watch"] = [_written(msgspec.to_builtins(one)) for one in watches]
+        document["watch"] = [table_of(one) for one in watches]
     return tomlkit.dumps(document)
+
+
+def table_of(told: Watch | Channel) -> dict[str, Any]:
+    """A watch or channel as a table of a file."""
+    table: dict[str, Any] = _written(msgspec.to_builtins(told))
+    return table
 
 
 def _written(value: Any) -> Any:
@@ -68,7 +74,7 @@ def _written(value: Any) -> Any:
     told: dict[str, Any] = {}
     for name, one in value.items():
         if name.endswith("_s") and isinstance(one, int | float):
-            told[name.removesuffix("_s")] = span_words(one)
+            told[name.removesuffix("_s")] = written_span(one)
         elif name.endswith("_min"):
             told[name.removesuffix("_min")] = f"{one // 60:02}:{one % 60:02}"
         elif name == "level":
@@ -106,12 +112,19 @@ def watches_from_toml(text: str) -> WatchFile:
             kept="nothing was changed",
         )
     return WatchFile(
-        tuple(_read(one, Watch) for one in document.get("watch", [])),
-        tuple(_read(one, Channel) for one in document.get("way", [])),
+        tuple(from_table(one, Watch) for one in document.get("watch", [])),
+        tuple(from_table(one, Channel) for one in document.get("way", [])),
     )
 
 
-def _read(table: Any, wanted: type[_T]) -> _T:
+def from_table(table: Any, wanted: type[_T]) -> _T:
+    """The watch or channel of a table.
+
+    Raises
+    ------
+    UsageError
+        With its name and what is wrong.
+    """
     name = table.get("name") or table.get("slug") or "?" if isinstance(table, dict) else "?"
     try:
         return msgspec.convert(_meant(table, wanted), type=wanted)
@@ -158,6 +171,13 @@ def _structs_in(kind: Any) -> list[Any]:
     return [
         one for one in (kind, *inner) if isinstance(one, type) and issubclass(one, msgspec.Struct)
     ]
+
+
+def written_span(length_s: float) -> str | float:
+    """A length of time in words, or as a number of seconds where words would round it."""
+    words = span_words(length_s)
+    found = _SPAN.fullmatch(words)
+    return words if found is not None and seconds_of(words) == length_s else length_s
 
 
 def seconds_of(text: Any) -> float:

@@ -21,8 +21,7 @@ from typing import Any
 
 import msgspec
 
-from rook_tally.core.alarms.files import seconds_of
-from rook_tally.core.alarms.sentences import span_words
+from rook_tally.core.alarms.files import seconds_of, written_span
 from rook_tally.core.errors import UsageError
 from rook_tally.core.wall.definitions import Pane, WallSheet
 from rook_tally.core.wall.tiling import trouble_of
@@ -38,11 +37,12 @@ def sheets_to_toml(sheets: Sequence[WallSheet]) -> str:
 
     document = tomlkit.document()
     document["format"] = FORMAT
-    document["sheet"] = [_written(one) for one in sheets]
+    document["sheet"] = [sheet_table(one) for one in sheets]
     return tomlkit.dumps(document)
 
 
-def _written(sheet: WallSheet) -> dict[str, Any]:
+def sheet_table(sheet: WallSheet) -> dict[str, Any]:
+    """A sheet as a table of a file."""
     told: dict[str, Any] = msgspec.to_builtins(sheet)
     panes = told.pop("panes", [])
     for pane in panes:
@@ -50,7 +50,7 @@ def _written(sheet: WallSheet) -> dict[str, Any]:
             if name in pane:
                 pane[name] = list(pane[name])
         if "span_s" in pane:
-            pane["span"] = span_words(pane.pop("span_s"))
+            pane["span"] = written_span(pane.pop("span_s"))
     if panes:
         told["pane"] = panes
     return told
@@ -81,10 +81,17 @@ def sheets_from_toml(text: str) -> tuple[WallSheet, ...]:
     told = document.get("sheet", [])
     if not isinstance(told, list):
         raise UsageError("sheets are written as [[sheet]]", kept=_KEPT, remedy=_REMEDY)
-    return tuple(_read(one) for one in told)
+    return tuple(sheet_from_table(one) for one in told)
 
 
-def _read(table: Any) -> WallSheet:
+def sheet_from_table(table: Any) -> WallSheet:
+    """The sheet of a table.
+
+    Raises
+    ------
+    UsageError
+        With its name, the pane and what is wrong.
+    """
     name = (table.get("name") or table.get("slug") or "?") if isinstance(table, dict) else "?"
     if not isinstance(table, dict):
         raise UsageError("sheets are written as [[sheet]]", kept=_KEPT, remedy=_REMEDY)

@@ -19,6 +19,10 @@ class Credentials:
     broker_hash: str
 
 
+NO_KEY = Credentials("", "")
+"""Of a station that has no access key (yet)."""
+
+
 def new_access_key() -> str:
     """A fresh key of 192 random bits, in letters, digits, - and _."""
     import secrets

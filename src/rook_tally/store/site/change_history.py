@@ -3,16 +3,19 @@ changes taken back."""
 
 from __future__ import annotations
 
+import enum
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from dataclasses import replace as replace_row
 
 import msgspec
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.store.base import schema
-from rook_tally.store.site.row_changes import RowChange, recording
+from rook_tally.store.site.row_changes import NAMES, RowChange, recording
 
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _ROW_CHANGES_DECODER = msgspec.json.Decoder(tuple[RowChange, ...])
@@ -35,6 +38,22 @@ class ConfigurationChange:
     words: str = ""
 
 
+class ChangeSort(enum.Enum):
+    """What became of something."""
+
+    ADDED = "added"
+    CHANGED = "changed"
+    DELETED = "deleted"
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeLine:
+    """What became of one thing, in a line."""
+
+    sort: ChangeSort
+    words: str
+
+
 @contextmanager
 def noting_changes(connection: Connection, *, who: str, now_us: int) -> Iterator[None]:
     """Write down what the statements within change in the configuration, if they do."""
@@ -53,7 +72,60 @@ def configuration_changes(connection: Connection, *, most: int = 200) -> list[Co
     places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
     names = {row.id: row.name for row in places}
     found = [change_of(row) for row in rows]
-    return [replace(one, words=_words(one.changes, names)) for one in found]
+    return [replace_row(one, words=_words(one.changes, names)) for one in found]
+
+
+def change_lines(connection: Connection, changes: tuple[RowChange, ...]) -> list[ChangeLine]:
+    """What changes do, a line each."""
+    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name)).tuples()
+    names = _names_in(changes) | dict(places.all())
+    return [ChangeLine(_sort(one), _told(one, names)) for one in _as_people_see(changes)]
+
+
+def _names_in(changes: tuple[RowChange, ...]) -> dict[int, str]:
+    """The places that changes deleted, by their number."""
+    return {
+        one.key: str(one.before["name"])
+        for one in changes
+        if one.table == schema.place.name
+        and isinstance(one.key, int)
+        and one.before is not None
+        and "name" in one.before
+    }
+
+
+def _as_people_see(changes: tuple[RowChange, ...]) -> list[RowChange]:
+    """Changes of rows as changes of things: a row that stands for another thing afterwards is one
+    deleted and one added."""
+    found: list[RowChange] = []
+    for one in changes:
+        if one.before is not None and one.after is not None and _is_another_thing(one):
+            name = str(one.after.get(NAMES.get(one.table, ""), ""))
+            found += [replace(one, after=None), replace(one, before=None, name=name)]
+        else:
+            found.append(one)
+    return sorted(found, key=lambda one: one.after is None, reverse=True)
+
+
+def _is_another_thing(one: RowChange) -> bool:
+    before, after = one.before or {}, one.after or {}
+    if one.table == schema.limit_rule.name:
+        return bool({"quantity", "place_id"} & before.keys())
+    if NAMES.get(one.table) not in before:
+        return False
+    told, now = _members(before), _members(after)
+    changed = [name for name in {**told, **now} if told.get(name) != now.get(name)]
+    return len(changed) > _RENAMED
+
+
+_RENAMED = 2
+"""So many members a renamed thing changes: its name, and what formulas call it."""
+
+
+def _sort(one: RowChange) -> ChangeSort:
+    if one.before is None:
+        return ChangeSort.ADDED
+    return ChangeSort.DELETED if one.after is None else ChangeSort.CHANGED
 
 
 def _newest(connection: Connection) -> int:
@@ -84,8 +156,10 @@ def change_of(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
 
 
 def _words(changes: tuple[RowChange, ...], places: Mapping[int, str]) -> str:
-    told = [_told(one, places) for one in changes[:_MOST_TOLD]]
-    more = len(changes) - len(told)
+    seen = _as_people_see(changes)
+    names = {**places, **_names_in(changes)}
+    told = [_told(one, names) for one in seen[:_MOST_TOLD]]
+    more = len(seen) - len(told)
     return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
 
 
@@ -122,6 +196,7 @@ _MEMBERS = {
 }
 _NOUNS = {
     "station_alias": "former key",
+    "way": "channel",
     "place_group": "group",
     "shown_unit": "unit of",
     "limit_rule": "limits of",

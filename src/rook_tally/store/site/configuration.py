@@ -418,8 +418,8 @@ def add_station(
             kind=kind.slug,
             cadence_s=kind.cadence_s if cadence_s is None else cadence_s,
             learns_cadence=cadence_s is None if learns_cadence is None else learns_cadence,
-            access_hash=credentials.access_hash,
-            broker_hash=credentials.broker_hash,
+            access_hash=credentials.access_hash or None,
+            broker_hash=credentials.broker_hash or None,
             position=position,
         )
     )

@@ -67,6 +67,32 @@ def show_in_unit(connection: Connection, quantity: Quantity, unit: Unit) -> None
     note_change(connection, Subject.SITE)
 
 
+def write_units(connection: Connection, wanted: Mapping[str, str]) -> None:
+    """Show quantities in these units, by slug and symbol, and all others in their base units.
+
+    Raises
+    ------
+    UsageError
+        When a quantity is not shown in such a unit.
+    """
+    if units_picked(connection) == dict(wanted):
+        return
+    for slug, symbol in wanted.items():
+        quantity = QUANTITIES.get(slug)
+        # What is worked out has a quantity of its own, which need not be there yet.
+        if quantity is not None and symbol not in [one.symbol for one in quantity.units]:
+            known = ", ".join(one.symbol for one in quantity.units)
+            raise UsageError(
+                f"{quantity.name} is not shown in {symbol}", remedy=f"choose one of: {known}"
+            )
+    table = schema.shown_unit
+    connection.execute(sa.delete(table))
+    if wanted:
+        rows = [{"quantity": slug, "unit": symbol} for slug, symbol in wanted.items()]
+        connection.execute(sa.insert(table), rows)
+    note_change(connection, Subject.SITE)
+
+
 def show_in_system(connection: Connection, system: UnitSystem) -> None:
     """Show every quantity in the units of a system from now on; what is worked out follows."""
     table = schema.shown_unit

@@ -14,11 +14,21 @@ from rook_tally.store.base.changes import Subject, note_change
 
 def kinds(connection: Connection) -> dict[str, Kind]:
     """All kinds by slug; the site's own win over ours of the same slug."""
-    own = {
+    return KINDS | own_kinds(connection)
+
+
+def own_kinds(connection: Connection) -> dict[str, Kind]:
+    """The site's own kinds by slug."""
+    return {
         row.slug: kind_from_toml(row.document)
         for row in connection.execute(sa.select(schema.kind).order_by(schema.kind.c.slug))
     }
-    return KINDS | own
+
+
+def delete_kind(connection: Connection, slug: str) -> None:
+    """Delete a kind of one's own; stations of it go on with the fields they have."""
+    connection.execute(sa.delete(schema.kind).where(schema.kind.c.slug == slug))
+    note_change(connection, Subject.SITE)
 
 
 def keep_kind(connection: Connection, kind: Kind) -> None:

@@ -28,6 +28,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.working,
     schema.worked,
     schema.place_group,
+    schema.way,
     schema.watch,
     schema.sheet,
     schema.remark,
@@ -37,13 +38,14 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.series,
     schema.correction,
 )
-_NAMES = {
+NAMES = {
     "place": "name",
     "station": "key",
     "station_alias": "name",
     "limit_rule": "quantity",
     "working": "slug",
     "place_group": "name",
+    "way": "name",
     "watch": "slug",
     "sheet": "slug",
     "remark": "text",
@@ -51,6 +53,8 @@ _NAMES = {
     "kind": "slug",
     "series": "field",
 }
+"""The column that people know a row of a table by."""
+_SECRETS = ("password", "secret", "apart")
 _BY_NAME = {one.name: one for one in _TABLES}
 _SUBJECTS = (Subject.SITE, Subject.WORKINGS, Subject.WATCHES, Subject.SHEETS, Subject.REMARKS)
 
@@ -84,8 +88,8 @@ def recording(connection: Connection) -> Iterator[RowChanges]:
         old, new = before.get(where), after.get(where)
         if old == new:
             continue
-        name = str(({} if old is None else old).get(_NAMES.get(where[0], ""), ""))
-        name = name or str(({} if new is None else new).get(_NAMES.get(where[0], ""), ""))
+        name = str(({} if old is None else old).get(NAMES.get(where[0], ""), ""))
+        name = name or str(({} if new is None else new).get(NAMES.get(where[0], ""), ""))
         if (old is None or new is None) and _is_the_collectors(where[0], old or new or {}):
             continue
         if old is not None and new is not None:
@@ -148,10 +152,33 @@ def _write_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
 
 def _write(connection: Connection, change: RowChange, columns: Columns, *, is_new: bool) -> None:
     table, key = _of(change)
+    if table is schema.way:
+        columns = _with_secrets(connection, change, columns)
     if is_new:
         connection.execute(sa.insert(table).values(**columns))
     else:
         connection.execute(sa.update(table).where(key == change.key).values(**columns))
+
+
+def _with_secrets(connection: Connection, change: RowChange, columns: Columns) -> Columns:
+    """A channel's columns with what is secret of it as it stands: that is not written down with
+    what was changed."""
+    table = schema.way
+    found = connection.execute(
+        sa.select(table.c.document).where(table.c.name == change.key)
+    ).scalar()
+    if found is None or "document" not in columns:
+        return columns
+    told = msgspec.json.decode(str(columns["document"]))
+    now = msgspec.json.decode(found)
+    kept = {name: now[name] for name in _SECRETS if name in now}
+    return columns | {"document": msgspec.json.encode(told | kept).decode()}
+
+
+def _without_secrets(columns: Columns) -> Columns:
+    told = msgspec.json.decode(str(columns["document"]))
+    bare = {name: value for name, value in told.items() if name not in _SECRETS}
+    return columns | {"document": msgspec.json.encode(bare).decode()}
 
 
 def _of(change: RowChange) -> tuple[sa.Table, sa.Column[object]]:
@@ -172,5 +199,7 @@ def _rows(connection: Connection) -> dict[Key, Columns]:
         for row in connection.execute(wanted).mappings():
             # SQLAlchemy's own kind of text is none for JSON.
             columns = {str(name): value for name, value in row.items()}
+            if table is schema.way:
+                columns = _without_secrets(columns)
             found[str(table.name), row[key.name]] = columns
     return found

@@ -40,8 +40,11 @@ def workings(connection: Connection) -> list[Working]:
     return [_WORKING_DECODER.decode(row.document) for row in rows]
 
 
-def save_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
-    """Write a working down, in place of the one with its slug or of `instead_of`.
+def save_working(
+    connection: Connection, working: Working, *, instead_of: str = "", may_wait: bool = False
+) -> None:
+    """Write a working down, in place of the one with its slug or of `instead_of`. One that
+    `may_wait` is worked out once what it names is there.
 
     Raises
     ------
@@ -78,7 +81,7 @@ def save_working(connection: Connection, working: Working, *, instead_of: str = 
         )
     note_change(connection, Subject.WORKINGS)
     troubles = bind_workings(connection)
-    if working.slug in troubles:
+    if working.slug in troubles and not may_wait:
         raise troubles[working.slug]
 
 

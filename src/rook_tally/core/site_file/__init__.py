@@ -1,0 +1,1 @@
+"""A site as a file: everything that is configured, to keep, to hand on, to write by hand."""

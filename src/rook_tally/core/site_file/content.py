@@ -1,0 +1,127 @@
+"""The content of a site file."""
+
+from __future__ import annotations
+
+import enum
+
+import msgspec
+
+from rook_tally.core.alarms.channels import Channel
+from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.quantities.kinds import Kind
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.site_settings import SiteSettings
+from rook_tally.core.wall.definitions import WallSheet
+from rook_tally.core.workings.definitions import Working
+
+
+class SitePart(enum.Enum):
+    """A part of a site file, as the file calls its tables."""
+
+    SITE = "site"
+    UNITS = "units"
+    KINDS = "kind"
+    PLACES = "place"
+    STATIONS = "station"
+    LIMITS = "limit"
+    GROUPS = "group"
+    WORKINGS = "working"
+    CHANNELS = "channel"
+    WATCHES = "watch"
+    SHEETS = "sheet"
+
+
+class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """The site itself."""
+
+    name: str
+    zone: str
+    settings: SiteSettings = SiteSettings()
+
+
+class PlaceEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A place; `inside` names the one it is in."""
+
+    name: str
+    inside: str = ""
+    outdoors: bool = False
+
+
+class CorrectionEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A correction of a field from a moment on."""
+
+    from_us: int
+    gain: float
+    offset: float
+    who: str = ""
+    why: str = ""
+
+
+class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A field of a station: what it measures, in which unit it is sent, limits of its own (in the
+    base unit) and corrections; `names` are further names it is sent under."""
+
+    name: str
+    quantity: str
+    unit: str
+    names: tuple[str, ...] = ()
+    limits: Limits | None = None
+    corrections: tuple[CorrectionEntry, ...] = ()
+
+
+class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A station. `cadence_s` None is learned from what it sends; `aliases` are keys it had before;
+    hashes of its access key only where secrets are asked for."""
+
+    key: str
+    place: str
+    kind: str = "plain"
+    cadence_s: float | None = None
+    notes: str = ""
+    latitude: float | None = None
+    longitude: float | None = None
+    aliases: tuple[str, ...] = ()
+    retired_us: int | None = None
+    access_hash: str = ""
+    broker_hash: str = ""
+    fields: tuple[FieldEntry, ...] = ()
+
+
+class LimitEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """Limits of a quantity, in its base unit; at a place, or with none on the whole site."""
+
+    quantity: str
+    place: str = ""
+    limits: Limits
+
+
+class GroupEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A group of places, and of series told as station and field."""
+
+    name: str
+    places: tuple[str, ...] = ()
+    series: tuple[tuple[str, str], ...] = ()
+
+
+class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
+    """All of it. A part that is None is not in the file, and reading it leaves that part of a site
+    alone."""
+
+    site: SiteEntry | None = None
+    units: dict[str, str] | None = None
+    kinds: tuple[Kind, ...] | None = None
+    places: tuple[PlaceEntry, ...] | None = None
+    stations: tuple[StationEntry, ...] | None = None
+    limits: tuple[LimitEntry, ...] | None = None
+    groups: tuple[GroupEntry, ...] | None = None
+    workings: tuple[Working, ...] | None = None
+    channels: tuple[Channel, ...] | None = None
+    watches: tuple[Watch, ...] | None = None
+    sheets: tuple[WallSheet, ...] | None = None
+
+    def only(self, parts: frozenset[SitePart]) -> SiteContent:
+        """Some parts of it."""
+        names = {one: one.name.lower() for one in SitePart}
+        return msgspec.structs.replace(
+            self, **{name: None for part, name in names.items() if part not in parts}
+        )

@@ -1,0 +1,254 @@
+"""A site file written: as a new text, or into one that is there, whose comments stay."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import msgspec
+
+from rook_tally.core.alarms.files import table_of, written_span
+from rook_tally.core.alarms.sentences import hours_words
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.kind_files import kind_to_toml
+from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.site_file.content import (
+    FieldEntry,
+    GroupEntry,
+    LimitEntry,
+    PlaceEntry,
+    SiteContent,
+    SiteEntry,
+    StationEntry,
+)
+from rook_tally.core.timestamps import rfc3339
+from rook_tally.core.wall.files import sheet_table
+from rook_tally.core.workings.definitions import Placement, Score, Working
+
+FORMAT = 1
+Table = dict[str, Any]
+# What tells one table of an array from another.
+_NAMED_BY = {
+    "place": ("name",),
+    "kind": ("slug",),
+    "station": ("key",),
+    "field": ("name",),
+    "correction": ("from",),
+    "limit": ("quantity", "place"),
+    "group": ("name",),
+    "working": ("slug",),
+    "channel": ("name",),
+    "watch": ("slug",),
+    "sheet": ("slug",),
+}
+
+
+def site_to_tables(content: SiteContent) -> Table:
+    """The tables of a file, in the order in which it has them. A part that is there and empty is an
+    empty array: reading it takes away what a site has of it."""
+    told: Table = {"format": FORMAT}
+    if content.site is not None:
+        told["site"] = _site(content.site)
+    if content.units is not None:
+        told["units"] = dict(sorted(content.units.items()))
+    parts: tuple[tuple[str, Sequence[Any] | None, Any], ...] = (
+        ("kind", content.kinds, lambda one: tomllib.loads(kind_to_toml(one))),
+        ("place", content.places, _place),
+        ("station", content.stations, _station),
+        ("limit", content.limits, _limit),
+        ("group", content.groups, _group),
+        ("working", content.workings, _working),
+        ("channel", content.channels, table_of),
+        ("watch", content.watches, table_of),
+        ("sheet", content.sheets, sheet_table),
+    )
+    return told | {
+        name: [write(one) for one in part] for name, part, write in parts if part is not None
+    }
+
+
+def site_to_toml(content: SiteContent, before: str = "") -> str:
+    """A site as the text of a file. `before` is the text that is there: what did not change stays
+    as it is written, with its comments.
+
+    Raises
+    ------
+    UsageError
+        When what is there is no TOML.
+    """
+    import tomlkit
+    from tomlkit.exceptions import TOMLKitError
+
+    tables = site_to_tables(content)
+    if not before.strip():
+        return tomlkit.dumps(tables)
+    try:
+        document = tomlkit.parse(before)
+    except TOMLKitError as error:
+        raise UsageError(
+            f"what is there is no TOML: {error}",
+            kept="it was left as it is",
+            remedy="mend it, or name another file",
+        ) from error
+    _renew(document, tables)
+    return tomlkit.dumps(document)
+
+
+def _renew(table: Any, wanted: Mapping[str, Any]) -> None:
+    """Make a table of a document say what is wanted, and leave alone what says so already."""
+    for name in [one for one in table if one not in wanted]:
+        del table[name]
+    for name, value in wanted.items():
+        known = table.get(name)
+        if known is not None and _plain(known) == value:
+            continue
+        if isinstance(value, dict) and isinstance(known, dict):
+            _renew(known, value)
+        elif name in _NAMED_BY and value and _is_array_of_tables(known):
+            table[name] = _renewed_array(known, value, _NAMED_BY[name])
+        else:
+            table[name] = value
+
+
+def _renewed_array(known: Any, wanted: Sequence[Table], named_by: tuple[str, ...]) -> Any:
+    import tomlkit
+
+    def name_of(table: Mapping[str, Any]) -> tuple[Any, ...]:
+        return tuple(_plain(table.get(one, "")) for one in named_by)
+
+    there = {name_of(one): one for one in known}
+    array = tomlkit.aot()
+    for one in wanted:
+        found = there.get(name_of(one))
+        if found is None:
+            found = tomlkit.item(one)
+        else:
+            _renew(found, one)
+        array.append(found)
+    return array
+
+
+def _is_array_of_tables(value: Any) -> bool:
+    from tomlkit.items import AoT
+
+    return isinstance(value, AoT)
+
+
+def _plain(value: Any) -> Any:
+    return value.unwrap() if hasattr(value, "unwrap") else value
+
+
+def _site(one: SiteEntry) -> Table:
+    told: Table = {"name": one.name, "zone": one.zone}
+    settings = one.settings
+    for name, value in (
+        ("latitude", settings.latitude),
+        ("longitude", settings.longitude),
+        ("height_m", settings.height_m),
+        ("quiet", None if settings.quiet is None else hours_words(settings.quiet)),
+    ):
+        if value is not None:
+            told[name] = value
+    return told
+
+
+def _place(one: PlaceEntry) -> Table:
+    told: Table = {"name": one.name}
+    if one.inside:
+        told["in"] = one.inside
+    if one.outdoors:
+        told["outdoors"] = True
+    return told
+
+
+def _station(one: StationEntry) -> Table:
+    told: Table = {"key": one.key, "place": one.place, "kind": one.kind}
+    if one.cadence_s is not None:
+        told["every"] = written_span(one.cadence_s)
+    for name in ("notes", "latitude", "longitude", "access_hash", "broker_hash"):
+        value = getattr(one, name)
+        if value not in (None, ""):
+            told[name] = value
+    if one.aliases:
+        told["aliases"] = list(one.aliases)
+    if one.retired_us is not None:
+        told["retired"] = rfc3339(one.retired_us)
+    if one.fields:
+        told["field"] = [_field(each) for each in one.fields]
+    return told
+
+
+def _field(one: FieldEntry) -> Table:
+    told: Table = {"name": one.name, "quantity": one.quantity, "unit": one.unit}
+    if one.names:
+        told["names"] = list(one.names)
+    if one.limits is not None:
+        told["limits"] = _sides(one.limits)
+    if one.corrections:
+        told["correction"] = [
+            {
+                "from": rfc3339(each.from_us),
+                "gain": each.gain,
+                "offset": each.offset,
+                "who": each.who,
+                "why": each.why,
+            }
+            for each in one.corrections
+        ]
+    return told
+
+
+def _limit(one: LimitEntry) -> Table:
+    told: Table = {"quantity": one.quantity}
+    if one.place:
+        told["place"] = one.place
+    return told | _sides(one.limits)
+
+
+def _sides(limits: Limits) -> Table:
+    sides = {"above": _levels(limits.above), "below": _levels(limits.below)}
+    return {name: levels for name, levels in sides.items() if levels}
+
+
+def _levels(four: Four) -> dict[str, float]:
+    return {
+        level.wording: value
+        for level, value in zip(list(Level)[1:], four, strict=True)
+        if value is not None
+    }
+
+
+def _group(one: GroupEntry) -> Table:
+    told: Table = {"name": one.name, "places": list(one.places)}
+    if one.series:
+        told["series"] = [{"station": station, "field": field} for station, field in one.series]
+    return told
+
+
+def _working(one: Working) -> Table:
+    told: Table = {"slug": one.slug, "name": one.name}
+    if one.formula:
+        told["formula"] = one.formula
+    if one.made is not Placement.ONCE:
+        told["made"] = one.made.value
+    for name in ("place", "group"):
+        if value := getattr(one, name):
+            told[name] = value
+    if one.decimals is not None:
+        told["decimals"] = one.decimals
+    if one.limits is not None:
+        told["limits"] = _sides(one.limits)
+    if one.score is not None:
+        told["score"] = _score(one.score)
+    return told
+
+
+def _score(one: Score) -> Table:
+    told: Table = {"way": one.way.value, "least": one.least}
+    if one.variant_of:
+        told["variant_of"] = one.variant_of
+    inputs = [msgspec.to_builtins(each) for each in one.inputs]
+    return told | {
+        "input": [each | {"points": [list(pair) for pair in each["points"]]} for each in inputs]
+    }

@@ -1,0 +1,129 @@
+"""What a site is configured to be, as the content of a site file."""
+
+from __future__ import annotations
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.channels import BUILT_IN, Channel
+from rook_tally.core.quantities.limit_rules import LimitOrigin
+from rook_tally.core.quantities.named_series import Group
+from rook_tally.core.site_file.content import (
+    CorrectionEntry,
+    FieldEntry,
+    GroupEntry,
+    LimitEntry,
+    PlaceEntry,
+    SiteContent,
+    SiteEntry,
+    StationEntry,
+)
+from rook_tally.store.alarms import watches, ways
+from rook_tally.store.base import schema
+from rook_tally.store.site.configuration import Series, Site, Station, load_site
+from rook_tally.store.site.corrections import correction_entries
+from rook_tally.store.site.display_units import units_picked
+from rook_tally.store.site.kinds import own_kinds
+from rook_tally.store.site.limit_rules import limit_rules
+from rook_tally.store.site.wall_sheets import sheets
+from rook_tally.store.workings import groups, workings
+
+
+def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
+    """All that is configured. Passwords, and hashes of access keys, only where secrets are asked
+    for."""
+    site = load_site(connection)
+    names = {one.id: one.name for one in site.places}
+    return SiteContent(
+        site=SiteEntry(name=site.name, zone=site.zone, settings=site.settings),
+        units=units_picked(connection),
+        kinds=tuple(own_kinds(connection).values()),
+        places=tuple(
+            PlaceEntry(
+                name=one.name, inside=names.get(one.parent_id or 0, ""), outdoors=not one.indoors
+            )
+            for one in site.places
+        ),
+        stations=_stations(connection, site, secrets=secrets),
+        limits=tuple(
+            LimitEntry(quantity=quantity, place=names.get(place_id or 0, ""), limits=limits)
+            for (quantity, place_id), limits in sorted(
+                limit_rules(connection).items(), key=lambda one: (one[0][0], one[0][1] or 0)
+            )
+        ),
+        groups=tuple(_group(one, site) for one in groups(connection)),
+        workings=tuple(workings(connection)),
+        channels=tuple(_channels(connection, secrets=secrets)),
+        watches=tuple(watches(connection)),
+        sheets=tuple(sheets(connection)),
+    )
+
+
+def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[StationEntry, ...]:
+    table = schema.station.c
+    learns = dict(connection.execute(sa.select(table.id, table.learns_cadence)).tuples().all())
+    series: dict[int, list[Series]] = {}
+    for one in site.series:
+        series.setdefault(one.station.id, []).append(one)
+    aliases: dict[int, list[str]] = {}
+    for name, number in sorted(site.aliases.items()):
+        aliases.setdefault(number, []).append(name)
+    others: dict[int, list[str]] = {}
+    for (_, name), series_id in sorted(site.other_names.items()):
+        others.setdefault(series_id, []).append(name)
+
+    def entry(one: Station) -> StationEntry:
+        return StationEntry(
+            key=one.key,
+            place=one.place.name,
+            kind=one.kind.slug,
+            cadence_s=None if learns[one.id] else one.cadence_s,
+            notes=one.notes,
+            latitude=one.latitude,
+            longitude=one.longitude,
+            aliases=tuple(aliases.get(one.id, ())),
+            retired_us=one.retired_us,
+            access_hash=(one.access_hash or "") if secrets else "",
+            broker_hash=(one.broker_hash or "") if secrets else "",
+            fields=tuple(
+                _field(connection, each, tuple(others.get(each.id, ())))
+                for each in series.get(one.id, ())
+            ),
+        )
+
+    return tuple(entry(one) for one in (*site.stations, *site.retired))
+
+
+def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> FieldEntry:
+    return FieldEntry(
+        name=one.field,
+        quantity=one.quantity.slug,
+        unit=one.unit,
+        names=names,
+        limits=one.limits if one.limits_from is LimitOrigin.SERIES else None,
+        corrections=tuple(
+            CorrectionEntry(
+                from_us=each.correction.from_us,
+                gain=each.correction.gain,
+                offset=each.correction.offset,
+                who=each.who,
+                why=each.why,
+            )
+            for each in correction_entries(connection, one.id)
+        ),
+    )
+
+
+def _group(one: Group, site: Site) -> GroupEntry:
+    known = {each.id: (each.station.key, each.field) for each in site.series}
+    series = tuple(known[number] for number in one.series if number in known)
+    return GroupEntry(name=one.name, places=one.places, series=series)
+
+
+def _channels(connection: Connection, *, secrets: bool) -> list[Channel]:
+    """The channels, but those of every site that nobody has changed."""
+    changed = [one for one in ways(connection) if one not in BUILT_IN]
+    if secrets:
+        return changed
+    return [msgspec.structs.replace(one, password="", secret="", apart="") for one in changed]

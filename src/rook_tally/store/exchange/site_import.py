@@ -1,0 +1,394 @@
+"""A site brought to what a site file says: all of it or nothing, in the caller's transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import msgspec
+import sqlalchemy as sa
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.channels import BUILT_IN, Channel
+from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
+from rook_tally.core.quantities.named_series import Group
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.corrections import Correction
+from rook_tally.core.site_file.content import (
+    FieldEntry,
+    GroupEntry,
+    LimitEntry,
+    PlaceEntry,
+    SiteContent,
+    StationEntry,
+)
+from rook_tally.core.wall.definitions import WallSheet
+from rook_tally.store.alarms import remove_watch, save_watch, watches
+from rook_tally.store.alarms.watches import remove_channel, save_channel, ways
+from rook_tally.store.base import schema
+from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.base.credentials import NO_KEY, Credentials
+from rook_tally.store.site.configuration import (
+    Series,
+    Station,
+    add_series,
+    add_station,
+    check_key_is_free,
+    continue_field,
+    describe_station,
+    load_site,
+    set_site,
+    settle_site,
+)
+from rook_tally.store.site.corrections import (
+    add_correction,
+    correction_entries,
+    withdraw_correction,
+)
+from rook_tally.store.site.display_units import write_units
+from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
+from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
+from rook_tally.store.site.places import (
+    delete_place,
+    make_place,
+    nest_place,
+    order_places,
+    set_indoors,
+)
+from rook_tally.store.site.station_lives import any_station
+from rook_tally.store.site.station_settings import settle_station
+from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
+from rook_tally.store.workings import (
+    groups,
+    remove_group,
+    remove_working,
+    save_group,
+    save_working,
+    workings,
+)
+
+
+def put_content(connection: Connection, content: SiteContent, *, who: str, now_us: int) -> None:
+    """Bring a site to what a file says. A part that is in the file is all there is of it: what the
+    site has beyond that goes. Stations, and places where something stands, are never taken away;
+    that is for whoever means to part with their readings.
+
+    Raises
+    ------
+    UsageError
+        With what it is about; the caller's transaction is to be undone then.
+    """
+    for kind in content.kinds or ():
+        if own_kinds(connection).get(kind.slug) != kind:
+            keep_kind(connection, kind)
+    _make_places(connection, content.places or ())
+    if content.places is not None:
+        _arrange_places(connection, content.places)
+    if content.stations is not None:
+        _put_stations(connection, content.stations)
+        _put_fields(connection, content.stations, who=who, now_us=now_us)
+    if content.site is not None:
+        set_site(connection, name=content.site.name, zone=content.site.zone)
+        settle_site(connection, content.site.settings)
+    if content.units is not None:
+        write_units(connection, content.units)
+    if content.limits is not None:
+        _put_limits(connection, content.limits)
+    _put_definitions(connection, content, now_us=now_us)
+    _take_away(connection, content)
+
+
+def _make_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:
+    there = {one.name for one in load_site(connection).places}
+    for one in wanted:
+        if one.name not in there:
+            make_place(connection, one.name, indoors=not one.outdoors)
+
+
+def _arrange_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:
+    site = load_site(connection)
+    names = {one.id: one.name for one in site.places}
+    known = {one.name: one for one in site.places}
+    for one in wanted:
+        place = known[one.name]
+        if place.indoors is one.outdoors:
+            set_indoors(connection, one.name, indoors=not one.outdoors)
+        if names.get(place.parent_id or 0, "") != one.inside:
+            # Out of all first: two that change places are for a moment in none.
+            nest_place(connection, one.name, "")
+    for one in wanted:
+        if one.inside:
+            nest_place(connection, one.name, one.inside)
+    order = [one.name for one in wanted]
+    if [name for name in known if name in order] != order:
+        order_places(connection, order)
+
+
+def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> None:
+    """The stations themselves. Read once before and once after those that are new, not once for
+    each: a site may have a thousand."""
+    site, known = load_site(connection), kinds(connection)
+    there = {each.key for each in (*site.stations, *site.retired)}
+    for one in wanted:
+        kind = known.get(one.kind)
+        if kind is None:
+            raise UsageError(
+                f"station {one.key}: there is no kind {one.kind}",
+                remedy="name it in the file as well",
+            )
+        if one.key not in there:
+            keyed = Credentials(one.access_hash, one.broker_hash) if one.access_hash else NO_KEY
+            add_station(
+                connection,
+                one.key,
+                place=one.place,
+                kind=kind,
+                cadence_s=one.cadence_s,
+                credentials=keyed,
+            )
+    site = load_site(connection)
+    table = schema.station
+    rows = connection.execute(sa.select(table.c.id, table.c.learns_cadence)).tuples()
+    learns = dict(rows.all())
+    for one in wanted:
+        station = any_station(site, one.key)
+        is_learned = one.cadence_s is None
+        settle_station(
+            connection,
+            station,
+            place=None if one.place == station.place.name else one.place,
+            kind=None if one.kind == station.kind.slug else one.kind,
+            cadence_s=None
+            if one.cadence_s == station.cadence_s and not learns[station.id]
+            else one.cadence_s,
+        )
+        if learns[station.id] != is_learned or station.retired_us != one.retired_us:
+            connection.execute(
+                sa.update(table)
+                .where(table.c.id == station.id)
+                .values(learns_cadence=is_learned, retired_us=one.retired_us)
+            )
+            note_change(connection, Subject.SITE)
+        told = (one.notes, one.latitude, one.longitude)
+        if told != (station.notes, station.latitude, station.longitude):
+            describe_station(
+                connection, station, notes=told[0], latitude=told[1], longitude=told[2]
+            )
+        _put_aliases(connection, station, one.aliases)
+
+
+def _put_aliases(connection: Connection, station: Station, wanted: Iterable[str]) -> None:
+    alias, names = schema.station_alias, set(wanted)
+    mine = sa.select(alias.c.name).where(alias.c.station_id == station.id)
+    there = set(connection.execute(mine).scalars())
+    for name in there - names:
+        connection.execute(sa.delete(alias).where(alias.c.name == name))
+    for name in sorted(names - there):
+        check_key_is_free(connection, name)
+        connection.execute(sa.insert(alias).values(name=name, station_id=station.id))
+
+
+def _put_fields(
+    connection: Connection, wanted: Sequence[StationEntry], *, who: str, now_us: int
+) -> None:
+    """Their fields: begun where they are new, with limits, names and corrections."""
+    site = load_site(connection)
+    there = {(one.station.id, one.field): one for one in site.series}
+    for entry in wanted:
+        station = any_station(site, entry.key)
+        for one in entry.fields:
+            series = there.get((station.id, one.name))
+            if series is None:
+                series = add_series(
+                    connection,
+                    station,
+                    field=one.name,
+                    quantity=QUANTITIES[one.quantity],
+                    unit=one.unit,
+                    limits=one.limits,
+                )
+            else:
+                _check_meaning(series, one)
+                own = series.limits if series.limits_from is LimitOrigin.SERIES else None
+                if own != one.limits:
+                    scope = LimitScope(quantity=one.quantity, series_id=series.id)
+                    set_limits_of(connection, scope, one.limits)
+            for name in one.names:
+                if site.other_names.get((station.id, name)) != series.id:
+                    continue_field(connection, station, name, series)
+            _put_corrections(connection, series, one, who=who, now_us=now_us)
+
+
+def _check_meaning(series: Series, one: FieldEntry) -> None:
+    if (series.quantity.slug, series.unit) != (one.quantity, one.unit):
+        raise UsageError(
+            f"station {series.station.key}: {one.name} has measured {series.quantity.name} in "
+            f"{series.unit or 'no unit'}",
+            kept="nothing was changed",
+            remedy="let the file say so too; readings are not turned into another quantity",
+        )
+
+
+def _put_corrections(
+    connection: Connection, series: Series, one: FieldEntry, *, who: str, now_us: int
+) -> None:
+    wanted = {
+        (Correction(each.from_us, each.gain, each.offset), each.who, each.why)
+        for each in one.corrections
+    }
+    there = {
+        (each.correction, each.who, each.why): each.id
+        for each in correction_entries(connection, series.id)
+    }
+    for told, number in there.items():
+        if told not in wanted:
+            withdraw_correction(connection, number)
+    for correction, by, why in sorted(wanted - there.keys(), key=lambda each: each[0].from_us):
+        add_correction(connection, series.id, correction, who=by or who, why=why, now_us=now_us)
+
+
+def _put_limits(connection: Connection, wanted: Sequence[LimitEntry]) -> None:
+    names: dict[int | None, str] = {one.id: one.name for one in load_site(connection).places}
+    names[None] = ""
+    told = {(one.quantity, one.place): one.limits for one in wanted}
+    for (quantity, place_id), limits in limit_rules(connection).items():
+        scope = LimitScope(quantity=quantity, place=names[place_id])
+        if (quantity, scope.place) not in told:
+            set_limits_of(connection, scope, None)
+        elif told[quantity, scope.place] == limits:
+            del told[quantity, scope.place]
+    for (quantity, place), limits in told.items():
+        set_limits_of(connection, LimitScope(quantity=quantity, place=place), limits)
+
+
+def _put_definitions(connection: Connection, content: SiteContent, *, now_us: int) -> None:
+    """Groups, workings, channels, watches and sheets that are new or say something else."""
+    before = {one.name: one for one in groups(connection)}
+    for entry in content.groups or ():
+        group = _group(connection, entry)
+        if before.get(group.name) != group:
+            save_group(connection, group)
+    made = {one.slug: one for one in workings(connection)}
+    for working in content.workings or ():
+        if made.get(working.slug) != working:
+            try:
+                # A site that somebody hands on may come before its stations.
+                save_working(connection, working, may_wait=True)
+            except UsageError:
+                raise
+            except RookTallyError as error:
+                raise UsageError(f"working {working.slug}: {error}") from error
+    channels = {one.name: one for one in ways(connection)}
+    for channel in content.channels or ():
+        with_secrets = _with_secrets(channel, channels.get(channel.name))
+        if channels.get(channel.name) != with_secrets:
+            save_channel(connection, with_secrets)
+    watched = {one.slug: one for one in watches(connection)}
+    if content.watches is not None:
+        # Before the others: two watches may change which of them runs a control.
+        _take_watches_away(connection, {one.slug for one in content.watches})
+    for watch in content.watches or ():
+        if watched.get(watch.slug) != watch:
+            save_watch(connection, watch, now_us=now_us)
+    shown = {one.slug: one for one in sheets(connection)}
+    for sheet in content.sheets or ():
+        if shown.get(sheet.slug) != sheet:
+            save_sheet(connection, sheet)
+    _order(connection, content)
+
+
+def _order(connection: Connection, content: SiteContent) -> None:
+    """Let what has an order stand in that of the file."""
+    for table, several, subject in (
+        (schema.working, content.workings, Subject.WORKINGS),
+        (schema.watch, content.watches, Subject.WATCHES),
+    ):
+        slugs = [one.slug for one in several or ()]
+        rows = connection.execute(sa.select(table.c.slug).order_by(table.c.position, table.c.id))
+        there = [slug for slug in rows.scalars() if slug in slugs]
+        if there != slugs:
+            for at, slug in enumerate(slugs, start=1):
+                connection.execute(sa.update(table).where(table.c.slug == slug).values(position=at))
+            note_change(connection, subject)
+    wanted: Sequence[WallSheet] = content.sheets or ()
+    if wanted and [one.slug for one in sheets(connection)] != [one.slug for one in wanted]:
+        order_sheets(connection, [one.slug for one in wanted])
+
+
+def _group(connection: Connection, entry: GroupEntry) -> Group:
+    site = load_site(connection)
+    known = {(one.station.key, one.field): one.id for one in site.series}
+    places = {one.name for one in site.places}
+    for name in entry.places:
+        if name not in places:
+            raise UsageError(f"group {entry.name}: there is no place {name!r}")
+    for station, field in entry.series:
+        if (station, field) not in known:
+            raise UsageError(f"group {entry.name}: station {station} has no field {field}")
+    return Group(entry.name, entry.places, tuple(known[one] for one in entry.series))
+
+
+def _with_secrets(channel: Channel, before: Channel | None) -> Channel:
+    """A channel whose file says no password keeps the one it has."""
+    if before is None or channel.own_secret or channel.apart:
+        return channel
+    return msgspec.structs.replace(
+        channel, password=before.password, secret=before.secret, apart=before.apart
+    )
+
+
+def _take_watches_away(connection: Connection, stay: set[str]) -> None:
+    for one in watches(connection):
+        if one.slug not in stay:
+            remove_watch(connection, one.slug)
+
+
+def _take_away(connection: Connection, content: SiteContent) -> None:
+    """What a part of the file does not have goes, last of all: nothing names it any more."""
+    if content.sheets is not None:
+        wanted = {one.slug for one in content.sheets}
+        for sheet in sheets(connection):
+            if sheet.slug not in wanted:
+                remove_sheet(connection, sheet.slug)
+    if content.channels is not None:
+        stay = {one.name for one in (*content.channels, *BUILT_IN)}
+        for channel in ways(connection):
+            if channel.name not in stay:
+                remove_channel(connection, channel.name)
+        table, told = schema.way, [one.name for one in content.channels]
+        # Those of every site are as they come where the file has none of them.
+        connection.execute(sa.delete(table).where(table.c.name.not_in(told)))
+    if content.workings is not None:
+        slugs = {one.slug for one in content.workings}
+        for working in reversed(workings(connection)):
+            if working.slug not in slugs:
+                remove_working(connection, working.slug)
+    if content.groups is not None:
+        names = {one.name for one in content.groups}
+        for group in groups(connection):
+            if group.name not in names:
+                remove_group(connection, group.name)
+    if content.places is not None:
+        _take_places_away(connection, {one.name for one in content.places})
+    if content.kinds is not None:
+        site = load_site(connection)
+        used = {one.kind.slug for one in (*site.stations, *site.retired)}
+        kept = {one.slug for one in content.kinds} | used
+        for slug in own_kinds(connection):
+            if slug not in kept:
+                delete_kind(connection, slug)
+
+
+def _take_places_away(connection: Connection, stay: set[str]) -> None:
+    """Those where nothing stands, and nothing is in; one that empties so goes too."""
+    is_again = True
+    while is_again:
+        is_again = False
+        site = load_site(connection)
+        used = {one.place.id for one in (*site.stations, *site.retired)}
+        used |= {one.station.place.id for one in site.series}
+        used |= {one.parent_id for one in site.places if one.parent_id is not None}
+        for one in site.places:
+            if one.name not in stay and one.id not in used:
+                delete_place(connection, one.name)
+                is_again = True
