@@ -14,7 +14,8 @@ from rook_tally import clock
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.alarms.definitions import RunControl
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.demo.watches import WATCHES
+from rook_tally.core.site_file.reading import site_from_toml
+from rook_tally.demo.pottery import site_text
 from rook_tally.store.alarms import journal, purpose_of, save_watch, standing
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -32,7 +33,8 @@ def pottery(store_path: Path) -> Iterator[Store]:
     store = open_store(store_path)
     now_us = clock.now_us()
     make_demo_site(store, end_us=now_us, days=0.05)
-    dust = next(one for one in WATCHES if one.slug == "glaze-dust")
+    watches = site_from_toml(site_text()).watches or ()
+    dust = next(one for one in watches if one.slug == "glaze-dust")
     run = RunControl(station="glaze-extractor", control="on", at_least_s=1, at_most_s=600)
     with store.write() as connection:
         save_watch(connection, replace(dust, for_s=0, calm_s=0, tell=(), run=run), now_us=now_us)

@@ -9,10 +9,11 @@ import numpy as np
 import pytest
 
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.demo import chance
 from rook_tally.demo.history import history, report_times
-from rook_tally.demo.pottery import LIMITS, STATIONS, DemoStation
+from rook_tally.demo.pottery import SITE_NAME, STATIONS, ZONE_NAME, DemoStation, site_text
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body, senml_body
 from rook_tally.intake.decode import decoded
@@ -60,9 +61,18 @@ def test_history_is_the_same_every_time_and_has_gaps() -> None:
     assert len(quay) < 1440
 
 
-def test_own_limits_belong_to_stations_and_fields_there_are() -> None:
-    known = {(one.key, field.name) for one in STATIONS for field in one.reported}
-    assert set(LIMITS) <= known
+def test_the_site_file_has_the_stations_that_speak_and_their_fields() -> None:
+    content = site_from_toml(site_text())
+    assert content.site is not None
+    assert (content.site.name, content.site.zone) == (SITE_NAME, ZONE_NAME)
+    outdoors = {one.name: one.outdoors for one in content.places or ()}
+    for one, entry in zip(STATIONS, content.stations or (), strict=True):
+        told = (entry.key, entry.place, entry.kind, outdoors[entry.place])
+        assert told == (one.key, one.place, one.kind.slug, not one.indoors)
+        assert entry.cadence_s in (None, one.every_s)
+        assert [(each.name, each.quantity, each.unit) for each in entry.fields] == [
+            (each.name, each.quantity, each.unit) for each in one.reported
+        ]
 
 
 @every_station

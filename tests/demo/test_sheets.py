@@ -8,10 +8,11 @@ from pathlib import Path
 import pytest
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
+from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
 from rook_tally.core.wall.definitions import PaneKind, WallSheet
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
-from rook_tally.demo.sheets import SHEETS
+from rook_tally.demo.pottery import site_text
 from rook_tally.store.alarms import standing
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -25,6 +26,7 @@ from rook_tally.wall.pane_resolver import resolved
 from rook_tally.wall.pane_views import LampsBody, LampState, PaneView, WordsBody
 from rook_tally.wall.site_snapshot import SiteSnapshot
 
+SHEETS = site_from_toml(site_text()).sheets or ()
 END_US = time_us_from_text("2026-11-23T14:32:08Z")
 
 

@@ -13,37 +13,24 @@ from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
 from rook_tally.core.quantities.number_format import duration
-from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.core.series.screening import screened
+from rook_tally.core.site_file.content import SitePart
+from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.demo.history import FieldHistory, history
-from rook_tally.demo.pottery import LIMITS, SITE_NAME, STATIONS, ZONE_NAME, DemoStation
+from rook_tally.demo.pottery import STATIONS, DemoStation, site_text
 from rook_tally.demo.remarks import remarks_between
-from rook_tally.demo.sheets import SHEETS
-from rook_tally.demo.watches import WATCHES
-from rook_tally.demo.workings import GROUPS, WORKINGS
-from rook_tally.store.alarms import (
-    all_targets,
-    backtest_result,
-    save_watch,
-    write_alarms,
-    write_journal,
-)
+from rook_tally.store.alarms import all_targets, backtest_result, write_alarms, write_journal
 from rook_tally.store.base import Store
+from rook_tally.store.exchange.site_import import put_content
 from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
-from rook_tally.store.site import (
-    Series,
-    add_series,
-    add_station,
-    load_site,
-    save_remark,
-    save_sheet,
-    set_site,
-)
-from rook_tally.store.workings import bound_workings, save_group, save_working, work_out_everything
+from rook_tally.store.site import Series, load_site, save_remark
+from rook_tally.store.workings import bound_workings, work_out_everything
 
+_WHO = "potter"
+_BEFORE_HISTORY = frozenset({SitePart.SITE, SitePart.KINDS, SitePart.PLACES, SitePart.STATIONS})
 _JOURNAL_DAYS = 14.0
 # Starting another process takes as long as making this many days.
 _LONG_DAYS = 20.0
@@ -53,30 +40,12 @@ def make_demo_site(
     store: Store, *, end_us: int, days: float, progress: Callable[[float], None] | None = None
 ) -> None:
     """Fill an empty store with the pottery and its last days before a moment."""
+    content = site_from_toml(site_text())
     with store.write() as connection:
-        set_site(connection, name=SITE_NAME, zone=ZONE_NAME)
-        for station in STATIONS:
-            add_station(
-                connection,
-                station.key,
-                place=station.place,
-                kind=station.kind,
-                indoors=station.indoors,
-                cadence_s=station.cadence_s,
-            )
-        stations = {one.key: one for one in load_site(connection).stations}
-        series = {
-            (station.key, field.name): add_series(
-                connection,
-                stations[station.key],
-                field=field.name,
-                quantity=QUANTITIES[field.quantity],
-                unit=field.unit,
-                limits=LIMITS.get((station.key, field.name)),
-            )
-            for station in STATIONS
-            for field in station.reported
-        }
+        # What is worked out, watched and shown comes after the history that it is about.
+        first = content.only(_BEFORE_HISTORY)
+        put_content(connection, first, who=_WHO, now_us=end_us)
+        series = {(one.station.key, one.field): one for one in load_site(connection).series}
         for remark in remarks_between(end_us - round(days * DAY_US), end_us):
             save_remark(connection, remark)
     tasks = [
@@ -91,14 +60,7 @@ def make_demo_site(
             progress(done / len(tasks))
     with store.write() as connection:
         # Worked out in the background by whatever collector comes.
-        for group in GROUPS:
-            save_group(connection, group)
-        for working in WORKINGS:
-            save_working(connection, working)
-        for sheet in SHEETS:
-            save_sheet(connection, sheet)
-        for watch in WATCHES:
-            save_watch(connection, watch, now_us=end_us)
+        put_content(connection, content, who=_WHO, now_us=end_us)
     _fill_journal(store, end_us - round(min(days, _JOURNAL_DAYS) * DAY_US), end_us)
 
 

@@ -1,13 +1,13 @@
-"""The site as data: places, stations and how each station talks."""
+"""How each station of the pottery talks; what the site is stands in `site.toml`."""
 
 from __future__ import annotations
 
 import enum
 from dataclasses import dataclass
+from importlib import resources
 from zoneinfo import ZoneInfo
 
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
-from rook_tally.core.quantities.levels import Limits
 
 SITE_NAME = "Fennel Wharf Pottery"
 ZONE_NAME = "Europe/London"
@@ -91,19 +91,11 @@ STATIONS: tuple[DemoStation, ...] = (
     DemoStation("quay-gate", "Quay gate", KINDS["sound-meter"], Speech.HTTP_JSON, indoors=False),
 )
 
-LIMITS: dict[tuple[str, str], Limits] = {
-    # A damp store is meant to be damp, a kiln room warm and dry.
-    ("damp-probe", "rh"): Limits(below=(80, 75, 70, 60)),
-    ("damp-probe", "moisture"): Limits(below=(33, 31, 28, 24)),
-    ("damp-probe", "temp"): Limits(above=(20, 24, 28, 32), below=(6, 4, 2, 0)),
-    ("kiln-probe", "temp"): Limits(above=(30, 34, 38, 45), below=(10, 6, 3, 0)),
-    ("kiln-probe", "rh"): Limits(above=(60, 70, 80, 90), below=(25, 15, 10, 5)),
-    ("loft-node", "temp"): Limits(above=(28, 32, 36, 40), below=(8, 5, 3, 0)),
-    ("pug-gearbox", "x"): Limits(above=(0.15, 0.3, 0.5, 0.8)),
-    ("pug-gearbox", "y"): Limits(above=(0.15, 0.3, 0.5, 0.8)),
-    ("pug-gearbox", "z"): Limits(above=(0.15, 0.3, 0.5, 0.8)),
-}
-"""Limits the pottery set for itself, by station and field, in base units."""
+
+def site_text() -> str:
+    """The site file of the pottery."""
+    return resources.files("rook_tally.demo").joinpath("site.toml").read_text(encoding="utf-8")
+
 
 UNKNOWN_SENDER = "slipway-9"
 """A sender nobody has taken in."""

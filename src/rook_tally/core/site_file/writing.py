@@ -82,7 +82,10 @@ def site_to_toml(content: SiteContent, before: str = "") -> str:
 
     tables = site_to_tables(content)
     if not before.strip():
-        return tomlkit.dumps(tables)
+        document = tomlkit.document()
+        for name, value in tables.items():
+            document[name] = _table(value) if isinstance(value, dict) else _item(value)
+        return tomlkit.dumps(document)
     try:
         document = tomlkit.parse(before)
     except TOMLKitError as error:
@@ -108,7 +111,39 @@ def _renew(table: Any, wanted: Mapping[str, Any]) -> None:
         elif name in _NAMED_BY and value and _is_array_of_tables(known):
             table[name] = _renewed_array(known, value, _NAMED_BY[name])
         else:
-            table[name] = value
+            table[name] = _item(value)
+
+
+def _table(told: Table) -> Any:
+    import tomlkit
+
+    table = tomlkit.table()
+    for name, value in told.items():
+        table[name] = _item(value)
+    return table
+
+
+def _item(value: Any) -> Any:
+    """A value as it is written: a table within one in its line, several one below the other."""
+    import tomlkit
+
+    if isinstance(value, dict):
+        if any(_is_several(one) for one in value.values()):
+            return _table(value)
+        inline = tomlkit.inline_table()
+        for name, one in value.items():
+            inline[name] = _item(one)
+        return inline
+    if _is_several(value):
+        array = tomlkit.aot()
+        for one in value:
+            array.append(_table(one))
+        return array
+    return tomlkit.item(value)
+
+
+def _is_several(value: Any) -> bool:
+    return isinstance(value, list) and bool(value) and isinstance(value[0], dict)
 
 
 def _renewed_array(known: Any, wanted: Sequence[Table], named_by: tuple[str, ...]) -> Any:
@@ -122,7 +157,7 @@ def _renewed_array(known: Any, wanted: Sequence[Table], named_by: tuple[str, ...
     for one in wanted:
         found = there.get(name_of(one))
         if found is None:
-            found = tomlkit.item(one)
+            found = _table(one)
         else:
             _renew(found, one)
         array.append(found)

@@ -62,7 +62,8 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
 
 def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[StationEntry, ...]:
     table = schema.station.c
-    learns = dict(connection.execute(sa.select(table.id, table.learns_cadence)).tuples().all())
+    rows = connection.execute(sa.select(table.id, table.learns_cadence))
+    learns = {row.id: row.learns_cadence for row in rows}
     series: dict[int, list[Series]] = {}
     for one in site.series:
         series.setdefault(one.station.id, []).append(one)

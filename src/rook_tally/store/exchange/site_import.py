@@ -120,7 +120,7 @@ def _arrange_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> Non
         if one.inside:
             nest_place(connection, one.name, one.inside)
     order = [one.name for one in wanted]
-    if [name for name in known if name in order] != order:
+    if list(known)[: len(order)] != order:
         order_places(connection, order)
 
 
@@ -148,8 +148,8 @@ def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> Non
             )
     site = load_site(connection)
     table = schema.station
-    rows = connection.execute(sa.select(table.c.id, table.c.learns_cadence)).tuples()
-    learns = dict(rows.all())
+    rows = connection.execute(sa.select(table.c.id, table.c.learns_cadence))
+    learns = {row.id: row.learns_cadence for row in rows}
     for one in wanted:
         station = any_station(site, one.key)
         is_learned = one.cadence_s is None

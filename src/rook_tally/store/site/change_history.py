@@ -77,8 +77,8 @@ def configuration_changes(connection: Connection, *, most: int = 200) -> list[Co
 
 def change_lines(connection: Connection, changes: tuple[RowChange, ...]) -> list[ChangeLine]:
     """What changes do, a line each."""
-    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name)).tuples()
-    names = _names_in(changes) | dict(places.all())
+    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
+    names = _names_in(changes) | {row.id: row.name for row in places}
     return [ChangeLine(_sort(one), _told(one, names)) for one in _as_people_see(changes)]
 
 

@@ -1,0 +1,248 @@
+"""Site files: nothing lost on the way out and in, comments kept, mistakes named."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec import structs
+
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.site_file.content import (
+    CorrectionEntry,
+    FieldEntry,
+    GroupEntry,
+    LimitEntry,
+    PlaceEntry,
+    SiteContent,
+    SiteEntry,
+    SitePart,
+    StationEntry,
+)
+from rook_tally.core.site_file.reading import site_from_toml
+from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
+from rook_tally.core.site_file.writing import site_to_toml
+from rook_tally.core.site_settings import SiteSettings
+from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
+from rook_tally.demo.pottery import site_text
+
+NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=20).filter(
+    str.strip
+)
+SLUGS = st.from_regex(r"[a-z][a-z0-9_]{0,12}", fullmatch=True)
+NUMBERS = st.floats(-1e9, 1e9, allow_nan=False)
+SPANS = st.floats(0, 1e8, allow_nan=False)
+MOMENTS = st.integers(0, 4_000_000_000_000_000)
+HOURS = st.builds(
+    HoursOfDay,
+    begin_min=st.integers(0, 1439),
+    end_min=st.integers(0, 1439),
+    days=st.sets(st.integers(0, 6), max_size=6).map(lambda one: tuple(sorted(one))),
+).filter(lambda one: one.begin_min != one.end_min)
+
+
+_UNITS = {"temperature": "°F", "co2": "ppm"}
+
+
+def unique(values: st.SearchStrategy, key: str) -> st.SearchStrategy:
+    several = st.lists(values, max_size=4, unique_by=lambda one: getattr(one, key))
+    return st.none() | several.map(tuple)
+
+
+@st.composite
+def fours(draw: st.DrawFn) -> tuple[float | None, ...]:
+    rising = sorted(draw(st.lists(NUMBERS, min_size=4, max_size=4)))
+    return tuple(draw(st.sampled_from([one, None])) for one in rising)
+
+
+LIMITS = st.builds(lambda above, below: Limits(above, tuple(reversed(below))), fours(), fours())
+FIELDS = st.builds(
+    FieldEntry,
+    name=SLUGS,
+    quantity=st.sampled_from(["temperature", "co2"]),
+    unit=st.none(),
+    names=st.lists(NAMES, max_size=2).map(tuple),
+    limits=st.none() | LIMITS,
+    corrections=st.lists(
+        st.builds(
+            CorrectionEntry, from_us=MOMENTS, gain=NUMBERS, offset=NUMBERS, who=NAMES, why=NAMES
+        ),
+        max_size=2,
+    ).map(tuple),
+).map(lambda one: structs.replace(one, unit=_UNITS[one.quantity]))
+CONTENTS = st.builds(
+    SiteContent,
+    site=st.none()
+    | st.builds(
+        SiteEntry,
+        name=st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=20),
+        zone=st.just("Europe/London"),
+        settings=st.builds(
+            SiteSettings,
+            latitude=st.just(50.35),
+            longitude=st.floats(-180, 180),
+            height_m=st.none() | st.floats(-500, 9000),
+            quiet=st.none() | HOURS,
+        ),
+    ),
+    units=st.none() | st.dictionaries(SLUGS, st.sampled_from(["°F", "hPa"]), max_size=3),
+    kinds=st.none() | st.just((replace(KINDS["climate"], slug="mine"),)),
+    places=unique(
+        st.builds(PlaceEntry, name=NAMES, inside=st.just("") | NAMES, outdoors=st.booleans()),
+        "name",
+    ),
+    stations=unique(
+        st.builds(
+            StationEntry,
+            key=SLUGS,
+            place=NAMES,
+            cadence_s=st.none() | st.floats(0.1, 1e6),
+            notes=st.just("") | NAMES,
+            aliases=st.lists(SLUGS, max_size=2).map(tuple),
+            retired_us=st.none() | MOMENTS,
+            fields=st.lists(FIELDS, max_size=3, unique_by=lambda one: one.name).map(tuple),
+        ),
+        "key",
+    ),
+    limits=unique(
+        st.builds(LimitEntry, quantity=st.just("co2"), place=NAMES, limits=LIMITS), "place"
+    ),
+    groups=unique(
+        st.builds(
+            GroupEntry,
+            name=NAMES,
+            places=st.lists(NAMES, max_size=2).map(tuple),
+            series=st.lists(st.tuples(SLUGS, SLUGS), max_size=2).map(tuple),
+        ),
+        "name",
+    ),
+    workings=unique(
+        st.builds(
+            Working,
+            slug=SLUGS,
+            name=NAMES,
+            formula=NAMES,
+            made=st.sampled_from(Placement),
+            place=st.just("") | NAMES,
+            limits=st.none() | LIMITS,
+            decimals=st.none() | st.integers(0, 6),
+            score=st.none()
+            | st.just(
+                Score(
+                    inputs=(ScoreInput(name="a", formula="b", points=((0, 1), (2.5, 3)), weight=1),)
+                )
+            ),
+        ),
+        "slug",
+    ),
+    channels=unique(
+        st.builds(
+            Channel,
+            name=NAMES,
+            sort=st.just(ChannelKind.MQTT),
+            topic=NAMES,
+            quiet=st.none() | HOURS,
+            digest_min=st.none() | st.integers(0, 1439),
+        ),
+        "name",
+    ),
+    watches=unique(
+        st.builds(
+            Watch,
+            slug=SLUGS,
+            name=NAMES,
+            sort=st.sampled_from(WatchKind),
+            scope=st.builds(Scope, quantity=SLUGS, place=NAMES),
+            limit=NUMBERS,
+            clear=st.none() | NUMBERS,
+            for_s=SPANS,
+            silent_s=SPANS,
+            level=st.sampled_from(Level),
+            hours=st.none() | HOURS,
+        ),
+        "slug",
+    ),
+    sheets=st.none(),
+)
+
+
+@given(CONTENTS)
+def test_what_is_written_is_read_as_it_was(content: SiteContent) -> None:
+    assert site_from_toml(site_to_toml(content)) == content
+
+
+@given(CONTENTS, CONTENTS)
+def test_written_into_another_file_it_says_the_same(
+    before: SiteContent, after: SiteContent
+) -> None:
+    assert site_from_toml(site_to_toml(after, site_to_toml(before))) == after
+
+
+def test_comments_and_what_did_not_change_stay_as_they_are_written() -> None:
+    text = (
+        "# Ours.\\nformat = 1\\n\\n"
+        "# Where the kiln is.\\n[[place]]\\nname    = 'Kiln room' # hot\\n\\n"
+        "# To be cleared out.\\n[[place]]\\nname = 'Loft'\\n"
+    ).replace("\\n", "\n")
+    content = site_from_toml(text)
+    assert site_to_toml(content, text) == text
+    assert content.places is not None
+    (kiln, _) = content.places
+    yard = PlaceEntry(name="Yard", outdoors=True)
+    again = site_to_toml(SiteContent(places=(kiln, yard)), text)
+    assert "# Ours." in again and "name    = 'Kiln room' # hot" in again
+    assert "Loft" not in again
+    assert site_from_toml(again).places == (kiln, yard)
+
+
+def test_the_potterys_own_file_is_as_it_would_be_written() -> None:
+    text = site_text()
+    assert site_to_toml(site_from_toml(text), text) == text
+
+
+def test_ready_made_files_can_be_read() -> None:
+    for name in READY_MADE:
+        assert site_from_toml(ready_made(name)).places
+
+
+def test_a_part_alone() -> None:
+    content = site_from_toml(site_text()).only(frozenset({SitePart.WATCHES}))
+    assert content.watches and content.places is None and content.site is None
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("name = ", "this is no TOML"),
+        ("format = 2", "written by a newer rook-tally"),
+        ("format = true", "written by a newer rook-tally"),
+        ("[sites]", "a site file holds no sites"),
+        ("place = 1", "place is written as [[place]]"),
+        ("[[place]]", "place number 1: Object missing required field `name`"),
+        ("[[place]]\nname = 'A'\nroof = 1", "place A: Object contains unknown field `roof`"),
+        ("[[place]]\nname = 'A'\n[[place]]\nname = 'A'", "place A is there twice"),
+        ("[[station]]\nkey = 'a'\nplace = 'A'\nevery = 'soon'", "station a: 'soon' is no length"),
+        (
+            "[[station]]\nkey = 'a'\nplace = 'A'\n[[station.field]]\nname = 't'\nquantity = 'x'",
+            "station a: field t: there is no quantity x",
+        ),
+        ("[[limit]]\nquantity = 'co2'\nabove = {noticed = 9, raised = 8}", "limit co2: upper"),
+        ("[[limit]]\nquantity = 'co2'\nabove = {worse = 9}", "limit co2: Object contains unknown"),
+        ("[site]\nlatitude = 91\nlongitude = 0", "site: 91, 0 is nowhere on Earth"),
+        ("[site]\nquiet = 'at night'", "site: 'at night' are no hours"),
+        ("[[working]]\nslug = 'a'\nname = 'A'\ncolour = 1", "working a: there is no colour"),
+        ("[[watch]]\nslug = 'a'\nname = 'A'\nsort = 'odd'\nscope = {}", "watch a: A: Invalid enum"),
+        ("#" * 4_000_001, "a site file of 4,000,001 characters is none"),
+    ],
+)
+def test_a_mistake_is_named_with_its_table(text: str, why: str) -> None:
+    with pytest.raises(UsageError) as raised:
+        site_from_toml(text)
+    assert why in raised.value.what
+    assert raised.value.kept

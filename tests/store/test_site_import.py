@@ -1,0 +1,159 @@
+"""Site files read into stores: to what they say, and back; nothing lost that readings rest on."""
+
+from __future__ import annotations
+
+import pytest
+from msgspec.structs import replace
+
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.site_file.content import (
+    FieldEntry,
+    LimitEntry,
+    PlaceEntry,
+    SiteContent,
+    SitePart,
+    StationEntry,
+)
+from rook_tally.core.site_file.reading import site_from_toml
+from rook_tally.demo.pottery import site_text
+from rook_tally.store.alarms import save_watch, watches
+from rook_tally.store.alarms.change_undo import take_changes_back
+from rook_tally.store.alarms.watches import save_channel, ways
+from rook_tally.store.base import Store
+from rook_tally.store.exchange.site_export import content_of
+from rook_tally.store.exchange.site_import import put_content
+from rook_tally.store.exchange.site_plan import plan_of
+from rook_tally.store.readings import latest
+from rook_tally.store.site import load_site
+from rook_tally.store.site.change_history import ChangeSort
+from rook_tally.store.site.places import make_place
+from rook_tally.store.site.row_changes import recording
+from tests.builders import NOON_US, append, begin_series
+
+POTTERY = site_from_toml(site_text())
+
+
+def _put(store: Store, content: SiteContent) -> None:
+    with store.write() as connection:
+        put_content(connection, content, who="me", now_us=NOON_US)
+
+
+def _content(store: Store) -> SiteContent:
+    with store.read() as connection:
+        return content_of(connection)
+
+
+def test_the_pottery_is_what_its_file_says_and_reading_it_again_changes_nothing(
+    store: Store,
+) -> None:
+    _put(store, POTTERY)
+    assert _content(store) == POTTERY
+    with store.write() as connection, recording(connection) as made:
+        put_content(connection, POTTERY, who="me", now_us=NOON_US)
+    assert made.changes == ()
+    assert plan_of(store, POTTERY, who="me", now_us=NOON_US) == []
+
+
+def test_one_file_over_another_is_one_change_that_can_be_taken_back(store: Store) -> None:
+    _put(store, POTTERY)
+    assert POTTERY.watches is not None and POTTERY.places is not None
+    other = replace(
+        POTTERY,
+        places=(*POTTERY.places, PlaceEntry(name="Cellar", inside="Shop")),
+        limits=(
+            LimitEntry(quantity="co2", place="Cellar", limits=Limits((None, 900, None, None))),
+        ),
+        watches=tuple(reversed(POTTERY.watches[1:])),
+        workings=(),
+        sheets=(),
+        groups=(),
+    )
+    lines = plan_of(store, other, who="me", now_us=NOON_US)
+    assert _content(store) == POTTERY
+    assert ("place Cellar added", ChangeSort.ADDED) in [(one.words, one.sort) for one in lines]
+    assert ("watch glaze-dust deleted", ChangeSort.DELETED) in [
+        (one.words, one.sort) for one in lines
+    ]
+    with store.write() as connection, recording(connection) as made:
+        put_content(connection, other, who="me", now_us=NOON_US)
+    assert _content(store) == other
+    with store.write() as connection:
+        take_changes_back(connection, made.changes)
+    assert _content(store) == POTTERY
+
+
+def test_a_part_that_is_not_in_the_file_is_left_alone(store: Store) -> None:
+    _put(store, POTTERY)
+    _put(store, SiteContent(sheets=()))
+    assert _content(store) == replace(POTTERY, sheets=())
+    _put(store, POTTERY.only(frozenset({SitePart.SHEETS})))
+    assert _content(store) == POTTERY
+
+
+def test_stations_and_places_with_readings_stay_whatever_a_file_says(store: Store) -> None:
+    series = begin_series(store, key="kept", place="Loft")
+    append(store, series, (NOON_US, 21.5))
+    with store.write() as connection:
+        make_place(connection, "Empty")
+    _put(store, SiteContent(places=(PlaceEntry(name="Hall"),), stations=()))
+    with store.read() as connection:
+        site = load_site(connection)
+        assert [one.name for one in site.places] == ["Hall", "Loft"]
+        assert latest(connection)[series.id].value == 21.5
+
+
+def test_a_field_that_measured_something_else_is_refused_whole(store: Store) -> None:
+    series = begin_series(store, key="kept", place="Loft")
+    field = FieldEntry(name=series.field, quantity="humidity", unit="%")
+    wanted = SiteContent(
+        places=(PlaceEntry(name="Hall"),),
+        stations=(StationEntry(key="kept", place="Loft", fields=(field,)),),
+    )
+    before = _content(store)
+    with pytest.raises(UsageError, match="station kept: temperature has measured"):
+        _put(store, wanted)
+    assert _content(store) == before
+
+
+def test_a_channel_keeps_its_password_when_the_file_has_none(store: Store) -> None:
+    mail = Channel(
+        name="the potter",
+        sort=ChannelKind.MAIL,
+        host="mail.example",
+        sender="a@b.example",
+        to=("c@d.example",),
+        password="hidden",
+    )
+    with store.write() as connection:
+        save_channel(connection, mail)
+    content = _content(store)
+    assert content.channels is not None
+    assert content.channels[0].password == ""
+    with store.read() as connection:
+        with_secrets = content_of(connection, secrets=True).channels
+    assert with_secrets is not None and with_secrets[0].password == "hidden"
+    _put(store, replace(content, channels=(replace(content.channels[0], host="post.example"),)))
+    with store.read() as connection:
+        (saved,) = (one for one in ways(connection) if one.name == "the potter")
+    assert (saved.host, saved.password) == ("post.example", "hidden")
+
+
+def test_two_watches_that_name_what_is_not_there_are_refused_whole(store: Store) -> None:
+    silent = Watch(
+        slug="gone",
+        name="Gone",
+        sort=WatchKind.SILENT,
+        scope=Scope(station="gone"),
+        silent_s=60,
+        tell=("nobody",),
+    )
+    with store.write() as connection:
+        save_watch(connection, replace(silent, slug="kept", tell=()), now_us=NOON_US)
+    with pytest.raises(UsageError, match="no way of telling"):
+        _put(store, SiteContent(places=(PlaceEntry(name="Hall"),), watches=(silent,)))
+    with store.read() as connection:
+        assert [one.slug for one in watches(connection)] == ["kept"]
+        assert load_site(connection).places == ()
