@@ -117,7 +117,7 @@ def test_what_others_have_built_upon_is_refused_and_nothing_is_changed(pottery: 
     assert _words(pottery) == before
 
 
-def test_a_working_that_is_bound_is_not_torn_out_from_under_its_series(pottery: Store) -> None:
+def test_a_working_taken_back_goes_with_what_it_gave(pottery: Store) -> None:
     _do(
         pottery,
         lambda c: save_working(c, Working(slug="much", name="Much", formula="pm25@booth * 2")),
@@ -125,10 +125,10 @@ def test_a_working_that_is_bound_is_not_torn_out_from_under_its_series(pottery: 
     with pottery.write() as connection:
         bind_workings(connection)
     assert _words(pottery) == ["working much added"]
-    with pytest.raises(UsageError, match="something rests on it"):
-        _undo(pottery, 1)
+    _undo(pottery, 1)
     with pottery.read() as connection:
-        assert len(workings(connection)) == 1
+        assert workings(connection) == []
+        assert not [one for one in load_site(connection).series if one.station.is_worked_out]
 
 
 def test_a_watch_taken_back_rings_by_its_old_terms_from_the_start(pottery: Store) -> None:

@@ -28,7 +28,7 @@ from rook_tally.store.exchange.site_import import put_content
 from rook_tally.store.exchange.site_plan import plan_of
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site
-from rook_tally.store.site.change_history import ChangeSort
+from rook_tally.store.site.change_history import ChangeLine, ChangeSort
 from rook_tally.store.site.places import make_place
 from rook_tally.store.site.row_changes import recording
 from tests.builders import NOON_US, append, begin_series
@@ -39,6 +39,11 @@ POTTERY = site_from_toml(site_text())
 def _put(store: Store, content: SiteContent) -> None:
     with store.write() as connection:
         put_content(connection, content, who="me", now_us=NOON_US)
+
+
+def _plan(store: Store, content: SiteContent) -> list[ChangeLine]:
+    with store.write() as connection:
+        return plan_of(connection, content, who="me", now_us=NOON_US)
 
 
 def _content(store: Store) -> SiteContent:
@@ -54,7 +59,7 @@ def test_the_pottery_is_what_its_file_says_and_reading_it_again_changes_nothing(
     with store.write() as connection, recording(connection) as made:
         put_content(connection, POTTERY, who="me", now_us=NOON_US)
     assert made.changes == ()
-    assert plan_of(store, POTTERY, who="me", now_us=NOON_US) == []
+    assert _plan(store, POTTERY) == []
 
 
 def test_one_file_over_another_is_one_change_that_can_be_taken_back(store: Store) -> None:
@@ -71,7 +76,7 @@ def test_one_file_over_another_is_one_change_that_can_be_taken_back(store: Store
         sheets=(),
         groups=(),
     )
-    lines = plan_of(store, other, who="me", now_us=NOON_US)
+    lines = _plan(store, other)
     assert _content(store) == POTTERY
     assert ("place Cellar added", ChangeSort.ADDED) in [(one.words, one.sort) for one in lines]
     assert ("watch glaze-dust deleted", ChangeSort.DELETED) in [

@@ -9,14 +9,13 @@ import typer
 
 from rook_tally.cli.changing import changing
 from rook_tally.clock import now_us
-from rook_tally.core.errors import UsageError
 from rook_tally.core.site_file.content import SiteContent, SitePart
-from rook_tally.core.site_file.reading import LONGEST, site_from_toml
+from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
 from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.login import login_name
-from rook_tally.store.exchange.site_export import content_of
-from rook_tally.store.exchange.site_import import put_content
+from rook_tally.store.exchange.site_export import content_of, write_site_file
+from rook_tally.store.exchange.site_import import put_content, text_of
 from rook_tally.store.exchange.site_plan import plan_of
 from rook_tally.store.maintenance import existing_store, open_store
 
@@ -30,29 +29,15 @@ def export(where: str, target: Path | None, parts: list[SitePart], *, secrets: b
     if target is None:
         typer.echo(site_to_toml(content), nl=False)
         return
-    try:
-        before = target.read_text(encoding="utf-8") if target.exists() else ""
-        text = site_to_toml(content, before)
-        beside = target.with_name(f".{target.name}.new")
-        beside.touch(mode=0o600)
-        if target.exists():
-            beside.chmod(target.stat().st_mode)
-        beside.write_text(text, encoding="utf-8")
-        beside.replace(target)
-    except (OSError, UnicodeDecodeError) as error:
-        raise UsageError(
-            f"{target} cannot be written: {getattr(error, 'strerror', None) or error}",
-            kept="it was left as it is",
-            remedy="name another file",
-        ) from error
+    write_site_file(content, target)
     typer.echo(f"the site is in {target}")
 
 
 def plan(where: str, file: str, parts: list[SitePart], *, as_json: bool) -> None:
     """Print what reading a file would change."""
     content = _content(file, parts)
-    with open_store(where) as store:
-        lines = plan_of(store, content, who=login_name(), now_us=now_us())
+    with open_store(where) as store, store.write() as connection:
+        lines = plan_of(connection, content, who=login_name(), now_us=now_us())
     if as_json:
         told = [{"sort": one.sort.value, "words": one.words} for one in lines]
         typer.echo(msgspec.json.encode(told).decode())
@@ -66,9 +51,8 @@ def plan(where: str, file: str, parts: list[SitePart], *, as_json: bool) -> None
 def read(where: str, file: str, parts: list[SitePart]) -> None:
     """Bring the site to what a file says."""
     content = _content(file, parts)
-    with open_store(where) as store:
-        lines = plan_of(store, content, who=login_name(), now_us=now_us())
     with changing(where, makes_store=True) as connection:
+        lines = plan_of(connection, content, who=login_name(), now_us=now_us())
         put_content(connection, content, who=login_name(), now_us=now_us())
     typer.echo(f"{len(lines)} things changed; `rook-tally changes undo` takes it back as one")
 
@@ -83,19 +67,6 @@ def _content(file: str, parts: list[SitePart]) -> SiteContent:
     if file in READY_MADE and not Path(file).exists():
         text = ready_made(file)
     else:
-        try:
-            if Path(file).stat().st_size > 4 * LONGEST:
-                raise UsageError(f"{file} is too large to be a site file", kept="nothing was read")
-            text = Path(file).read_text(encoding="utf-8")
-        except UnicodeDecodeError as error:
-            raise UsageError(
-                f"{file} is no text in UTF-8", kept="nothing was changed", remedy="save it as UTF-8"
-            ) from error
-        except OSError as error:
-            raise UsageError(
-                f"{file} cannot be read: {error.strerror}",
-                kept="nothing was changed",
-                remedy="give a file, or one of " + ", ".join(READY_MADE),
-            ) from error
+        text = text_of(Path(file))
     content = site_from_toml(text)
     return content.only(frozenset(parts)) if parts else content

@@ -62,6 +62,14 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.show_changes(),
     )
     yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
+    yield command(
+        tr("Read a site file, or a ready-made one"),
+        ("Ctrl+Shift+O",),
+        lambda: window.dialogs.read_site_file(),
+    )
+    yield command(
+        tr("Save the site as a file"), ("Ctrl+Shift+S",), lambda: window.dialogs.save_site_file()
+    )
     yield command(tr("Full screen"), ("F11",), window.turn_full_screen)
     yield command(tr("Close the window"), ("Ctrl+Q",), window.close)
 

@@ -246,6 +246,29 @@ class Dialogs:
         dialog.imported.connect(self._imported)
         self._show(dialog)
 
+    def read_site_file(self) -> None:
+        """Read a site file: what it would change first."""
+        from rook_tally.desk.dialogs.site_file import SiteFileDialog
+
+        window = self._window
+        self._show(SiteFileDialog(window.theme, window.state.clock, window.client.scope(), window))
+
+    def save_site_file(self) -> None:
+        """Save everything that is configured as a file."""
+        from rook_tally.desk.data.site_file_commands import SaveSiteFile
+
+        window = self._window
+        dialog = QFileDialog(window, tr("Save the site as a file"), "site.toml", "TOML (*.toml)")
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.fileSelected.connect(
+            lambda path: window.client.read(
+                SaveSiteFile(path),
+                lambda target: window.tell(tr("The site is in {0}", target)),
+                window.tell,
+            )
+        )
+        self._show(dialog)
+
     def _imported(self, file: str, number: int) -> None:
         from rook_tally.desk.data.import_undo import TakeBackImport
 

@@ -1077,6 +1077,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/site_file_commands.py" />
+      <source>site file {0} read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/site_settings.py" />
       <source>the last one on {0}</source>
       <translation type="unfinished" />
@@ -1912,6 +1917,71 @@
     <message>
       <location filename="desk/dialogs/readings_model.py" />
       <source>{0}, none suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>Read a site file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>ready-made site files</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>a file of your own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>site file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>a file that `rook-tally site export` wrote, or yours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>which part of it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>what would change</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>Choose a file, and what reading it would change is listed here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>Part</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>Site file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>Read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>It would add {0}, change {1} and delete {2}. One step takes it back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>The site is what it says; nothing would change.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5247,6 +5317,16 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
+      <source>Read a site file, or a ready-made one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Save the site as a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
       <source>Full screen</source>
       <translation type="unfinished" />
     </message>
@@ -5378,6 +5458,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/dialogs.py" />
       <source>{0} imported</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>The site is in {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -9,8 +9,11 @@ from rook_tally.core.errors import UsageError
 from rook_tally.store.alarms.records import drop_alarms
 from rook_tally.store.base import schema
 from rook_tally.store.base.recompute_queue import note_past_changed
+from rook_tally.store.readings.removal import drop_if_empty
 from rook_tally.store.site.change_history import change_of, write_down
-from rook_tally.store.site.row_changes import RowChange, put_back, recording
+from rook_tally.store.site.configuration import WORKED_KIND
+from rook_tally.store.site.row_changes import RowChange, check_they_stand, put_back, recording
+from rook_tally.store.workings.definitions import bind_workings, end_series
 
 
 def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
@@ -22,7 +25,12 @@ def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) ->
     UsageError
         When somebody has built upon them; nothing is written then.
     """
+    check_they_stand(connection, changes)
+    for one in changes:
+        if one.before is None:
+            _clear_the_way(connection, one)
     put_back(connection, changes)
+    bind_workings(connection)
     for one in changes:
         # A watch is armed anew whenever its terms change.
         if one.table == schema.watch.name and "armed_us" in {
@@ -35,6 +43,30 @@ def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) ->
             series_id, from_us = told.get("series_id"), told.get("from_us")
             if isinstance(series_id, int) and isinstance(from_us, int):
                 note_past_changed(connection, series_id, from_us)
+
+
+def _clear_the_way(connection: Connection, begun: RowChange) -> None:
+    """End what the collector began upon a row that goes: what was worked out, series that have
+    nothing in them."""
+    worked, station, series = schema.worked.c, schema.station.c, schema.series.c
+    if begun.table == schema.working.name:
+        ending = sa.select(worked.series_id).where(worked.working_id == begun.key)
+    elif begun.table == schema.place.name:
+        ending = (
+            sa.select(series.id)
+            .join(schema.station, station.id == series.station_id)
+            .where(station.place_id == begun.key, station.kind == WORKED_KIND)
+        )
+    elif begun.table == schema.station.name:
+        for number in connection.execute(
+            sa.select(series.id).where(series.station_id == begun.key)
+        ).scalars():
+            drop_if_empty(connection, number)
+        return
+    else:
+        return
+    for number in connection.execute(ending).scalars().all():
+        end_series(connection, number)
 
 
 def undo_change(connection: Connection, number: int, *, who: str, now_us: int) -> int:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, Channel
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.limit_rules import LimitOrigin
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.site_file.content import (
@@ -19,6 +22,7 @@ from rook_tally.core.site_file.content import (
     SiteEntry,
     StationEntry,
 )
+from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.store.alarms import watches, ways
 from rook_tally.store.base import schema
 from rook_tally.store.site.configuration import Series, Site, Station, load_site
@@ -58,6 +62,30 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         watches=tuple(watches(connection)),
         sheets=tuple(sheets(connection)),
     )
+
+
+def write_site_file(content: SiteContent, target: Path) -> None:
+    """Write a site into a file, whole or not at all; one that is there keeps its comments.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be written, or what is there is no TOML; the file stays as it is then.
+    """
+    try:
+        is_there = target.exists()
+        text = site_to_toml(content, target.read_text(encoding="utf-8") if is_there else "")
+        beside = target.with_name(f".{target.name}.new")
+        beside.touch(mode=0o600)
+        beside.chmod(target.stat().st_mode if is_there else 0o600)
+        beside.write_text(text, encoding="utf-8")
+        beside.replace(target)
+    except (OSError, UnicodeDecodeError) as error:
+        raise UsageError(
+            f"{target} cannot be written: {getattr(error, 'strerror', None) or error}",
+            kept="it was left as it is",
+            remedy="name another file",
+        ) from error
 
 
 def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[StationEntry, ...]:

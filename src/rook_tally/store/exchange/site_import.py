@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 
 import msgspec
 import sqlalchemy as sa
@@ -67,6 +68,9 @@ from rook_tally.store.workings import (
     workings,
 )
 
+_KEPT = "nothing was changed"
+_MOST_BYTES = 16_000_000
+
 
 def put_content(connection: Connection, content: SiteContent, *, who: str, now_us: int) -> None:
     """Bring a site to what a file says. A part that is in the file is all there is of it: what the
@@ -96,6 +100,30 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         _put_limits(connection, content.limits)
     _put_definitions(connection, content, now_us=now_us)
     _take_away(connection, content)
+
+
+def text_of(file: Path) -> str:
+    """The text of a site file.
+
+    Raises
+    ------
+    UsageError
+        When it cannot be read, or is none.
+    """
+    try:
+        if file.stat().st_size > _MOST_BYTES:
+            raise UsageError(f"{file} is too large to be a site file", kept=_KEPT)
+        return file.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise UsageError(
+            f"{file} is no text in UTF-8", kept=_KEPT, remedy="save it as UTF-8"
+        ) from error
+    except OSError as error:
+        raise UsageError(
+            f"{file} cannot be read: {error.strerror}",
+            kept=_KEPT,
+            remedy="name a site file; `rook-tally site ready-made` lists those that come along",
+        ) from error
 
 
 def _make_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:

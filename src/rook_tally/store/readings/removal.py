@@ -54,3 +54,22 @@ def remove_stretch(connection: Connection, series: Series, brought: Readings) ->
             )
         )
     return len(leaving)
+
+
+def drop_if_empty(connection: Connection, series_id: int) -> bool:
+    """Delete a series in which nothing is; one that holds a reading stays."""
+    for table in (schema.reading, schema.page):
+        held = sa.select(table.c.series_id).where(table.c.series_id == series_id).limit(1)
+        if connection.execute(held).first() is not None:
+            return False
+    for table in (
+        schema.correction,
+        schema.overruling,
+        schema.due,
+        schema.imported,
+        schema.field_name,
+        schema.working_input,
+    ):
+        connection.execute(sa.delete(table).where(table.c.series_id == series_id))
+    connection.execute(sa.delete(schema.series).where(schema.series.c.id == series_id))
+    return True

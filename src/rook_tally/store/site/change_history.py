@@ -79,7 +79,9 @@ def change_lines(connection: Connection, changes: tuple[RowChange, ...]) -> list
     """What changes do, a line each."""
     places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
     names = _names_in(changes) | {row.id: row.name for row in places}
-    return [ChangeLine(_sort(one), _told(one, names)) for one in _as_people_see(changes)]
+    told = [ChangeLine(_sort(one), _told(one, names)) for one in _as_people_see(changes)]
+    # Several stand elsewhere when one does.
+    return list(dict.fromkeys(told))
 
 
 def _names_in(changes: tuple[RowChange, ...]) -> dict[int, str]:
@@ -158,8 +160,9 @@ def change_of(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
 def _words(changes: tuple[RowChange, ...], places: Mapping[int, str]) -> str:
     seen = _as_people_see(changes)
     names = {**places, **_names_in(changes)}
-    told = [_told(one, names) for one in seen[:_MOST_TOLD]]
-    more = len(seen) - len(told)
+    lines = list(dict.fromkeys(_told(one, names) for one in seen))
+    told = lines[:_MOST_TOLD]
+    more = len(lines) - len(told)
     return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
 
 
@@ -169,6 +172,8 @@ def _told(one: RowChange, places: Mapping[int, str]) -> str:
         return f"{thing} added"
     if one.after is None:
         return f"{thing} deleted"
+    if one.before.keys() == {"position"}:
+        return f"order of the {_NOUNS.get(one.table, one.table)}s"
     before, after = _members(one.before), _members(one.after)
     told = [
         f"{_MEMBERS.get(name, name.replace('_', ' '))} {_short(_named(name, before, places))} → "

@@ -105,13 +105,13 @@ def _is_the_collectors(table: str, row: Columns) -> bool:
     return table in (schema.series.name, schema.worked.name) or row.get("kind") == WORKED_KIND
 
 
-def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
-    """Take changes back.
+def check_they_stand(connection: Connection, changes: tuple[RowChange, ...]) -> None:
+    """Nothing, if changes are as they were made.
 
     Raises
     ------
     UsageError
-        When somebody has changed one of the rows since; nothing is written then.
+        When somebody has changed one of the rows since.
     """
     now = _rows(connection)
     for one in changes:
@@ -127,6 +127,16 @@ def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
                 kept="nothing was taken back",
                 remedy="look at it as it is now",
             )
+
+
+def put_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
+    """Take changes back that stand.
+
+    Raises
+    ------
+    UsageError
+        When something rests on one of the rows; nothing is written then.
+    """
     try:
         _write_back(connection, changes)
     except sa.exc.IntegrityError as error:

@@ -104,7 +104,7 @@ def remove_working(connection: Connection, slug: str) -> Working:
         .scalars()
         .all()
     ):
-        _end_series(connection, series_id)
+        end_series(connection, series_id)
     connection.execute(sa.delete(table).where(table.c.id == number))
     note_change(connection, Subject.SITE)
     note_change(connection, Subject.WORKINGS)
@@ -276,14 +276,21 @@ def _brought_up(
         row.slug: row.id
         for row in connection.execute(sa.select(schema.working.c.slug, schema.working.c.id))
     }
+    from rook_tally.core.workings.binding import WHOLE_SITE
+
     wanted = {worked_key(one): one for one in bound}
     has_begun = has_altered = False
     for key, series in have.items():
         if key not in wanted and series.quantity.slug not in troubles:
-            _end_series(connection, series.id)
+            end_series(connection, series.id)
             has_altered = True
+    missing = [one for key, one in wanted.items() if key not in have]
+    # One that rests on another that is only begun now stands where that does, not at no place.
+    waits = any(one.place != WHOLE_SITE for one in missing)
     for key, one in wanted.items():
         known = have.get(key)
+        if known is None and waits and one.place == WHOLE_SITE:
+            continue
         if known is None:
             _begin_series(connection, numbers[one.working.slug], key, one)
             has_begun = True
@@ -387,7 +394,7 @@ def _altered(connection: Connection, working_id: int, series: Series, bound: Bou
     return True
 
 
-def _end_series(connection: Connection, series_id: int) -> None:
+def end_series(connection: Connection, series_id: int) -> None:
     """Take a series of a working away with all it held; it can be worked out again."""
     station_id = connection.execute(
         sa.select(schema.series.c.station_id).where(schema.series.c.id == series_id)
