@@ -15,7 +15,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.site_file.content import (
-    CorrectionEntry,
+    FieldCorrection,
     FieldEntry,
     GroupEntry,
     LimitEntry,
@@ -71,7 +71,7 @@ FIELDS = st.builds(
     limits=st.none() | LIMITS,
     corrections=st.lists(
         st.builds(
-            CorrectionEntry, from_us=MOMENTS, gain=NUMBERS, offset=NUMBERS, who=NAMES, why=NAMES
+            FieldCorrection, from_us=MOMENTS, gain=NUMBERS, offset=NUMBERS, who=NAMES, why=NAMES
         ),
         max_size=2,
     ).map(tuple),

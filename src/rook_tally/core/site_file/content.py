@@ -47,7 +47,7 @@ class PlaceEntry(msgspec.Struct, frozen=True, kw_only=True):
     outdoors: bool = False
 
 
-class CorrectionEntry(msgspec.Struct, frozen=True, kw_only=True):
+class FieldCorrection(msgspec.Struct, frozen=True, kw_only=True):
     """A correction of a field from a moment on."""
 
     from_us: int
@@ -66,7 +66,7 @@ class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
     unit: str
     names: tuple[str, ...] = ()
     limits: Limits | None = None
-    corrections: tuple[CorrectionEntry, ...] = ()
+    corrections: tuple[FieldCorrection, ...] = ()
 
 
 class StationEntry(msgspec.Struct, frozen=True, kw_only=True):

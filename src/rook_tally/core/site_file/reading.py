@@ -19,7 +19,7 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Four, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.site_file.content import (
-    CorrectionEntry,
+    FieldCorrection,
     FieldEntry,
     GroupEntry,
     LimitEntry,
@@ -268,7 +268,7 @@ def _field(told: _Field) -> FieldEntry:
         names=told.names,
         limits=None if told.limits is None else _limits(told.limits.above, told.limits.below),
         corrections=tuple(
-            CorrectionEntry(
+            FieldCorrection(
                 from_us=time_us_from_text(one.start),
                 gain=one.gain,
                 offset=one.offset,

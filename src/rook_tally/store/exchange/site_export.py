@@ -13,7 +13,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.limit_rules import LimitOrigin
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.site_file.content import (
-    CorrectionEntry,
+    FieldCorrection,
     FieldEntry,
     GroupEntry,
     LimitEntry,
@@ -132,7 +132,7 @@ def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> Field
         names=names,
         limits=one.limits if one.limits_from is LimitOrigin.SERIES else None,
         corrections=tuple(
-            CorrectionEntry(
+            FieldCorrection(
                 from_us=each.correction.from_us,
                 gain=each.correction.gain,
                 offset=each.correction.offset,
