@@ -158,7 +158,14 @@ def station_show(
     show(chosen_store(context, store), key, as_json=as_json)
 
 
-@stations_app.command()
+strays_app = typer.Typer(
+    help="Who sends and is no station yet, or sends what nobody can place; and what it may be.",
+    invoke_without_command=True,
+)
+stations_app.add_typer(strays_app, name="strays")
+
+
+@strays_app.callback()
 def strays(
     context: typer.Context,
     as_json: JsonOption = False,
@@ -171,12 +178,32 @@ def strays(
     store: StoreOption = None,
 ) -> None:
     """Who sends and is no station yet, or sends what nobody can place; and what it may be."""
+    context.obj = chosen_store(context, store)
+    if context.invoked_subcommand is not None:
+        return
     from rook_tally.cli.strays import bound_strays, print_strays
 
     if most_mb is not None:
-        bound_strays(chosen_store(context, store), most_mb=most_mb, most_days=most_days)
+        bound_strays(context.obj, most_mb=most_mb, most_days=most_days)
         return
-    print_strays(chosen_store(context, store), as_json=as_json)
+    print_strays(context.obj, as_json=as_json)
+
+
+@strays_app.command("drop")
+def strays_drop(
+    context: typer.Context,
+    sender: Annotated[
+        str | None, typer.Argument(metavar="SENDER", help="What the list calls it.")
+    ] = None,
+    unnamed: Annotated[
+        bool, typer.Option("--unnamed", help="What came without a sender's name.")
+    ] = False,
+    store: StoreOption = None,
+) -> None:
+    """Drop what a sender has sent astray."""
+    from rook_tally.cli.strays import drop
+
+    drop(chosen_store(context, store), sender, unnamed=unnamed)
 
 
 # What it was called before: scripts go on working.

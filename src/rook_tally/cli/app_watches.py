@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.core.alarms.channels import Security
 
 watches_app = typer.Typer()
 watch_app = typer.Typer(help="Watches: when to ring, whom to tell.", no_args_is_help=True)
@@ -122,9 +123,61 @@ def watch_read(
 @way_app.command("list")
 def way_list(context: typer.Context, store: StoreOption = None) -> None:
     """Every way of telling."""
-    from rook_tally.cli.watches import list_ways
+    from rook_tally.cli.channels import list_ways
 
     list_ways(chosen_store(context, store))
+
+
+@way_app.command("add")
+def way_add(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="Whom it reaches.")],
+    mail: Annotated[str | None, typer.Option(metavar="SERVER", help="By mail.")] = None,
+    sender: Annotated[str, typer.Option("--from", metavar="ADDRESS")] = "",
+    to: Annotated[list[str] | None, typer.Option(metavar="ADDRESS", help="Several times.")] = None,
+    user: Annotated[str, typer.Option(help="At the mail server.")] = "",
+    security: Annotated[Security, typer.Option(help="Of mail.")] = Security.STARTTLS,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Of mail; as usual.")] = 0,
+    webhook: Annotated[str | None, typer.Option(metavar="URL", help="By a webhook.")] = None,
+    mqtt: Annotated[str | None, typer.Option(metavar="TOPIC", help="By MQTT.")] = None,
+    secret_file: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="With the password or secret in it; - to be given it."),
+    ] = None,
+    quiet: Annotated[str, typer.Option(metavar="HOURS", help="Such as 22:00-06:00.")] = "",
+    digest: Annotated[str, typer.Option(metavar="HH:MM", help="Tell once a day, then.")] = "",
+    store: StoreOption = None,
+) -> None:
+    """Set up a way of telling, or change the one of that name."""
+    from rook_tally.cli.channels import add
+
+    add(
+        chosen_store(context, store),
+        name,
+        mail=mail,
+        sender=sender,
+        to=to or [],
+        user=user,
+        security=security,
+        port=port,
+        webhook=webhook,
+        mqtt=mqtt,
+        secret_file=secret_file,
+        quiet=quiet,
+        digest=digest,
+    )
+
+
+@way_app.command("test")
+def way_test(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="Whom it reaches.")],
+    store: StoreOption = None,
+) -> None:
+    """Send a test by a way of telling, and say what became of it."""
+    from rook_tally.cli.channels import test
+
+    test(chosen_store(context, store), name)
 
 
 @way_app.command("remove")
@@ -134,7 +187,7 @@ def way_remove(
     store: StoreOption = None,
 ) -> None:
     """Take a way of telling away."""
-    from rook_tally.cli.watches import remove_a_way
+    from rook_tally.cli.channels import remove_a_way
 
     remove_a_way(chosen_store(context, store), name)
 

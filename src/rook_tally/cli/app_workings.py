@@ -87,3 +87,42 @@ def working_read(
     from rook_tally.cli.workings import read
 
     read(chosen_store(context, store), file)
+
+
+group_app = typer.Typer(help="Groups: named sets of places.", no_args_is_help=True)
+workings_app.add_typer(group_app, name="group")
+
+
+@group_app.command("list")
+def group_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """Every group and what is in it."""
+    from rook_tally.cli.groups import list_groups
+
+    list_groups(chosen_store(context, store), as_json=as_json)
+
+
+@group_app.command("set")
+def group_set(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="What it is called.")],
+    places: Annotated[list[str], typer.Argument(metavar="PLACE...", help="What is in it.")],
+    store: StoreOption = None,
+) -> None:
+    """Make a group of places, or say what is in one from now on."""
+    from rook_tally.cli.groups import set_group
+
+    set_group(chosen_store(context, store), name, places)
+
+
+@group_app.command("remove")
+def group_remove(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME")],
+    store: StoreOption = None,
+) -> None:
+    """Delete a group; its places stay."""
+    from rook_tally.cli.groups import remove
+
+    remove(chosen_store(context, store), name)

@@ -13,7 +13,7 @@ from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.intake.take_in import StraySender, stray_senders, take_in
 from rook_tally.store.maintenance import existing_store, open_store
-from rook_tally.store.site import StrayBounds, set_stray_bounds
+from rook_tally.store.site import StrayBounds, dismiss_strays, set_stray_bounds
 
 
 def print_strays(where: str, *, as_json: bool) -> None:
@@ -127,3 +127,21 @@ def bound_strays(where: str, *, most_mb: float, most_days: float) -> None:
     with existing_store(where) as store, store.write() as connection:
         set_stray_bounds(connection, StrayBounds(round(most_mb * 1e6), most_days))
     typer.echo(f"strays are kept up to {most_mb:g} MB and {most_days:g} days")
+
+
+def drop(where: str, sender: str | None, *, unnamed: bool) -> None:
+    """Drop what a sender, or nobody by name, has sent astray.
+
+    Raises
+    ------
+    UsageError
+        When nobody was told, or nothing of them is there.
+    """
+    if (sender is None) is not unnamed:
+        raise UsageError("drop whose?", remedy="give a sender, or --unnamed")
+    with existing_store(where) as store, store.write() as connection:
+        rows = dismiss_strays(connection, sender)
+    who = sender or "unnamed senders"
+    if not rows:
+        raise UsageError(f"nothing of {who} is astray", remedy="see rook-tally strays")
+    typer.echo(f"{len(rows)} messages of {who} dropped")

@@ -11,7 +11,7 @@ import typer
 
 from rook_tally import clock
 from rook_tally.cli.changing import changing
-from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind
+from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.files import seconds_of, watches_from_toml, watches_to_toml
 from rook_tally.core.alarms.sentences import sentence, short_words
@@ -24,7 +24,6 @@ from rook_tally.store.alarms import (
     alarms,
     all_targets,
     backtest_result,
-    remove_channel,
     remove_watch,
     save_channel,
     save_watch,
@@ -248,37 +247,7 @@ def read(where: str, file: Path) -> None:
     with changing(where) as connection:
         known = {one.name: one for one in ways(connection)}
         for way in told.ways:
-            save_channel(connection, _with_secrets(way, known.get(way.name)))
+            save_channel(connection, with_secrets_of(way, known.get(way.name)))
         for watch in told.watches:
             save_watch(connection, watch, now_us=clock.now_us())
     typer.echo(f"{len(told.watches)} watches and {len(told.ways)} ways of telling kept")
-
-
-def _with_secrets(way: Channel, before: Channel | None) -> Channel:
-    """A way of a file with the secrets that are kept here; files hold none of ours."""
-    way = msgspec.structs.replace(way, apart="")
-    if before is None or before.sort is not way.sort or way.own_secret:
-        return way
-    return msgspec.structs.replace(
-        way, password=before.password, secret=before.secret, apart=before.apart
-    )
-
-
-def list_ways(where: str) -> None:
-    """Print the ways of telling."""
-    with existing_store(where) as store, store.read() as connection:
-        known = ways(connection)
-    for one in known:
-        told = {
-            ChannelKind.MAIL: f"{', '.join(one.to)} by {one.host}",
-            ChannelKind.WEBHOOK: one.url,
-            ChannelKind.MQTT: one.topic,
-        }.get(one.sort, "")
-        typer.echo(f"{one.name:<24} {one.sort.value:<10} {told}".rstrip())
-
-
-def remove_a_way(where: str, name: str) -> None:
-    """Take a way of telling away."""
-    with changing(where) as connection:
-        remove_channel(connection, name)
-    typer.echo(f"{name} is gone")

@@ -117,6 +117,16 @@ def checked_way(way: Channel) -> Channel:
     return way
 
 
+def with_secrets_of(way: Channel, before: Channel | None) -> Channel:
+    """A way as a file tells it, with the secrets of the one that is there where the file has
+    none."""
+    if before is None or before.sort is not way.sort or way.own_secret:
+        return msgspec.structs.replace(way, apart="")
+    return msgspec.structs.replace(
+        way, password=before.password, secret=before.secret, apart=before.apart
+    )
+
+
 class NoticeReason(enum.Enum):
     """The reason of a notice."""
 

@@ -147,7 +147,7 @@ def _meant(value: Any, struct: Any) -> Any:
         if f"{name}_s" in fields:
             told[f"{name}_s"] = seconds_of(one)
         elif f"{name}_min" in fields:
-            told[f"{name}_min"] = _minutes(one)
+            told[f"{name}_min"] = minutes_of(one)
         elif name == "level":
             told[name] = int(_level(one))
         elif name not in fields:
@@ -190,7 +190,8 @@ def seconds_of(text: Any) -> float:
     return float(found[1]) * _SECONDS[found[2]]
 
 
-def _minutes(text: Any) -> int:
+def minutes_of(text: Any) -> int:
+    """Minutes after midnight of a time of day such as `07:30`; ValueError for anything else."""
     found = _CLOCK.fullmatch(str(text).strip())
     if found is None:
         raise ValueError(f"{text!r} is no time of day such as 07:30")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.clock import now_us
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level
@@ -34,9 +35,15 @@ from rook_tally.desk.watch.channel_form import (
     texts_of,
     way_from,
 )
-from rook_tally.desk.watch.commands import RemoveChannel, SaveChannel
+from rook_tally.desk.watch.commands import (
+    ChannelTrialQuery,
+    RemoveChannel,
+    SaveChannel,
+    TestChannel,
+)
 from rook_tally.desk.watch.queries import ChannelsQuery
 from rook_tally.desk.watch.texts import tr
+from rook_tally.store.alarms import OutboxItem, OutState
 
 _TOLD = {
     "to": "Mail goes to",
@@ -61,6 +68,7 @@ _CHOICES = {
     "url": "https://…",
     "to": "wren@fennel.example",
 }
+_LOOK_EVERY_MS = 300
 _ENCRYPTION = {Security.TLS: "TLS", Security.STARTTLS: "STARTTLS", Security.NONE: "none"}
 _KINDS = {
     ChannelKind.MAIL: "Mail",
@@ -118,16 +126,25 @@ class ChannelDialog(AskingDialog):
         self.keep = QPushButton(tr("Save"))
         self.keep.setObjectName("main")
         self.remove = QPushButton(tr("Delete"))
+        self.test = QPushButton(tr("Send a test"))
+        self.tested = Label()
+        self.tested.setWordWrap(True)
+        tint(self.tested, theme.dim)
+        self._trial = ""
+        self._look_again = QTimer(self, interval=_LOOK_EVERY_MS)
+        self._look_again.timeout.connect(self._look)
         left = QVBoxLayout()
         left.addWidget(self.list, 1)
         left.addWidget(self.new)
         buttons = QHBoxLayout()
         buttons.addWidget(self.remove)
+        buttons.addWidget(self.test)
         buttons.addStretch(1)
         buttons.addWidget(self.keep)
         right = QVBoxLayout()
         right.addLayout(self.form)
         right.addWidget(self.why)
+        right.addWidget(self.tested)
         right.addStretch(1)
         right.addLayout(buttons)
         row = QHBoxLayout(self)
@@ -136,6 +153,7 @@ class ChannelDialog(AskingDialog):
         self.new.clicked.connect(lambda: self.leave(self.begin))
         self.keep.clicked.connect(self._keep)
         self.remove.clicked.connect(self._remove)
+        self.test.clicked.connect(self._send_test)
         self.sort.currentIndexChanged.connect(lambda _at: self._show_fields())
         self.list.currentRowChanged.connect(self._pick)
         self._fill()
@@ -204,6 +222,9 @@ class ChannelDialog(AskingDialog):
         self.kept.setText(tr(place_words(way)))
         self.form.setRowVisible(self.kept, bool(self.kept.text()))
         self.remove.setEnabled(way is not None and way.sort in _SORTS)
+        self.test.setEnabled(way is not None)
+        self.tested.setText("")
+        self._trial = ""
         self._show_fields()
         self.ask_about(self.keep)
 
@@ -259,6 +280,43 @@ class ChannelDialog(AskingDialog):
     def _on_removed(self, _done: UndoableResult) -> None:
         self.changed.emit()
         self.accept()
+
+    def _send_test(self) -> None:
+        """What is saved is tried, not what is typed."""
+        if self._picked is not None:
+            self.why.setText("")
+            self.test.setEnabled(False)
+            self.tested.setText(tr("Sending a test …"))
+            command = TestChannel(self._picked.name, now_us())
+            self._client.write(command, self._on_sent, self._on_not_sent)
+
+    def _on_sent(self, key: str) -> None:
+        self._trial = key
+        self._look_again.start()
+
+    def _on_not_sent(self, why: str) -> None:
+        self.test.setEnabled(True)
+        self.tested.setText("")
+        self.why.setText(why)
+
+    def _look(self) -> None:
+        if not self._trial:
+            self._look_again.stop()
+            return
+        self._client.read(ChannelTrialQuery(self._trial), self._on_looked)
+
+    def _on_looked(self, item: OutboxItem | None) -> None:
+        if item is None or item.notice.key != self._trial:
+            return
+        if item.state is OutState.WAITING and not item.answer:
+            return
+        self._look_again.stop()
+        self._trial = ""
+        self.test.setEnabled(self._picked is not None)
+        if item.state is OutState.DONE:
+            self.tested.setText(tr("The test was told. {0}", item.answer).strip())
+        else:
+            self._on_not_sent(tr("The test was not told: {0}", item.answer))
 
     def _remove(self) -> None:
         if self._picked is not None:

@@ -10,10 +10,13 @@ from sqlalchemy.engine import Connection
 from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.errors import UsageError
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.watch.texts import tr
+from rook_tally.login import login_name
 from rook_tally.store.alarms import (
+    OutboxItem,
     remove_channel,
     remove_watch,
     save_channel,
@@ -21,6 +24,8 @@ from rook_tally.store.alarms import (
     watches,
     ways,
 )
+from rook_tally.store.alarms.channel_trial import channel_trial, put_channel_trial
+from rook_tally.store.site.heartbeat import working_collectors
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +112,40 @@ class SaveChannel:
         if now is None or not isinstance(base, Channel) or base.own_secret != self.way.own_secret:
             return self.way
         return replace(self.way, password=now.password, secret=now.secret, apart=now.apart)
+
+
+@dataclass(frozen=True, slots=True)
+class TestChannel:
+    """A test shall be sent by a channel; answers with the key of its notice."""
+
+    # Not one of pytest's.
+    __test__ = False
+
+    name: str
+    now_us: int
+
+    def apply(self, connection: Connection) -> str:
+        """Put it into the outbox.
+
+        Raises
+        ------
+        UsageError
+            When there is no such channel, or nobody runs who would tell it.
+        """
+        if not working_collectors(connection, now_us=self.now_us):
+            raise UsageError(tr("No collector runs, and nobody else tells anybody."))
+        return put_channel_trial(connection, self.name, who=login_name(), now_us=self.now_us)
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelTrialQuery:
+    """How far a test of a channel is."""
+
+    key: str
+
+    def run(self, connection: Connection) -> OutboxItem | None:
+        """Look it up."""
+        return channel_trial(connection, self.key)
 
 
 @dataclass(frozen=True, slots=True)

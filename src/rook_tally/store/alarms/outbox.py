@@ -95,7 +95,7 @@ def replace_item(connection: Connection, way: str, notice: Notice, due_us: int) 
 def waiting_letters(connection: Connection) -> list[OutboxItem]:
     """Items still to be sent, the first due first."""
     table = schema.outbox
-    return _letters(
+    return letters_where(
         connection,
         sa.select(table)
         .where(table.c.state == OutState.WAITING.value)
@@ -106,10 +106,11 @@ def waiting_letters(connection: Connection) -> list[OutboxItem]:
 def newest_letters(connection: Connection, most: int = 100) -> list[OutboxItem]:
     """The last items put in, newest first."""
     table = schema.outbox
-    return _letters(connection, sa.select(table).order_by(table.c.id.desc()).limit(most))
+    return letters_where(connection, sa.select(table).order_by(table.c.id.desc()).limit(most))
 
 
-def _letters(connection: Connection, wanted: sa.Select[Any]) -> list[OutboxItem]:
+def letters_where(connection: Connection, wanted: sa.Select[Any]) -> list[OutboxItem]:
+    """The items that a statement selects from the outbox."""
     return [
         OutboxItem(
             row.id,

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.channels import BUILT_IN, Channel
+from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
 from rook_tally.core.quantities.named_series import Group
@@ -308,7 +307,7 @@ def _put_definitions(connection: Connection, content: SiteContent, *, now_us: in
                 raise UsageError(f"working {working.slug}: {error}") from error
     channels = {one.name: one for one in ways(connection)}
     for channel in content.channels or ():
-        with_secrets = _with_secrets(channel, channels.get(channel.name))
+        with_secrets = with_secrets_of(channel, channels.get(channel.name))
         if channels.get(channel.name) != with_secrets:
             save_channel(connection, with_secrets)
     watched = {one.slug: one for one in watches(connection)}
@@ -354,15 +353,6 @@ def _group(connection: Connection, entry: GroupEntry) -> Group:
         if (station, field) not in known:
             raise UsageError(f"group {entry.name}: station {station} has no field {field}")
     return Group(entry.name, entry.places, tuple(known[one] for one in entry.series))
-
-
-def _with_secrets(channel: Channel, before: Channel | None) -> Channel:
-    """A channel whose file says no password keeps the one it has."""
-    if before is None or channel.own_secret or channel.apart:
-        return channel
-    return msgspec.structs.replace(
-        channel, password=before.password, secret=before.secret, apart=before.apart
-    )
 
 
 def _take_watches_away(connection: Connection, stay: set[str]) -> None:

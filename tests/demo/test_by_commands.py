@@ -1,0 +1,97 @@
+"""The whole pottery made by hand from an empty store, with commands alone: what it exports then is
+the demo's own site file."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.site_file.content import SiteContent, SitePart, StationEntry
+from rook_tally.core.site_file.reading import site_from_toml
+from rook_tally.core.site_file.writing import site_to_toml
+from rook_tally.demo.pottery import site_text
+from tests.processes import CollectorProcess, rook_tally
+
+POTTERY = site_from_toml(site_text())
+
+
+def _run(collector: CollectorProcess, *words: str) -> str:
+    done = rook_tally("--store", collector.address, *words)
+    assert done.returncode == 0, (words, done.stderr)
+    return done.stdout
+
+
+def test_the_pottery_by_commands(collector: CollectorProcess, tmp_path: Path) -> None:
+    site = POTTERY.site
+    assert site is not None
+    _run(collector, "site", "set", "--name", site.name, "--zone", site.zone)
+    for place in POTTERY.places or ():
+        outdoors = ("--outdoors",) if place.outdoors else ()
+        _run(collector, "place", "add", place.name, *outdoors)
+    for station in POTTERY.stations or ():
+        _make_station(collector, station)
+    for group in POTTERY.groups or ():
+        _run(collector, "group", "set", group.name, *group.places)
+    # Workings, watches and sheets are told in files of their own, written here by what they are.
+    for command, part in (
+        (("site", "read"), SitePart.WORKINGS),
+        (("watch", "read"), SitePart.WATCHES),
+        (("wall", "read"), SitePart.SHEETS),
+    ):
+        _run(collector, *command, str(_file(tmp_path, POTTERY, part)))
+    exported = site_from_toml(_run(collector, "site", "export"))
+    for name in POTTERY.__struct_fields__:
+        assert getattr(exported, name) == getattr(POTTERY, name), name
+
+
+def _make_station(collector: CollectorProcess, station: StationEntry) -> None:
+    """Added, and begun to be heard: its fields are what it tells."""
+    cadence = () if station.cadence_s is None else ("--cadence", f"{station.cadence_s:g}")
+    _run(
+        collector,
+        *("station", "add", station.key, "--place", station.place, "--kind", station.kind),
+        *cadence,
+    )
+    body = {one.name: _some_value(one.quantity, one.unit) for one in station.fields}
+    status, answer = collector.post(json.dumps(body), query=f"?station={station.key}")
+    assert (status, answer["kept"]) == (200, len(body)), answer
+    for one in station.fields:
+        if one.limits is not None:
+            _run(
+                collector,
+                *("limit", "set", one.quantity, "--station", station.key),
+                *_sides(one.limits),
+            )
+
+
+def _some_value(slug: str, unit: str) -> float:
+    quantity = QUANTITIES[slug]
+    wire = quantity.unit(unit)
+    low, high = quantity.believable
+    if slug in ("presence", "switch", "contact"):
+        return 1
+    middle = min(max(1.0, low), high)
+    return middle if wire is None else float(wire.from_base(middle))
+
+
+def _sides(limits: Limits) -> list[str]:
+    names = ("noticed", "raised", "high", "severe")
+    words: list[str] = []
+    for option, four in (("--above", limits.above), ("--below", limits.below)):
+        told = [
+            f"{name}={value:g}"
+            for name, value in zip(names, four, strict=True)
+            if value is not None
+        ]
+        if told:
+            words += [option, " ".join(told)]
+    return words
+
+
+def _file(folder: Path, content: SiteContent, part: SitePart) -> Path:
+    """A part of a site in a file of its own."""
+    path = folder / f"{part.value}.toml"
+    path.write_text(site_to_toml(content.only(frozenset({part}))), encoding="utf-8")
+    return path
