@@ -46,9 +46,16 @@ def empty_store(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
+def _begin(store_path: Path, empty_store: Path) -> None:
+    """An empty store at a path, unless another fixture has made one there: a collector that has it
+    open must not have it written over."""
+    if not store_path.exists():
+        shutil.copyfile(empty_store, store_path)
+
+
 @pytest.fixture
 def store(store_path: Path, empty_store: Path) -> Iterator[Store]:
-    shutil.copyfile(empty_store, store_path)
+    _begin(store_path, empty_store)
     opened = open_store(store_path)
     yield opened
     opened.close()
@@ -57,7 +64,7 @@ def store(store_path: Path, empty_store: Path) -> Iterator[Store]:
 @pytest.fixture
 def collector(store_path: Path, empty_store: Path) -> Iterator[CollectorProcess]:
     """A real collector with both doors open, its broker a real Mosquitto."""
-    shutil.copyfile(empty_store, store_path)
+    _begin(store_path, empty_store)
     with CollectorProcess(store_path) as process:
         yield process
 

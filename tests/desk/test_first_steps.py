@@ -19,6 +19,8 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
+from rook_tally.desk.dialogs.site_file import SiteFileDialog
+from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.imports import Import, imports
@@ -211,3 +213,26 @@ def test_the_store_is_unplugged_and_plugged_back(
     qtbot.waitUntil(lambda: window.state.latest[series.id].value == 22.0, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: window.state.trouble == "", timeout=PATIENCE_MS)
     other.close()
+
+
+def test_the_site_is_named_and_begun_with_a_ready_made_file(
+    qtbot: QtBot, open_desk: OpenDesk, store: Store
+) -> None:
+    window = open_desk()
+    QTest.mouseClick(window.ledger.first.site, Qt.MouseButton.LeftButton)
+    named = opened(qtbot, window, SiteDialog)
+    qtbot.waitUntil(named.isEnabled, timeout=PATIENCE_MS)
+    named.name.setText("Wren's workshop")
+    named.save.click()
+    qtbot.waitUntil(
+        lambda: window.ledger.first.site.text().startswith("Wren's workshop"), timeout=PATIENCE_MS
+    )
+    QTest.mouseClick(window.ledger.first.buttons[FirstStep.SITE], Qt.MouseButton.LeftButton)
+    dialog = opened(qtbot, window, SiteFileDialog)
+    dialog.ready_made.setCurrentIndex(dialog.ready_made.findData("workshop"))
+    dialog.ready_made.activated.emit(dialog.ready_made.currentIndex())
+    qtbot.waitUntil(dialog.main.isEnabled, timeout=PATIENCE_MS)
+    dialog.main.click()
+    qtbot.waitUntil(lambda: len(window.state.site.places) == 4, timeout=PATIENCE_MS)
+    # The file says nothing of the name: it stays.
+    assert window.state.site.name == "Wren's workshop"

@@ -57,7 +57,13 @@ def test_an_empty_store_says_what_to_do(open_desk: OpenDesk) -> None:
     shown = [label.text() for label in window.ledger.findChildren(QLabel) if label.isVisible()]
     assert "Nothing has been heard yet" in shown
     ways = [button.text() for button in window.ledger.first.buttons.values()]
-    assert ways == ["&1  Look at the demo", "&2  Connect a station", "&3  Read a file"]
+    assert ways == [
+        "&1  Look at the demo",
+        "&2  Connect a station",
+        "&3  Read a file",
+        "&4  Begin with a site file",
+    ]
+    assert "Times are in" in window.ledger.first.site.text()
     assert "No collector runs" in _notice(window)
 
 

@@ -49,7 +49,7 @@ def store(
         name, where = made.new_database(like=request.getfixturevalue("empty_database"))
         # Hundreds of them would take minutes to remove together.
         request.addfinalizer(lambda: made.drop_database(name))
-    else:
+    elif not store_path.exists():
         shutil.copyfile(empty_store, store_path)
     opened = open_store(where)
     yield opened

@@ -174,6 +174,7 @@ class DeskWindow(QMainWindow):
         self.head.site_wanted.connect(lambda: self.dialogs.show_site())
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.take_in_wanted.connect(self._take_in)
+        self.ledger.name_wanted.connect(lambda: self.dialogs.show_site())
         self.head.menu_wanted.connect(self._offer_actions)
         self._views.menu_wanted.connect(self._offer_actions)
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
@@ -268,6 +269,8 @@ class DeskWindow(QMainWindow):
             self.stations.tasks.add_station()
         elif step is FirstStep.FILE and self.importer is not None:
             self.dialogs.read_file()
+        elif step is FirstStep.SITE:
+            self.dialogs.read_site_file()
         else:
             self.first_step.emit(step)
 

@@ -1,4 +1,4 @@
-"""The page of a store in which nothing was ever heard: three ways to begin."""
+"""The page of a store in which nothing was ever heard: the ways to begin."""
 
 from __future__ import annotations
 
@@ -22,6 +22,7 @@ class FirstStep(enum.Enum):
     DEMO = "Look at the demo"
     STATION = "Connect a station"
     FILE = "Read a file"
+    SITE = "Begin with a site file"
 
 
 _TOLD = {
@@ -31,13 +32,16 @@ _TOLD = {
     "say what it is. No account, no cloud, nothing leaves this machine.",
     FirstStep.FILE: "Readings you have as CSV become series of a station. A preview first shows "
     "what would be kept, and a file that was read can be taken back.",
+    FirstStep.SITE: "Places, limits and watches of a home, a classroom, a workshop or a greenhouse, "
+    "or a file of somebody else. What it would change is listed first.",
 }
 
 
 class Onboarding(QWidget):
-    """Offers the three ways, and whoever is talking already. `chosen` carries a `FirstStep`,
-    `take_in_wanted` the key of a sender."""
+    """Offers the ways, and whoever is talking already. `chosen` carries a `FirstStep`,
+    `take_in_wanted` the key of a sender; `name_wanted` says that the site is to be named."""
 
+    name_wanted = Signal()
     chosen = Signal(FirstStep)
     take_in_wanted = Signal(str)
 
@@ -61,13 +65,17 @@ class Onboarding(QWidget):
             words.setFont(face(12))
             words.setWordWrap(True)
             words.setMinimumWidth(150)
-            words.setMaximumWidth(270)
+            words.setMaximumWidth(240)
             words.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
             tint(words, theme.dim)
             ways.addWidget(button, 0, at)
             ways.addWidget(words, 1, at)
             self.buttons[step] = button
         self._sender = ""
+        self.site = QPushButton()
+        self.site.setObjectName("small")
+        self.site.setShortcut("N")
+        self.site.clicked.connect(self.name_wanted)
         self.talking, self.take_in = Label(), QPushButton()
         self.talking.setFont(face(13, BOLD))
         self.take_in.setObjectName("main")
@@ -83,6 +91,7 @@ class Onboarding(QWidget):
         column.addWidget(self.title, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addLayout(heard)
         column.addWidget(self.told, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addWidget(self.site, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(20)
         middle = QHBoxLayout()
         middle.addStretch(1)
@@ -91,6 +100,14 @@ class Onboarding(QWidget):
         column.addLayout(middle)
         column.addStretch(3)
         self.show_strays(())
+
+    def show_site(self, name: str, zone: str) -> None:
+        """Say what the site is called, and in which zone its times are."""
+        self.site.setText(
+            tr("{0}, times in {1}…", name, zone)
+            if name
+            else tr("Name your site…  Times are in {0}", zone)
+        )
 
     def show_strays(self, strays: Sequence[StrayGroup]) -> None:
         """Say who is talking already, and offer to take the first of them in."""
@@ -103,10 +120,10 @@ class Onboarding(QWidget):
         first.setStyleSheet(first.styleSheet())  # its name has become another
         if not named:
             self.title.setText(tr("Nothing has been heard yet"))
-            self.told.setText(tr("There are three ways on."))
+            self.told.setText(tr("There are four ways on."))
         else:
             self.title.setText(tr("Something is talking"))
-            self.told.setText(tr("There are three other ways on."))
+            self.told.setText(tr("There are four other ways on."))
             count = named[0].count
             told = [tr("{0} is talking. Messages kept: {1}.", self._sender, count)]
             if len(named) > 1:

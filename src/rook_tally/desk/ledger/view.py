@@ -51,6 +51,7 @@ class LedgerView(QWidget):
     pin_wanted = Signal(Series)
     first_step = Signal(FirstStep)
     take_in_wanted = Signal(str)
+    name_wanted = Signal()
     told = Signal(str)
 
     def __init__(
@@ -77,6 +78,7 @@ class LedgerView(QWidget):
         self.first = Onboarding(theme)
         self.first.chosen.connect(self.first_step)
         self.first.take_in_wanted.connect(self.take_in_wanted)
+        self.first.name_wanted.connect(self.name_wanted)
         self._tape_moves = -1
         state.subscribe(self._watch_strays)
         self._stack.addWidget(self.first)
@@ -241,6 +243,8 @@ class LedgerView(QWidget):
     def _on_laid_out(self) -> None:
         is_empty = not self.model.columns
         nothing_known = is_empty and not self.model.hidden_count
+        if nothing_known:
+            self.first.show_site(self._state.site.name, self._state.site.zone)
         self._stack.setCurrentIndex(1 if nothing_known and self._state.is_loaded else 0)
         again = self._position_of_picked()
         where = again or self.model.worst_cell()
