@@ -1,4 +1,4 @@
-"""A test of a channel from the window: through a real collector, and told when it did not arrive."""
+"""A test of a channel from the window, through a real collector; told when it did not arrive."""
 
 from __future__ import annotations
 

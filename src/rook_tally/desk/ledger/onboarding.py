@@ -32,8 +32,8 @@ _TOLD = {
     "say what it is. No account, no cloud, nothing leaves this machine.",
     FirstStep.FILE: "Readings you have as CSV become series of a station. A preview first shows "
     "what would be kept, and a file that was read can be taken back.",
-    FirstStep.SITE: "Places, limits and watches of a home, a classroom, a workshop or a greenhouse, "
-    "or a file of somebody else. What it would change is listed first.",
+    FirstStep.SITE: "Places, limits and watches of a home, a classroom, a workshop or a "
+    "greenhouse, or a file of somebody else. What it would change is listed first.",
 }
 
 
