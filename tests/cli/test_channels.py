@@ -60,3 +60,25 @@ def test_what_is_astray_is_dropped(shared_collector: CollectorProcess) -> None:
     assert run("drop", "slipway")[1] == "1 messages of slipway dropped\n"
     assert "slipway" not in run()[1]
     assert "nothing of slipway is astray" in run("drop", "slipway")[1]
+
+
+def test_what_came_without_a_name_is_taken_in_under_a_new_one(
+    shared_collector: CollectorProcess,
+) -> None:
+    collector = shared_collector
+    status, answer = collector.post('{"temperature": 4.5}')
+    assert (status, answer["stray"]) == (202, 1), answer
+
+    def run(*words: str) -> tuple[int, str]:
+        done = rook_tally("--store", collector.address, "take-in", *words)
+        return done.returncode, done.stdout + done.stderr
+
+    assert (
+        "nothing came from 10.0.0.1"
+        in run(*("fresh", "--place", "Yard", "--unnamed-from", "10.0.0.1"))[1]
+    )
+    # Refused it is nobody's again, and can be taken in with what was missing.
+    assert run("fresh", "--unnamed-from", "all")[0] != 0
+    code, told = run("fresh", "--place", "Yard", "--unnamed-from", "all")
+    assert (code, "1 readings" in told) == (0, True), told
+    assert [one["value"] for one in collector.latest() if one["station"] == "fresh"] == [4.5]

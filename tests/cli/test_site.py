@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
@@ -85,3 +86,30 @@ def test_units_are_set_by_system_and_taken_back(store: Store) -> None:
     assert rook_tally("--store", store.url, "changes", "undo", "3").returncode == 0
     with store.read() as connection:
         assert {one.shown.symbol for one in load_site(connection).series} == {"°C", "mph"}
+
+
+def test_settings_are_listed_set_taken_back_and_refused(store: Store, tmp_path: Path) -> None:
+    def run(*words: str) -> tuple[int, str]:
+        done = rook_tally("--store", store.url, *words)
+        return done.returncode, done.stdout + done.stderr
+
+    copies = tmp_path / "copies"
+    assert run("setting", "set", "backup_folder", str(copies))[0] == 0
+    assert run("setting", "set", "backup_daily", "3")[0] == 0
+    assert run("setting", "set", "strays_mb", "20")[0] == 0
+    assert run("setting", "set", "thin_after_days", "400")[0] == 0
+    told = json.loads(run("setting", "list", "--json")[1])
+    assert (told["backup_folder"], told["backup_daily"]) == (str(copies), 3.0)
+    assert (told["strays_mb"], told["thin_after_days"], told["keys"]) == (20.0, 400.0, "by-door")
+    assert "strays_mb = 20" in run("site", "export", "--only", "settings")[1]
+    for words, why in (
+        (("colour", "red"), "there is no setting 'colour'"),
+        (("strays_days", "soon"), "strays_days cannot be 'soon'"),
+        (("backup_weekly", "1.5"), "backup_weekly cannot be '1.5'"),
+        (("thin_after_days", "nan"), "thin_after_days cannot be 'nan'"),
+        (("keys", "nobody"), "keys cannot be 'nobody'"),
+    ):
+        code, said = run("setting", "set", *words)
+        assert (code, why in said) == (2, True), said
+    assert run("changes", "undo", "4")[0] == 0
+    assert json.loads(run("setting", "list", "--json")[1])["thin_after_days"] == "never"

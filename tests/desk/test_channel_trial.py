@@ -29,6 +29,10 @@ def test_a_test_says_what_became_of_it(
         save_channel(connection, nowhere)
     window = open_desk()
     window.show_view(WATCH)
+    model = window.watch.model
+    qtbot.waitUntil(
+        lambda: model.listing is not None and len(model.listing.ways) > 4, timeout=PATIENCE_MS
+    )
     window.watch.sentence.ways_wanted.emit()
     dialog = opened(qtbot, window, ChannelDialog)
     assert not dialog.test.isEnabled()

@@ -14,7 +14,7 @@ from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.demo.pottery import site_text
 from rook_tally.desk.dialogs.site_file import SiteFileDialog
 from rook_tally.store.base import Store
-from rook_tally.store.exchange.site_export import content_of
+from rook_tally.store.site_file.exporting import content_of
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import opened, press
 

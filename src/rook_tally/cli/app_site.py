@@ -132,6 +132,33 @@ def site_ready_made() -> None:
     list_ready_made()
 
 
+setting_app = typer.Typer(help="Settings that have no command of their own.", no_args_is_help=True)
+sites_app.add_typer(setting_app, name="setting")
+
+
+@setting_app.command("list")
+def setting_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """Every setting: what it is, and what it says."""
+    from rook_tally.cli.settings import list_settings
+
+    list_settings(chosen_store(context, store), as_json=as_json)
+
+
+@setting_app.command("set")
+def setting_set(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="As the list has it.")],
+    value: Annotated[str, typer.Argument(metavar="VALUE")],
+    store: StoreOption = None,
+) -> None:
+    """Give a setting another value."""
+    from rook_tally.cli.settings import set_setting
+
+    set_setting(chosen_store(context, store), name, value)
+
+
 changes_app = typer.Typer(help="What was changed, by whom and when.", invoke_without_command=True)
 sites_app.add_typer(changes_app, name="changes")
 

@@ -226,6 +226,14 @@ def take_in(
         float | None, typer.Option(metavar="SECONDS", min=0.1, help="How often it reports.")
     ] = None,
     outdoors: Annotated[bool, typer.Option(help="A new place is outdoors.")] = False,
+    unnamed_from: Annotated[
+        str | None,
+        typer.Option(
+            "--unnamed-from",
+            metavar="ADDRESS",
+            help="What came from there without a name, under this new one; all for anywhere.",
+        ),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
     """Make a stray sender a station; what it said and was kept becomes readings."""
@@ -240,6 +248,7 @@ def take_in(
         cadence_s=cadence,
         maps=maps or [],
         continues=continues or [],
+        unnamed_from=unnamed_from,
     )
 
 

@@ -24,9 +24,9 @@ from rook_tally.demo.pottery import STATIONS, DemoStation, site_text
 from rook_tally.demo.remarks import remarks_between
 from rook_tally.store.alarms import all_targets, backtest_result, write_alarms, write_journal
 from rook_tally.store.base import Store
-from rook_tally.store.exchange.site_import import put_content
 from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
 from rook_tally.store.site import Series, load_site, save_remark
+from rook_tally.store.site_file.importing import put_content
 from rook_tally.store.workings import bound_workings, work_out_everything
 
 _WHO = "potter"

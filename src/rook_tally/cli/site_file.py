@@ -14,10 +14,10 @@ from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
 from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.login import login_name
-from rook_tally.store.exchange.site_export import content_of, write_site_file
-from rook_tally.store.exchange.site_import import put_content, text_of
-from rook_tally.store.exchange.site_plan import plan_of
 from rook_tally.store.maintenance import existing_store, open_store
+from rook_tally.store.site_file.exporting import content_of, write_site_file
+from rook_tally.store.site_file.importing import put_content, text_of
+from rook_tally.store.site_file.planning import plan_of
 
 
 def export(where: str, target: Path | None, parts: list[SitePart], *, secrets: bool) -> None:

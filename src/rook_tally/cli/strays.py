@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import msgspec
@@ -12,8 +14,10 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.intake.take_in import StraySender, stray_senders, take_in
+from rook_tally.store.base import Store
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import StrayBounds, dismiss_strays, set_stray_bounds
+from rook_tally.store.site.unassigned_messages import name_strays, unname_strays
 
 
 def print_strays(where: str, *, as_json: bool) -> None:
@@ -83,9 +87,11 @@ def take_in_sender(
     cadence_s: float | None,
     maps: list[str],
     continues: list[str],
+    unnamed_from: str | None = None,
 ) -> None:
-    """Make a sender a station, or mend its fields; its kept messages become readings."""
-    with open_store(where) as store:
+    """Make a sender a station, or mend its fields; its kept messages become readings. With
+    `unnamed_from` those that came from there without a name; `all` for wherever they came from."""
+    with open_store(where) as store, _named(store, key, unnamed_from):
         done = take_in(
             store,
             key,
@@ -102,6 +108,26 @@ def take_in_sender(
     if done.access_key is not None:
         typer.echo("its access key, shown this once:", err=True)
         typer.echo(done.access_key)
+
+
+@contextmanager
+def _named(store: Store, key: str, address: str | None) -> Iterator[None]:
+    """Let unnamed messages be this sender's; when it is not taken in they are nobody's again."""
+    if address is None:
+        yield
+        return
+    with store.write() as connection:
+        ids = name_strays(connection, None if address == "all" else address, key)
+    if not ids:
+        raise UsageError(
+            f"nothing came from {address} without a name", remedy="see rook-tally strays"
+        )
+    try:
+        yield
+    except BaseException:
+        with store.write() as connection:
+            unname_strays(connection, ids)
+        raise
 
 
 def mapped_field(text: str) -> tuple[str, tuple[str, str]]:

@@ -20,6 +20,7 @@ class SitePart(enum.Enum):
 
     SITE = "site"
     UNITS = "units"
+    SETTINGS = "settings"
     KINDS = "kind"
     PLACES = "place"
     STATIONS = "station"
@@ -109,6 +110,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
 
     site: SiteEntry | None = None
     units: dict[str, str] | None = None
+    settings: dict[str, str | float] | None = None
     kinds: tuple[Kind, ...] | None = None
     places: tuple[PlaceEntry, ...] | None = None
     stations: tuple[StationEntry, ...] | None = None

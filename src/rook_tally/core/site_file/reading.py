@@ -158,6 +158,7 @@ def site_from_toml(text: str) -> SiteContent:
     return SiteContent(
         site=_one(document, "site", _site),
         units=_one(document, "units", _units),
+        settings=_one(document, "settings", _settings),
         kinds=_all(document, "kind", _kind, "slug"),
         places=_all(document, "place", _place, "name"),
         stations=_all(document, "station", _station, "key"),
@@ -220,6 +221,10 @@ def _site(table: Any) -> SiteEntry:
 
 def _units(table: Any) -> dict[str, str]:
     return msgspec.convert(table, dict[str, str])
+
+
+def _settings(table: Any) -> dict[str, str | float]:
+    return msgspec.convert(table, dict[str, str | float])
 
 
 def _kind(table: Any) -> Kind:

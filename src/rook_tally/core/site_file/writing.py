@@ -52,6 +52,8 @@ def site_to_tables(content: SiteContent) -> Table:
         told["site"] = _site(content.site)
     if content.units is not None:
         told["units"] = dict(sorted(content.units.items()))
+    if content.settings is not None:
+        told["settings"] = dict(content.settings)
     parts: tuple[tuple[str, Sequence[Any] | None, Any], ...] = (
         ("kind", content.kinds, lambda one: tomllib.loads(kind_to_toml(one))),
         ("place", content.places, _place),

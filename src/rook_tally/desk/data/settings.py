@@ -31,8 +31,8 @@ class LedgerOrder(enum.Enum):
 
 class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
     """How the Ledger is arranged: order, hidden places and quantities, the order a person gave them
-    (by name and slug), whose value a cell shows: station by "place/quantity", and the group the
-    lines below speak for; empty for all indoors."""
+    (by name and slug), whose value a cell shows: station by "place/quantity", the group the lines
+    below speak for (empty for all indoors), and the floors that are folded."""
 
     order: LedgerOrder = LedgerOrder.PLACES
     hidden_places: tuple[str, ...] = ()
@@ -41,6 +41,7 @@ class LedgerArrangement(msgspec.Struct, frozen=True, omit_defaults=True):
     quantities: tuple[str, ...] = ()
     stations: dict[str, str] = {}
     group: str = ""
+    folded: tuple[str, ...] = ()
 
 
 class WallSettings(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -14,10 +14,10 @@ from rook_tally.desk.data.site_commands import recorded
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.login import login_name
-from rook_tally.store.exchange.site_export import content_of, write_site_file
-from rook_tally.store.exchange.site_import import put_content, text_of
-from rook_tally.store.exchange.site_plan import plan_of
 from rook_tally.store.site.change_history import ChangeLine
+from rook_tally.store.site_file.exporting import content_of, write_site_file
+from rook_tally.store.site_file.importing import put_content, text_of
+from rook_tally.store.site_file.planning import plan_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -2154,6 +2154,11 @@
     </message>
     <message>
       <location filename="desk/ledger/actions.py" />
+      <source>Fold a floor to the worst of its rooms, or unfold it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/actions.py" />
       <source>Summary rows: next group</source>
       <translation type="unfinished" />
     </message>
@@ -2199,6 +2204,16 @@
     </message>
     <message>
       <location filename="desk/ledger/model.py" />
+      <source>{0} unfolded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
+      <source>{0} folded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
       <source>{0} moved</source>
       <translation type="unfinished" />
     </message>
@@ -2234,6 +2249,11 @@
     </message>
     <message>
       <location filename="desk/ledger/onboarding.py" />
+      <source>Begin with a site file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
       <source>A made-up pottery with twelve stations and a week of history, in a window and a store of its own. Nothing of it comes into this one.</source>
       <translation type="unfinished" />
     </message>
@@ -2249,12 +2269,27 @@
     </message>
     <message>
       <location filename="desk/ledger/onboarding.py" />
+      <source>Places, limits and watches of a home, a classroom, a workshop or a greenhouse, or a file of somebody else. What it would change is listed first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>{0}, times in {1}…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
+      <source>Name your site…  Times are in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/onboarding.py" />
       <source>Nothing has been heard yet</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/ledger/onboarding.py" />
-      <source>There are three ways on.</source>
+      <source>There are four ways on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2264,7 +2299,7 @@
     </message>
     <message>
       <location filename="desk/ledger/onboarding.py" />
-      <source>There are three other ways on.</source>
+      <source>There are four other ways on.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4895,6 +4930,26 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Send a test</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>Sending a test …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>The test was not told: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_dialog.py" />
+      <source>The test was told. {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/watch/commands.py" />
       <source>{0} saved</source>
       <translation type="unfinished" />
@@ -4912,6 +4967,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/commands.py" />
       <source>{0} watches from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/commands.py" />
+      <source>No collector runs, and nobody else tells anybody.</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -19,6 +19,7 @@ class LedgerAction(ViewAction):
     HIDE_PLACE = (("H",), "Hide the place")
     HIDE_QUANTITY = (("Shift+H",), "Hide the quantity")
     SHOW_ALL = (("Ctrl+H",), "Show hidden places and quantities again")
+    FOLD = (("F",), "Fold a floor to the worst of its rooms, or unfold it")
     GROUP = (("L",), "Summary rows: next group")
     READINGS = (("T",), "Table of the day's readings")
     CORRECT = (("C",), "Correct the cell's series")

@@ -26,6 +26,7 @@ from rook_tally.desk.ledger.cell_view import AlsoLine, Cell, ribbon_range, spoke
 from rook_tally.desk.ledger.ordering import cell_name, in_given_order, moved
 from rook_tally.desk.ledger.rows import (
     GroupRow,
+    PlaceGroup,
     PlaceRow,
     Row,
     RowHead,
@@ -217,11 +218,19 @@ class LedgerModel:
         self.rows = []
         groups = groups_of(places, {one.id: one for one in site.places})
         if kept.order is LedgerOrder.WORST_FIRST:
-            groups = [("Worst first", self._worst_first(places))]
-        for title, group in groups:
-            if group:
-                self.rows.append(GroupRow(title))
-                self.rows.extend(group)
+            groups = [PlaceGroup("Worst first", self._worst_first(places))]
+        for group in groups:
+            if group.floor is not None and group.floor.name in kept.folded:
+                self.rows.append(group.folded())
+                # Its head speaks for all its stations.
+                self._stations[group.floor.id] = [
+                    station
+                    for row in group.rows
+                    for station in self._stations.get(row.place.id, [])
+                ]
+            elif group.rows:
+                self.rows.append(GroupRow(group.title, group.floor.name if group.floor else ""))
+                self.rows.extend(group.rows)
         told, members = self._told_together(places, indoors)
         if len(members) > 1:
             for at, summary in enumerate(Summary):
@@ -280,6 +289,7 @@ class LedgerModel:
 
     def arrange(self, arrangement: LedgerArrangement) -> None:
         """Arrange it so."""
+        self._worst.clear()
         self.arrangement = arrangement
         self._lay_out()
 
@@ -291,6 +301,32 @@ class LedgerModel:
             self._steps.add_local(
                 LocalStep(words, partial(self.arrange, before), partial(self.arrange, arrangement))
             )
+
+    def floor_of(self, row: int) -> str:
+        """The floor that a row belongs to, or is; empty where it is in none."""
+        line = self.rows[row] if 0 <= row < len(self.rows) else None
+        if isinstance(line, PlaceRow) and line.is_folded:
+            return line.place.name
+        bands = (one for one in reversed(self.rows[: row + 1]) if isinstance(one, GroupRow))
+        band = next(bands, None)
+        return "" if band is None or isinstance(line, SummaryRow) else band.floor
+
+    def is_band(self, row: int) -> bool:
+        """True for the line over a floor's rooms, and for a floor that is folded."""
+        line = self.rows[row] if 0 <= row < len(self.rows) else None
+        if isinstance(line, GroupRow):
+            return bool(line.floor)
+        return isinstance(line, PlaceRow) and line.is_folded
+
+    def fold(self, floor: str) -> None:
+        """Let a floor be one row that shows the worst of its rooms; or all its rooms again."""
+        if not floor:
+            return
+        folded = self.arrangement.folded
+        is_folded = floor in folded
+        names = tuple(one for one in folded if one != floor) if is_folded else (*folded, floor)
+        words = tr("{0} unfolded", floor) if is_folded else tr("{0} folded", floor)
+        self.arrange_by_hand(replace(self.arrangement, folded=names), words)
 
     def move_place(self, row: int, by: int) -> None:
         """Move a place up or down; ordered worst first, the order is not a person's."""
@@ -382,7 +418,16 @@ class LedgerModel:
             return ()
         if self.is_also(column):
             return self._also_of(line)
-        return line.series.get(self.columns[column].slug, ())
+        return self._series_of(line, self.columns[column].slug)
+
+    def _series_of(self, line: PlaceRow, slug: str) -> tuple[Series, ...]:
+        """A row's series of a quantity, the shown one first: of a floor that is folded the
+        worst."""
+        several = line.series.get(slug, ())
+        if not line.is_folded or len(several) < 2:
+            return several
+        latest = self._state.latest
+        return tuple(sorted(several, key=lambda one: (one.id not in latest, -self._level(one))))
 
     @property
     def column_count(self) -> int:
@@ -395,7 +440,9 @@ class LedgerModel:
 
     def _also_of(self, line: PlaceRow) -> tuple[Series, ...]:
         """What else a place tells: the one picked last first, else the worst."""
-        found = [line.series[one.slug][0] for one in self.also if line.series.get(one.slug)]
+        found = [
+            self._series_of(line, one.slug)[0] for one in self.also if line.series.get(one.slug)
+        ]
         found = [one for one in found if one.id in self._state.latest]
         first = self._also_first.get(line.place.id)
         return tuple(
@@ -465,7 +512,8 @@ class LedgerModel:
         )
         if shown is Freshness.SILENT and any(one is not Freshness.SILENT for one in states):
             shown = Freshness.LATE
-        return RowHead(line.place.name, age(min(known)) if known else "", shown, heard)
+        name = f"▸ {line.place.name}" if line.is_folded else line.place.name
+        return RowHead(name, age(min(known)) if known else "", shown, heard)
 
     def has_cell(self, row: int, column: int) -> bool:
         """True if a cell shows anything."""

@@ -24,17 +24,23 @@ class Summary(enum.Enum):
 
 @dataclass(frozen=True, slots=True)
 class GroupRow:
-    """A band that names a group of places."""
+    """A band that names a group of places; `floor` is the place they are in, if it is one."""
 
     title: str
+    floor: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class PlaceRow:
-    """A place with its series by quantity slug, several when several stations tell it."""
+    """A place with its series by quantity slug, several when several stations tell it.
+
+    A folded one is a floor that speaks for all its rooms: each of its cells shows the worst of
+    them.
+    """
 
     place: Place
     series: dict[str, tuple[Series, ...]]
+    is_folded: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,12 +72,29 @@ class RowHead:
         )
 
 
-def groups_of(
-    rows: list[PlaceRow], places: Mapping[int, Place]
-) -> list[tuple[str, list[PlaceRow]]]:
+@dataclass(frozen=True, slots=True)
+class PlaceGroup:
+    """Rows that stand together; `floor` is the place that they are in, None for the others."""
+
+    title: str
+    rows: list[PlaceRow]
+    floor: Place | None = None
+
+    def folded(self) -> PlaceRow:
+        """One row for all of them."""
+        assert self.floor is not None
+        series: dict[str, tuple[Series, ...]] = {}
+        for row in self.rows:
+            for slug, several in row.series.items():
+                series[slug] = (*series.get(slug, ()), *several)
+        return PlaceRow(self.floor, series, is_folded=True)
+
+
+def groups_of(rows: list[PlaceRow], places: Mapping[int, Place]) -> list[PlaceGroup]:
     """Rows under the outermost place that theirs is in, as a floor or a house; those that are in
     none under indoors and outdoors."""
     floors: dict[str, list[PlaceRow]] = {}
+    by_name = {one.name: one for one in places.values()}
     loose: dict[bool, list[PlaceRow]] = {True: [], False: []}
     for row in rows:
         around = row.place
@@ -86,7 +109,11 @@ def groups_of(
         if one.place.name in floors:
             floors[one.place.name].insert(0, one)
             loose[one.place.indoors].remove(one)
-    return [*floors.items(), ("Indoors", loose[True]), ("Outdoors", loose[False])]
+    return [
+        *(PlaceGroup(name, several, by_name[name]) for name, several in floors.items()),
+        PlaceGroup("Indoors", loose[True]),
+        PlaceGroup("Outdoors", loose[False]),
+    ]
 
 
 def series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:

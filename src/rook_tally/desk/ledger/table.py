@@ -119,7 +119,10 @@ class LedgerTableModel(QAbstractTableModel):
 
 
 class PlaceHeader(QHeaderView):
-    """Row heads: place, age, the strip of expected reports."""
+    """Row heads: place, age, the strip of expected reports. `band_clicked` carries the row of a
+    floor whose head was pressed."""
+
+    band_clicked = Signal(int)
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Vertical, parent)
@@ -139,7 +142,9 @@ class PlaceHeader(QHeaderView):
             case GroupRow():
                 painter.setFont(face(11, BOLD))
                 painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr(row.title).upper())
+                sign = "▾ " if row.floor else ""
+                words = row.floor or tr(row.title)
+                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, sign + words.upper())
                 draw_rule(painter, theme, rect)
             case SummaryRow():
                 painter.setFont(face(11))
@@ -153,6 +158,14 @@ class PlaceHeader(QHeaderView):
         for x in (rect.right() - 4, rect.right() - 1):
             painter.drawLine(x, rect.top(), x, rect.bottom())
         painter.restore()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """A floor is folded, or unfolded, by its head."""
+        row = self.logicalIndexAt(event.position().toPoint())
+        if self._model.is_band(row):
+            self.band_clicked.emit(row)
+        else:
+            super().mousePressEvent(event)
 
     def _paint_place(self, painter: QPainter, rect: QRect, section: int) -> None:
         theme = self._theme
@@ -260,11 +273,13 @@ class LedgerTable(QTableView):
     """The table. Row heights give way so that the whole site stands in the window if it can.
 
     `acts` carries a `LedgerAction` chosen from the menu; `line_picked` is sent when another line of
-    the current cell was.
+    the current cell was; `band_clicked` carries the row of a floor that is to be folded or
+    unfolded.
     """
 
     acts = Signal(LedgerAction)
     line_picked = Signal()
+    band_clicked = Signal(int)
 
     def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -272,7 +287,9 @@ class LedgerTable(QTableView):
         self.setModel(LedgerTableModel(model))
         self._theme = theme
         self.cells = CellPainter(model, theme)
-        self.setVerticalHeader(PlaceHeader(model, theme, self))
+        heads = PlaceHeader(model, theme, self)
+        heads.band_clicked.connect(self.band_clicked)
+        self.setVerticalHeader(heads)
         # Qt's own least height follows the application's font of the moment.
         self.verticalHeader().setMinimumSectionSize(SUMMARY_HEIGHT)
         self.quantity_head = QuantityHeader(model, theme, self)
@@ -458,6 +475,11 @@ class LedgerTable(QTableView):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Pick a cell, and in a last one the line; and be ready to carry it."""
         at = event.position().toPoint()
+        row = self.rowAt(at.y())
+        if row >= 0 and isinstance(self._ledger.rows[row], GroupRow):
+            if self._ledger.is_band(row):
+                self.band_clicked.emit(row)
+            return
         index = self.indexAt(at)
         if index.isValid() and self._ledger.is_also(index.column()):
             lines = self._ledger.lines_of(index.row())

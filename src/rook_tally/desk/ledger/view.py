@@ -95,6 +95,7 @@ class LedgerView(QWidget):
         self.table.quantity_head.unit_clicked.connect(self.show_in_next_unit)
         self.table.acts.connect(self.do)
         self.table.line_picked.connect(self._on_line_picked)
+        self.table.band_clicked.connect(lambda row: self.model.fold(self.model.floor_of(row)))
         self._watch_selection()
 
     def _watch_selection(self) -> None:
@@ -122,6 +123,7 @@ class LedgerView(QWidget):
             LedgerAction.HIDE_PLACE: lambda: self._hide(model.hide_place, self._row),
             LedgerAction.HIDE_QUANTITY: lambda: self._with_quantity(self._hide_quantity),
             LedgerAction.SHOW_ALL: model.show_all,
+            LedgerAction.FOLD: lambda: model.fold(model.floor_of(self._row)),
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),

@@ -202,6 +202,7 @@ _MEMBERS = {
 _NOUNS = {
     "station_alias": "former key",
     "way": "channel",
+    "meta": "setting",
     "place_group": "group",
     "shown_unit": "unit of",
     "limit_rule": "limits of",

@@ -37,6 +37,16 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.kind,
     schema.series,
     schema.correction,
+    schema.meta,
+)
+# Of the store's own notes those that are settings.
+_SETTINGS = (
+    "keys_wanted",
+    "passwords_at",
+    "backup_schedule",
+    "strays_bytes",
+    "strays_days",
+    "thin_after_days",
 )
 NAMES = {
     "place": "name",
@@ -52,6 +62,7 @@ NAMES = {
     "shown_unit": "quantity",
     "kind": "slug",
     "series": "field",
+    "meta": "key",
 }
 """The column that people know a row of a table by."""
 _SECRETS = ("password", "secret", "apart")
@@ -206,6 +217,8 @@ def _rows(connection: Connection) -> dict[Key, Columns]:
             # A series is begun by what arrives; what people set of one are its limits, and whose
             # it is.
             wanted = sa.select(table.c.id, table.c.field, table.c.limits, table.c.station_id)
+        if table is schema.meta:
+            wanted = wanted.where(table.c.key.in_(_SETTINGS))
         for row in connection.execute(wanted).mappings():
             # SQLAlchemy's own kind of text is none for JSON.
             columns = {str(name): value for name, value in row.items()}

@@ -125,6 +125,29 @@ def strays_of(connection: Connection, station: str | None) -> list[Stray]:
     return [_stray(row) for row in rows]
 
 
+def name_strays(connection: Connection, address: str | None, station: str) -> list[int]:
+    """Let what came without a sender's name (from an address, or from all) be a station's; returns
+    which messages these are."""
+    table = schema.stray
+    mine = sa.select(table.c.id).where(table.c.station.is_(None))
+    if address is not None:
+        mine = mine.where(table.c.address == address)
+    ids = list(connection.execute(mine).scalars())
+    _claim(connection, ids, station)
+    return ids
+
+
+def unname_strays(connection: Connection, ids: Sequence[int]) -> None:
+    """Let messages be nobody's again."""
+    _claim(connection, ids, None)
+
+
+def _claim(connection: Connection, ids: Sequence[int], station: str | None) -> None:
+    table = schema.stray
+    connection.execute(sa.update(table).where(table.c.id.in_(ids)).values(station=station))
+    note_change(connection, Subject.STRAYS)
+
+
 def drop_strays(connection: Connection, ids: Sequence[int]) -> None:
     """Take strays out: they have become readings, or nobody wants them."""
     if ids:

@@ -28,6 +28,7 @@ from rook_tally.store.alarms.watches import remove_channel, save_channel, ways
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import NO_KEY, Credentials
+from rook_tally.store.maintenance.settings_table import write_settings
 from rook_tally.store.site.configuration import (
     Series,
     Station,
@@ -95,6 +96,8 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         settle_site(connection, content.site.settings)
     if content.units is not None:
         write_units(connection, content.units)
+    if content.settings is not None:
+        write_settings(connection, content.settings)
     if content.limits is not None:
         _put_limits(connection, content.limits)
     _put_definitions(connection, content, now_us=now_us)

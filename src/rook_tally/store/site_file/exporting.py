@@ -25,6 +25,7 @@ from rook_tally.core.site_file.content import (
 from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.store.alarms import watches, ways
 from rook_tally.store.base import schema
+from rook_tally.store.maintenance.settings_table import settings_said
 from rook_tally.store.site.configuration import Series, Site, Station, load_site
 from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
@@ -42,6 +43,7 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
     return SiteContent(
         site=SiteEntry(name=site.name, zone=site.zone, settings=site.settings),
         units=units_picked(connection),
+        settings=settings_said(connection),
         kinds=tuple(own_kinds(connection).values()),
         places=tuple(
             PlaceEntry(

@@ -5,9 +5,9 @@ from __future__ import annotations
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.site_file.content import SiteContent
-from rook_tally.store.exchange.site_import import put_content
 from rook_tally.store.site.change_history import ChangeLine, change_lines
 from rook_tally.store.site.row_changes import recording
+from rook_tally.store.site_file.importing import put_content
 
 
 def plan_of(

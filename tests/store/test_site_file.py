@@ -23,14 +23,14 @@ from rook_tally.store.alarms import save_watch, watches
 from rook_tally.store.alarms.change_undo import take_changes_back
 from rook_tally.store.alarms.watches import save_channel, ways
 from rook_tally.store.base import Store
-from rook_tally.store.exchange.site_export import content_of
-from rook_tally.store.exchange.site_import import put_content
-from rook_tally.store.exchange.site_plan import plan_of
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site
 from rook_tally.store.site.change_history import ChangeLine, ChangeSort
 from rook_tally.store.site.places import make_place
 from rook_tally.store.site.row_changes import recording
+from rook_tally.store.site_file.exporting import content_of
+from rook_tally.store.site_file.importing import put_content
+from rook_tally.store.site_file.planning import plan_of
 from tests.builders import NOON_US, append, begin_series
 
 POTTERY = site_from_toml(site_text())
