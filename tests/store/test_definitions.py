@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 import pytest
 import sqlalchemy as sa
@@ -10,6 +11,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.core.workings.diagnostics import FormulaError
@@ -35,6 +37,7 @@ from rook_tally.store.readings import (
 )
 from rook_tally.store.readings.pages import sealed_days
 from rook_tally.store.site import Series, add_correction, load_site, withdraw_correction
+from rook_tally.store.site.configuration import settle_site
 from rook_tally.store.workings import (
     bind_workings,
     bound_workings,
@@ -385,3 +388,43 @@ def test_changes_of_workings_are_noticed(store: Store, pair: tuple[Series, Serie
             )
         }
     assert {Subject.WORKINGS, Subject.SITE} <= subjects
+
+
+def test_a_formula_asks_the_site_for_its_height_and_follows_it(
+    store: Store, pair: tuple[Series, Series]
+) -> None:
+    """The same formula with the height written out is what must be so."""
+    sea = Working(
+        slug="sea",
+        name="At sea level",
+        formula="sea_level_pressure(pressure@yard, height@site, temperature@yard)",
+    )
+    pressure = begin_series(store, "pressure", key="gauge", place="Yard")
+    _tell(store, pressure, NOON_US, 30, 1000.0)
+    _tell(store, pair[1], NOON_US, 30, 12.0)
+    with pytest.raises(FormulaError, match="the height of the site is not known"):
+        _keep(store, sea)
+    for height in (120.0, 340.0):
+        with store.write() as connection:
+            settle_site(connection, SiteSettings(height_m=height))
+            bind_workings(connection)
+        written = msgspec.structs.replace(
+            sea, slug="written", formula=sea.formula.replace("height@site", f"{height:g} m")
+        )
+        _keep(store, sea, written)
+        assert _worked(store, "sea") == _worked(store, "written")
+        assert _worked(store, "sea")[0] == pytest.approx(1000.0 * (1 + height / 8434), rel=3e-3)
+
+
+def _worked(store: Store, slug: str) -> list[float]:
+    """Everything due worked out, then what it came to."""
+    with store.read() as connection:
+        site = load_site(connection)
+        bound = {
+            series.id: (series, one.program) for series, one in bound_workings(connection, site)
+        }
+    work_out_everything(store, bound, now_us=NOON_US + HOUR_US)
+    with store.read() as connection:
+        (series,) = (one for one in load_site(connection).series if one.quantity.slug == slug)
+        told = read_range(connection, series.id, 0, NOON_US + DAY_US)
+    return [float(one) for one in told.value]

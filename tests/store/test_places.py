@@ -19,6 +19,7 @@ from rook_tally.core.remarks import Remark
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.workings.definitions import Working
 from rook_tally.store.alarms import save_watch, watches
+from rook_tally.store.alarms.change_undo import take_changes_back
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site, remarks, save_remark, save_sheet, set_limits_of, sheets
 from rook_tally.store.site.place_names import renamed_in_text
@@ -31,7 +32,7 @@ from rook_tally.store.site.places import (
     rename_place,
     set_indoors,
 )
-from rook_tally.store.site.row_changes import RowChanges, put_back, recording
+from rook_tally.store.site.row_changes import RowChanges, recording
 from rook_tally.store.workings import bind_workings, groups, save_group, save_working, workings
 from tests.builders import DUST, NOON_US, append, begin_series
 
@@ -107,7 +108,7 @@ def test_a_renamed_place_is_called_so_wherever_it_was_named(pottery: Store) -> N
     assert after_binding["worked"] == ["gap@glaze-booth", "much@glaze-booth"]
     assert told["worked"] == after_binding["worked"]
     with pottery.write() as connection:
-        put_back(connection, made.changes)
+        take_changes_back(connection, made.changes)
     assert _told(pottery) == before
 
 
@@ -119,7 +120,7 @@ def test_two_places_become_one_and_two_again(pottery: Store) -> None:
     assert [one[0] for one in told["places"]] == ["Shop"]  # type: ignore[attr-defined]
     assert told["groups"] == [Group("dusty", ("Shop",))]
     with pottery.write() as connection:
-        put_back(connection, made.changes)
+        take_changes_back(connection, made.changes)
     assert _told(pottery) == before
 
 
@@ -186,7 +187,7 @@ def test_what_others_have_built_upon_is_not_taken_back(pottery: Store) -> None:
         pytest.raises(UsageError, match="somebody has changed this since"),
         pottery.write() as connection,
     ):
-        put_back(connection, made.changes)
+        take_changes_back(connection, made.changes)
     assert _told(pottery) == before
 
 

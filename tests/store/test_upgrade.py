@@ -128,6 +128,10 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         for statement in (
             "DROP TABLE limit_rule",
             "DROP TABLE configuration_change",
+            "DROP TABLE station_alias",
+            "ALTER TABLE site DROP COLUMN document",
+            "ALTER TABLE station DROP COLUMN retired_us",
+            "ALTER TABLE station DROP COLUMN removed_us",
             "ALTER TABLE station DROP COLUMN learns_cadence",
             "DROP TABLE duty",
             "DROP TABLE failed_duty",

@@ -213,6 +213,9 @@ class Checker:
             raise wrong(
                 part.at, "a group has many values", f"as in mean({part.quantity}@{part.place}/*)"
             )
+        fact = self.names.site_fact(part)
+        if fact is not None:
+            return self._number(tree.Number(part.at, *fact))
         self.references.append(part)
         measure = self.measure(part)
         one = self.names.one(part)

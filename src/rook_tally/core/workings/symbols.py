@@ -24,6 +24,11 @@ if TYPE_CHECKING:
     from rook_tally.core.workings.syntax import Reference
 
 
+SITE = "site"
+SITE_FACTS = ("height", "latitude", "longitude")
+"""What may be asked of the site itself; no quantity is called so."""
+
+
 class _Index:
     """Series by their quantity and place: a formula made for each of 300 places looks up thousands
     of names."""
@@ -46,6 +51,8 @@ class SymbolTable:
     """Everything a reference may name, in display order.
 
     `here` is the place a working is being made for; None for one made for the whole site.
+    `site_facts` are numbers about the site itself with their units, by name, as far as somebody
+    said them: `height@site`.
     """
 
     series: Sequence[NamedSeries]
@@ -53,6 +60,7 @@ class SymbolTable:
     groups: Sequence[Group] = ()
     here: str | None = None
     places: Sequence[str] = field(default=())
+    site_facts: Mapping[str, tuple[float, str]] = field(default_factory=dict)
     # The same for every place: `replace` hands it on.
     _index: _Index | None = field(default=None, compare=False, repr=False)
 
@@ -66,6 +74,25 @@ class SymbolTable:
         """The series by what references say of them."""
         assert self._index is not None
         return self._index
+
+    def site_fact(self, reference: Reference) -> tuple[float, str] | None:
+        """The number about the site that a reference names; None when it names a series.
+
+        Raises
+        ------
+        FormulaError
+            When nobody has said it yet.
+        """
+        if reference.place != SITE or reference.quantity not in SITE_FACTS:
+            return None
+        known = self.site_facts.get(reference.quantity)
+        if known is None:
+            raise wrong(
+                reference.at,
+                f"the {reference.quantity} of the site is not known",
+                "say it in the site's settings",
+            )
+        return known
 
     def quantity(self, reference: Reference) -> Quantity:
         """The quantity of a reference.

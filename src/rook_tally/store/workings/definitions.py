@@ -20,7 +20,7 @@ from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.workings.definitions import Working
 from rook_tally.core.workings.diagnostics import FormulaError
-from rook_tally.core.workings.symbols import SymbolTable
+from rook_tally.core.workings.symbols import SITE, SymbolTable
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import ALWAYS_US, add_due, drop_due
@@ -168,7 +168,19 @@ def names_of(site: Site, in_groups: Sequence[Group], here: str | None = None) ->
         in_groups,
         here,
         tuple(place.name for place in site.places),
+        site_facts(site),
     )
+
+
+def site_facts(site: Site) -> dict[str, tuple[float, str]]:
+    """What formulas may ask of the site itself, with units; degrees are plain numbers."""
+    told = site.settings
+    facts = {
+        "height": (told.height_m, "m"),
+        "latitude": (told.latitude, ""),
+        "longitude": (told.longitude, ""),
+    }
+    return {name: (value, unit) for name, (value, unit) in facts.items() if value is not None}
 
 
 def _referable(site: Site) -> Sequence[Series]:
@@ -292,28 +304,32 @@ def _brought_up(
         if known is None and waits and one.place == WHOLE_SITE:
             continue
         if known is None:
-            _begin_series(connection, numbers[one.working.slug], key, one)
+            _begin_series(connection, numbers[one.working.slug], key, one, site)
             has_begun = True
         else:
-            has_altered |= _altered(connection, numbers[one.working.slug], known, one)
+            has_altered |= _altered(connection, numbers[one.working.slug], known, one, site)
     if has_begun or has_altered:
         note_change(connection, Subject.SITE)
         note_change(connection, Subject.WORKINGS)
     return has_begun
 
 
-def _made_from(bound: Bound) -> str:
+def _made_from(bound: Bound, site: Site) -> str:
     """The text that identifies a working's computation: another text means other values."""
     working = bound.working
     formula = (
         working.formula if working.score is None else msgspec.json.encode(working.score).decode()
     )
+    if f"@{SITE}" in formula:
+        formula = f"{formula} {sorted(site_facts(site).items())}"
     inputs = sorted((one.series_id, one.held_us, one.gap_us) for one in bound.program.inputs)
     kept_in = bound.result.units[0]
     return repr((formula, inputs, kept_in.symbol, kept_in.factor))
 
 
-def _begin_series(connection: Connection, working_id: int, key: str, bound: Bound) -> None:
+def _begin_series(
+    connection: Connection, working_id: int, key: str, bound: Bound, site: Site
+) -> None:
     place_id = add_place(connection, bound.place)
     position = connection.execute(
         sa.select(sa.func.count()).select_from(schema.station)
@@ -346,7 +362,7 @@ def _begin_series(connection: Connection, working_id: int, key: str, bound: Boun
             working_id=working_id,
             place=bound.place,
             result=msgspec.json.encode(bound.result).decode(),
-            made_from=_made_from(bound),
+            made_from=_made_from(bound, site),
         )
     )
     _rest_on(connection, int(series[0]), bound)
@@ -366,12 +382,14 @@ def _rest_on(connection: Connection, series_id: int, bound: Bound) -> None:
     add_due(connection, series_id, 0, ALWAYS_US)
 
 
-def _altered(connection: Connection, working_id: int, series: Series, bound: Bound) -> bool:
+def _altered(
+    connection: Connection, working_id: int, series: Series, bound: Bound, site: Site
+) -> bool:
     table = schema.worked
     row = connection.execute(
         sa.select(table.c.result, table.c.made_from).where(table.c.series_id == series.id)
     ).one()
-    result, made_from = msgspec.json.encode(bound.result).decode(), _made_from(bound)
+    result, made_from = msgspec.json.encode(bound.result).decode(), _made_from(bound, site)
     if (row.result, row.made_from) == (result, made_from):
         return False
     connection.execute(
