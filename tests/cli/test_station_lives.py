@@ -64,6 +64,9 @@ def test_a_station_through_its_life(shared_collector: CollectorProcess) -> None:
     _run(collector, "station", "retire", "loft-node")
     status, answer = collector.post('{"temperature": 6}', query="?station=loft-node")
     assert answer["strays"][0]["why"] == "station loft-node was taken out of use"
+    status, answer = collector.post('{"temperature": 6}', *auth)
+    assert (status, answer["stray"]) == (202, 1)
+    assert answer["strays"][0]["why"] == "station loft-node was taken out of use"
     _run(collector, "station", "use", "loft-node")
     status, answer = collector.post('{"temperature": 7}', *auth)
     assert (status, answer["kept"]) == (200, 1)

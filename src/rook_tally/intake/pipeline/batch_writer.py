@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -183,6 +183,11 @@ def _taken(
         _put_astray(message, answer.why, None, batch)
         return answer
     speaker = _speaker(directory, message)
+    if speaker is None and message.access_key is not None:
+        # Its key is no wrong one: what it says is kept, and why it is nobody's.
+        retired = directory.retired_with_access_key(message.access_key)
+        if retired is not None:
+            message = replace(message, station=retired.key, access_key=None)
     name = speaker.key if speaker else message.station
     answer.station = speaker.key if speaker else None
     # Its numbers are filled in until the batch is written.

@@ -175,6 +175,11 @@ class IntakeSession:
         """The station an access key opens for; None for a wrong key."""
         return self._by_access_hash.get(access_hash(access_key))
 
+    def retired_with_access_key(self, access_key: str) -> Station | None:
+        """The station out of use that had this access key; None where there is none."""
+        wanted = access_hash(access_key)
+        return next((one for one in self._retired.values() if one.access_hash == wanted), None)
+
     def placed(self, connection: Connection, station: Station, item: DecodedValue) -> ResolvedValue:
         """The series of a value, begun if this is its field's first, and its base value.
 
