@@ -128,5 +128,10 @@ def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(
         wait_until((tmp_path / "state" / "rook-tally" / "desk.log").exists)
         assert wall.poll() is None
         wall.send_signal(signal.SIGTERM)
-        _, told = wall.communicate(timeout=PATIENCE_S)
+        try:
+            _, told = wall.communicate(timeout=PATIENCE_S)
+        except subprocess.TimeoutExpired:
+            # Leaving the block waits for it: a window that hangs is to be red, not to hang us too.
+            wall.kill()
+            raise
     assert wall.returncode == 0, told
