@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from rook_tally.desk.data.settings import ThemeChoice
 
 
-_SIGNAL_LOOK_MS = 200
 _KEEP_EVERY_MS = 10_000
 
 
@@ -120,8 +119,6 @@ def show_desk(
     recorder: KeptCollector | None = None,
 ) -> int:
     """Show the window until it is closed, or for some seconds; returns Qt's exit code."""
-    import signal
-
     from rook_tally.clock import now_us
     from rook_tally.desk.data.store_feed import StoreFeed
 
@@ -135,6 +132,7 @@ def show_desk(
 
     from rook_tally.cli.desktop_integration import attend_to, speak_as_the_person_does
     from rook_tally.cli.paths import desk_settings_file, drafts_file
+    from rook_tally.cli.signals import EndOnSignal
     from rook_tally.desk.app.window import DeskWindow
     from rook_tally.desk.data.drafts import DraftFile
     from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
@@ -185,19 +183,14 @@ def show_desk(
     keeping.start()
     application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
 
-    def end(*_: object) -> None:
+    def end() -> None:
         # Nobody is there to be asked.
         window.asks_before_closing = False
         window.close()
         # A window that is not shown ends nothing by being closed.
         QTimer.singleShot(0, application.quit)
 
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, end)
-    # Python looks at signals only between two steps of its own: this makes some.
-    attending = QTimer(application, interval=_SIGNAL_LOOK_MS)
-    attending.timeout.connect(lambda: None)
-    attending.start()
+    EndOnSignal(end, application)
     if until_painted:
         _end_at_first_picture(window)
     if wall is None or not wall.full_screen:
