@@ -109,7 +109,7 @@ class NoticeContext:
 
 
 def notice_context(connection: Connection, site: Site) -> NoticeContext:
-    """What notices need of a site; channels that have no quiet hours of their own keep its."""
+    """Gather the site's name, zone and channels; a channel without quiet hours gets the site's."""
     quiet = site.settings.quiet
     told = (replace(one, quiet=quiet) if one.quiet is None else one for one in ways(connection))
     return NoticeContext(site.name, ZoneInfo(site.zone), {one.name: one for one in told})

@@ -1,4 +1,4 @@
-"""What is settled for a site as a whole, beside its name and time zone."""
+"""The settings of a site: its position, its height, its quiet hours."""
 
 from __future__ import annotations
 

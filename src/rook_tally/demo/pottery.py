@@ -1,4 +1,4 @@
-"""How each station of the pottery talks; what the site is stands in `site.toml`."""
+"""The stations of the pottery and how each one talks; `site.toml` holds the rest of the site."""
 
 from __future__ import annotations
 

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 SITE = "site"
 SITE_FACTS = ("height", "latitude", "longitude")
-"""What may be asked of the site itself; no quantity is called so."""
+"""Names a formula may use with `@site`; no quantity has one of them."""
 
 
 class _Index:

@@ -53,7 +53,7 @@ class Onboarding(QWidget):
         tint(self.told, theme.dim)
         ways = QGridLayout()
         ways.setHorizontalSpacing(28)
-        ways.setVerticalSpacing(6)
+        ways.setVerticalSpacing(8)
         self.buttons: dict[FirstStep, QPushButton] = {}
         for at, step in enumerate(FirstStep):
             button = QPushButton(f"&{at + 1}  {tr(step.value)}")
@@ -65,12 +65,14 @@ class Onboarding(QWidget):
             words.setFont(face(12))
             words.setWordWrap(True)
             words.setMinimumWidth(150)
-            words.setMaximumWidth(240)
+            words.setMaximumWidth(300)
             words.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
             tint(words, theme.dim)
-            ways.addWidget(button, 0, at)
-            ways.addWidget(words, 1, at)
+            # Two beside two: they have room in half a screen as well.
+            ways.addWidget(button, 3 * (at // 2), at % 2)
+            ways.addWidget(words, 3 * (at // 2) + 1, at % 2)
             self.buttons[step] = button
+        ways.setRowMinimumHeight(2, 12)
         self._sender = ""
         self.site = QPushButton()
         self.site.setObjectName("small")
@@ -91,6 +93,7 @@ class Onboarding(QWidget):
         column.addWidget(self.title, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addLayout(heard)
         column.addWidget(self.told, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addSpacing(8)
         column.addWidget(self.site, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(20)
         middle = QHBoxLayout()

@@ -1,4 +1,4 @@
-"""What the person does with the picked station as a whole: renames, replaces, removes it."""
+"""Actions on the picked station: rename it, replace it, take it out of use, remove it."""
 
 from __future__ import annotations
 

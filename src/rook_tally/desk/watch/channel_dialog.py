@@ -282,7 +282,7 @@ class ChannelDialog(AskingDialog):
         self.accept()
 
     def _send_test(self) -> None:
-        """What is saved is tried, not what is typed."""
+        """Send a test by the picked channel as it is saved."""
         if self._picked is not None:
             self.why.setText("")
             self.test.setEnabled(False)

@@ -139,7 +139,7 @@ class TestChannel:
 
 @dataclass(frozen=True, slots=True)
 class ChannelTrialQuery:
-    """How far a test of a channel is."""
+    """Reads the outbox item of a channel's test."""
 
     key: str
 

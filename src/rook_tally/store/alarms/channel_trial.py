@@ -42,7 +42,7 @@ def put_channel_trial(connection: Connection, name: str, *, who: str, now_us: in
 
 
 def channel_trial(connection: Connection, key: str) -> OutboxItem | None:
-    """How far a test is; None when it is not in the outbox."""
+    """Return the outbox item of a test; None when there is none."""
     table = schema.outbox
     found = letters_where(connection, sa.select(table).where(table.c.key == key))
     return found[0] if found else None

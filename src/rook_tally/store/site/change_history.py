@@ -8,12 +8,14 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from dataclasses import replace as replace_row
+from typing import TypeAlias
 
 import msgspec
 import sqlalchemy as sa
 from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
 from rook_tally.store.site.row_changes import NAMES, RowChange, recording
 
@@ -69,30 +71,45 @@ def configuration_changes(connection: Connection, *, most: int = 200) -> list[Co
     """The last changes, the newest first."""
     table = schema.configuration_change
     rows = connection.execute(sa.select(table).order_by(table.c.id.desc()).limit(most))
-    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
-    names = {row.id: row.name for row in places}
+    names = _names(connection)
     found = [change_of(row) for row in rows]
     return [replace_row(one, words=_words(one.changes, names)) for one in found]
 
 
 def change_lines(connection: Connection, changes: tuple[RowChange, ...]) -> list[ChangeLine]:
     """What changes do, a line each."""
-    places = connection.execute(sa.select(schema.place.c.id, schema.place.c.name))
-    names = _names_in(changes) | {row.id: row.name for row in places}
+    names = {**_names_in(changes), **_names(connection)}
     told = [ChangeLine(_sort(one), _told(one, names)) for one in _as_people_see(changes)]
     # Several stand elsewhere when one does.
     return list(dict.fromkeys(told))
 
 
-def _names_in(changes: tuple[RowChange, ...]) -> dict[int, str]:
-    """The places that changes deleted, by their number."""
+_Names: TypeAlias = Mapping[tuple[str, object], str]
+"""What people call a row, by its table and key."""
+# The columns that name a row of another table.
+_OF = {
+    "parent_id": schema.place.name,
+    "place_id": schema.place.name,
+    "station_id": schema.station.name,
+}
+
+
+def _names(connection: Connection) -> _Names:
+    """The places and stations there are."""
+    found: dict[tuple[str, object], str] = {}
+    for table in (schema.place, schema.station):
+        name = table.c[NAMES[table.name]]
+        for row in connection.execute(sa.select(table.c.id, name.label("name"))):
+            found[table.name, row.id] = row.name
+    return found
+
+
+def _names_in(changes: tuple[RowChange, ...]) -> _Names:
+    """The places and stations that changes deleted."""
     return {
-        one.key: str(one.before["name"])
+        (one.table, one.key): one.name
         for one in changes
-        if one.table == schema.place.name
-        and isinstance(one.key, int)
-        and one.before is not None
-        and "name" in one.before
+        if one.table in _OF.values() and one.before is not None and one.after is None
     }
 
 
@@ -157,47 +174,58 @@ def change_of(row: sa.Row[tuple[object, ...]]) -> ConfigurationChange:
     return ConfigurationChange(row.id, row.time_us, row.who, changes, row.undone_by)
 
 
-def _words(changes: tuple[RowChange, ...], places: Mapping[int, str]) -> str:
+def _words(changes: tuple[RowChange, ...], known: _Names) -> str:
     seen = _as_people_see(changes)
-    names = {**places, **_names_in(changes)}
+    names = {**known, **_names_in(changes)}
     lines = list(dict.fromkeys(_told(one, names) for one in seen))
     told = lines[:_MOST_TOLD]
     more = len(lines) - len(told)
     return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
 
 
-def _told(one: RowChange, places: Mapping[int, str]) -> str:
-    thing = f"{_NOUNS.get(one.table, one.table)} {one.name}".strip()
+def _told(one: RowChange, names: _Names) -> str:
+    thing = f"{_noun(one)} {one.name}".strip()
     if one.before is None:
         return f"{thing} added"
     if one.after is None:
         return f"{thing} deleted"
     if one.before.keys() == {"position"}:
         return f"order of the {_NOUNS.get(one.table, one.table)}s"
+    if one.table == schema.station.name and "removed_us" in one.after:
+        key, _, _ = one.name.partition(" ")
+        return f"station {key} restored" if one.after["removed_us"] is None else f"{thing} removed"
     before, after = _members(one.before), _members(one.after)
     told = [
-        f"{_MEMBERS.get(name, name.replace('_', ' '))} {_short(_named(name, before, places))} → "
-        f"{_short(_named(name, after, places))}"
+        f"{_MEMBERS.get(name, name.replace('_', ' '))} {_short(_named(name, before, names))} → "
+        f"{_short(_named(name, after, names))}"
         for name in dict.fromkeys([*before, *after])
         if before.get(name) != after.get(name)
     ]
     return f"{thing}: " + ", ".join(told[:_MOST_TOLD])
 
 
-def _named(member: str, columns: Mapping[str, object], places: Mapping[int, str]) -> object:
-    """A member's value; a place by its name."""
+def _noun(one: RowChange) -> str:
+    if one.table == schema.series.name and "station_id" in (one.before or {}):
+        return "field"
+    return _NOUNS.get(one.table, one.table)
+
+
+def _named(member: str, columns: Mapping[str, object], names: _Names) -> object:
+    """A member's value as people read it: a place or station by its name, a moment as a time."""
     value = columns.get(member)
-    if member in ("parent_id", "place_id") and isinstance(value, int):
-        return places.get(value, "a place that is gone")
+    if member in _OF and value is not None:
+        return names.get((_OF[member], value), f"a {_OF[member]} that is gone")
+    if member.endswith("_us") and isinstance(value, int):
+        return rfc3339(value)
     return value
 
 
 _MEMBERS = {
     "parent_id": "in",
     "place_id": "place",
+    "station_id": "station",
     "cadence_s": "seconds between reports",
     "retired_us": "out of use since",
-    "removed_us": "removed",
 }
 _NOUNS = {
     "station_alias": "former key",
