@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from pathlib import Path
 
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -59,6 +60,17 @@ def test_a_station_through_its_life(shared_collector: CollectorProcess) -> None:
     places = {one["station"]: (one["place"], one["value"]) for one in collector.latest()}
     assert places["loft-node"] == ("Yard", 5.0) and places[past] == ("Loft", 22.0)
     assert _stations(collector)[past]["state"] == "out of use"
+    # What it had kept for later, from before it moved, is the old place's; twice it is a duplicate.
+    hour_ago = round(time.time()) - 3600
+    for kept in (1, 0):
+        body = json.dumps([{"n": "temperature", "v": 17, "t": hour_ago}])
+        senml = ("-H", "Content-Type: application/senml+json")
+        status, answer = collector.post(body, *auth, *senml)
+        assert (status, answer["kept"], answer["duplicate"]) == (200, kept, 1 - kept)
+    rows = _run(collector, "export", "--station", past).splitlines()
+    assert [one for one in rows if ",17" in one]
+    rows = _run(collector, "export", "--station", "loft-node").splitlines()
+    assert not [one for one in rows if ",17" in one]
 
     # Out of use it is a stray with a reason, and back in use again what it was.
     _run(collector, "station", "retire", "loft-node")

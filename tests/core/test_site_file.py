@@ -106,6 +106,7 @@ CONTENTS = st.builds(
             notes=st.just("") | NAMES,
             aliases=st.lists(SLUGS, max_size=2).map(tuple),
             retired_us=st.none() | MOMENTS,
+            past_of=st.just("") | SLUGS,
             fields=st.lists(FIELDS, max_size=3, unique_by=lambda one: one.name).map(tuple),
         ),
         "key",

@@ -369,4 +369,4 @@ def _continue(connection: Connection, station: Station, name: str, old: str) -> 
             f"{station.key} has no field {old}",
             remedy="its fields: " + ", ".join(one.field for one in _series_of(connection, station)),
         )
-    continue_field(connection, station, name, series)
+    continue_field(connection, station, name, series.id)

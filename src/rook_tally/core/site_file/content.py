@@ -72,6 +72,7 @@ class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
 
 class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A station. `cadence_s` None is learned from what it sends; `aliases` are keys it had before;
+    `past_of` is the key of the station that moved on from its place;
     hashes of its access key only where secrets are asked for."""
 
     key: str
@@ -83,6 +84,7 @@ class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     longitude: float | None = None
     aliases: tuple[str, ...] = ()
     retired_us: int | None = None
+    past_of: str = ""
     access_hash: str = ""
     broker_hash: str = ""
     fields: tuple[FieldEntry, ...] = ()

@@ -98,6 +98,7 @@ class _Station(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     longitude: float | None = None
     aliases: tuple[str, ...] = ()
     retired: str = ""
+    past_of: str = ""
     access_hash: str = ""
     broker_hash: str = ""
     field: tuple[_Field, ...] = ()
@@ -253,6 +254,7 @@ def _station(table: Any) -> StationEntry:
         longitude=told.longitude,
         aliases=told.aliases,
         retired_us=time_us_from_text(told.retired) if told.retired else None,
+        past_of=told.past_of,
         access_hash=told.access_hash,
         broker_hash=told.broker_hash,
         fields=fields,

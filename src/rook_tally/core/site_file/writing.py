@@ -211,6 +211,8 @@ def _station(one: StationEntry) -> Table:
         told["aliases"] = list(one.aliases)
     if one.retired_us is not None:
         told["retired"] = rfc3339(one.retired_us)
+    if one.past_of:
+        told["past_of"] = one.past_of
     if one.fields:
         told["field"] = [_field(each) for each in one.fields]
     return told

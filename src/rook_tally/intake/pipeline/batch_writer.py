@@ -372,16 +372,17 @@ def _screened(
     if when.note:
         answer.noted.append(RejectedValue(item.at, item.field, when.note))
         batch.tallies[station.id].arrival_timed += 1
-    quality = directory.overruled(placed.series.id, when.time_us)
+    series = directory.series_at(placed.series, when.time_us)
+    quality = directory.overruled(series.id, when.time_us)
     if quality is None:
-        quality = quality_at_arrival(placed.series.quantity, placed.value)
-    reading = NewReading(placed.series.id, when.time_us, placed.value, quality)
+        quality = quality_at_arrival(series.quantity, placed.value)
+    reading = NewReading(series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
     is_late = batch.clock_is_set and message.arrived_us - when.time_us > _longest_us(
         station.cadence_s
     )
-    arriving = _Arriving(reading, placed.series, answer, is_late, message.arrived_us)
-    key = placed.series.id, when.time_us
+    arriving = _Arriving(reading, series, answer, is_late, message.arrived_us)
+    key = series.id, when.time_us
     before = stands.get(key)
     if before is None:
         stands[key] = len(batch.readings), item

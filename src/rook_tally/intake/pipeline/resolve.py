@@ -26,6 +26,7 @@ from rook_tally.store.site import (
     PollSetting,
     SerialSetting,
     Series,
+    Site,
     Station,
     TopicSetting,
     add_series,
@@ -74,6 +75,8 @@ class IntakeSession:
         self._seen_seq = self._site_seq = -1
         self._stations: dict[str, Station] = {}
         self._retired: dict[str, Station] = {}
+        # Of stations that moved on: until when an earlier place's series is meant, by series id.
+        self._earlier: dict[int, list[tuple[int, Series]]] = {}
         self._by_access_hash: dict[str, Station] = {}
         self._series: dict[tuple[int, str], Series] = {}
         self._has_begun_series = False
@@ -111,6 +114,7 @@ class IntakeSession:
         by_id = {one.id: one for one in site.series}
         self._series = {(one.station.id, one.field): one for one in site.series}
         self._series |= {where: by_id[at] for where, at in site.other_names.items()}
+        self._earlier = _earlier_places(site)
         self._overruled = overrulings_by_series(connection)
         self._patterns, self._hints = [], {}
         for one in door_settings(connection):
@@ -204,6 +208,14 @@ class IntakeSession:
             self._has_begun_series = True
         return ResolvedValue(item, known, value)
 
+    def series_at(self, series: Series, time_us: int) -> Series:
+        """The series that a reading of a moment belongs to: that of the place where its station
+        stood then."""
+        for until_us, earlier in self._earlier.get(series.id, ()):
+            if time_us < until_us:
+                return earlier
+        return series
+
     def know_own_series(self, connection: Connection) -> None:
         """Series begun in the running transaction are known: reading the configuration anew for
         them would take longer with every station. The store has one writer at a time, so nobody
@@ -218,6 +230,22 @@ class IntakeSession:
         self.recent.forget()
         self.workings.forget()
         self.watches.forget()
+
+
+def _earlier_places(site: Site) -> dict[int, list[tuple[int, Series]]]:
+    pasts = {one.id: one for one in site.retired if one.past_of is not None}
+    if not pasts:
+        return {}
+    now = {(one.station.id, one.field): one.id for one in site.series}
+    found: dict[int, list[tuple[int, Series]]] = {}
+    for series in site.series:
+        past = pasts.get(series.station.id)
+        if past is None or past.past_of is None or past.retired_us is None:
+            continue
+        moved_on = now.get((past.past_of, series.field))
+        if moved_on is not None:
+            found.setdefault(moved_on, []).append((past.retired_us, series))
+    return {number: sorted(several, key=lambda one: one[0]) for number, several in found.items()}
 
 
 def _meaning(station: Station, field: str) -> tuple[Quantity, str]:

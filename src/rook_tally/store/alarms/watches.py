@@ -61,9 +61,15 @@ def all_targets(
 
 
 def save_watch(
-    connection: Connection, watch: Watch, *, now_us: int, instead_of: str = ""
+    connection: Connection,
+    watch: Watch,
+    *,
+    now_us: int,
+    instead_of: str = "",
+    site: Site | None = None,
 ) -> Watch | None:
     """Write a watch down, in place of the one with its slug or of `instead_of`; returns that one.
+    Whoever writes many gives the site as it is.
 
     What its alarms know is forgotten when it rings otherwise than before.
 
@@ -81,7 +87,7 @@ def save_watch(
     others = [one for one in known if one.slug != replaced]
     if any(one.slug == watch.slug for one in others):
         raise UsageError(f"there is a watch {watch.slug} already", remedy="choose another name")
-    site = load_site(connection)
+    site = site or load_site(connection)
     _check_run(watch, others, site)
     _check_ways(watch, [one.name for one in ways(connection)])
     _, troubles = all_targets(connection, site, [watch])

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 19
+FORMAT = 20
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -87,6 +87,12 @@ station = Table(
     Column("learns_cadence", Boolean, nullable=False, server_default=false()),
     # Since when nothing is expected of it any more; it keeps its past.
     Column("retired_us", BigInteger),
+    # Of a station that stands for an earlier place: which one moved on; it holds the readings from
+    # before `retired_us`.
+    Column("past_of", Integer),
+    # Between these nothing is expected of it and nothing is told, though it is kept.
+    Column("maintenance_us", BigInteger),
+    Column("maintained_us", BigInteger),
     # When it was removed; it goes for good a month later.
     Column("removed_us", BigInteger),
 )
@@ -126,6 +132,8 @@ series = Table(
     Column("quantity", String, nullable=False),
     Column("unit", String, nullable=False),
     Column("limits", String),
+    # What a person settled for it, as JSON (`core.quantities.series_settings.SeriesSettings`).
+    Column("document", String, nullable=False, server_default="{}"),
     UniqueConstraint("station_id", "field"),
 )
 

@@ -152,6 +152,7 @@ def _begin_past(connection: Connection, station: Station, key: str, from_us: int
             cadence_s=station.cadence_s,
             position=sa.select(sa.func.count()).select_from(table).scalar_subquery(),
             retired_us=from_us,
+            past_of=station.id,
         )
     )
     found = inserted.inserted_primary_key

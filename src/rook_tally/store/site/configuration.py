@@ -78,6 +78,8 @@ class Station:
         It stands for a working at its place: its key is the working's name there.
     retired_us : int or None
         Since when nothing is expected of it; None while it is in use.
+    past_of : int or None
+        Of one that stands for an earlier place: the id of the station that moved on.
     """
 
     id: int
@@ -94,6 +96,7 @@ class Station:
     longitude: float | None = None
     is_worked_out: bool = False
     retired_us: int | None = None
+    past_of: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +161,7 @@ def load_site(connection: Connection) -> Site:
     named = connection.execute(
         sa.select(schema.site.c.name, schema.site.c.zone, schema.site.c.document)
     ).first()
-    places = _places(connection)
+    places = places_of(connection)
     rules, around = limit_rules(connection), places_around(places)
     known, words = kinds(connection), station_words(connection)
     stations = {
@@ -203,7 +206,8 @@ def load_site(connection: Connection) -> Site:
     )
 
 
-def _places(connection: Connection) -> dict[int, Place]:
+def places_of(connection: Connection) -> dict[int, Place]:
+    """All places in display order, by their ids."""
     order = schema.place.c.position, schema.place.c.id
     return {
         row.id: Place(row.id, row.name, row.indoors, row.parent_id)
@@ -232,6 +236,7 @@ def _station(
         row.longitude,
         row.kind == WORKED_KIND,
         row.retired_us,
+        row.past_of,
     )
 
 
@@ -516,43 +521,52 @@ def add_series(
     limits: Limits | None = None,
 ) -> Series:
     """Begin a series for a field of a station; `limits` None means those of its place."""
-    values = {
-        "station_id": station.id,
-        "field": field,
-        "quantity": quantity.slug,
-        "unit": unit,
-        "limits": None if limits is None else msgspec.json.encode(limits).decode(),
-    }
-    inserted = connection.execute(sa.insert(schema.series).values(**values))
-    note_change(connection, Subject.SERIES)
+    made = insert_series(
+        connection, station, field=field, quantity=quantity.slug, unit=unit, limits=limits
+    )
     found = limits_in_force(
         quantity,
         indoors=station.place.indoors,
         own=limits,
         rules=limit_rules(connection),
-        places=places_around(_places(connection))[station.place.id],
+        places=places_around(places_of(connection))[station.place.id],
     )
     return Series(
-        _new_id(inserted),
-        station,
-        field,
-        quantity,
-        unit,
-        found.limits,
-        None,
-        found.origin,
-        found.place,
+        made, station, field, quantity, unit, found.limits, None, found.origin, found.place
     )
 
 
-def continue_field(connection: Connection, station: Station, name: str, series: Series) -> None:
+def insert_series(
+    connection: Connection,
+    station: Station,
+    *,
+    field: str,
+    quantity: str,
+    unit: str,
+    limits: Limits | None = None,
+) -> int:
+    """Begin a series; its id. Nothing is read, so that many can be begun at once."""
+    inserted = connection.execute(
+        sa.insert(schema.series).values(
+            station_id=station.id,
+            field=field,
+            quantity=quantity,
+            unit=unit,
+            limits=None if limits is None else msgspec.json.encode(limits).decode(),
+        )
+    )
+    note_change(connection, Subject.SERIES)
+    return _new_id(inserted)
+
+
+def continue_field(connection: Connection, station: Station, name: str, series_id: int) -> None:
     """Let what a station sends under this name from now on belong to a series it has."""
     table = schema.field_name
     connection.execute(
         sa.delete(table).where(table.c.station_id == station.id, table.c.name == name)
     )
     connection.execute(
-        sa.insert(table).values(station_id=station.id, name=name, series_id=series.id)
+        sa.insert(table).values(station_id=station.id, name=name, series_id=series_id)
     )
     note_change(connection, Subject.SITE)
 

@@ -95,6 +95,11 @@ def correction_entries(connection: Connection, series_id: int) -> list[Correctio
     ]
 
 
+def corrected_series(connection: Connection) -> set[int]:
+    """The ids of the series that have a correction."""
+    return set(connection.execute(sa.select(schema.correction.c.series_id).distinct()).scalars())
+
+
 def corrections_of(
     connection: Connection, series_ids: Collection[int]
 ) -> dict[int, list[Correction]]:

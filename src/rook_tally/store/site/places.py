@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, HERE, slug_of
+from rook_tally.core.site_file.content import PlaceEntry
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Place, add_place, load_site
+from rook_tally.store.site.configuration import Place, add_place, load_site, places_of
 from rook_tally.store.site.place_names import rename_everywhere
 
 _KEPT = "no place was changed"
@@ -39,10 +40,10 @@ def place_named(connection: Connection, name: str) -> Place:
     UsageError
         When there is none; it lists those there are.
     """
-    site = load_site(connection)
-    found = next((one for one in site.places if one.name == name), None)
+    places = places_of(connection).values()
+    found = next((one for one in places if one.name == name), None)
     if found is None:
-        known = ", ".join(one.name for one in site.places) or "none yet"
+        known = ", ".join(one.name for one in places) or "none yet"
         raise UsageError(f"there is no place {name!r}", kept=_KEPT, remedy=f"known: {known}")
     return found
 
@@ -55,7 +56,7 @@ def make_place(connection: Connection, name: str, *, indoors: bool = True, under
     UsageError
         When the name is taken or cannot be one.
     """
-    _check_name(connection, name, None)
+    _check_name(connection, name, _slugs_of(connection, None))
     add_place(connection, name.strip(), indoors=indoors)
     if under:
         nest_place(connection, name.strip(), under)
@@ -70,7 +71,7 @@ def rename_place(connection: Connection, old: str, new: str) -> None:
         When there is none of it, or the new name is taken or cannot be one.
     """
     place = place_named(connection, old)
-    _check_name(connection, new, place)
+    _check_name(connection, new, _slugs_of(connection, place))
     name = new.strip()
     table = schema.place
     connection.execute(sa.update(table).where(table.c.id == place.id).values(name=name))
@@ -96,7 +97,7 @@ def nest_place(connection: Connection, name: str, under: str) -> None:
     """
     place, table = place_named(connection, name), schema.place
     around = place_named(connection, under) if under else None
-    by_id = {one.id: one for one in load_site(connection).places}
+    by_id = places_of(connection)
     here = around
     while here is not None:
         if here.id == place.id:
@@ -111,12 +112,73 @@ def nest_place(connection: Connection, name: str, under: str) -> None:
 
 def order_places(connection: Connection, names: Sequence[str]) -> None:
     """Let places stand in this order; those not named follow as they stood."""
-    places = [place_named(connection, one) for one in names]
-    others = [one for one in load_site(connection).places if one.name not in names]
-    table = schema.place
-    for at, place in enumerate([*places, *others]):
-        connection.execute(sa.update(table).where(table.c.id == place.id).values(position=at))
+    there = {one.name: one for one in places_of(connection).values()}
+    for name in names:
+        if name not in there:
+            place_named(connection, name)  # it says which there are
+    order = [*names, *(one for one in there if one not in names)]
+    _update(connection, {there[one].id: {"position": at} for at, one in enumerate(order)})
     note_change(connection, Subject.SITE)
+
+
+def arrange_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:
+    """Let these places be as told, and stand in this order: those that are new are made, others
+    stay behind them. All are read once, since a site may have hundreds.
+
+    Raises
+    ------
+    UsageError
+        When a name is taken or cannot be one, or a place would be in itself.
+    """
+    before = {one.name: one for one in places_of(connection).values()}
+    slugs = {slug_of(one): one for one in before}
+    for one in wanted:
+        if one.name not in before:
+            _check_name(connection, one.name, slugs)
+            slugs[slug_of(one.name)] = one.name
+            add_place(connection, one.name, indoors=not one.outdoors)
+    places = {one.name: one for one in places_of(connection).values()}
+    inside = {one.name: "" for one in places.values()}
+    names = {one.id: one.name for one in places.values()}
+    inside |= {one.name: names.get(one.parent_id or 0, "") for one in places.values()}
+    inside |= {one.name: one.inside for one in wanted}
+    _check_tree(inside)
+    order = [one.name for one in wanted]
+    order += [one for one in places if one not in set(order)]
+    is_outdoors = {one.name: one.outdoors for one in wanted}
+    is_ordered = list(places) == order
+    changed: dict[int, dict[str, object]] = {}
+    for position, name in enumerate(order):
+        place = places[name]
+        parent_id = places[inside[name]].id if inside[name] else None
+        indoors = not is_outdoors.get(name, not place.indoors)
+        if (place.parent_id, place.indoors) != (parent_id, indoors):
+            changed[place.id] = {"parent_id": parent_id, "indoors": indoors}
+        if not is_ordered:
+            changed.setdefault(place.id, {})["position"] = position
+    if changed:
+        _update(connection, changed)
+        note_change(connection, Subject.SITE)
+
+
+def _check_tree(inside: Mapping[str, str]) -> None:
+    for name in inside:
+        here, seen = name, {name}
+        while inside[here]:
+            here = inside[here]
+            if here not in inside:
+                raise UsageError(f"{name} is in {here}, which there is not", kept=_KEPT)
+            if here in seen:
+                raise UsageError(
+                    f"{here} is in {name}", kept=_KEPT, remedy="take it out of there first"
+                )
+            seen.add(here)
+
+
+def _update(connection: Connection, rows: Mapping[int, Mapping[str, object]]) -> None:
+    table = schema.place
+    for number, values in rows.items():
+        connection.execute(sa.update(table).where(table.c.id == number).values(**values))
 
 
 def merge_places(connection: Connection, name: str, into: str) -> None:
@@ -180,7 +242,12 @@ def delete_place(connection: Connection, name: str) -> None:
     note_change(connection, Subject.SITE)
 
 
-def _check_name(connection: Connection, name: str, place: Place | None) -> None:
+def _slugs_of(connection: Connection, but: Place | None) -> dict[str, str]:
+    """The names that places have, by how formulas write them; without those of one place."""
+    return {slug_of(one.name): one.name for one in places_of(connection).values() if one != but}
+
+
+def _check_name(connection: Connection, name: str, taken_by: Mapping[str, str]) -> None:
     slug = slug_of(name)
     if not slug or slug in (*BUILT_IN_GROUPS, HERE):
         raise UsageError(
@@ -188,10 +255,8 @@ def _check_name(connection: Connection, name: str, place: Place | None) -> None:
             kept=_KEPT,
             remedy="choose one with letters or digits that no group has",
         )
-    others = [one for one in load_site(connection).places if place is None or one.id != place.id]
-    taken = next((one.name for one in others if slug_of(one.name) == slug), None)
     groups = connection.execute(sa.select(schema.place_group.c.name)).scalars()
-    taken = taken or next((one for one in groups if slug_of(one) == slug), None)
+    taken = taken_by.get(slug) or next((one for one in groups if slug_of(one) == slug), None)
     if taken is not None:
         raise UsageError(
             f"formulas could not tell {name!r} from {taken!r}",

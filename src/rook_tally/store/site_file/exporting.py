@@ -104,6 +104,8 @@ def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[Sta
     for (_, name), series_id in sorted(site.other_names.items()):
         others.setdefault(series_id, []).append(name)
 
+    keys = {one.id: one.key for one in (*site.stations, *site.retired)}
+
     def entry(one: Station) -> StationEntry:
         return StationEntry(
             key=one.key,
@@ -115,6 +117,7 @@ def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[Sta
             longitude=one.longitude,
             aliases=tuple(aliases.get(one.id, ())),
             retired_us=one.retired_us,
+            past_of=keys.get(one.past_of or 0, ""),
             access_hash=(one.access_hash or "") if secrets else "",
             broker_hash=(one.broker_hash or "") if secrets else "",
             fields=tuple(

@@ -12,17 +12,16 @@ from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
 from rook_tally.core.quantities.named_series import Group
-from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.site_file.content import (
     FieldEntry,
     GroupEntry,
     LimitEntry,
-    PlaceEntry,
     SiteContent,
     StationEntry,
 )
 from rook_tally.core.wall.definitions import WallSheet
+from rook_tally.core.workings.definitions import Working
 from rook_tally.store.alarms import remove_watch, save_watch, watches
 from rook_tally.store.alarms.watches import remove_channel, save_channel, ways
 from rook_tally.store.base import schema
@@ -32,40 +31,36 @@ from rook_tally.store.maintenance.settings_table import write_settings
 from rook_tally.store.site.configuration import (
     Series,
     Station,
-    add_series,
     add_station,
     check_key_is_free,
     continue_field,
     describe_station,
+    insert_series,
     load_site,
     set_site,
     settle_site,
 )
 from rook_tally.store.site.corrections import (
     add_correction,
+    corrected_series,
     correction_entries,
     withdraw_correction,
 )
 from rook_tally.store.site.display_units import write_units
 from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
-from rook_tally.store.site.places import (
-    delete_place,
-    make_place,
-    nest_place,
-    order_places,
-    set_indoors,
-)
+from rook_tally.store.site.places import arrange_places, delete_place
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
 from rook_tally.store.workings import (
+    bind_workings,
     groups,
     remove_group,
     remove_working,
     save_group,
-    save_working,
     workings,
+    write_working,
 )
 
 _KEPT = "nothing was changed"
@@ -85,9 +80,8 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
     for kind in content.kinds or ():
         if own_kinds(connection).get(kind.slug) != kind:
             keep_kind(connection, kind)
-    _make_places(connection, content.places or ())
     if content.places is not None:
-        _arrange_places(connection, content.places)
+        arrange_places(connection, content.places)
     if content.stations is not None:
         _put_stations(connection, content.stations)
         _put_fields(connection, content.stations, who=who, now_us=now_us)
@@ -128,32 +122,6 @@ def text_of(file: Path) -> str:
         ) from error
 
 
-def _make_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:
-    there = {one.name for one in load_site(connection).places}
-    for one in wanted:
-        if one.name not in there:
-            make_place(connection, one.name, indoors=not one.outdoors)
-
-
-def _arrange_places(connection: Connection, wanted: Sequence[PlaceEntry]) -> None:
-    site = load_site(connection)
-    names = {one.id: one.name for one in site.places}
-    known = {one.name: one for one in site.places}
-    for one in wanted:
-        place = known[one.name]
-        if place.indoors is one.outdoors:
-            set_indoors(connection, one.name, indoors=not one.outdoors)
-        if names.get(place.parent_id or 0, "") != one.inside:
-            # Out of all first: two that change places are for a moment in none.
-            nest_place(connection, one.name, "")
-    for one in wanted:
-        if one.inside:
-            nest_place(connection, one.name, one.inside)
-    order = [one.name for one in wanted]
-    if list(known)[: len(order)] != order:
-        order_places(connection, order)
-
-
 def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> None:
     """The stations themselves. Read once before and once after those that are new, not once for
     each: a site may have a thousand."""
@@ -192,11 +160,13 @@ def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> Non
             if one.cadence_s == station.cadence_s and not learns[station.id]
             else one.cadence_s,
         )
-        if learns[station.id] != is_learned or station.retired_us != one.retired_us:
+        past_of = any_station(site, one.past_of).id if one.past_of else None
+        said = (is_learned, one.retired_us, past_of)
+        if said != (learns[station.id], station.retired_us, station.past_of):
             connection.execute(
                 sa.update(table)
                 .where(table.c.id == station.id)
-                .values(learns_cadence=is_learned, retired_us=one.retired_us)
+                .values(learns_cadence=is_learned, retired_us=one.retired_us, past_of=past_of)
             )
             note_change(connection, Subject.SITE)
         told = (one.notes, one.latitude, one.longitude)
@@ -224,29 +194,33 @@ def _put_fields(
     """Their fields: begun where they are new, with limits, names and corrections."""
     site = load_site(connection)
     there = {(one.station.id, one.field): one for one in site.series}
+    stations = {one.key: one for one in (*site.stations, *site.retired)}
+    corrected = corrected_series(connection)
     for entry in wanted:
-        station = any_station(site, entry.key)
+        station = stations[entry.key]
         for one in entry.fields:
             series = there.get((station.id, one.name))
             if series is None:
-                series = add_series(
+                number = insert_series(
                     connection,
                     station,
                     field=one.name,
-                    quantity=QUANTITIES[one.quantity],
+                    quantity=one.quantity,
                     unit=one.unit,
                     limits=one.limits,
                 )
             else:
+                number = series.id
                 _check_meaning(series, one)
                 own = series.limits if series.limits_from is LimitOrigin.SERIES else None
                 if own != one.limits:
-                    scope = LimitScope(quantity=one.quantity, series_id=series.id)
+                    scope = LimitScope(quantity=one.quantity, series_id=number)
                     set_limits_of(connection, scope, one.limits)
             for name in one.names:
-                if site.other_names.get((station.id, name)) != series.id:
-                    continue_field(connection, station, name, series)
-            _put_corrections(connection, series, one, who=who, now_us=now_us)
+                if site.other_names.get((station.id, name)) != number:
+                    continue_field(connection, station, name, number)
+            if one.corrections or number in corrected:
+                _put_corrections(connection, number, one, who=who, now_us=now_us)
 
 
 def _check_meaning(series: Series, one: FieldEntry) -> None:
@@ -260,7 +234,7 @@ def _check_meaning(series: Series, one: FieldEntry) -> None:
 
 
 def _put_corrections(
-    connection: Connection, series: Series, one: FieldEntry, *, who: str, now_us: int
+    connection: Connection, series_id: int, one: FieldEntry, *, who: str, now_us: int
 ) -> None:
     wanted = {
         (Correction(each.from_us, each.gain, each.offset), each.who, each.why)
@@ -268,13 +242,13 @@ def _put_corrections(
     }
     there = {
         (each.correction, each.who, each.why): each.id
-        for each in correction_entries(connection, series.id)
+        for each in correction_entries(connection, series_id)
     }
     for told, number in there.items():
         if told not in wanted:
             withdraw_correction(connection, number)
     for correction, by, why in sorted(wanted - there.keys(), key=lambda each: each[0].from_us):
-        add_correction(connection, series.id, correction, who=by or who, why=why, now_us=now_us)
+        add_correction(connection, series_id, correction, who=by or who, why=why, now_us=now_us)
 
 
 def _put_limits(connection: Connection, wanted: Sequence[LimitEntry]) -> None:
@@ -298,16 +272,7 @@ def _put_definitions(connection: Connection, content: SiteContent, *, now_us: in
         group = _group(connection, entry)
         if before.get(group.name) != group:
             save_group(connection, group)
-    made = {one.slug: one for one in workings(connection)}
-    for working in content.workings or ():
-        if made.get(working.slug) != working:
-            try:
-                # A site that somebody hands on may come before its stations.
-                save_working(connection, working, may_wait=True)
-            except UsageError:
-                raise
-            except RookTallyError as error:
-                raise UsageError(f"working {working.slug}: {error}") from error
+    _put_workings(connection, content.workings or ())
     channels = {one.name: one for one in ways(connection)}
     for channel in content.channels or ():
         with_secrets = with_secrets_of(channel, channels.get(channel.name))
@@ -317,14 +282,31 @@ def _put_definitions(connection: Connection, content: SiteContent, *, now_us: in
     if content.watches is not None:
         # Before the others: two watches may change which of them runs a control.
         _take_watches_away(connection, {one.slug for one in content.watches})
-    for watch in content.watches or ():
-        if watched.get(watch.slug) != watch:
-            save_watch(connection, watch, now_us=now_us)
+    changed = [one for one in content.watches or () if watched.get(one.slug) != one]
+    site = load_site(connection) if changed else None
+    for watch in changed:
+        save_watch(connection, watch, now_us=now_us, site=site)
     shown = {one.slug: one for one in sheets(connection)}
     for sheet in content.sheets or ():
         if shown.get(sheet.slug) != sheet:
             save_sheet(connection, sheet)
     _order(connection, content)
+
+
+def _put_workings(connection: Connection, wanted: Sequence[Working]) -> None:
+    made = {one.slug: one for one in workings(connection)}
+    changed = [one for one in wanted if made.get(one.slug) != one]
+    for working in changed:
+        try:
+            write_working(connection, working)
+        except UsageError:
+            raise
+        except RookTallyError as error:
+            raise UsageError(f"working {working.slug}: {error}") from error
+    if changed:
+        # What cannot be worked out yet waits: a site that somebody hands on may come before its
+        # stations.
+        bind_workings(connection)
 
 
 def _order(connection: Connection, content: SiteContent) -> None:

@@ -13,6 +13,7 @@ from rook_tally.store.workings.definitions import (
     save_group,
     save_working,
     workings,
+    write_working,
 )
 from rook_tally.store.workings.recompute import inputs_of, work_out_due, work_out_everything
 
@@ -29,4 +30,5 @@ __all__ = [
     "work_out_due",
     "work_out_everything",
     "workings",
+    "write_working",
 ]

@@ -53,6 +53,22 @@ def save_working(
     UsageError
         When its name is taken or stands for a quantity.
     """
+    write_working(connection, working, instead_of=instead_of)
+    troubles = bind_workings(connection)
+    if working.slug in troubles and not may_wait:
+        raise troubles[working.slug]
+
+
+def write_working(connection: Connection, working: Working, *, instead_of: str = "") -> None:
+    """Write a working down as `save_working` does, to be bound by the caller when all are written.
+
+    Raises
+    ------
+    FormulaError
+        When its formula cannot be read, or workings would rest on each other in a circle.
+    UsageError
+        When its name is taken or stands for a quantity.
+    """
     from rook_tally.core.workings.dependencies import checked_order
 
     table = schema.working
@@ -80,9 +96,6 @@ def save_working(
             sa.insert(table).values(slug=working.slug, document=document, position=position)
         )
     note_change(connection, Subject.WORKINGS)
-    troubles = bind_workings(connection)
-    if working.slug in troubles and not may_wait:
-        raise troubles[working.slug]
 
 
 def remove_working(connection: Connection, slug: str) -> Working:
