@@ -31,6 +31,7 @@ from rook_tally.store.site import (
     request_numbered,
     save_attributes,
 )
+from rook_tally.store.site.station_lives import maintain_station
 from tests.builders import MINUTE_US, NOON_US
 
 WEB = Channel(name="the web", sort=ChannelKind.WEBHOOK, url="http://127.0.0.1:1/")
@@ -93,6 +94,13 @@ class Booth:
         message = Message("http", "127.0.0.1", body, arrived_us, station=station)
         (answer,) = receive(self.store, self.directory, self.clocks, [message])
         return answer
+
+    def maintain(self, begin: float, end: float, station: str = "dust") -> None:
+        """The station is under maintenance from a minute to another."""
+        with self.store.write() as connection:
+            found = load_site(connection).station(station)
+            assert found is not None
+            maintain_station(connection, found, from_us=at(begin), to_us=at(end))
 
     def says_all(self, rows: list[dict[str, float]], *, arrived: float) -> IntakeResult:
         """Several moments in one message of the dust counter."""

@@ -216,6 +216,36 @@ def test_a_watch_that_is_off_is_suppressed_and_says_so(booth: Booth) -> None:
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
 
 
+def test_under_maintenance_nothing_rings_and_what_stood_waits(booth: Booth) -> None:
+    booth.keep(AT_ONCE)
+    booth.told(0, 40)
+    assert booth.letters() == ["Glaze dust: high"]
+    booth.maintain(1, 10)
+    booth.keeper.look(at(1))
+    assert booth.alarm().state is AlarmState.SUPPRESSED
+    booth.told(2, 5)
+    booth.told(3, 90)
+    booth.keeper.look(at(9))
+    assert booth.letters() == ["Glaze dust: high"]
+    assert not booth.alarm().step.is_ringing
+    booth.told(10.5, 50)
+    booth.keeper.look(at(10.6))
+    assert booth.letters() == ["Glaze dust: high"] * 2
+    assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
+
+
+def test_silence_during_maintenance_is_expected(booth: Booth) -> None:
+    booth.keep(QUIET)
+    booth.told(0, 5)
+    booth.maintain(2, 60)
+    booth.keeper.look(at(30))
+    # From when it ends it has as long as ever.
+    booth.keeper.look(at(64))
+    assert booth.lines() == []
+    booth.keeper.look(at(65.1))
+    assert booth.lines() == [(RANG, 65)]
+
+
 @pytest.mark.parametrize("is_the_sites", [False, True])
 def test_quiet_hours_keep_what_is_not_severe_until_they_end(
     booth: Booth, is_the_sites: bool

@@ -120,3 +120,22 @@ def test_a_change_of_name_is_taken_back_whole(
     _run(collector, "changes", "undo", str(number))
     assert '"quay"' in _run(collector, "watch", "export")
     assert _stations(collector)["quay"]["aliases"] == []
+
+
+def test_a_station_is_put_under_maintenance_and_back(shared_collector: CollectorProcess) -> None:
+    collector = shared_collector
+    _run(collector, "station", "add", "mend", "--place", "Loft")
+    assert "to come" in _refused(collector, "station", "maintain", "mend", "--until", "400 days")
+    assert "lies behind" in _refused(
+        collector, "station", "maintain", "mend", "--until", "2020-01-01"
+    )
+    assert "--end" in _refused(collector, "station", "maintain", "mend")
+    assert "under maintenance until" in _run(
+        collector, "station", "maintain", "mend", "--until", "2 h"
+    )
+    assert json.loads(_run(collector, "station", "show", "mend", "--json"))[0]["state"] == (
+        "under maintenance"
+    )
+    _run(collector, "station", "maintain", "mend", "--end")
+    assert json.loads(_run(collector, "station", "show", "mend", "--json"))[0]["state"] == "silent"
+    assert "is not under" in _refused(collector, "station", "maintain", "mend", "--end")

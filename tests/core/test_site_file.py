@@ -107,6 +107,8 @@ CONTENTS = st.builds(
             aliases=st.lists(SLUGS, max_size=2).map(tuple),
             retired_us=st.none() | MOMENTS,
             past_of=st.just("") | SLUGS,
+            maintenance_us=st.none()
+            | st.tuples(MOMENTS, MOMENTS).map(lambda both: tuple(sorted(both))),
             fields=st.lists(FIELDS, max_size=3, unique_by=lambda one: one.name).map(tuple),
         ),
         "key",

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.time_input import typed_time
+from rook_tally.core.time_input import typed_end, typed_time
 from rook_tally.core.timestamps import (
     DAY_US,
     HOUR_US,
@@ -122,3 +122,27 @@ def test_in_the_hour_that_comes_twice_the_newest_that_has_come_is_meant(
 ) -> None:
     now_us = time_us_from_text(now)
     assert typed_time(text, now_us=now_us, zone=ZONE).start_us == time_us_from_text(meant_utc)
+
+
+@pytest.mark.parametrize(
+    ("text", "meant"),
+    [
+        ("2 h", "2026-11-23 16:32:08"),
+        ("in 3 days", "2026-11-26 14:32:08"),
+        ("17:30", "2026-11-23 17:30"),
+        ("9:00", "2026-11-24 09:00"),
+        ("tomorrow 9:00", "2026-11-24 09:00"),
+        ("tomorrow", "2026-11-25 00:00"),
+        ("next fri 8:00", "2026-11-27 08:00"),
+        ("2026-12-24", "2026-12-25 00:00"),
+    ],
+)
+def test_an_end_is_typed_as_people_say_it(text: str, meant: str) -> None:
+    wanted = datetime.fromisoformat(meant).replace(tzinfo=ZONE)
+    assert typed_end(text, now_us=NOW_US, zone=ZONE) == time_us_from_datetime(wanted)
+
+
+@pytest.mark.parametrize("text", ["", "soon", "2026-11-22", "today 9:00", "25:00"])
+def test_what_is_no_end_to_come_is_said(text: str) -> None:
+    with pytest.raises(UsageError):
+        typed_end(text, now_us=NOW_US, zone=ZONE)

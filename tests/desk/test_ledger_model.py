@@ -33,6 +33,7 @@ from rook_tally.store.site import (
     load_site,
 )
 from rook_tally.store.site.places import make_place, nest_place
+from rook_tally.store.site.station_lives import maintain_station
 from tests.builders import MINUTE_US, NOON_US
 
 
@@ -184,6 +185,24 @@ def test_what_is_late_or_silent_says_so(
     assert cell is not None and cell.freshness is state
     # A silent station's last word is no longer called high.
     assert cell.level is (Level.SETTLED if state is Freshness.SILENT else Level.HIGH)
+
+
+def test_a_station_under_maintenance_is_not_counted_and_has_no_level(
+    store: Store, pottery: dict[str, Series]
+) -> None:
+    with store.write() as connection:
+        maintain_station(
+            connection,
+            pottery["booth.pm25"].station,
+            from_us=NOON_US,
+            to_us=NOON_US + 7200 * 1_000_000,
+        )
+    model = _model(store, NOON_US + 2460 * 1_000_000)
+    cell = model.cell(_place(model, "Booth"), _column(model, "pm25"))
+    assert cell is not None
+    assert (cell.level, cell.freshness) == (Level.SETTLED, Freshness.MAINTAINED)
+    assert "under maintenance" in cell.spoken
+    assert model.state.stations_heard()[0] == 1
 
 
 def test_the_strip_of_expected_reports(store: Store, pottery: dict[str, Series]) -> None:

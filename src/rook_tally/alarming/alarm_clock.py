@@ -139,7 +139,7 @@ class AlarmClock:
             marks = (alarm.shelved_until_us, alarm.repeat_us, alarm.escalate_us)
             if any(one is not None and one <= now_us for one in marks):
                 return True
-            if (alarm.state is AlarmState.SUPPRESSED) == target.watch.is_on:
+            if (alarm.state is AlarmState.SUPPRESSED) == target.is_in_force(now_us):
                 return True
         return any(
             self._turned(target, known.get(key, Alarm(*key)), now_us)[1]
@@ -190,6 +190,12 @@ class AlarmClock:
             step = DetectorState()
         moments = (self._since_us, armed_us, -1 if heard_us is None else heard_us)
         since_us = max((one for one in moments if one <= now_us), default=now_us)
+        # What was not expected during maintenance was not missed.
+        _, maintained_us = target.series.maintenance_us or (0, 0)
+        if maintained_us <= now_us:
+            since_us = max(since_us, maintained_us)
+        elif not target.is_in_force(now_us):
+            since_us = now_us
         rings_us = since_us + microseconds(target.watch.silent_s)
         if step.rang_us is None and now_us > rings_us:
             step = DetectorState(
@@ -221,12 +227,17 @@ class AlarmClock:
     def _passed(
         self, alarm: Alarm, target: WatchedSeries, bell: AlarmRecorder, now_us: int
     ) -> Alarm:
-        """Apply what time brings: end a shelf, repeat a notice, set the alarm aside with its
-        watch."""
-        if alarm.state is AlarmState.SUPPRESSED and target.watch.is_on:
+        """Apply what time brings: end a shelf, repeat a notice, set the alarm aside with its watch
+        or under maintenance."""
+        is_suppressed, is_in_force = (
+            alarm.state is AlarmState.SUPPRESSED,
+            target.is_in_force(now_us),
+        )
+        if is_suppressed and is_in_force:
             return self._back(alarm, target, AlarmEvent.UNSUPPRESS, bell, now_us)
-        if alarm.state is not AlarmState.SUPPRESSED and not target.watch.is_on:
-            bell.say(target, JournalKind.SUPPRESSED, now_us, "the watch is off")
+        if not is_suppressed and not is_in_force:
+            why = "the station is under maintenance" if target.watch.is_on else "the watch is off"
+            bell.say(target, JournalKind.SUPPRESSED, now_us, why)
             return bell.know(moved(alarm, AlarmEvent.SUPPRESS))
         if alarm.shelved_until_us is not None and alarm.shelved_until_us <= now_us:
             return self._back(alarm, target, AlarmEvent.UNSHELVE, bell, now_us)

@@ -390,7 +390,8 @@ class LiveWatches:
 
     def _may_ring(self, connection: Connection, target: WatchedSeries, time_us: int) -> bool:
         watch = target.watch
-        if not target.guards and watch.hours is None and watch.remark_s is None:
+        is_free = watch.hours is None and watch.remark_s is None
+        if not target.guards and is_free and target.series.maintenance_us is None:
             return True
         guards = []
         for one in target.guards:

@@ -68,6 +68,23 @@ def station_use(context: typer.Context, key: KeyArgument, store: StoreOption = N
     use(chosen_store(context, store), key)
 
 
+@station_lives_app.command("maintain")
+def station_maintain(
+    context: typer.Context,
+    key: KeyArgument,
+    until: Annotated[
+        str,
+        typer.Option(metavar="TIME", help='Until when: "2 h", "17:30", "friday 9:00", 2026-08-12.'),
+    ] = "",
+    end: Annotated[bool, typer.Option("--end", help="It is done: expect readings again.")] = False,
+    store: StoreOption = None,
+) -> None:
+    """Put a station under maintenance: until then it is not late, and no watch rings for it."""
+    from rook_tally.cli.station_lives import maintain
+
+    maintain(chosen_store(context, store), key, until, is_end=end)
+
+
 @station_lives_app.command("remove")
 def station_remove(context: typer.Context, key: KeyArgument, store: StoreOption = None) -> None:
     """Remove a station with its readings; for a month it can be had back."""

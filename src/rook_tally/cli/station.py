@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -15,7 +16,7 @@ from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import age
-from rook_tally.core.series.freshness import Freshness, freshness
+from rook_tally.core.series.freshness import freshness
 from rook_tally.core.site_settings import position_from
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us, rfc3339
 from rook_tally.store.maintenance import existing_store
@@ -147,10 +148,11 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
     age_s = None if last_us is None else (now_us() - last_us) / SECOND_US
     offline_us = station.offline_since_us
     is_offline = offline_us is not None and (last_us is None or last_us <= offline_us)
-    state = (
-        Freshness.SILENT
-        if age_s is None
-        else freshness(age_s, station.cadence_s, is_offline=is_offline)
+    state = freshness(
+        math.inf if age_s is None else age_s,
+        station.cadence_s,
+        is_offline=is_offline,
+        is_maintained=station.is_maintained(now_us()),
     )
     fault = clock_faults(connection).get(station.id)
     return {
@@ -158,7 +160,8 @@ def _account(connection: Connection, key: str) -> dict[str, Any]:
         "place": station.place.name,
         "kind": station.kind.slug,
         "cadence_s": station.cadence_s,
-        "state": state.value if station.retired_us is None else "out of use",
+        "state": state.wording if station.retired_us is None else "out of use",
+        "maintenance": station.maintenance and [rfc3339(one) for one in station.maintenance],
         "retired": None if station.retired_us is None else rfc3339(station.retired_us),
         "aliases": [name for name, number in site.aliases.items() if number == station.id],
         "age_s": None if age_s is None else round(age_s, 3),

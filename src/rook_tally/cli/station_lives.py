@@ -1,4 +1,4 @@
-"""`rook-tally station rename|replace|retire|use|remove|restore|forget`."""
+"""`rook-tally station rename|replace|retire|use|maintain|remove|restore|forget`."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
-from rook_tally.core.time_input import typed_time
+from rook_tally.core.time_input import typed_end, typed_time
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.login import login_name
 from rook_tally.store.exchange.station_moves import move_from, replace_station
@@ -19,6 +19,8 @@ from rook_tally.store.site.station_lives import (
     KEPT_REMOVED,
     any_station,
     drop_alias,
+    end_maintenance,
+    maintain_station,
     put_into_use,
     remove_station,
     rename_station,
@@ -86,6 +88,32 @@ def use(where: str, key: str) -> None:
             raise UsageError(f"{key} is in use", kept="it stays so")
         put_into_use(connection, station)
     typer.echo(f"{key} is in use again")
+
+
+def maintain(where: str, key: str, until: str, *, is_end: bool) -> None:
+    """Expect nothing of a station until a moment, or expect it again.
+
+    Raises
+    ------
+    UsageError
+        When neither or both are told.
+    """
+    if bool(until) is is_end:
+        raise UsageError("say --until TIME or --end", kept="nothing was changed")
+    asked_us = now_us()
+    with changing(where) as connection:
+        site = load_site(connection)
+        station = station_named(site, key)
+        if is_end:
+            end_maintenance(connection, station, now_us=asked_us)
+            words = f"{key} is expected to report again"
+        else:
+            zone = ZoneInfo(site.zone)
+            to_us = typed_end(until, now_us=asked_us, zone=zone)
+            maintain_station(connection, station, from_us=asked_us, to_us=to_us)
+            told = datetime_from_time_us(to_us).astimezone(zone)
+            words = f"{key} is under maintenance until {told:%d %B %Y %H:%M}"
+    typer.echo(words)
 
 
 def remove(where: str, key: str) -> None:

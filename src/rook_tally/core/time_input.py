@@ -19,6 +19,7 @@ from rook_tally.core.timestamps import (
 _DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _CLOCK = re.compile(r"(\d{1,2})(?::|\.)(\d{2})(?:[:.](\d{2}))?|(\d{1,2})\s*h")
 _AGO = re.compile(r"(\d{1,5})\s*(s|sec|second|min|minute|h|hour|day|week|month|year)s?\s+ago")
+_LENGTH = re.compile(r"(\d{1,4})\s*(s|sec|second|min|minute|h|hour|day|week|month)s?")
 _AGO_US = {
     "s": SECOND_US,
     "sec": SECOND_US,
@@ -35,6 +36,7 @@ _AGO_US = {
 _DAY_FIRST = re.compile(r"(\d{1,2})[./](\d{1,2})[./](\d{4})")
 # Nothing was recorded before it; further back the calendar itself ends.
 _FIRST_DAY = date(1970, 1, 2)
+_AHEAD = "such as 2 h, 17:30, tomorrow 9:00, friday, 2026-08-12"
 _REMEDY = "such as 14:30, yesterday 9:00, mon 8:15, 2026-08-12, 3 days ago"
 
 
@@ -90,6 +92,44 @@ def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
     if told.start_us > now_us:
         raise _yet_to_come(text)
     return told
+
+
+def typed_end(text: str, *, now_us: int, zone: tzinfo) -> int:
+    """The moment to come that a person means: a length from now on, or a time; µs.
+
+    A clock time alone is the next such one, the name of a day the next such day; a day without a
+    clock time lasts to its end.
+
+    Raises
+    ------
+    UsageError
+        When nothing like that can be read in it, or it does not lie ahead.
+    """
+    words = " ".join(text.lower().replace(",", " ").split()).removeprefix("in ").strip()
+    length = _LENGTH.fullmatch(words)
+    if length:
+        return now_us + int(length[1]) * _AGO_US[length[2]]
+    clock, rest = _clock_in(words, text)
+    today = datetime_from_time_us(now_us).astimezone(zone).date()
+    if rest == "tomorrow":
+        day: date | None = today + timedelta(days=1)
+    else:
+        day = _day_in(rest.removeprefix("next "), today, text)
+        if day is not None and day < today and not any(one.isdigit() for one in rest):
+            day += timedelta(days=7)
+    if clock is None:
+        if day is None:
+            raise UsageError(f"{text.strip()!r} is no time we can read", remedy=_AHEAD)
+        start = datetime.combine(day + timedelta(days=1), time(0), zone)
+        end_us = time_us_from_datetime(start)
+    else:
+        end_us = time_us_from_datetime(datetime.combine(day or today, clock, zone))
+        if day is None and end_us <= now_us:
+            tomorrow = today + timedelta(days=1)
+            end_us = time_us_from_datetime(datetime.combine(tomorrow, clock, zone))
+    if end_us <= now_us:
+        raise UsageError(f"{text.strip()!r} lies behind", remedy=_AHEAD)
+    return end_us
 
 
 def _too_early(text: str) -> UsageError:

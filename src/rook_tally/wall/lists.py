@@ -42,6 +42,8 @@ def lamps(maker: PaneBuilder) -> PaneContent:
 
 def _station(maker: PaneBuilder, one: Station) -> Lamp:
     fresh, heard_us = maker.known.snapshot.freshness(one), maker.known.snapshot.heard_us(one)
+    if fresh is Freshness.MAINTAINED:
+        return Lamp(one.key, LampState.NONE, tr("under maintenance"), Level.SETTLED, fresh)
     if heard_us is None:
         return Lamp(one.key, LampState.OFF, tr("never heard"), Level.SETTLED, fresh)
     age = maker.known.snapshot.age(heard_us)

@@ -72,7 +72,7 @@ class PaneBuilder:
         if reading is None:
             return ValueText(UNKNOWN, "", Level.SETTLED, Freshness.SILENT)
         fresh = self.freshness(one)
-        is_telling = reading.quality == 0 and fresh is not Freshness.SILENT
+        is_telling = reading.quality == 0 and fresh.is_telling
         level = self.limits(one).level_of(reading.value) if is_telling else Level.SETTLED
         shown = self.shown(one)
         symbol = "" if one.quantity.scale is QuantityScale.STATE else shown.symbol

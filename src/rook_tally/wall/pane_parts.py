@@ -85,6 +85,8 @@ def _note(maker: PaneBuilder) -> str:
                 limits_in_base(pane, NO_LIMITS, maker.in_base(one))
             except ValueError:
                 return tr("its own limits do not rise from level to level; the series' hold")
+    if _freshness(maker) is Freshness.MAINTAINED:
+        return tr("under maintenance")
     if _freshness(maker) is not Freshness.FRESH:
         heard_us = maker.known.snapshot.heard_us(series[0].station)
         if heard_us is None:

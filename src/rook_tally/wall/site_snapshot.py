@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
@@ -69,9 +70,12 @@ class SiteSnapshot:
     def freshness(self, station: Station) -> Freshness:
         """Freshness of a station; one never heard is silent."""
         age_s = self.station_age_s(station)
-        if age_s is None:
-            return Freshness.SILENT
-        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
+        return freshness(
+            math.inf if age_s is None else age_s,
+            station.cadence_s,
+            is_offline=self.is_offline(station),
+            is_maintained=station.is_maintained(self.now_us),
+        )
 
     def age(self, time_us: int) -> str:
         """Age of a moment in words."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -62,3 +64,12 @@ def test_nothing_heard() -> None:
 def test_never_more_heard_than_came(minutes: list[int], now: int) -> None:
     heard = _heard(sorted(float(minute) for minute in minutes), float(now), 24)
     assert sum(heard) <= len(minutes)
+
+
+def test_under_maintenance_nothing_is_late_and_nothing_is_told() -> None:
+    state = freshness(math.inf, 60, is_offline=True, is_maintained=True)
+    assert (state.wording, state.is_overdue, state.is_telling) == (
+        "under maintenance",
+        False,
+        False,
+    )

@@ -66,6 +66,9 @@ def leave_to_ring(
         parts.append(within_hours(time_us, watch.hours, zone))
     if watch.remark_s is not None:
         parts.append(apart_from_remarks(time_us, remarks, watch.remark_s, target.series.place))
+    if target.series.maintenance_us is not None:
+        begin, end = target.series.maintenance_us
+        parts.append((time_us < begin) | (time_us >= end))
     return np.logical_and.reduce(parts) if parts else None
 
 

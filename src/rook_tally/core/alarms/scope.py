@@ -34,6 +34,14 @@ class WatchedSeries:
     judge: Condition
     guards: tuple[BoundGuard, ...]
 
+    def is_in_force(self, now_us: int) -> bool:
+        """True unless its watch is off, or its station is under maintenance."""
+        return self.watch.is_on and not self._is_maintained(now_us)
+
+    def _is_maintained(self, now_us: int) -> bool:
+        span = self.series.maintenance_us
+        return span is not None and span[0] <= now_us < span[1]
+
     @property
     def gap_s(self) -> float:
         """The longest distance between two readings without a gap, s."""

@@ -23,7 +23,8 @@ def slug_of(name: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class NamedSeries:
-    """A series as references see it."""
+    """A series as references see it; `maintenance_us` is from when to when its station is, or was
+    last, under maintenance."""
 
     id: int
     quantity: Quantity
@@ -33,6 +34,7 @@ class NamedSeries:
     field: str
     cadence_s: float
     is_worked_out: bool = False
+    maintenance_us: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)

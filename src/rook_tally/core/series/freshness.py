@@ -14,16 +14,37 @@ SILENT_CADENCES = 5
 
 
 class Freshness(enum.Enum):
-    """Freshness of a station by its cadence: heard, late or silent."""
+    """Freshness of a station by its cadence: heard, late or silent; or under maintenance, when
+    nothing is expected of it."""
 
     FRESH = "fresh"
+    MAINTAINED = "maintained"
     LATE = "late"
     SILENT = "silent"
 
+    @property
+    def wording(self) -> str:
+        """It in words."""
+        return "under maintenance" if self is Freshness.MAINTAINED else self.value
 
-def freshness(age_s: float, cadence_s: float, *, is_offline: bool = False) -> Freshness:
+    @property
+    def is_telling(self) -> bool:
+        """True while what was read last says something of now."""
+        return self not in (Freshness.SILENT, Freshness.MAINTAINED)
+
+    @property
+    def is_overdue(self) -> bool:
+        """True when a reading should have come, and has not."""
+        return self in (Freshness.LATE, Freshness.SILENT)
+
+
+def freshness(
+    age_s: float, cadence_s: float, *, is_offline: bool = False, is_maintained: bool = False
+) -> Freshness:
     """Late after 2 cadences without a reading, silent after 5; one that is offline by its own word
-    is silent at once."""
+    is silent at once. Under maintenance it is neither."""
+    if is_maintained:
+        return Freshness.MAINTAINED
     if is_offline or age_s >= SILENT_CADENCES * cadence_s:
         return Freshness.SILENT
     if age_s >= LATE_CADENCES * cadence_s:

@@ -72,8 +72,8 @@ class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
 
 class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A station. `cadence_s` None is learned from what it sends; `aliases` are keys it had before;
-    `past_of` is the key of the station that moved on from its place;
-    hashes of its access key only where secrets are asked for."""
+    `past_of` is the key of the station that moved on from its place; `maintenance_us` from when to
+    when its last maintenance is; hashes of its access key only where secrets are asked for."""
 
     key: str
     place: str
@@ -85,6 +85,7 @@ class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     aliases: tuple[str, ...] = ()
     retired_us: int | None = None
     past_of: str = ""
+    maintenance_us: tuple[int, int] | None = None
     access_hash: str = ""
     broker_hash: str = ""
     fields: tuple[FieldEntry, ...] = ()

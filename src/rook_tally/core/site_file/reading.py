@@ -99,6 +99,7 @@ class _Station(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     aliases: tuple[str, ...] = ()
     retired: str = ""
     past_of: str = ""
+    maintenance: tuple[str, str] | None = None
     access_hash: str = ""
     broker_hash: str = ""
     field: tuple[_Field, ...] = ()
@@ -255,10 +256,20 @@ def _station(table: Any) -> StationEntry:
         aliases=told.aliases,
         retired_us=time_us_from_text(told.retired) if told.retired else None,
         past_of=told.past_of,
+        maintenance_us=_span(told.maintenance),
         access_hash=told.access_hash,
         broker_hash=told.broker_hash,
         fields=fields,
     )
+
+
+def _span(told: tuple[str, str] | None) -> tuple[int, int] | None:
+    if told is None:
+        return None
+    begin, end = (time_us_from_text(one) for one in told)
+    if begin > end:
+        raise ValueError("maintenance ends before it begins")
+    return begin, end
 
 
 def _field(told: _Field) -> FieldEntry:

@@ -213,6 +213,8 @@ def _station(one: StationEntry) -> Table:
         told["retired"] = rfc3339(one.retired_us)
     if one.past_of:
         told["past_of"] = one.past_of
+    if one.maintenance_us is not None:
+        told["maintenance"] = [rfc3339(each) for each in one.maintenance_us]
     if one.fields:
         told["field"] = [_field(each) for each in one.fields]
     return told

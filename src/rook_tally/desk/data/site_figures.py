@@ -45,6 +45,8 @@ class SiteFigures:
             ],
             dtype=np.int64,
         )
+        spans = [one.maintenance or (_NEVER, _NEVER) for one in stations.values()]
+        self._maintenance_us = np.array(spans, dtype=np.int64).reshape(-1, 2)
         self._heard_us = np.full(len(stations), _NEVER, dtype=np.int64)
         self._series_at = {key: at for at, key in enumerate(self.by_id)}
         self._stands_at = np.array(
@@ -66,16 +68,21 @@ class SiteFigures:
             self._heard_us[station] = max(int(self._heard_us[station]), reading.time_us)
 
     def heard(self, now_us: int) -> tuple[int, int]:
-        """Number of stations that are not silent, and of all."""
-        silent = self._silent(now_us)[: self._count]
+        """Number of stations that are not silent, and of all; those under maintenance are not."""
+        silent = (self._silent(now_us) & ~self._maintained(now_us))[: self._count]
         return self._count - int(np.count_nonzero(silent)), self._count
 
     def raised(self, now_us: int) -> tuple[int, Level]:
         """Number of series of heard stations that are raised or worse, and the worst level."""
         if not len(self._levels):
             return 0, Level.SETTLED
-        levels = np.where(self._silent(now_us)[self._stands_at], 0, self._levels)
+        says_nothing = self._silent(now_us) | self._maintained(now_us)
+        levels = np.where(says_nothing[self._stands_at], 0, self._levels)
         return int(np.count_nonzero(levels >= Level.RAISED)), Level(int(levels.max()))
+
+    def _maintained(self, now_us: int) -> BoolArray:
+        begin, end = self._maintenance_us.T
+        return np.asarray((begin <= now_us) & (now_us < end), np.bool_)
 
     def _silent(self, now_us: int) -> BoolArray:
         age_us = np.maximum(now_us - self._heard_us, 0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from zoneinfo import ZoneInfo
@@ -318,9 +319,12 @@ class SiteState:
     def station_freshness(self, station: Station) -> Freshness:
         """Freshness of a station; one never heard is silent."""
         age_s = self.station_age_s(station)
-        if age_s is None:
-            return Freshness.SILENT
-        return freshness(age_s, station.cadence_s, is_offline=self.is_offline(station))
+        return freshness(
+            math.inf if age_s is None else age_s,
+            station.cadence_s,
+            is_offline=self.is_offline(station),
+            is_maintained=station.is_maintained(self.now_us),
+        )
 
     def is_offline(self, station: Station) -> bool:
         """True if it said, or its will did, that it is offline, and nothing came since."""

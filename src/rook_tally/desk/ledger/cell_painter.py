@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
@@ -93,7 +93,7 @@ class CellPainter:
     def _ribbon_shade(self, cell: Cell) -> QColor:
         level = _level_shown(cell)
         name = self._theme.level(level) if level else self._theme.ribbon
-        return colour(name, 0.55 if cell.freshness is Freshness.SILENT else 1.0)
+        return colour(name, 1.0 if cell.freshness.is_telling else 0.55)
 
     def lay(self, painter: QPainter, where: Where, rect: QRect, *, is_current: bool) -> None:
         """Lay down an inked cell."""
@@ -120,6 +120,8 @@ class CellPainter:
         level = _level_shown(cell)
         if level >= Level.RAISED:
             painter.fillRect(rect.adjusted(1, 0, -2, -1), colour(theme.tint(level)))
+        if cell.freshness is Freshness.MAINTAINED:
+            hatch(painter, theme, rect.adjusted(1, 0, -2, -1))
         draw_rule(painter, theme, rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         draw_strokes(painter, theme, level, _LEFT, _TOP, 14)
@@ -177,7 +179,7 @@ class CellPainter:
     def _write(self, painter: QPainter, cell: Cell, rect: QRect) -> None:
         """The figure, and how many more stations tell it."""
         theme = self._theme
-        is_faint = cell.freshness is Freshness.SILENT or cell.is_suspect
+        is_faint = not cell.freshness.is_telling or cell.is_suspect
         painter.setFont(face(20, MEDIUM))
         # Faint is too faint to be read (2.6 : 1); dim is 4.5 and more.
         painter.setPen(colour(theme.dim if is_faint else theme.ink))
@@ -237,6 +239,11 @@ _LEFT_MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
 def _level_shown(cell: Cell) -> Level:
     return Level.SETTLED if cell.is_suspect else cell.level
+
+
+def hatch(painter: QPainter, theme: Theme, rect: QRect) -> None:
+    """Fine slanting lines: what lies under them is under maintenance."""
+    painter.fillRect(rect, QBrush(colour(theme.rule), Qt.BrushStyle.BDiagPattern))
 
 
 def draw_rule(painter: QPainter, theme: Theme, rect: QRect) -> None:

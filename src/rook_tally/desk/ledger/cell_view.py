@@ -71,7 +71,7 @@ def spoken_cell(
         tr(level.wording),
     ]
     if state is not Freshness.FRESH:
-        parts.append(tr(state.value))
+        parts.append(tr(state.wording))
     if is_suspect:
         parts.append(tr("suspect"))
     parts += [tr("{0} stands", alarm.name) for alarm in alarms]

@@ -485,7 +485,7 @@ class LedgerModel:
         return None if best is None else best[1]
 
     def _level(self, one: Series) -> Level:
-        if self._state.station_freshness(one.station) is Freshness.SILENT:
+        if not self._state.station_freshness(one.station).is_telling:
             return Level.SETTLED
         return self._state.level(one)
 
@@ -510,7 +510,7 @@ class LedgerModel:
             cadence_s=worst.cadence_s,
             count=HEARD_REPORTS,
         )
-        if shown is Freshness.SILENT and any(one is not Freshness.SILENT for one in states):
+        if shown is Freshness.SILENT and any(one.is_telling for one in states):
             shown = Freshness.LATE
         name = f"▸ {line.place.name}" if line.is_folded else line.place.name
         return RowHead(name, age(min(known)) if known else "", shown, heard)
@@ -571,7 +571,7 @@ class LedgerModel:
                     tr(one.quantity.heading),
                     f"{value} {one.shown.symbol}".rstrip(),
                     Level.SETTLED if is_suspect else level,
-                    is_suspect or state is Freshness.SILENT,
+                    is_suspect or not state.is_telling,
                     alarms[0].level if alarms else None,
                 )
             )
@@ -603,7 +603,7 @@ class LedgerModel:
         for place in line.places:
             for one in place.series.get(quantity.slug, ())[:1]:
                 newest = self._state.latest.get(one.id)
-                heard = self._state.station_freshness(one.station) is not Freshness.SILENT
+                heard = self._state.station_freshness(one.station).is_telling
                 if newest is not None and newest.quality == 0 and heard:
                     values.append(newest.value)
         if len(values) < 2:

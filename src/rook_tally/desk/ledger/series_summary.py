@@ -128,7 +128,9 @@ def account_of(
 def _late_words(series: Series, newest: Latest, now_us: int) -> str:
     """That the newest reading is no word of now; empty while it is fresh."""
     age_s = (now_us - newest.time_us) / SECOND_US
-    match freshness(age_s, series.station.cadence_s):
+    match _freshness(series, newest, now_us):
+        case Freshness.MAINTAINED:
+            return tr("under maintenance: what it reads says nothing")
         case Freshness.SILENT:
             return tr("silent: {0} since the last reading, which says nothing of now", age(age_s))
         case Freshness.LATE:
@@ -137,11 +139,16 @@ def _late_words(series: Series, newest: Latest, now_us: int) -> str:
             return ""
 
 
+def _freshness(series: Series, newest: Latest, now_us: int) -> Freshness:
+    station = series.station
+    age_s = (now_us - newest.time_us) / SECOND_US
+    return freshness(age_s, station.cadence_s, is_maintained=station.is_maintained(now_us))
+
+
 def _outlook(series: Series, newest: Latest, trend: Trend | None, now_us: int, zone: tzinfo) -> str:
     """Where it is going, and how old what is known is; nothing is foretold from what is silent."""
     late = _late_words(series, newest, now_us)
-    age_s = (now_us - newest.time_us) / SECOND_US
-    if freshness(age_s, series.station.cadence_s) is Freshness.SILENT:
+    if not _freshness(series, newest, now_us).is_telling:
         return late
     told = outlook(series, newest.value, trend, now_us, zone)
     return f"{late} · {told}" if late else told

@@ -37,7 +37,6 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
@@ -172,8 +171,8 @@ class PlaceHeader(QHeaderView):
         head = self._model.head_drawn(section)
         if head is None:
             return
-        silent = head.freshness is Freshness.SILENT
-        late = head.freshness is not Freshness.FRESH
+        silent = not head.freshness.is_telling
+        late = head.freshness.is_overdue
         line = rect.adjusted(16, 9, -14, 9 - rect.height() + 20)
         painter.setFont(face(11, BOLD if late else face(11).weight()))
         painter.setPen(colour(theme.level(Level.HIGH) if late else theme.dim))

@@ -37,8 +37,12 @@ def station_remark(
     usual: dict[str, str],
     *,
     is_offline: bool,
+    maintenance: str = "",
 ) -> str:
-    """The one thing that is most worth saying; empty when all is well."""
+    """The one thing that is most worth saying; empty when all is well. `maintenance` says until
+    when it lasts."""
+    if maintenance:
+        return maintenance
     if is_offline:
         return "offline, by its own word"
     if fault is not None:

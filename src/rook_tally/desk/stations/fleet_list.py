@@ -19,7 +19,6 @@ from PySide6.QtGui import QAccessible, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
@@ -113,7 +112,7 @@ class _Line(QStyledItemDelegate):
 
     def _draw_words(self, painter: QPainter, row: StationRow, area: QRectF) -> None:
         theme = self._theme
-        silent = row.freshness is Freshness.SILENT
+        silent = not row.freshness.is_telling
         for text, font, role, top in (
             (row.station.key, face(14, BOLD), theme.faint if silent else theme.ink, 4),
             (row.station.kind.name, face(12), theme.dim, 23),
@@ -125,7 +124,7 @@ class _Line(QStyledItemDelegate):
                 text, Qt.TextElideMode.ElideRight, int(room.width())
             )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
-        late = row.freshness is not Freshness.FRESH
+        late = row.freshness.is_overdue
         for text, right, role, font in (
             (
                 row.age or "never",

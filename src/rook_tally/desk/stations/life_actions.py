@@ -7,12 +7,14 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.theme import Theme
+from rook_tally.core.time_input import typed_end
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.stations.life_commands import (
     ChangeLife,
     LifeStep,
+    MaintainStation,
     RenameStation,
     ReplaceStation,
 )
@@ -63,6 +65,25 @@ class LifeActions:
             "",
             wanted,
             on_saved=self._on_replaced,
+        )
+
+    def maintain(self) -> None:
+        """Expect nothing of the picked station until a moment, or expect it again."""
+        station = self._model.picked
+        if station is None:
+            return
+        now_us = self._model.now_us
+        if station.is_maintained(now_us):
+            command = MaintainStation(station.key, None, now_us)
+            self._client.write(command, on_error=self._say_not_done)
+            return
+        self._ask(
+            tr("{0} under maintenance", station.key),
+            tr("Until"),
+            "2 h",
+            lambda text: MaintainStation(
+                station.key, typed_end(text, now_us=now_us, zone=self._model.zone), now_us
+            ),
         )
 
     def retire(self) -> None:

@@ -18,6 +18,8 @@ from rook_tally.store.site.configuration import zone_named
 from rook_tally.store.site.station_lives import (
     KEPT_REMOVED,
     any_station,
+    end_maintenance,
+    maintain_station,
     put_into_use,
     remove_station,
     removed_stations,
@@ -63,6 +65,30 @@ class ChangeLife:
             connection,
             tr("{0} removed", key),
             lambda one: remove_station(one, station, now_us=now_us),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class MaintainStation:
+    """A station shall be under maintenance until a moment; with None it is done."""
+
+    key: str
+    to_us: int | None
+    now_us: int
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Do it."""
+        station = any_station(load_site(connection), self.key)
+        to_us, now_us = self.to_us, self.now_us
+        if to_us is None:
+            words = tr("{0} is expected to report again", self.key)
+            return recorded(
+                connection, words, lambda one: end_maintenance(one, station, now_us=now_us)
+            )
+        return recorded(
+            connection,
+            tr("{0} under maintenance", self.key),
+            lambda one: maintain_station(one, station, from_us=now_us, to_us=to_us),
         )
 
 

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import tzinfo
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -152,6 +153,11 @@ class StationsModel:
         return self._state.clock()
 
     @property
+    def zone(self) -> ZoneInfo:
+        """The site's time zone."""
+        return self._state.zone
+
+    @property
     def is_answered(self) -> bool:
         """True if the fleet and the picked station's page are known."""
         return self._fleet is not None and self.page is not None
@@ -274,7 +280,15 @@ class StationsModel:
             self._fleet.clock_faults.get(station.id),
             usual,
             is_offline=self._state.is_offline(station),
+            maintenance=self._maintenance(station),
         )
+
+    def _maintenance(self, station: Station) -> str:
+        span = station.maintenance
+        if span is None or not station.is_maintained(self.now_us):
+            return ""
+        until = datetime_from_time_us(span[1]).astimezone(self._state.zone)
+        return tr("under maintenance until {0}", f"{until:%d %b %H:%M}")
 
     def firmware(self) -> str:
         """The firmware of the picked station, and that of the fleet if it differs."""

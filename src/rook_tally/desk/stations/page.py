@@ -90,6 +90,7 @@ class StationPageView(QWidget):
     settings_wanted = Signal()
     rename_wanted = Signal()
     replace_wanted = Signal()
+    maintain_wanted = Signal()
     retire_wanted = Signal()
     remove_wanted = Signal()
     put_away_wanted = Signal()
@@ -121,11 +122,12 @@ class StationPageView(QWidget):
         self.settings.setToolTip(tr("Its place, its kind, how often it reports (S)"))
         self.settings.setShortcut("S")
         self.more = QPushButton(tr("More"))
-        self.more.setToolTip(tr("Another key, another box, out of use, removed"))
+        self.more.setToolTip(tr("Another key, another box, under maintenance, out of use, removed"))
         menu = QMenu(self.more)
         for words, wanted in (
             (tr("Rename… (F2)"), self.rename_wanted),
             (tr("Replace by another box…"), self.replace_wanted),
+            (tr("Under maintenance… / done (M)"), self.maintain_wanted),
             (tr("Take out of use"), self.retire_wanted),
             (tr("Remove (Delete)"), self.remove_wanted),
             (tr("Stations out of use…"), self.put_away_wanted),

@@ -94,10 +94,11 @@ class StationsView(QWidget):
         lives = self.tasks.lives
         self.page.rename_wanted.connect(lives.rename)
         self.page.replace_wanted.connect(lives.replace)
+        self.page.maintain_wanted.connect(lives.maintain)
         self.page.retire_wanted.connect(lives.retire)
         self.page.remove_wanted.connect(lives.remove)
         self.page.put_away_wanted.connect(lives.show_put_away)
-        for keys, call in (("F2", lives.rename), ("Delete", lives.remove)):
+        for keys, call in (("F2", lives.rename), ("Delete", lives.remove), ("M", lives.maintain)):
             shortcut = QShortcut(QKeySequence(keys), self.list)
             shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
             shortcut.activated.connect(call)

@@ -20,7 +20,12 @@ from rook_tally.wall.pane_views import ValueText
 LEAST_PX = 8
 """Smaller letters cannot be read; what needs them is cut short instead."""
 _LARGE_PX = 60
-_OPACITY = {Freshness.FRESH: 1.0, Freshness.LATE: 0.65, Freshness.SILENT: 0.4}
+_OPACITY = {
+    Freshness.FRESH: 1.0,
+    Freshness.MAINTAINED: 0.4,
+    Freshness.LATE: 0.65,
+    Freshness.SILENT: 0.4,
+}
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter

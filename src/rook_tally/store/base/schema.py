@@ -91,8 +91,8 @@ station = Table(
     # before `retired_us`.
     Column("past_of", Integer),
     # Between these nothing is expected of it and nothing is told, though it is kept.
-    Column("maintenance_us", BigInteger),
-    Column("maintained_us", BigInteger),
+    Column("maintenance_to_us", BigInteger),
+    Column("maintenance_from_us", BigInteger),
     # When it was removed; it goes for good a month later.
     Column("removed_us", BigInteger),
 )

@@ -226,6 +226,8 @@ _MEMBERS = {
     "station_id": "station",
     "cadence_s": "seconds between reports",
     "retired_us": "out of use since",
+    "maintenance_from_us": "under maintenance from",
+    "maintenance_to_us": "under maintenance until",
 }
 _NOUNS = {
     "station_alias": "former key",

@@ -80,6 +80,8 @@ class Station:
         Since when nothing is expected of it; None while it is in use.
     past_of : int or None
         Of one that stands for an earlier place: the id of the station that moved on.
+    maintenance_from_us, maintenance_to_us : int or None
+        Its last maintenance: between them nothing is expected of it.
     """
 
     id: int
@@ -97,6 +99,19 @@ class Station:
     is_worked_out: bool = False
     retired_us: int | None = None
     past_of: int | None = None
+    maintenance_from_us: int | None = None
+    maintenance_to_us: int | None = None
+
+    @property
+    def maintenance(self) -> tuple[int, int] | None:
+        """Its last maintenance, from and to, µs; None when there was none."""
+        begin, end = self.maintenance_from_us, self.maintenance_to_us
+        return None if begin is None or end is None else (begin, end)
+
+    def is_maintained(self, now_us: int) -> bool:
+        """True while it is under maintenance."""
+        span = self.maintenance
+        return span is not None and span[0] <= now_us < span[1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,6 +252,8 @@ def _station(
         row.kind == WORKED_KIND,
         row.retired_us,
         row.past_of,
+        row.maintenance_from_us,
+        row.maintenance_to_us,
     )
 
 

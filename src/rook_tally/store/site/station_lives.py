@@ -12,7 +12,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.errors import UsageError
-from rook_tally.core.timestamps import SECOND_US
+from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.site.configuration import Site, Station, check_key_is_free
@@ -28,6 +28,7 @@ from rook_tally.store.site.place_names import rewrite_texts, rewrite_watches
 KEPT_REMOVED = timedelta(days=30)
 """For so long a station that was removed can be had back, with all its readings."""
 _KEPT = "the station stays as it was"
+_LONGEST_US = 366 * DAY_US
 _OF_STATION = (SerialSetting, PollSetting, FolderSetting)
 _OF_PLACE = r'(@(?:"[^"]*"|[^\W_][\w.:-]*)/)'
 
@@ -113,6 +114,38 @@ def retire_station(connection: Connection, station: Station, *, now_us: int) -> 
 def put_into_use(connection: Connection, station: Station) -> None:
     """Expect readings of a station again."""
     _set(connection, station.id, retired_us=None)
+
+
+def maintain_station(connection: Connection, station: Station, *, from_us: int, to_us: int) -> None:
+    """Expect nothing of a station until a moment: it is not late, and no watch rings for it. What
+    it sends is kept. One that is under maintenance stays so from when it was.
+
+    Raises
+    ------
+    UsageError
+        When that moment lies behind, or more than a year ahead.
+    """
+    if not from_us < to_us <= from_us + _LONGEST_US:
+        raise UsageError(
+            "maintenance needs an end to come, within a year",
+            kept=_KEPT,
+            remedy="take a station out of use that will not come back sooner",
+        )
+    begin = station.maintenance_from_us if station.is_maintained(from_us) else from_us
+    _set(connection, station.id, maintenance_from_us=begin, maintenance_to_us=to_us)
+
+
+def end_maintenance(connection: Connection, station: Station, *, now_us: int) -> None:
+    """Expect readings of a station again.
+
+    Raises
+    ------
+    UsageError
+        When it is not under maintenance.
+    """
+    if not station.is_maintained(now_us):
+        raise UsageError(f"{station.key} is not under maintenance", kept=_KEPT)
+    _set(connection, station.id, maintenance_to_us=now_us)
 
 
 def remove_station(connection: Connection, station: Station, *, now_us: int) -> None:

@@ -118,6 +118,7 @@ def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[Sta
             aliases=tuple(aliases.get(one.id, ())),
             retired_us=one.retired_us,
             past_of=keys.get(one.past_of or 0, ""),
+            maintenance_us=one.maintenance,
             access_hash=(one.access_hash or "") if secrets else "",
             broker_hash=(one.broker_hash or "") if secrets else "",
             fields=tuple(

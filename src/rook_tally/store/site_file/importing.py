@@ -161,12 +161,19 @@ def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> Non
             else one.cadence_s,
         )
         past_of = any_station(site, one.past_of).id if one.past_of else None
-        said = (is_learned, one.retired_us, past_of)
-        if said != (learns[station.id], station.retired_us, station.past_of):
+        begin, end = one.maintenance_us or (None, None)
+        said = (is_learned, one.retired_us, past_of, one.maintenance_us)
+        if said != (learns[station.id], station.retired_us, station.past_of, station.maintenance):
             connection.execute(
                 sa.update(table)
                 .where(table.c.id == station.id)
-                .values(learns_cadence=is_learned, retired_us=one.retired_us, past_of=past_of)
+                .values(
+                    learns_cadence=is_learned,
+                    retired_us=one.retired_us,
+                    past_of=past_of,
+                    maintenance_from_us=begin,
+                    maintenance_to_us=end,
+                )
             )
             note_change(connection, Subject.SITE)
         told = (one.notes, one.latitude, one.longitude)

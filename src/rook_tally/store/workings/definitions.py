@@ -225,6 +225,7 @@ def named(one: Series) -> NamedSeries:
         one.field,
         station.cadence_s,
         station.is_worked_out,
+        station.maintenance,
     )
 
 

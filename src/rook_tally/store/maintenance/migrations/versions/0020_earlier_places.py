@@ -8,7 +8,7 @@ revision, down_revision = "0020", "0019"
 
 def upgrade() -> None:
     op.add_column("station", sa.Column("past_of", sa.Integer))
-    op.add_column("station", sa.Column("maintenance_us", sa.BigInteger))
-    op.add_column("station", sa.Column("maintained_us", sa.BigInteger))
+    op.add_column("station", sa.Column("maintenance_to_us", sa.BigInteger))
+    op.add_column("station", sa.Column("maintenance_from_us", sa.BigInteger))
     document = sa.Column("document", sa.String, nullable=False, server_default="{}")
     op.add_column("series", document)
