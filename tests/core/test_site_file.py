@@ -14,6 +14,7 @@ from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKi
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.series_settings import SeriesSettings
 from rook_tally.core.site_file.content import (
     FieldCorrection,
     FieldEntry,
@@ -69,6 +70,16 @@ FIELDS = st.builds(
     unit=st.none(),
     names=st.lists(NAMES, max_size=2).map(tuple),
     limits=st.none() | LIMITS,
+    settings=st.builds(
+        SeriesSettings,
+        title=st.just("") | NAMES,
+        believable=st.none() | st.just((-40.0, 60.0)),
+        accuracy=st.none() | st.floats(0.01, 5),
+        decimals=st.none() | st.integers(-2, 4),
+        colour=st.none() | st.integers(1, 6),
+        hidden=st.booleans(),
+        left_out=st.booleans(),
+    ),
     corrections=st.lists(
         st.builds(
             FieldCorrection, from_us=MOMENTS, gain=NUMBERS, offset=NUMBERS, who=NAMES, why=NAMES

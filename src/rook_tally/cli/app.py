@@ -50,6 +50,7 @@ def _add_other_commands() -> None:
     """Putting a command together takes a millisecond, which the window's start does without."""
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
+    from rook_tally.cli.app_fields import fields_app
     from rook_tally.cli.app_limits import limits_app
     from rook_tally.cli.app_places import places_app
     from rook_tally.cli.app_site import sites_app
@@ -61,6 +62,7 @@ def _add_other_commands() -> None:
     app.add_typer(sites_app)
     app.add_typer(stations_app)
     app.add_typer(limits_app)
+    app.add_typer(fields_app)
     app.add_typer(places_app)
     app.add_typer(doors_app)
     app.add_typer(care_app)

@@ -138,9 +138,9 @@ class IntakeResult:
     """The result of a message, in numbers of values.
 
     `kept` counts what is in the store now, suspect readings among them; `heard` what a station said
-    of itself; `noted` holds remarks on
-    values that were kept, `strays` on those that wait for a decision. `problem` and `why` are set
-    when the message as a whole could not be taken. `station` is who spoke, when it is known.
+    of itself; `left_out` values of fields that a person settled not to keep; `noted` holds remarks
+    on values that were kept, `strays` on those that wait for a decision. `problem` and `why` are
+    set when the message as a whole could not be taken. `station` is who spoke, when it is known.
     """
 
     kept: int = 0
@@ -148,6 +148,7 @@ class IntakeResult:
     suspect: int = 0
     stray: int = 0
     heard: int = 0
+    left_out: int = 0
     refused: list[RejectedValue] = field(default_factory=list)
     noted: list[RejectedValue] = field(default_factory=list)
     strays: list[RejectedValue] = field(default_factory=list)

@@ -10,6 +10,7 @@ from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.workings.definitions import Working
@@ -60,13 +61,15 @@ class FieldCorrection(msgspec.Struct, frozen=True, kw_only=True):
 
 class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A field of a station: what it measures, in which unit it is sent, limits of its own (in the
-    base unit) and corrections; `names` are further names it is sent under."""
+    base unit) and corrections; `names` are further names it is sent under, `settings` what a person
+    settled."""
 
     name: str
     quantity: str
     unit: str
     names: tuple[str, ...] = ()
     limits: Limits | None = None
+    settings: SeriesSettings = PLAIN_SERIES
     corrections: tuple[FieldCorrection, ...] = ()
 
 

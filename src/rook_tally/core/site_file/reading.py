@@ -18,6 +18,7 @@ from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Four, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import SeriesSettings, checked_series_settings
 from rook_tally.core.site_file.content import (
     FieldCorrection,
     FieldEntry,
@@ -63,6 +64,9 @@ class _Site(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     quiet: str = ""
 
 
+_SETTLED = SeriesSettings.__struct_fields__
+
+
 class _Place(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"inside": "in"}):
     name: str
     inside: str = ""
@@ -79,7 +83,7 @@ class _Correction(
     why: str = ""
 
 
-class _Field(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class _Field(SeriesSettings, frozen=True, forbid_unknown_fields=True):
     name: str
     quantity: str
     unit: str = ""
@@ -285,6 +289,9 @@ def _field(told: _Field) -> FieldEntry:
         unit=told.unit or quantity.base.symbol,
         names=told.names,
         limits=None if told.limits is None else _limits(told.limits.above, told.limits.below),
+        settings=checked_series_settings(
+            SeriesSettings(**{name: getattr(told, name) for name in _SETTLED})
+        ),
         corrections=tuple(
             FieldCorrection(
                 from_us=time_us_from_text(one.start),

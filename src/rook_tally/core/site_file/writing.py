@@ -226,6 +226,7 @@ def _field(one: FieldEntry) -> Table:
         told["names"] = list(one.names)
     if one.limits is not None:
         told["limits"] = _sides(one.limits)
+    told |= msgspec.to_builtins(one.settings)
     if one.corrections:
         told["correction"] = [
             {

@@ -154,7 +154,7 @@ class LedgerModel:
         if moved:
             cells = {
                 self._where[one.id]
-                for one in self._state.site.series_in_use
+                for one in self._state.site.series_shown
                 if one.station.id in moved and one.id in self._where
             }
             self._forget_worst(cells)
@@ -184,9 +184,9 @@ class LedgerModel:
         self._stations = stations_by_place(site)
         told_by = Counter(
             slug
-            for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series_in_use}
+            for _, slug in {(one.station.place.id, one.quantity.slug) for one in site.series_shown}
         )
-        quantities = {one.quantity.slug: one.quantity for one in site.series_in_use}
+        quantities = {one.quantity.slug: one.quantity for one in site.series_shown}
         # What many places share stands first, so that rows can be compared.
         # What is worked out follows what is measured.
         ranked = sorted(
@@ -621,7 +621,7 @@ class LedgerModel:
         return next(
             (
                 one.shown
-                for one in self._state.site.series_in_use
+                for one in self._state.site.series_shown
                 if one.quantity.slug == quantity.slug
             ),
             base_shown(quantity),

@@ -119,7 +119,7 @@ def groups_of(rows: list[PlaceRow], places: Mapping[int, Place]) -> list[PlaceGr
 def series_by_place(site: Site) -> dict[int, dict[str, list[Series]]]:
     """Series by their place's id and their quantity."""
     found: dict[int, dict[str, list[Series]]] = {}
-    for one in site.series_in_use:
+    for one in site.series_shown:
         of_place = found.setdefault(one.station.place.id, {})
         of_place.setdefault(one.quantity.slug, []).append(one)
     return found
@@ -131,7 +131,7 @@ def stations_by_place(site: Site) -> dict[int, list[Station]]:
     for one in site.stations:
         found.setdefault(one.place.id, []).append(one)
     worked: dict[int, dict[int, Station]] = {}
-    for series in site.series_in_use:
+    for series in site.series_shown:
         place_id = series.station.place.id
         if place_id not in found:
             worked.setdefault(place_id, {})[series.station.id] = series.station

@@ -228,7 +228,7 @@ class SidePanel(SidePaper):
         one = account.series
         told = [
             f"{other.station.key} says {other.shown.text(self._state.latest[other.id].value)}"
-            for other in self._state.site.series_in_use
+            for other in self._state.site.series_shown
             if other.id != one.id
             and other.station.place.id == one.station.place.id
             and other.quantity.slug == one.quantity.slug

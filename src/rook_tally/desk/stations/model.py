@@ -449,6 +449,12 @@ class StationsModel:
         station = self.picked
         return [] if station is None else [self._field_row(one) for one in self._series_of(station)]
 
+    def field_series(self, row: int) -> Series | None:
+        """The series of a row of `field_rows`."""
+        station = self.picked
+        several = [] if station is None else self._series_of(station)
+        return several[row] if 0 <= row < len(several) else None
+
     def _field_row(self, one: Series) -> FieldRow:
         quantity = one.quantity
         newest = self._state.latest.get(one.id)
@@ -458,7 +464,7 @@ class StationsModel:
         corrections = [] if self.page is None else self.page.corrections.get(one.id, [])
         return FieldRow(
             one.field,
-            f"{quantity.name}{unit}",
+            f"{quantity.name}{unit}{_set_aside(one)}",
             "" if newest is None else told.text(newest.value),
             ""
             if day is None or math.isnan(day.low)
@@ -493,6 +499,12 @@ class StationsModel:
             return f"{moment:%H:%M:%S}.{moment.microsecond // 1000:03}"
         today = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone).date()
         return f"{moment:%H:%M}" if moment.date() == today else f"{moment.day} {moment:%b %H:%M}"
+
+
+def _set_aside(one: Series) -> str:
+    if one.settings.left_out:
+        return tr(" (left out)")
+    return tr(" (hidden)") if one.settings.hidden else ""
 
 
 def body_text(line: MessageLogEntry) -> str:

@@ -23,6 +23,7 @@ from rook_tally.desk.stations.commands import (
     WithdrawRequest,
 )
 from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
+from rook_tally.desk.stations.field_dialog import FieldDialog
 from rook_tally.desk.stations.life_actions import LifeActions
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.new_station import NewStationDialog
@@ -178,6 +179,12 @@ class StationActions:
             StationSettingsDialog(
                 self._theme, self._client, station, self._model.moment, self._parent
             ).open()
+
+    def edit_field(self, row: int) -> None:
+        """Let the person settle a field of the picked station."""
+        series = self._model.field_series(row)
+        if series is not None:
+            FieldDialog(self._theme, self._client, series, self._parent).open()
 
     def look_again(self) -> None:
         """Something may have been answered."""

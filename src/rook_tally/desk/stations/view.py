@@ -91,6 +91,7 @@ class StationsView(QWidget):
         self.page.key_wanted.connect(self.tasks.renew_key)
         self.page.notes_wanted.connect(self.tasks.edit_notes)
         self.page.settings_wanted.connect(self.tasks.edit_settings)
+        self.page.field_wanted.connect(self.tasks.edit_field)
         lives = self.tasks.lives
         self.page.rename_wanted.connect(lives.rename)
         self.page.replace_wanted.connect(lives.replace)

@@ -7,12 +7,14 @@ from rook_tally.core.series.envelope import Envelope
 from rook_tally.desk.parts.drawing import peak_column
 from rook_tally.desk.strip.lane_painter import LaneContent
 from rook_tally.desk.strip.model import StripModel
+from rook_tally.store.site import Series
 
 
 def lane_content(model: StripModel, at: int) -> LaneContent:
     """The content of a lane from what was read. Limits are shown for a lane of one series only."""
     lane = model.lanes[at]
-    shown = [one.id for one in lane.series if one.id in model.traces]
+    drawn = [one for one in lane.series if one.id in model.traces]
+    shown = [one.id for one in drawn]
     crop = tuple(model.envelopes[one] for one in shown)
     return LaneContent(
         model.made,
@@ -24,7 +26,14 @@ def lane_content(model: StripModel, at: int) -> LaneContent:
         lane.series[0].shown,
         model.note(at),
         tuple(ring for one in shown for ring in model.traces[one].rings),
+        tuple(trace_colour(one, at) for at, one in enumerate(drawn)),
     )
+
+
+def trace_colour(series: Series, at: int) -> int:
+    """The place among the theme's colours of the trace that is drawn as a lane's next."""
+    picked = series.settings.colour
+    return at if picked is None else picked - 1
 
 
 def _peak(envelope: Envelope) -> tuple[float, float] | None:

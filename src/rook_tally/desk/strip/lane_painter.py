@@ -26,7 +26,8 @@ _POINT_ROOM = 14
 @dataclass(frozen=True, slots=True)
 class LaneContent:
     """The content of a lane. `crop` are the envelopes of the window alone; `peaks` where each has
-    its highest, as (moment, value), or None. `made` tells one reading of the store from another."""
+    its highest, as (moment, value), or None. `made` tells one reading of the store from another;
+    `colours` are the traces' places among those of the theme."""
 
     made: int = 0
     traces: tuple[LaneReadings, ...] = field(default=(), compare=False)
@@ -37,6 +38,7 @@ class LaneContent:
     shown: DisplayUnit | None = None
     note: str = ""
     rings: tuple[AlarmInterval, ...] = ()
+    colours: tuple[int, ...] = ()
 
 
 @dataclass(slots=True)
@@ -91,7 +93,7 @@ class TracePainter:
     ) -> None:
         theme, value_range = self._theme, self._content.value_range
         for at, trace in enumerate(self._content.traces):
-            shade = theme.traces[at % len(theme.traces)]
+            shade = theme.traces[self._content.colours[at] % len(theme.traces)]
             for back, earlier in enumerate(trace.earlier):
                 faded = colour(shade, 0.5 / (1 + 0.5 * back))
                 part = earlier.cropped(ink.start_us, ink.end_us)
@@ -102,7 +104,7 @@ class TracePainter:
                     painter.drawImage(0, 0, image)
         width = size[0] / ratio
         for at, trace in enumerate(self._content.traces):
-            shade = theme.traces[at % len(theme.traces)]
+            shade = theme.traces[self._content.colours[at] % len(theme.traces)]
             part = trace.envelope.cropped(ink.start_us, ink.end_us)
             self._draw_gaps(painter, part, width)
             image = trace_image(

@@ -215,7 +215,8 @@ class LanePlot(QWidget):
         for at, peak in enumerate(self.content.peaks):
             if peak is not None:
                 x, y = self.x_of(peak[0]), max(self._y_of(peak[1]), 8.0)
-                painter.setPen(QPen(colour(theme.traces[at % len(theme.traces)]), 1))
+                tone = theme.traces[self.content.colours[at] % len(theme.traces)]
+                painter.setPen(QPen(colour(tone), 1))
                 painter.drawLine(QLineF(round(x), y - 7, round(x), y - 2))
         for ring in self.content.rings:
             left = max(self.x_of(ring.begin_us), 0.0)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, REGULAR, colour, face
+from rook_tally.desk.strip.lane_content import trace_colour
 from rook_tally.desk.strip.model import StripModel
 from rook_tally.desk.strip.texts import tr
 from rook_tally.desk.strip.window_statistics import WindowFigures, level_at_peak, window_figures
@@ -60,7 +61,11 @@ class FiguresTable(QWidget):
         painter.setPen(colour(theme.dim))
         for right, text in zip(_RIGHTS, ("lowest", "mean", "highest"), strict=True):
             painter.drawText(QRectF(0, 0, self.width() * right, _HEAD), _RIGHT, text)
-        within = {one.id: at for lane in self._model.lanes for at, one in enumerate(lane.series)}
+        within = {
+            one.id: trace_colour(one, at)
+            for lane in self._model.lanes
+            for at, one in enumerate(lane.series)
+        }
         top = float(_HEAD)
         for told, level in zip(self._figures, self._levels, strict=True):
             shade = theme.traces[within.get(told.series.id, 0) % len(theme.traces)]

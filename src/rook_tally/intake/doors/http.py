@@ -283,7 +283,9 @@ def _response(
     if answer.problem is not None:
         detail = answer.why + ("; kept as a stray" if answer.stray else "")
         return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
-    if answer.kept or answer.duplicate or answer.heard:
+    if answer.left_out:
+        counts["left_out"] = answer.left_out
+    if answer.kept or answer.duplicate or answer.heard or answer.left_out:
         return _json(200, counts)
     if answer.stray:
         return _json(202, counts)

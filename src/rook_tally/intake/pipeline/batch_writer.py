@@ -230,6 +230,10 @@ def _taken(
         except UnusableError as error:
             refused.add(item.at, item.field, str(error))
         else:
+            if placed.series.settings.left_out:
+                answer.left_out += 1
+                batch.heard[placed.series.station.id] = message.arrived_us
+                continue
             try:
                 _screened(placed, message, answer, batch, directory, stands)
             except ClockNotSetError as error:

@@ -9,9 +9,10 @@ from rook_tally.core.errors import UsageError
 from rook_tally.store.alarms.records import drop_alarms
 from rook_tally.store.base import schema
 from rook_tally.store.base.recompute_queue import note_past_changed
+from rook_tally.store.readings.field_meaning import Meaning, follow_meaning, meaning_of
 from rook_tally.store.readings.removal import drop_if_empty
 from rook_tally.store.site.change_history import change_of, write_down
-from rook_tally.store.site.configuration import WORKED_KIND
+from rook_tally.store.site.configuration import WORKED_KIND, load_site
 from rook_tally.store.site.row_changes import RowChange, check_they_stand, put_back, recording
 from rook_tally.store.workings.definitions import bind_workings, end_series
 
@@ -26,10 +27,13 @@ def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) ->
         When somebody has built upon them; nothing is written then.
     """
     check_they_stand(connection, changes)
-    for one in changes:
-        if one.before is None:
-            _clear_the_way(connection, one)
+    for change in changes:
+        if change.before is None:
+            _clear_the_way(connection, change)
+    meant = _meanings(connection, changes)
     put_back(connection, changes)
+    for number, meaning in meant.items():
+        follow_meaning(connection, number, meaning)
     bind_workings(connection)
     for one in changes:
         # A watch is armed anew whenever its terms change.
@@ -43,6 +47,21 @@ def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) ->
             series_id, from_us = told.get("series_id"), told.get("from_us")
             if isinstance(series_id, int) and isinstance(from_us, int):
                 note_past_changed(connection, series_id, from_us)
+
+
+def _meanings(connection: Connection, changes: tuple[RowChange, ...]) -> dict[int, Meaning]:
+    """What the series mean now of which that is taken back, by their ids."""
+    ids = {
+        int(one.key)
+        for one in changes
+        if one.table == schema.series.name
+        and one.before is not None
+        and one.after is not None
+        and one.before.keys() & {"quantity", "unit", "document"}
+    }
+    if not ids:
+        return {}
+    return {one.id: meaning_of(one) for one in load_site(connection).series if one.id in ids}
 
 
 def _clear_the_way(connection: Connection, begun: RowChange) -> None:

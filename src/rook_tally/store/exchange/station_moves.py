@@ -179,6 +179,7 @@ def _split(connection: Connection, series: Series, past: int, from_us: int) -> N
             quantity=row.quantity,
             unit=row.unit,
             limits=row.limits,
+            document=row.document,
         )
     )
     key = inserted.inserted_primary_key

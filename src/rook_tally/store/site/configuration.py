@@ -20,6 +20,11 @@ from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.limit_rules import LimitOrigin, limits_in_force
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import (
+    PLAIN_SERIES,
+    SeriesSettings,
+    settled_quantity,
+)
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.site_settings import SiteSettings, checked_settings
 from rook_tally.core.workings.definitions import Result
@@ -41,6 +46,7 @@ from rook_tally.store.site.station_attributes import (
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _LIMITS_DECODER = msgspec.json.Decoder(Limits)
 _RESULT_DECODER = msgspec.json.Decoder(Result)
+_SERIES_SETTINGS_DECODER = msgspec.json.Decoder(SeriesSettings)
 _SETTINGS_DECODER = msgspec.json.Decoder(SiteSettings)
 
 WORKED_KIND = "worked out"
@@ -119,7 +125,7 @@ class Series:
     """One quantity of one station: the field it comes from, its wire unit, its limits.
 
     `unit_shown` is None for the base unit. `limits_from` says where its limits were set;
-    `limits_place` is the place for which they were.
+    `limits_place` is the place for which they were; `settings` is what a person settled.
     """
 
     id: int
@@ -131,6 +137,7 @@ class Series:
     unit_shown: Unit | None = None
     limits_from: LimitOrigin = LimitOrigin.QUANTITY
     limits_place: str = ""
+    settings: SeriesSettings = PLAIN_SERIES
 
     @property
     def shown(self) -> DisplayUnit:
@@ -165,6 +172,11 @@ class Site:
         if not self.retired:
             return self.series
         return [one for one in self.series if one.station.retired_us is None]
+
+    @property
+    def series_shown(self) -> Sequence[Series]:
+        """The series in use but those that are hidden."""
+        return [one for one in self.series_in_use if not one.settings.hidden]
 
     def station(self, key: str) -> Station | None:
         """The station with this key, or None."""
@@ -257,17 +269,17 @@ def _station(
     )
 
 
-def _quantity_of(kind: Kind, field: str, slug: str) -> Quantity:
-    """The quantity of a field, narrowed by its station's kind."""
+def _quantity_of(kind: Kind, field: str, slug: str, settings: SeriesSettings) -> Quantity:
+    """The quantity of a field, narrowed by its station's kind, and by a person."""
     quantity = QUANTITIES[slug]
     told = kind.field(field)
     if told is None or told.quantity != slug:
-        return quantity
+        return settled_quantity(quantity, settings)
     if told.accuracy is not None:
         quantity = replace(quantity, accuracy=told.accuracy)
     if told.believable is not None:
         quantity = replace(quantity, believable=told.believable)
-    return quantity
+    return settled_quantity(quantity, settings)
 
 
 def _series(
@@ -277,7 +289,8 @@ def _series(
     rules: Mapping[tuple[str, int | None], Limits],
     around: Mapping[int, tuple[tuple[int, str], ...]],
 ) -> Series:
-    quantity = _quantity_of(station.kind, row.field, row.quantity)
+    settings = _series_settings(row.document)
+    quantity = _quantity_of(station.kind, row.field, row.quantity, settings)
     found = limits_in_force(
         quantity,
         indoors=station.place.indoors,
@@ -295,7 +308,13 @@ def _series(
         unit_shown,
         found.origin,
         found.place,
+        settings,
     )
+
+
+def _series_settings(document: str) -> SeriesSettings:
+    # Nearly every series has none, and a site may have thousands.
+    return PLAIN_SERIES if document == "{}" else _SERIES_SETTINGS_DECODER.decode(document)
 
 
 def places_around(places: Mapping[int, Place]) -> dict[int, tuple[tuple[int, str], ...]]:
@@ -561,6 +580,7 @@ def insert_series(
     quantity: str,
     unit: str,
     limits: Limits | None = None,
+    settings: SeriesSettings = PLAIN_SERIES,
 ) -> int:
     """Begin a series; its id. Nothing is read, so that many can be begun at once."""
     inserted = connection.execute(
@@ -570,6 +590,7 @@ def insert_series(
             quantity=quantity,
             unit=unit,
             limits=None if limits is None else msgspec.json.encode(limits).decode(),
+            document=msgspec.json.encode(settings).decode(),
         )
     )
     note_change(connection, Subject.SERIES)

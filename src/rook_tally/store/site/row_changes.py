@@ -214,9 +214,8 @@ def _rows(connection: Connection) -> dict[Key, Columns]:
         (key,) = table.primary_key.columns
         wanted: sa.Select[tuple[object, ...]] = sa.select(table)
         if table is schema.series:
-            # A series is begun by what arrives; what people set of one are its limits, and whose
-            # it is.
-            wanted = sa.select(table.c.id, table.c.field, table.c.limits, table.c.station_id)
+            # A series is begun by what arrives; the rest people set.
+            wanted = sa.select(table)
         if table is schema.meta:
             wanted = wanted.where(table.c.key.in_(_SETTINGS))
         for row in connection.execute(wanted).mappings():

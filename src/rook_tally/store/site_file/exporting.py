@@ -137,6 +137,7 @@ def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> Field
         unit=one.unit,
         names=names,
         limits=one.limits if one.limits_from is LimitOrigin.SERIES else None,
+        settings=one.settings,
         corrections=tuple(
             FieldCorrection(
                 from_us=each.correction.from_us,

@@ -28,6 +28,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import NO_KEY, Credentials
 from rook_tally.store.maintenance.settings_table import write_settings
+from rook_tally.store.readings.field_meaning import settle_field
 from rook_tally.store.site.configuration import (
     Series,
     Station,
@@ -215,6 +216,7 @@ def _put_fields(
                     quantity=one.quantity,
                     unit=one.unit,
                     limits=one.limits,
+                    settings=one.settings,
                 )
             else:
                 number = series.id
@@ -223,6 +225,8 @@ def _put_fields(
                 if own != one.limits:
                     scope = LimitScope(quantity=one.quantity, series_id=number)
                     set_limits_of(connection, scope, one.limits)
+                if series.settings != one.settings:
+                    settle_field(connection, series, one.settings)
             for name in one.names:
                 if site.other_names.get((station.id, name)) != number:
                     continue_field(connection, station, name, number)
@@ -236,7 +240,7 @@ def _check_meaning(series: Series, one: FieldEntry) -> None:
             f"station {series.station.key}: {one.name} has measured {series.quantity.name} in "
             f"{series.unit or 'no unit'}",
             kept="nothing was changed",
-            remedy="let the file say so too; readings are not turned into another quantity",
+            remedy="let the file say so too, or map it anew first: `rook-tally field set`",
         )
 
 
