@@ -26,6 +26,9 @@ class Told:
     def start(self) -> None:
         self.calls.append("start")
 
+    def stop(self) -> None:
+        self.calls.append("stop")
+
     def let_go(self) -> None:
         self.calls.append("let go")
 

@@ -6,6 +6,7 @@ import importlib
 import os
 import sys
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
 
     from rook_tally.core.theme import Theme
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.data.recording import CollectorService
     from rook_tally.desk.data.settings import ThemeChoice
 
 
@@ -56,11 +58,33 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
                 child = KeptCollector(
                     store, is_open=_opens_doors(store), starts=not _is_collected(store)
                 )
-            return show_desk(store, until_painted=until_painted, only=only, recorder=child)
+            code = show_desk(store, until_painted=until_painted, only=only, recorder=child)
     finally:
         if child is not None:
             child.end()
         store.close()
+    if code == _RESTORES:
+        _restore_and_open(where)
+    return code
+
+
+_RESTORES = 75
+"""What a window ends with that is to open again, upon another copy."""
+_COPY, _NOT_RESTORED = "ROOK_TALLY_RESTORE", "ROOK_TALLY_NOT_RESTORED"
+
+
+def _restore_and_open(where: str) -> None:
+    """Put the copy that was chosen in the place of the store, and open the window again."""
+    from pathlib import Path
+
+    from rook_tally.clock import now_us
+    from rook_tally.store.maintenance.copies import restore
+
+    try:
+        restore(Path(os.environ.pop(_COPY)), Path(where), now_us=now_us())
+    except RookTallyError as error:
+        os.environ[_NOT_RESTORED] = str(error)
+    os.execv(sys.executable, [sys.executable, "-m", "rook_tally", "--store", where, "desk"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +177,8 @@ def show_desk(
         drafts=DraftFile(drafts_file(store.id)),
     )
     window.recorder = recorder
+    if recorder is not None:
+        window.service = partial(_service_of, store)
     window.arrange(settings)
     attend_to(window, only)
 
@@ -199,7 +225,19 @@ def show_desk(
         window.hang(wall.sheet, full_screen=wall.full_screen, screen=wall.screen)
     if for_s is not None:
         QTimer.singleShot(round(for_s * 1000), end)
-    return application.exec()
+    if _NOT_RESTORED in os.environ:
+        window.tell(os.environ.pop(_NOT_RESTORED))
+    code = application.exec()
+    if window.restores:
+        os.environ[_COPY] = window.restores
+        return _RESTORES
+    return code
+
+
+def _service_of(store: Store) -> CollectorService:
+    from rook_tally.cli.service import UserService
+
+    return UserService(store.address)
 
 
 def _load_what_needs_no_qt() -> None:

@@ -59,6 +59,16 @@ class KeptCollector:
         if self._minder is None:
             self._watch()
 
+    def stop(self) -> None:
+        """Stop it, and wait until it has stopped; it can be started again."""
+        self._ending.set()
+        if self._minder is not None:
+            self._minder.join()
+        if self._child is not None:
+            self._child.ended()
+        self._minder = self._child = None
+        self._ending.clear()
+
     def let_go(self) -> None:
         """Let the collector go on by itself when this process ends."""
         self._is_free = True

@@ -57,6 +57,38 @@ def unit_path() -> Path:
 
 def install(where: str, words: list[str]) -> None:
     """Write the unit, and start it where systemd runs."""
+    typer.echo(f"wrote {_write_unit(where, words)}")
+    typer.echo(_start())
+
+
+class UserService:
+    """The collector of a store as a service, for a window."""
+
+    def __init__(self, where: str) -> None:
+        self._where = where
+
+    @property
+    def is_installed(self) -> bool:
+        """True if the unit is there."""
+        return unit_path().exists()
+
+    def install(self) -> str:
+        """Write the unit, and start it where systemd runs; says how that went."""
+        _write_unit(self._where, [])
+        return _start()
+
+    def remove(self) -> str:
+        """Stop the unit and take it away."""
+        return f"removed {_take_away()}"
+
+
+def _start() -> str:
+    if _systemctl("daemon-reload") and _systemctl("enable", "--now", UNIT):
+        return "the collector runs, and starts again whenever you log in"
+    return f"start it with: systemctl --user enable --now {UNIT}"
+
+
+def _write_unit(where: str, words: list[str]) -> Path:
     path, secret = unit_path(), credentials_path()
     where, words, told = _without_passwords(where, words)
     try:
@@ -71,11 +103,7 @@ def install(where: str, words: list[str]) -> None:
         raise RookTallyError(
             f"{path} cannot be written: {error.strerror or error}", remedy="check its folder"
         ) from error
-    typer.echo(f"wrote {path}")
-    if _systemctl("daemon-reload") and _systemctl("enable", "--now", UNIT):
-        typer.echo("the collector runs, and starts again whenever you log in")
-    else:
-        typer.echo(f"start it with: systemctl --user enable --now {UNIT}")
+    return path
 
 
 def credentials_path() -> Path:
@@ -117,6 +145,10 @@ def _write_private(path: Path, text: str) -> None:
 
 def remove() -> None:
     """Stop the unit and take it away."""
+    typer.echo(f"removed {_take_away()}")
+
+
+def _take_away() -> Path:
     path = unit_path()
     if not path.exists():
         raise UsageError("there is no such unit", remedy="rook-tally service install makes it")
@@ -124,7 +156,7 @@ def remove() -> None:
     path.unlink()
     credentials_path().unlink(missing_ok=True)
     _systemctl("daemon-reload")
-    typer.echo(f"removed {path}")
+    return path
 
 
 def status() -> int:

@@ -52,6 +52,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.show_site(),
     )
     yield command(
+        tr("Store: how big, copies, check, compact, thin; the collector"),
+        ("Ctrl+Shift+B",),
+        lambda: window.dialogs.show_store(),
+    )
+    yield command(
         tr("Units of every quantity: SI, US, UK"),
         ("Ctrl+Shift+U",),
         lambda: window.dialogs.choose_units(),

@@ -63,6 +63,23 @@ class Dialogs:
         window = self._window
         self._show_of_store(SiteDialog(window.theme, window.client.scope(), window))
 
+    def show_store(self) -> None:
+        """The store: how big it is, copies, its condition, what records."""
+        from rook_tally.desk.dialogs.store_care import Machinery, StoreCareDialog
+
+        window = self._window
+        machinery = Machinery(
+            window.store,
+            window.recorder,
+            None if window.service is None else window.service(),
+            lambda: bool(window.state.collectors),
+        )
+        dialog = StoreCareDialog(
+            window.theme, window.client.scope(), machinery, window.state.clock, window
+        )
+        dialog.restore_wanted.connect(window.restore_and_close)
+        self._show_of_store(dialog)
+
     def find(self) -> None:
         """Let the person type where to go or what to do."""
         from rook_tally.desk.dialogs.finder import Finder

@@ -36,7 +36,7 @@ from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter
-from rook_tally.desk.data.recording import Recorder
+from rook_tally.desk.data.recording import CollectorService, Recorder
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
@@ -96,6 +96,9 @@ class DeskWindow(QMainWindow):
         self._told_of_drafts = False
         self.importer: FileImporter | None = None
         self.recorder: Recorder | None = None
+        self.service: Callable[[], CollectorService] | None = None
+        # The copy that takes the place of the store once this window is closed.
+        self.restores = ""
         self.asks_before_closing = True
         self.leaving: QMessageBox | None = None
         self.store = store
@@ -451,6 +454,12 @@ class DeskWindow(QMainWindow):
         end.clicked.connect(lambda: self._leave(keeps_recording=False))
         self.leaving = question
         question.open()
+
+    def restore_and_close(self, path: str) -> None:
+        """Close the window; whoever opened it puts the copy in place and opens another."""
+        self.restores = path
+        self.asks_before_closing = False
+        self.close()
 
     def _close_form(self, form: AskingDialog) -> None:
         form.discard()

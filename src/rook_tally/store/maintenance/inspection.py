@@ -48,9 +48,15 @@ def health_of(connection: Connection) -> Health:
 def compact(store: Store) -> tuple[int, int]:
     """Give free space back to the disk; returns the file's size before and after, bytes."""
     path = sqlite_path(store)
-    before = path.stat().st_size
     store.close()
-    with translated(store.url), contextlib.closing(sqlite3.connect(path, timeout=10)) as alone:
+    return compact_file(path)
+
+
+def compact_file(path: Path) -> tuple[int, int]:
+    """Give free space of a store's file back to the disk, also while others have it open; its size
+    before and after, bytes."""
+    before = path.stat().st_size
+    with translated(str(path)), contextlib.closing(sqlite3.connect(path, timeout=10)) as alone:
         alone.execute("VACUUM")
         alone.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     return before, path.stat().st_size
