@@ -15,7 +15,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.maintenance.backup_schedule import backup_schedule, last_backup
 from rook_tally.store.maintenance.copies import back_up
 from rook_tally.store.maintenance.inspection import compact_file, sqlite_path, verify
-from rook_tally.store.maintenance.space import Room, rooms_of
+from rook_tally.store.maintenance.space import StoredSize, rooms_of
 from rook_tally.store.maintenance.thinning import thin, thinned_after_days
 from rook_tally.store.site import load_site
 from rook_tally.store.site.configuration import zone_named
@@ -25,7 +25,7 @@ from rook_tally.store.site.configuration import zone_named
 class StoreAccount:
     """What is kept where: rooms, copies in words, whether it is a file of this machine."""
 
-    rooms: tuple[Room, ...]
+    rooms: tuple[StoredSize, ...]
     copies: str
     thinning: str
     is_file: bool

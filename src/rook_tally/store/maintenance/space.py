@@ -35,14 +35,14 @@ _OF: dict[Kept, tuple[sa.Table, ...]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Room:
+class StoredSize:
     """The room that something takes, bytes."""
 
     kept: Kept
     size: int
 
 
-def rooms_of(connection: Connection) -> list[Room]:
+def rooms_of(connection: Connection) -> list[StoredSize]:
     """What takes how much room, as far as the database tells; all of it is read for that."""
     if connection.dialect.name == "sqlite":
         told = connection.exec_driver_sql(
@@ -64,4 +64,4 @@ def rooms_of(connection: Connection) -> list[Room]:
     found = {kept: sum(by_table.pop(one.name, 0) for one in tables) for kept, tables in _OF.items()}
     found[Kept.REST] = sum(by_table.values())
     found[Kept.FREE] = int(free)
-    return [Room(kept, size) for kept, size in found.items() if size or kept is not Kept.FREE]
+    return [StoredSize(kept, size) for kept, size in found.items() if size or kept is not Kept.FREE]
