@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import struct
+import zlib
+
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Limits
@@ -64,3 +67,21 @@ def append(store: Store, series: Series, *rows: tuple[int, float]) -> None:
         append_readings(
             connection, [NewReading(series.id, at, value, Quality.GOOD) for at, value in rows]
         )
+
+
+def picture(width: int, height: int) -> bytes:
+    """A white PNG of that size (RFC 2083)."""
+
+    def chunk(name: bytes, body: bytes) -> bytes:
+        return (
+            struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
+        )
+
+    rows = (b"\0" + b"\xff" * width) * height
+    head = struct.pack(">IIBBBBB", width, height, 8, 0, 0, 0, 0)
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", head)
+        + chunk(b"IDAT", zlib.compress(rows))
+        + chunk(b"IEND", b"")
+    )

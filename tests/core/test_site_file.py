@@ -21,6 +21,8 @@ from rook_tally.core.site_file.content import (
     GroupEntry,
     LimitEntry,
     PlaceEntry,
+    PlanEntry,
+    PlanMarkEntry,
     SiteContent,
     SiteEntry,
     SitePart,
@@ -32,6 +34,7 @@ from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
 from rook_tally.demo.pottery import site_text
+from tests.builders import picture
 
 NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=20).filter(
     str.strip
@@ -118,6 +121,8 @@ CONTENTS = st.builds(
             aliases=st.lists(SLUGS, max_size=2).map(tuple),
             retired_us=st.none() | MOMENTS,
             past_of=st.just("") | SLUGS,
+            hangs=st.just("") | NAMES,
+            photograph=st.none() | st.just(picture(4, 4)),
             maintenance_us=st.none()
             | st.tuples(MOMENTS, MOMENTS).map(lambda both: tuple(sorted(both))),
             fields=st.lists(FIELDS, max_size=3, unique_by=lambda one: one.name).map(tuple),
@@ -154,6 +159,20 @@ CONTENTS = st.builds(
             ),
         ),
         "slug",
+    ),
+    plans=unique(
+        st.builds(
+            PlanEntry,
+            name=NAMES,
+            picture=st.sampled_from([picture(3, 2), picture(40, 30)]),
+            marks=st.lists(
+                st.builds(
+                    PlanMarkEntry, station=SLUGS, at=st.tuples(st.floats(0, 1), st.floats(0, 1))
+                ),
+                max_size=2,
+            ).map(tuple),
+        ),
+        "name",
     ),
     channels=unique(
         st.builds(
@@ -252,7 +271,7 @@ def test_a_part_alone() -> None:
         ("[site]\nquiet = 'at night'", "site: 'at night' are no hours"),
         ("[[working]]\nslug = 'a'\nname = 'A'\ncolour = 1", "working a: there is no colour"),
         ("[[watch]]\nslug = 'a'\nname = 'A'\nsort = 'odd'\nscope = {}", "watch a: A: Invalid enum"),
-        ("#" * 4_000_001, "a site file of 4,000,001 characters is none"),
+        ("#" * 16_000_001, "a site file of 16,000,001 characters is none"),
     ],
 )
 def test_a_mistake_is_named_with_its_table(text: str, why: str) -> None:

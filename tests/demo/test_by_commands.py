@@ -34,6 +34,13 @@ def test_the_pottery_by_commands(collector: CollectorProcess, tmp_path: Path) ->
         _make_station(collector, station)
     for group in POTTERY.groups or ():
         _run(collector, "group", "set", group.name, *group.places)
+    for plan in POTTERY.plans or ():
+        picture = tmp_path / "plan.png"
+        picture.write_bytes(plan.picture)
+        _run(collector, "plan", "put", plan.name, str(picture))
+        for mark in plan.marks:
+            at = ",".join(map(str, mark.at))
+            _run(collector, "plan", "hang", mark.station, "--plan", plan.name, "--at", at)
     # Workings, watches and sheets are told in files of their own, written here by what they are.
     for command, part in (
         (("site", "read"), SitePart.WORKINGS),
@@ -57,6 +64,8 @@ def _make_station(collector: CollectorProcess, station: StationEntry) -> None:
     body = {one.name: _some_value(one.quantity, one.unit) for one in station.fields}
     status, answer = collector.post(json.dumps(body), query=f"?station={station.key}")
     assert (status, answer["kept"]) == (200, len(body)), answer
+    if station.hangs:
+        _run(collector, "plan", "where", station.key, station.hangs)
     for one in station.fields:
         if one.limits is not None:
             _run(

@@ -19,6 +19,8 @@ from rook_tally.wall.pane_views import (
     Loss,
     PaneView,
     Peak,
+    PlanBody,
+    PlanMark,
     RibbonBody,
     RibbonTrace,
     ScoreBody,
@@ -72,6 +74,9 @@ def _body(kind: PaneKind, value: ValueText, name: str) -> Body:
                 ((0.5, "06:00"),),
                 Peak(0.9, 0.7, f"{value.text} at 14:19"),
             )
+        case PaneKind.PLAN:
+            mark = PlanMark(name, 0.5, 0.5, (value, value), value.level, value.freshness)
+            return PlanBody(1, 800, 500, (mark,))
         case PaneKind.LAMPS:
             return LampsBody(
                 (

@@ -91,6 +91,7 @@ class Pages:
             ["curl", "-sS", "-i", "--max-time", "20", *words, f"{self.address}{path}"],
             capture_output=True,
             text=True,
+            errors="replace",
             timeout=30,
             check=True,
         )

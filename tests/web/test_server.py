@@ -10,16 +10,22 @@ from typing import Self
 import pytest
 from msgspec.structs import replace
 
+from rook_tally.core.plans import checked_picture
+from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.site import (
     PageSetting,
     collectors,
+    load_site,
     page_devices,
     revoke_page_device,
     save_sheet,
     set_page,
     sheet_called,
 )
+from rook_tally.store.site.plans import describe_where, hang, keep_picture, put_plan
+from tests.builders import picture
 from tests.processes import wait_until
+from tests.wall.studio import pane, sheet_of
 from tests.web.conftest import Pages, now_us
 
 
@@ -61,6 +67,31 @@ def test_every_pane_is_there_with_its_words(shared_pages: Pages, jar: tuple[str,
     # What a person wrote is text, whatever it looks like.
     assert "Dust &lt;b&gt;" in page
     assert "nothing measures moon" in page
+
+
+def test_a_plan_is_drawn_with_its_picture_and_no_other_is_given(
+    pages: Pages, device: tuple[str, ...]
+) -> None:
+    with pages.store.write() as connection:
+        put_plan(connection, "Ground floor", picture(30, 20), now_us=1)
+        station = load_site(connection).station("yard-post")
+        assert station is not None
+        hang(connection, "Ground floor", station.id, (0.5, 0.5))
+        number = load_site(connection).plans[0].picture_id
+        photograph = keep_picture(connection, checked_picture(picture(9, 9)), now_us=1)
+        describe_where(connection, station.id, words="", photograph=photograph)
+        save_sheet(connection, sheet_of(pane(PaneKind.PLAN), slug="plan", name="Plan"))
+    pages.told("yard-post", "temp", 4)
+    wait_until(lambda: "never heard" not in pages.got("/sheet/plan", *device)[2])
+    page = pages.got("/sheet/plan", *device)[2]
+    assert f'<image href="/picture/{number}" width="30" height="20"/>' in page
+    assert 'transform="translate(15.0 10.0)' in page
+    status, headers, _ = pages.got(f"/picture/{number}", *device)
+    assert (status, headers["content-type"]) == (200, "image/png")
+    assert "immutable" in headers["cache-control"]
+    assert pages.got(f"/picture/{number}")[0] == 403
+    for other in (str(photograph), "999", "x"):
+        assert pages.got(f"/picture/{other}", *device)[0] == 404
 
 
 def test_nothing_comes_from_anywhere_else_and_nothing_can_be_written(

@@ -53,6 +53,7 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_fields import fields_app
     from rook_tally.cli.app_limits import limits_app
     from rook_tally.cli.app_places import places_app
+    from rook_tally.cli.app_plans import plans_app
     from rook_tally.cli.app_site import sites_app
     from rook_tally.cli.app_stations import stations_app
     from rook_tally.cli.app_wall import wall_app
@@ -64,6 +65,7 @@ def _add_other_commands() -> None:
     app.add_typer(limits_app)
     app.add_typer(fields_app)
     app.add_typer(places_app)
+    app.add_typer(plans_app)
     app.add_typer(doors_app)
     app.add_typer(care_app)
     app.add_typer(workings_app)

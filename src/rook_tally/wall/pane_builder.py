@@ -21,11 +21,12 @@ from rook_tally.wall.texts import tr
 
 
 class PaneContent(NamedTuple):
-    """Content of a kind of pane: its title and what stands beside it, and the rest."""
+    """Content of a kind of pane: its title and what stands beside it, and the rest; with no body
+    `aside` says why."""
 
     title: str
     aside: str
-    body: Body
+    body: Body | None
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from rook_tally.core.quantities.levels import NO_LIMITS
 from rook_tally.core.quantities.number_format import UNKNOWN
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import PaneKind, limits_in_base
-from rook_tally.wall import charts, figures, lists
+from rook_tally.wall import charts, figures, lists, plans
 from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
 from rook_tally.wall.pane_context import PaneContext
 from rook_tally.wall.pane_resolver import ResolvedPane
@@ -27,6 +27,7 @@ _TELLERS: dict[PaneKind, Callable[[PaneBuilder], PaneContent]] = {
     PaneKind.SCORE: lists.score,
     PaneKind.STANDING: lists.standing,
     PaneKind.TABLE: lists.table,
+    PaneKind.PLAN: plans.plan,
 }
 
 
@@ -49,6 +50,8 @@ def face_of(resolved: ResolvedPane, known: PaneContext) -> PaneView:
     if pane.kind.needs_series and not resolved.shown:
         return replace(face, trouble=resolved.trouble or tr("nothing there tells this"))
     told = _TELLERS[pane.kind](maker)
+    if told.body is None:
+        return replace(face, title=pane.title or told.title, trouble=told.aside)
     return replace(
         face,
         title=pane.title or told.title,

@@ -191,6 +191,37 @@ class DayBody:
     high_at: str
 
 
+@dataclass(frozen=True, slots=True)
+class PlanMark:
+    """A station on a plan.
+
+    Attributes
+    ----------
+    x, y : shares of the plan's width and height
+    values : newest readings, the most telling first; at most two
+    level : the worst of all its readings
+    note : what is to be said of it: since when nothing came
+    """
+
+    station: str
+    x: float
+    y: float
+    values: tuple[ValueText, ...]
+    level: Level
+    freshness: Freshness
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PlanBody:
+    """A plan with what hangs on it; `picture_id` is that of its picture in the store."""
+
+    picture_id: int
+    width: int
+    height: int
+    marks: tuple[PlanMark, ...]
+
+
 Body: TypeAlias = (
     FigureBody
     | DialBody
@@ -202,6 +233,7 @@ Body: TypeAlias = (
     | WordsBody
     | TableBody
     | DayBody
+    | PlanBody
 )
 
 

@@ -22,11 +22,13 @@ from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import StoreError
 from rook_tally.core.hosts import host_named, is_one_of
+from rook_tally.core.plans import checked_picture
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US, datetime_from_time_us
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store
 from rook_tally.store.base.credentials import access_hash
 from rook_tally.store.site import PageDevice, note_device_seen, page_devices
+from rook_tally.store.site.plans import picture_numbered
 from rook_tally.web.live_sheets import LiveSheets, SheetUpdate
 from rook_tally.web.rendering import closed_html, page_css, page_html, page_js
 from rook_tally.web.texts import tr
@@ -108,6 +110,7 @@ class PageServer:
             ("/page.css", self._get_css),
             ("/page.js", self._get_js),
             ("/mark.svg", self._get_mark),
+            ("/picture/{number:[0-9]{1,9}}", self._get_picture),
         ):
             app.router.add_get(path, handler)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=1.0)
@@ -176,7 +179,8 @@ class PageServer:
             )
             response.set_status(503)
         if not response.prepared:
-            response.headers.update(_HEADERS)
+            for name, value in _HEADERS.items():
+                response.headers.setdefault(name, value)
         return response
 
     def _let_in(self, request: web.Request) -> PageDevice | web.Response:
@@ -281,6 +285,26 @@ class PageServer:
 
     async def _get_mark(self, _request: web.Request) -> web.StreamResponse:
         return web.Response(text=_MARK, content_type="image/svg+xml")
+
+    async def _get_picture(self, request: web.Request) -> web.StreamResponse:
+        """The picture of a plan; no other that is kept."""
+        device = self._let_in(request)
+        if isinstance(device, web.Response):
+            return device
+        number = int(request.match_info["number"])
+        if number not in {one.picture_id for one in self._board.site.plans}:
+            raise web.HTTPNotFound
+        body = await asyncio.to_thread(self._picture, number)
+        if body is None:
+            raise web.HTTPNotFound
+        # Another picture has another number.
+        headers = {"Cache-Control": "private, max-age=86400, immutable"}
+        media = checked_picture(body).media
+        return web.Response(body=body, content_type=media, headers=headers)
+
+    def _picture(self, number: int) -> bytes | None:
+        with self._store.read() as connection:
+            return picture_numbered(connection, number)
 
     # Live
 

@@ -28,6 +28,7 @@ class SitePart(enum.Enum):
     LIMITS = "limit"
     GROUPS = "group"
     WORKINGS = "working"
+    PLANS = "plan"
     CHANNELS = "channel"
     WATCHES = "watch"
     SHEETS = "sheet"
@@ -76,7 +77,8 @@ class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):
 class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A station. `cadence_s` None is learned from what it sends; `aliases` are keys it had before;
     `past_of` is the key of the station that moved on from its place; `maintenance_us` from when to
-    when its last maintenance is; hashes of its access key only where secrets are asked for."""
+    when its last maintenance is; `hangs` says where it hangs, with
+    a photograph; hashes of its access key only where secrets are asked for."""
 
     key: str
     place: str
@@ -89,9 +91,26 @@ class StationEntry(msgspec.Struct, frozen=True, kw_only=True):
     retired_us: int | None = None
     past_of: str = ""
     maintenance_us: tuple[int, int] | None = None
+    hangs: str = ""
+    photograph: bytes | None = None
     access_hash: str = ""
     broker_hash: str = ""
     fields: tuple[FieldEntry, ...] = ()
+
+
+class PlanMarkEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """Where a station hangs on a plan: shares of its width and height."""
+
+    station: str
+    at: tuple[float, float]
+
+
+class PlanEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """A plan: its picture, a PNG or a JPEG, and what hangs on it."""
+
+    name: str
+    picture: bytes
+    marks: tuple[PlanMarkEntry, ...] = ()
 
 
 class LimitEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -123,6 +142,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     limits: tuple[LimitEntry, ...] | None = None
     groups: tuple[GroupEntry, ...] | None = None
     workings: tuple[Working, ...] | None = None
+    plans: tuple[PlanEntry, ...] | None = None
     channels: tuple[Channel, ...] | None = None
     watches: tuple[Watch, ...] | None = None
     sheets: tuple[WallSheet, ...] | None = None

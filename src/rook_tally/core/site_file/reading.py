@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
 import tomllib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -14,6 +16,7 @@ from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import from_table, seconds_of
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.plans import checked_mark, checked_picture
 from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Four, Limits
@@ -25,6 +28,8 @@ from rook_tally.core.site_file.content import (
     GroupEntry,
     LimitEntry,
     PlaceEntry,
+    PlanEntry,
+    PlanMarkEntry,
     SiteContent,
     SiteEntry,
     SitePart,
@@ -38,7 +43,7 @@ from rook_tally.core.workings.definitions import Score, Working
 
 _KEPT = "nothing was changed"
 _REMEDY = "see docs/site-file.md for what a file holds"
-LONGEST = 4_000_000
+LONGEST = 16_000_000
 """Characters of a file: a site of a thousand stations takes a tenth."""
 T = TypeVar("T")
 
@@ -92,6 +97,17 @@ class _Field(SeriesSettings, frozen=True, forbid_unknown_fields=True):
     correction: tuple[_Correction, ...] = ()
 
 
+class _Mark(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    station: str
+    at: tuple[float, float]
+
+
+class _Plan(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    name: str
+    picture: str
+    station: tuple[_Mark, ...] = ()
+
+
 class _Station(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     key: str
     place: str
@@ -104,6 +120,8 @@ class _Station(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     retired: str = ""
     past_of: str = ""
     maintenance: tuple[str, str] | None = None
+    hangs: str = ""
+    photograph: str = ""
     access_hash: str = ""
     broker_hash: str = ""
     field: tuple[_Field, ...] = ()
@@ -171,6 +189,7 @@ def site_from_toml(text: str) -> SiteContent:
         limits=_all(document, "limit", _limit, "quantity", "place"),
         groups=_all(document, "group", _group, "name"),
         workings=_all(document, "working", _working, "slug"),
+        plans=_all(document, "plan", _plan, "name"),
         channels=_all(document, "channel", lambda one: from_table(one, Channel), "name"),
         watches=_all(document, "watch", lambda one: from_table(one, Watch), "slug"),
         sheets=_all(document, "sheet", sheet_from_table, "slug"),
@@ -261,10 +280,31 @@ def _station(table: Any) -> StationEntry:
         retired_us=time_us_from_text(told.retired) if told.retired else None,
         past_of=told.past_of,
         maintenance_us=_span(told.maintenance),
+        hangs=told.hangs,
+        photograph=_picture(told.photograph) if told.photograph else None,
         access_hash=told.access_hash,
         broker_hash=told.broker_hash,
         fields=fields,
     )
+
+
+def _plan(table: Any) -> PlanEntry:
+    told = msgspec.convert(table, _Plan)
+    return PlanEntry(
+        name=told.name,
+        picture=_picture(told.picture),
+        marks=tuple(
+            PlanMarkEntry(station=one.station, at=checked_mark(*one.at)) for one in told.station
+        ),
+    )
+
+
+def _picture(text: str) -> bytes:
+    try:
+        body = base64.b64decode("".join(text.split()), validate=True)
+    except binascii.Error as error:
+        raise ValueError(f"its picture is no base64: {error}") from error
+    return checked_picture(body).body
 
 
 def _span(told: tuple[str, str] | None) -> tuple[int, int] | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import tomllib
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -18,6 +19,7 @@ from rook_tally.core.site_file.content import (
     GroupEntry,
     LimitEntry,
     PlaceEntry,
+    PlanEntry,
     SiteContent,
     SiteEntry,
     StationEntry,
@@ -41,6 +43,7 @@ _NAMED_BY = {
     "channel": ("name",),
     "watch": ("slug",),
     "sheet": ("slug",),
+    "plan": ("name",),
 }
 
 
@@ -61,6 +64,7 @@ def site_to_tables(content: SiteContent) -> Table:
         ("limit", content.limits, _limit),
         ("group", content.groups, _group),
         ("working", content.workings, _working),
+        ("plan", content.plans, _plan),
         ("channel", content.channels, table_of),
         ("watch", content.watches, table_of),
         ("sheet", content.sheets, sheet_table),
@@ -141,7 +145,13 @@ def _item(value: Any) -> Any:
         for one in value:
             array.append(_table(one))
         return array
+    if isinstance(value, _Lines):
+        return tomlkit.string("\n" + value, multiline=True)
     return tomlkit.item(value)
+
+
+class _Lines(str):
+    """A text that is written in lines of its own."""
 
 
 def _is_several(value: Any) -> bool:
@@ -215,6 +225,10 @@ def _station(one: StationEntry) -> Table:
         told["past_of"] = one.past_of
     if one.maintenance_us is not None:
         told["maintenance"] = [rfc3339(each) for each in one.maintenance_us]
+    if one.hangs:
+        told["hangs"] = one.hangs
+    if one.photograph is not None:
+        told["photograph"] = _picture(one.photograph)
     if one.fields:
         told["field"] = [_field(each) for each in one.fields]
     return told
@@ -239,6 +253,18 @@ def _field(one: FieldEntry) -> Table:
             for each in one.corrections
         ]
     return told
+
+
+def _plan(one: PlanEntry) -> Table:
+    told: Table = {"name": one.name, "picture": _picture(one.picture)}
+    if one.marks:
+        told["station"] = [{"station": each.station, "at": list(each.at)} for each in one.marks]
+    return told
+
+
+def _picture(body: bytes) -> str:
+    """Base64 in lines, so that another picture is a change that can be looked at."""
+    return _Lines(base64.encodebytes(body).decode("ascii"))
 
 
 def _limit(one: LimitEntry) -> Table:

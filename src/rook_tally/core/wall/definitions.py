@@ -26,6 +26,7 @@ class PaneKind(enum.Enum):
     WORDS = "words"
     TABLE = "table"
     DAY = "day"
+    PLAN = "plan"
 
     @property
     def takes_several(self) -> bool:
@@ -35,7 +36,7 @@ class PaneKind(enum.Enum):
     @property
     def needs_series(self) -> bool:
         """True if it shows nothing without one."""
-        return self not in (PaneKind.STANDING, PaneKind.WORDS)
+        return self not in (PaneKind.STANDING, PaneKind.WORDS, PaneKind.PLAN)
 
 
 _OF_SEVERAL = frozenset({PaneKind.COLUMNS, PaneKind.RIBBON, PaneKind.LAMPS, PaneKind.TABLE})
@@ -66,7 +67,8 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         also stations, `@quay-gate`
     unit : a symbol; `low`, `high` and the limits are told in it, else in the quantity's base unit
     span_s : how far back a ribbon reaches
-    text : of a words pane; `{temperature@kiln-room}` stands for a value
+    text : of a words pane; `{temperature@kiln-room}` stands for a value. Of a plan's its name, the
+        first plan when empty
     """
 
     kind: PaneKind

@@ -67,4 +67,7 @@ def make_stations(window: DeskWindow) -> StationsView:
 
     made = StationsView(window.theme, window.state, window.client)
     made.tasks.recorder = window.recorder
+    made.plan.site_wanted.connect(window.dialogs.show_site)
+    made.plan.places_wanted.connect(lambda: window.dialogs.show_places())
+    made.plan.told.connect(window.tell)
     return made

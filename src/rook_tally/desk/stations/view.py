@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.plan.page import PlanPage
 from rook_tally.desk.stations.fleet_list import (
     AGE_RIGHT,
     HEARD_LEFT,
@@ -84,6 +85,13 @@ class StationsView(QWidget):
         )
         self._empty.setFont(face(13))
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.plan = PlanPage(theme, state, client)
+        self.to_fleet, self.to_plan = QPushButton(tr("Fleet")), QPushButton(tr("Site and plan"))
+        self.to_plan.setToolTip(tr("Where everything hangs (P)"))
+        self.plan.station_opened.connect(self._open_station)
+        turn = QShortcut(QKeySequence("P"), self)
+        turn.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        turn.activated.connect(lambda: self.show_page(1 - self.pages.currentIndex()))
         self._lay_out()
         self.page.held.connect(self.model.hold)
         self.tasks = StationActions(theme, self.model, client, self)
@@ -128,7 +136,8 @@ class StationsView(QWidget):
         column.addWidget(self.note)
         column.addWidget(_ListHead(self._theme))
         column.addWidget(self.list, 1)
-        row = QHBoxLayout(self)
+        fleet = QWidget()
+        row = QHBoxLayout(fleet)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addWidget(left)
@@ -138,6 +147,36 @@ class StationsView(QWidget):
         row.addWidget(rule)
         row.addWidget(self.page, 1)
         row.addWidget(self._empty, 1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(fleet)
+        self.pages.addWidget(self.plan)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(16, 6, 16, 6)
+        bar.setSpacing(6)
+        for at, button in enumerate((self.to_fleet, self.to_plan)):
+            button.setObjectName("small")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _, at=at: self.show_page(at))
+            bar.addWidget(button)
+        bar.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(bar)
+        column.addWidget(self.pages, 1)
+        self.show_page(0)
+
+    def show_page(self, at: int) -> None:
+        """Show the fleet (0) or the plans (1)."""
+        self.pages.setCurrentIndex(at)
+        self.to_fleet.setChecked(at == 0)
+        self.to_plan.setChecked(at == 1)
+        if at == 1:
+            self.plan.refresh()
+
+    def _open_station(self, key: str) -> None:
+        self.show_page(0)
+        self.pick(key)
 
     @property
     def is_up_to_date(self) -> bool:
@@ -146,6 +185,7 @@ class StationsView(QWidget):
 
     def pick(self, key: str) -> None:
         """Pick a station, as the mouse or the arrow keys do."""
+        self.show_page(0)
         keys = [one.station.key for one in self.fleet.rows]
         self.list.setCurrentIndex(self.fleet.index(keys.index(key)))
 

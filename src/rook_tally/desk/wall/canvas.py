@@ -10,6 +10,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.wall.tiling import COLUMNS, ROWS, Area, Side, with_edge_moved
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.pictures import PictureSource, no_pictures
 from rook_tally.desk.wall.arranging import SheetEditor
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.painter_frame import changed_part, draw_pane, unit_of
@@ -39,6 +40,7 @@ class WallCanvas(QWidget):
         self._drop: tuple[int, Side | None] | None = None
         self._areas_before: tuple[Area, ...] = ()
         self.is_arranged = False
+        self.pictures: PictureSource = no_pictures
         # Every pixel is ours: nothing need be laid under it first.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
@@ -114,7 +116,7 @@ class WallCanvas(QWidget):
             rect = self.rect_of(pane.area)
             if region.intersects(rect):
                 painter.setClipRegion(region.intersected(rect))
-                draw_pane(painter, self._theme, faces[at], QRectF(rect), unit)
+                draw_pane(painter, self._theme, faces[at], QRectF(rect), unit, self.pictures)
         painter.setClipRegion(region)
         self._draw_rules(painter, region)
         if self.is_arranged:

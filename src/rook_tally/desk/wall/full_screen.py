@@ -24,6 +24,7 @@ from rook_tally.desk.data.settings import WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
+from rook_tally.desk.parts.pictures import Pictures
 from rook_tally.desk.wall.canvas import WallCanvas
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.painter import CENTRE, LEFT, RIGHT, PanePainter
@@ -61,6 +62,9 @@ class FullScreenWall(QWidget):
         self.settings = settings
         self.setWindowTitle(tr("The Wall, {0}", state.site.name))
         self.canvas = WallCanvas(theme, model)
+        self.pictures = Pictures(client, self)
+        self.canvas.pictures = self.pictures.image
+        self.pictures.arrived.connect(self.canvas.update)
         self.foot = _Foot(theme, state, model)
         self._veil = _Veil(self)
         self._awake = ScreenInhibitor()

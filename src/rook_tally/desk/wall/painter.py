@@ -15,6 +15,7 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_strokes, strokes_width
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
+from rook_tally.desk.parts.pictures import PictureSource, no_pictures
 from rook_tally.wall.pane_views import ValueText
 
 LEAST_PX = 8
@@ -38,6 +39,7 @@ class PanePainter:
     painter: QPainter
     theme: Theme
     unit: float
+    pictures: PictureSource = no_pictures
 
     def shade(self, level: Level, plain: str = "") -> str:
         """A level's colour; of what is settled the ink's, or another."""

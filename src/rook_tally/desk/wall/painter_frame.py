@@ -12,6 +12,8 @@ from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour
+from rook_tally.desk.parts.pictures import PictureSource, no_pictures
+from rook_tally.desk.parts.plan_painter import draw_plan
 from rook_tally.desk.wall.painter import RIGHT, PanePainter
 from rook_tally.desk.wall.painter_charts import draw_columns, draw_ribbon, sizes_agree
 from rook_tally.desk.wall.painter_figures import draw_day, draw_dial, draw_figure, draw_words
@@ -25,6 +27,7 @@ from rook_tally.wall.pane_views import (
     FigureBody,
     LampsBody,
     PaneView,
+    PlanBody,
     RibbonBody,
     ScoreBody,
     StandingBody,
@@ -34,6 +37,18 @@ from rook_tally.wall.pane_views import (
 
 DESIGN_WIDTH, DESIGN_HEIGHT = 1280, 740
 _TITLE, _ASIDE, _NOTE = 24.0, 19.0, 17.0
+
+
+def draw_plan_pane(ink: PanePainter, body: PlanBody, area: QRectF) -> None:
+    """A plan, as in Stations; its letters are as large as the pane lets them be read."""
+    unit = max(ink.unit, 0.7)
+    picture = ink.pictures(body.picture_id)
+    ink.painter.save()
+    # What hangs at an edge would be written into the next pane.
+    ink.painter.setClipRect(area, Qt.ClipOperation.IntersectClip)
+    draw_plan(ink.painter, ink.theme, body, picture, area, unit=unit)
+    ink.painter.restore()
+
 
 _DRAW: dict[type, Callable[..., None]] = {
     FigureBody: draw_figure,
@@ -46,6 +61,7 @@ _DRAW: dict[type, Callable[..., None]] = {
     ScoreBody: draw_score,
     StandingBody: draw_standing,
     TableBody: draw_table,
+    PlanBody: draw_plan_pane,
 }
 
 
@@ -54,9 +70,16 @@ def unit_of(width: float, height: float) -> float:
     return min(width / DESIGN_WIDTH, height / DESIGN_HEIGHT)
 
 
-def draw_pane(painter: QPainter, theme: Theme, face: PaneView, area: QRectF, unit: float) -> None:
+def draw_pane(
+    painter: QPainter,
+    theme: Theme,
+    face: PaneView,
+    area: QRectF,
+    unit: float,
+    pictures: PictureSource = no_pictures,
+) -> None:
     """Ink a pane into an area, its ground included."""
-    ink = PanePainter(painter, theme, unit)
+    ink = PanePainter(painter, theme, unit, pictures)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.fillRect(area, colour(theme.sheet))
     inner = _inner(area, unit)

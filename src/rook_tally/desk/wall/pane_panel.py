@@ -35,6 +35,7 @@ from rook_tally.wall.suggestions import pane_title
 
 _SPANS = ("1 h", "6 h", "1 d", "7 d", "30 d", "365 d")
 _REST_MS = 500
+_WITHOUT_LIMITS = (PaneKind.WORDS, PaneKind.STANDING, PaneKind.LAMPS, PaneKind.PLAN)
 _NAMES = ("noticed", "raised", "high", "severe")
 
 
@@ -327,14 +328,14 @@ class PanePanel(SidePaper):
         self._is_filling = self._is_other = False
 
     def _fill(self, pane: Pane) -> None:
-        has_series = pane.kind is not PaneKind.WORDS
+        has_series = pane.kind not in (PaneKind.WORDS, PaneKind.PLAN)
         shown = {
             "series": has_series,
-            "words": pane.kind is PaneKind.WORDS,
+            "words": pane.kind in (PaneKind.WORDS, PaneKind.PLAN),
             "unit": bool(self._model.picked_series),
             "span": pane.kind is PaneKind.RIBBON,
             "range": pane.kind in (PaneKind.DIAL, PaneKind.RIBBON, PaneKind.COLUMNS),
-            "limits": pane.kind not in (PaneKind.WORDS, PaneKind.STANDING, PaneKind.LAMPS),
+            "limits": pane.kind not in _WITHOUT_LIMITS,
             "trial": bool(self._model.picked_series),
         }
         for name, is_shown in shown.items():

@@ -28,6 +28,7 @@ from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.pictures import Pictures
 from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.wall.actions import WallAction
@@ -66,6 +67,9 @@ class WallView(QWidget):
         self.model = WallModel(state)
         self.arranging = SheetEditor(self.model)
         self.canvas = WallCanvas(theme, self.model, self.arranging)
+        self.pictures = Pictures(client, self)
+        self.canvas.pictures = self.pictures.image
+        self.pictures.arrived.connect(self.canvas.update)
         self.panel = PanePanel(theme, self.model, self.arranging)
         self.panel.hide()
         self.bar = SheetBar(theme, self.model, self.do)

@@ -93,6 +93,9 @@ station = Table(
     # Between these nothing is expected of it and nothing is told, though it is kept.
     Column("maintenance_to_us", BigInteger),
     Column("maintenance_from_us", BigInteger),
+    # Where it hangs, in words, and a photograph of that.
+    Column("hangs", String, nullable=False, server_default=""),
+    Column("photograph_id", Integer),
     # When it was removed; it goes for good a month later.
     Column("removed_us", BigInteger),
 )
@@ -135,6 +138,39 @@ series = Table(
     # What a person settled for it, as JSON (`core.quantities.series_settings.SeriesSettings`).
     Column("document", String, nullable=False, server_default="{}"),
     UniqueConstraint("station_id", "field"),
+)
+
+# PNG or JPEG, of plans and photographs; what nothing shows goes after a month.
+picture = Table(
+    "picture",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("body", LargeBinary, nullable=False),
+    Column("kept_us", BigInteger, nullable=False),
+)
+
+# A picture of a floor or of the plot.
+plan = Table(
+    "plan",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("position", Integer, nullable=False),
+    Column("picture_id", Integer, nullable=False),
+    Column("width", Integer, nullable=False),
+    Column("height", Integer, nullable=False),
+)
+
+# Where a station hangs on a plan: shares of its width and height.
+plan_mark = Table(
+    "plan_mark",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("plan_id", Integer, ForeignKey("plan.id"), nullable=False),
+    Column("station_id", Integer, ForeignKey("station.id"), nullable=False),
+    Column("x", Float, nullable=False),
+    Column("y", Float, nullable=False),
+    UniqueConstraint("plan_id", "station_id"),
 )
 
 # Limits that people set for a quantity: at a place, or with none on the whole site.

@@ -36,6 +36,7 @@ _OF_STATION = (
     schema.station_word,
     schema.tally,
     schema.station_alias,
+    schema.plan_mark,
     schema.clock_fault,
     schema.field_name,
 )

@@ -12,6 +12,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.store.base import Store, schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.maintenance.copies import back_up
+from rook_tally.store.site.plans import forget_pictures
 from rook_tally.store.site.station_lives import KEPT_REMOVED
 
 _OF_SERIES = (
@@ -30,6 +31,7 @@ _OF_STATION = (
     schema.station_word,
     schema.tally,
     schema.station_alias,
+    schema.plan_mark,
     schema.clock_fault,
     schema.field_name,
     schema.series,
@@ -59,6 +61,8 @@ def purge_removed(store: Store, *, now_us: int) -> list[str]:
     for row in rows:
         with store.write() as connection:
             _purge(connection, row.id)
+    with store.write() as connection:
+        forget_pictures(connection, before_us)
     return [row.key.partition(" ")[0] for row in rows]
 
 

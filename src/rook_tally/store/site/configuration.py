@@ -14,6 +14,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.plans import Plan
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.core.quantities.levels import Limits
@@ -35,6 +36,7 @@ from rook_tally.store.base.machine_zone import machine_zone
 from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.site.kinds import kinds
 from rook_tally.store.site.limit_rules import limit_rules
+from rook_tally.store.site.plans import plans_of
 from rook_tally.store.site.station_attributes import (
     FIRMWARE,
     OFFLINE,
@@ -88,6 +90,8 @@ class Station:
         Of one that stands for an earlier place: the id of the station that moved on.
     maintenance_from_us, maintenance_to_us : int or None
         Its last maintenance: between them nothing is expected of it.
+    hangs : str
+        Where it hangs, in words; `photograph_id` is the picture of that.
     """
 
     id: int
@@ -107,6 +111,8 @@ class Station:
     past_of: int | None = None
     maintenance_from_us: int | None = None
     maintenance_to_us: int | None = None
+    hangs: str = ""
+    photograph_id: int | None = None
 
     @property
     def maintenance(self) -> tuple[int, int] | None:
@@ -165,6 +171,7 @@ class Site:
     settings: SiteSettings = field(default_factory=SiteSettings)
     retired: tuple[Station, ...] = ()
     aliases: Mapping[str, int] = field(default_factory=dict)
+    plans: tuple[Plan, ...] = ()
 
     @property
     def series_in_use(self) -> Sequence[Series]:
@@ -230,6 +237,7 @@ def load_site(connection: Connection) -> Site:
         _SETTINGS_DECODER.decode(document),
         tuple(one for one in reporting if one.retired_us is not None),
         aliases,
+        plans_of(connection),
     )
 
 
@@ -266,6 +274,8 @@ def _station(
         row.past_of,
         row.maintenance_from_us,
         row.maintenance_to_us,
+        row.hangs,
+        row.photograph_id,
     )
 
 

@@ -10,6 +10,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, Channel
 from rook_tally.core.errors import UsageError
+from rook_tally.core.plans import Plan
 from rook_tally.core.quantities.limit_rules import LimitOrigin
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.site_file.content import (
@@ -18,6 +19,8 @@ from rook_tally.core.site_file.content import (
     GroupEntry,
     LimitEntry,
     PlaceEntry,
+    PlanEntry,
+    PlanMarkEntry,
     SiteContent,
     SiteEntry,
     StationEntry,
@@ -31,6 +34,7 @@ from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
 from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
+from rook_tally.store.site.plans import picture_numbered
 from rook_tally.store.site.wall_sheets import sheets
 from rook_tally.store.workings import groups, workings
 
@@ -60,6 +64,7 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         ),
         groups=tuple(_group(one, site) for one in groups(connection)),
         workings=tuple(workings(connection)),
+        plans=tuple(_plan(connection, one, site) for one in site.plans),
         channels=tuple(_channels(connection, secrets=secrets)),
         watches=tuple(watches(connection)),
         sheets=tuple(sheets(connection)),
@@ -119,6 +124,10 @@ def _stations(connection: Connection, site: Site, *, secrets: bool) -> tuple[Sta
             retired_us=one.retired_us,
             past_of=keys.get(one.past_of or 0, ""),
             maintenance_us=one.maintenance,
+            hangs=one.hangs,
+            photograph=None
+            if one.photograph_id is None
+            else picture_numbered(connection, one.photograph_id),
             access_hash=(one.access_hash or "") if secrets else "",
             broker_hash=(one.broker_hash or "") if secrets else "",
             fields=tuple(
@@ -147,6 +156,19 @@ def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> Field
                 why=each.why,
             )
             for each in correction_entries(connection, one.id)
+        ),
+    )
+
+
+def _plan(connection: Connection, one: Plan, site: Site) -> PlanEntry:
+    keys = {each.id: each.key for each in (*site.stations, *site.retired)}
+    return PlanEntry(
+        name=one.name,
+        picture=picture_numbered(connection, one.picture_id) or b"",
+        marks=tuple(
+            PlanMarkEntry(station=keys[number], at=at)
+            for number, at in one.marks.items()
+            if number in keys
         ),
     )
 

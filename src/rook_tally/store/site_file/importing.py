@@ -10,6 +10,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.plans import checked_picture
 from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
 from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.corrections import Correction
@@ -17,6 +18,7 @@ from rook_tally.core.site_file.content import (
     FieldEntry,
     GroupEntry,
     LimitEntry,
+    PlanEntry,
     SiteContent,
     StationEntry,
 )
@@ -51,6 +53,15 @@ from rook_tally.store.site.display_units import write_units
 from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
 from rook_tally.store.site.places import arrange_places, delete_place
+from rook_tally.store.site.plans import (
+    describe_where,
+    hang,
+    keep_picture,
+    picture_numbered,
+    put_plan,
+    remove_plan,
+    unhang,
+)
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
@@ -84,8 +95,10 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
     if content.places is not None:
         arrange_places(connection, content.places)
     if content.stations is not None:
-        _put_stations(connection, content.stations)
+        _put_stations(connection, content.stations, now_us=now_us)
         _put_fields(connection, content.stations, who=who, now_us=now_us)
+    if content.plans is not None:
+        _put_plans(connection, content.plans, now_us=now_us)
     if content.site is not None:
         set_site(connection, name=content.site.name, zone=content.site.zone)
         settle_site(connection, content.site.settings)
@@ -123,7 +136,7 @@ def text_of(file: Path) -> str:
         ) from error
 
 
-def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> None:
+def _put_stations(connection: Connection, wanted: Sequence[StationEntry], *, now_us: int) -> None:
     """The stations themselves. Read once before and once after those that are new, not once for
     each: a site may have a thousand."""
     site, known = load_site(connection), kinds(connection)
@@ -183,6 +196,17 @@ def _put_stations(connection: Connection, wanted: Sequence[StationEntry]) -> Non
                 connection, station, notes=told[0], latitude=told[1], longitude=told[2]
             )
         _put_aliases(connection, station, one.aliases)
+        _put_photograph(connection, station, one, now_us=now_us)
+
+
+def _put_photograph(
+    connection: Connection, station: Station, one: StationEntry, *, now_us: int
+) -> None:
+    number = None
+    if one.photograph is not None:
+        number = keep_picture(connection, checked_picture(one.photograph), now_us=now_us)
+    if (one.hangs, number) != (station.hangs, station.photograph_id):
+        describe_where(connection, station.id, words=one.hangs, photograph=number)
 
 
 def _put_aliases(connection: Connection, station: Station, wanted: Iterable[str]) -> None:
@@ -260,6 +284,27 @@ def _put_corrections(
             withdraw_correction(connection, number)
     for correction, by, why in sorted(wanted - there.keys(), key=lambda each: each[0].from_us):
         add_correction(connection, series_id, correction, who=by or who, why=why, now_us=now_us)
+
+
+def _put_plans(connection: Connection, wanted: Sequence[PlanEntry], *, now_us: int) -> None:
+    site = load_site(connection)
+    ids = {one.key: one.id for one in (*site.stations, *site.retired)}
+    before = {one.name: one for one in site.plans}
+    for one in wanted:
+        known = before.pop(one.name, None)
+        if known is None or picture_numbered(connection, known.picture_id) != one.picture:
+            put_plan(connection, one.name, one.picture, now_us=now_us)
+        hung = dict(known.marks) if known is not None else {}
+        for mark in one.marks:
+            number = ids.get(mark.station)
+            if number is None:
+                raise UsageError(f"plan {one.name}: there is no station {mark.station}")
+            if hung.pop(number, None) != mark.at:
+                hang(connection, one.name, number, mark.at)
+        for number in hung:
+            unhang(connection, one.name, number)
+    for name in before:
+        remove_plan(connection, name)
 
 
 def _put_limits(connection: Connection, wanted: Sequence[LimitEntry]) -> None:

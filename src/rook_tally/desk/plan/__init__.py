@@ -1,0 +1,1 @@
+"""The plan: pictures of floors with the stations that hang there."""
