@@ -18,7 +18,7 @@ _FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 
 
 @dataclass(frozen=True, slots=True)
-class Picture:
+class KeptPicture:
     """A picture as it is kept: a PNG or a JPEG, and its size in pixels."""
 
     body: bytes
@@ -40,7 +40,7 @@ class Plan:
     marks: Mapping[int, tuple[float, float]] = field(default_factory=dict)
 
 
-def checked_picture(body: bytes) -> Picture:
+def checked_picture(body: bytes) -> KeptPicture:
     """A picture that may be kept, by what its header says; nothing of it is unpacked.
 
     Raises
@@ -58,7 +58,7 @@ def checked_picture(body: bytes) -> Picture:
             kept=_KEPT,
             remedy=f"at most {MOST_SIDE} pixels a side and {MOST_BYTES / 1e6:g} MB are kept",
         )
-    return Picture(body, "image/png" if body.startswith(_PNG) else "image/jpeg", width, height)
+    return KeptPicture(body, "image/png" if body.startswith(_PNG) else "image/jpeg", width, height)
 
 
 def checked_mark(x: float, y: float) -> tuple[float, float]:

@@ -6,7 +6,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.plans import Picture, Plan, checked_mark, checked_picture
+from rook_tally.core.plans import KeptPicture, Plan, checked_mark, checked_picture
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
@@ -49,7 +49,7 @@ def picture_numbered(connection: Connection, number: int) -> bytes | None:
     return None if found is None else bytes(found)
 
 
-def keep_picture(connection: Connection, picture: Picture, *, now_us: int) -> int:
+def keep_picture(connection: Connection, picture: KeptPicture, *, now_us: int) -> int:
     """Keep a picture; its id. The same one again is kept once."""
     table = schema.picture
     same = sa.select(table.c.id).where(table.c.body == picture.body)
