@@ -58,3 +58,28 @@ def test_what_is_left_out_is_not_kept(shared_collector: CollectorProcess) -> Non
     assert (status, answer["kept"], answer["left_out"]) == (200, 0, 1)
     _run(collector, "field", "set", "drawer", "humidity", "--taken-in")
     wait_until(lambda: collector.post('{"humidity": 85}', *auth)[1]["kept"] == 1)
+
+
+def test_readings_and_a_field_are_deleted_and_had_back(shared_collector: CollectorProcess) -> None:
+    collector = shared_collector
+    _run(collector, "station", "add", "cellar", "--place", "Cellar")
+    collector.publish("cellar", '{"temperature": 12, "humidity": 80}')
+
+    def told() -> set[str]:
+        return {one["quantity"] for one in collector.latest() if one["station"] == "cellar"}
+
+    wait_until(lambda: told() == {"temperature", "humidity"})
+    stretch = ("--from", "1 hour ago", "--to", "now")
+    said = _run(collector, "reading", "delete", "cellar", "humidity", *stretch)
+    number = said.split("restore ")[1].split("`")[0]
+    assert told() == {"temperature"}
+    assert "no reading" in _refused(collector, "reading", "delete", "cellar", "humidity", *stretch)
+    listed = json.loads(_run(collector, "reading", "deleted", "--json"))
+    assert [(one["field"], one["count"]) for one in listed] == [("humidity", 1)]
+    _run(collector, "reading", "restore", number)
+    assert told() == {"temperature", "humidity"}
+    assert "nothing was deleted" in _run(collector, "reading", "deleted")
+    _run(collector, "field", "remove", "cellar", "humidity")
+    assert told() == {"temperature"}
+    _run(collector, "field", "restore", "cellar", "humidity")
+    assert told() == {"temperature", "humidity"}

@@ -55,7 +55,9 @@ def test_a_dry_run_says_what_it_would_do_and_does_nothing(
         "20.0 to 20.0 °C; 1 of them new",
         "nothing was written (a dry run)",
     ]
-    assert wrong == "line 3: 'x' is not a number\n"
+    beside = tmp_path / "shed.refused.csv"
+    assert wrong == f"line 3: 'x' is not a number\nall 1 are listed in {beside}\n"
+    assert beside.read_text().splitlines()[1].startswith("3,'x' is not a number,")
     assert _values(store) == before
 
 

@@ -33,6 +33,7 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
         "longitude": None,
         "height_m": None,
         "quiet": None,
+        "week_begins": "monday",
         "units": {},
         "keys": "by-door",
         "passwords": "desktop",

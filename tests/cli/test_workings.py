@@ -9,6 +9,8 @@ from pathlib import Path
 from rook_tally import clock
 from rook_tally.store.base import Store, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
+from rook_tally.store.site import load_site
+from rook_tally.store.workings import working_named
 from tests.builders import append, begin_series
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -146,3 +148,44 @@ def test_a_formula_that_matches_nothing_yet_says_so_and_prints_no_row(store: Sto
     odd = rook_tally("--store", store.url, "working", "try", "1", "--last", "soon")
     assert odd.returncode == 2
     assert "no stretch of time" in odd.stderr
+
+
+def test_limits_decimals_and_formula_of_a_working_are_set(store: Store) -> None:
+    begin_series(store, "humidity")
+    _with(store.address, "working", "add", "Doubled", "humidity@throwing-room * 2")
+    _with(store.address, "working", "set", "doubled", "--decimals", "3", "--name", "Twice")
+    _with(store.address, "limit", "set", "doubled", "--above", "raised=50 high=60")
+    (told,) = [
+        one
+        for one in json.loads(_with(store.address, "limit", "list", "--json"))
+        if one["quantity"] == "doubled"
+    ]
+    assert (told["above"], told["from"]) == ([None, 50, 60, None], "working")
+    with store.read() as connection:
+        working = working_named(connection, "doubled")
+        series = next(one for one in load_site(connection).series if one.station.is_worked_out)
+    assert (working.name, series.shown.text(41.5)) == ("Twice", "41.500")
+    _with(store.address, "limit", "clear", "doubled")
+    _with(
+        store.address,
+        "working",
+        "set",
+        "doubled",
+        "--decimals",
+        "",
+        "--formula",
+        "2 * humidity@throwing-room",
+    )
+    for words, why in (
+        (("working", "set", "doubled"), "nothing was told"),
+        (("working", "set", "doubled", "--decimals", "9"), "cannot be shown"),
+        (("working", "set", "doubled", "--formula", "2 *"), "2 *"),
+        (("working", "set", "tripled", "--name", "x"), "no working"),
+        (
+            ("limit", "set", "doubled", "--place", "Throwing room", "--above", "high=9"),
+            "everywhere",
+        ),
+    ):
+        done = rook_tally("--store", store.address, *words)
+        assert done.returncode != 0
+        assert why in done.stderr

@@ -33,3 +33,13 @@ def test_the_hour_that_comes_twice_is_marked_twice() -> None:
     start, end = (time_us_from_text(f"2026-10-25T0{hour}:00:00") for hour in (0, 2))
     labels = [one.label for one in time_ticks(start, end, LONDON, 8)]
     assert labels.count("01:00") == labels.count("01:30") == 2
+
+
+@pytest.mark.parametrize(("first_day", "wanted"), [(0, "02 Nov"), (6, "01 Nov"), (5, "07 Nov")])
+def test_weeks_begin_with_the_day_of_the_site(first_day: int, wanted: str) -> None:
+    bounds = (
+        time_us_from_text("2026-11-01T00:00:00Z") - 1,
+        time_us_from_text("2026-12-10T00:00:00Z"),
+    )
+    ticks = time_ticks(*bounds, ZoneInfo("UTC"), 6, first_day=first_day)
+    assert ticks[0].label == wanted

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from rook_tally.cli.import_file import import_for_desk
+from rook_tally.cli.import_file import import_for_desk, look_at_file
 from rook_tally.clock import now_us
 from rook_tally.core.progress import Progress
 from rook_tally.desk.app.views import STATIONS
@@ -25,6 +25,7 @@ from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.imports import Import, imports
 from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import latest
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -121,6 +122,39 @@ def test_a_file_is_previewed_and_then_read(
     qtbot.waitUntil(lambda: not window.state.latest, timeout=PATIENCE_MS)
     # Nothing of it stays beside the table either.
     qtbot.waitUntil(lambda: window.ledger.panel.account is None, timeout=PATIENCE_MS)
+
+
+def test_columns_are_mapped_in_the_window(
+    store: Store, qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    window = with_importer
+    window.looker = look_at_file
+    file = tmp_path / "shed.csv"
+    file.write_text("time,batt,ch2,note\n2026-11-20 08:00,3.71,70,dry\n2026-11-20 08:10,3.70,71,\n")
+    window.dialogs.read_file()
+    dialog = opened(qtbot, window, ImportDialog)
+    dialog.file.setText(str(file))
+    dialog.station.setCurrentText("kiln-1")
+    qtbot.waitUntil(dialog.mapping.isVisible, timeout=PATIENCE_MS)
+    assert dialog.mapping.item(0, 1).text() == "3.71 · 3.70"
+    # Volts by their size, and not a battery that is nearly empty.
+    assert dialog.mapping.meant() == (("batt", "voltage", "V"),)
+    quantity, unit = dialog.mapping.choices(1)
+    quantity.setCurrentIndex(quantity.findData("temperature"))
+    unit.setCurrentIndex(unit.findData("°F"))
+    dialog.preview.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    # What is meant otherwise since is looked at first.
+    unit.setCurrentIndex(unit.findData("°C"))
+    assert not dialog.read.isEnabled()
+    unit.setCurrentIndex(unit.findData("°F"))
+    dialog.preview.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    dialog.read.click()
+    qtbot.waitUntil(lambda: "4 readings imported" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    with store.read() as connection:
+        values = {round(one.value, 2) for one in latest(connection).values()}
+    assert values == {3.70, 21.67}
 
 
 def _with_file_typed(qtbot: QtBot, window: DeskWindow, folder: Path) -> ImportDialog:

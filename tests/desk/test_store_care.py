@@ -82,7 +82,10 @@ def dialog(store: Store, open_desk: OpenDesk, qtbot: QtBot, machine: Machine) ->
 
 
 def _said(dialog: StoreCareDialog, qtbot: QtBot, words: str) -> str:
-    qtbot.waitUntil(lambda: words in dialog.said.text(), timeout=PATIENCE_MS)
+    def is_said() -> None:
+        assert words in dialog.said.text()
+
+    qtbot.waitUntil(is_said, timeout=PATIENCE_MS)
     return dialog.said.text()
 
 

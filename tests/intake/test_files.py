@@ -12,10 +12,13 @@ import pytest
 from rook_tally.core.errors import UsageError
 from rook_tally.core.series.readings import Quality, readings_from
 from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
+from rook_tally.intake.files.csv_table import NumberStyle, read_head
 from rook_tally.intake.files.file_import import ImportOutcome, imported_file
 from rook_tally.intake.files.file_times import DateOrder, file_times
+from rook_tally.intake.files.refused_rows import write_refused
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows
+from rook_tally.store.exchange.imports import imports
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import append_history, latest, read_raw_range
 from rook_tally.store.site import Series, set_site, show_in_unit
@@ -40,6 +43,9 @@ class Files(WayIn):
         dates: DateOrder | None = None,
         dry_run: bool = False,
         zone: str | None = None,
+        skip: int | None = None,
+        numbers: NumberStyle | None = None,
+        station_column: str | None = None,
     ) -> ImportOutcome:
         path = self.folder / "file.csv"
         path.write_text(text, encoding="utf-8")
@@ -57,6 +63,9 @@ class Files(WayIn):
             now_us=NOW,
             dry_run=dry_run,
             dates=dates,
+            skip=skip,
+            numbers=numbers,
+            station_column=station_column,
         )
 
     def values(self, quantity: str = "temperature", station: str = "kiln") -> list[float]:
@@ -271,3 +280,92 @@ def test_a_file_local_to_auckland_is_read_in_the_sites_zone(files: Files) -> Non
     with files.store.read() as connection:
         found = read_raw_range(connection, files.series("temperature").id, 0, ALWAYS_US)
     assert [rfc3339(int(one))[:16] for one in found.time_us] == ["2026-07-01T00:00"]
+
+
+TITLES = "Fennel Wharf; readings of the kiln\nexported,by hand\n\n"
+ROWS = "time,temp_c\n2026-01-05T12:00:00Z,20\n2026-01-05T12:15:00Z,warm\n"
+
+
+@pytest.mark.parametrize("skip", [None, 3])
+def test_titles_above_the_header_are_passed_over(files: Files, skip: int | None) -> None:
+    done = files.read(TITLES + ROWS, skip=skip)
+    assert files.values() == [20.0]
+    # Lines are those of the file.
+    assert [one.line for one in done.refused] == [6]
+    with pytest.raises(UsageError, match="no column"):
+        files.read(TITLES + ROWS, skip=1)
+
+
+@pytest.mark.parametrize(
+    ("cell", "style", "value"),
+    [
+        ("1,234.5", NumberStyle.POINT, 1234.5),
+        ("1.234,5", NumberStyle.COMMA, 1234.5),
+        ("1 234,5", NumberStyle.COMMA, 1234.5),
+        ("1\u202f234", NumberStyle.COMMA, 1234.0),
+        ("1'234.5", NumberStyle.POINT, 1234.5),
+        ("-1,234", NumberStyle.POINT, -1234.0),
+        ("0,5", NumberStyle.COMMA, 0.5),
+    ],
+)
+def test_thousands_are_parted_as_a_person_says(
+    files: Files, cell: str, style: NumberStyle, value: float
+) -> None:
+    done = files.read(
+        f"time;lux\n2026-01-05T12:00:00Z;{cell}\n", columns={"lux": "illuminance"}, numbers=style
+    )
+    assert not done.refused
+    assert files.values("illuminance") == [value]
+
+
+@pytest.mark.parametrize(
+    ("cell", "style"),
+    [("1,23", NumberStyle.POINT), ("1.5,2.5", NumberStyle.COMMA), ("12,34,567", NumberStyle.POINT)],
+)
+def test_thousands_where_none_are_are_refused(files: Files, cell: str, style: NumberStyle) -> None:
+    done = files.read(f"time;temp_c\n2026-01-05T12:00:00Z;{cell}\n", numbers=style)
+    assert "no number written" in done.refused[0].why
+    assert done.number == 0
+
+
+def test_a_file_of_several_stations_goes_to_each(files: Files) -> None:
+    rows = (
+        "station,time,temp_c\nkiln,2026-01-05T12:00:00Z,20\nquay,2026-01-05T12:00:00Z,5\n"
+        "kiln,2026-01-05T12:15:00Z,21\nquay,2026-01-05T12:15:00Z,x\n"
+    )
+    done = files.read(rows, station=None)
+    assert (files.values(), files.values(station="quay")) == ([20.0, 21.0], [5.0])
+    assert [one.line for one in done.refused] == [5]
+    named = rows.replace("station,", "box,")
+    files.read(named.replace("12:", "13:"), station=None, station_column="Box")
+    assert files.values()[-1] == 21.0
+    with pytest.raises(UsageError, match="no station loft"):
+        files.read(rows.replace("quay", "loft"), station=None)
+    with pytest.raises(UsageError, match="line 3 names no station"):
+        files.read(rows.replace("quay,2026-01-05T12:00", ",2026-01-05T12:00"), station=None)
+
+
+def test_read_again_it_adds_nothing_and_is_no_import(files: Files) -> None:
+    assert files.read(ROWS).number
+    assert files.read(ROWS).number == 0
+    with files.store.read() as connection:
+        assert len(imports(connection)) == 1
+
+
+def test_refused_rows_are_listed_beside_with_what_they_said(files: Files) -> None:
+    done = files.read(TITLES + ROWS)
+    beside = write_refused(files.folder / "file.csv", done.refused)
+    assert beside is not None
+    with beside.open(encoding="utf-8") as told:
+        (_, row) = csv.reader(told)
+    assert (row[0], row[2]) == ("6", "2026-01-05T12:15:00Z,warm")
+    assert write_refused(files.folder / "nowhere" / "file.csv", done.refused) is None
+    assert write_refused(files.folder / "file.csv", ()) is None
+
+
+def test_the_head_of_a_large_file_is_looked_at_without_the_rest(tmp_path: Path) -> None:
+    file = tmp_path / "large.csv"
+    file.write_text("time,temp_c\n" + "2026-01-05T12:00:00Z,20\n" * 20_000, encoding="utf-8")
+    head = read_head(file)
+    assert head.header == ("time", "temp_c")
+    assert 100 < len(head.rows) < 10_000

@@ -130,6 +130,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
             "DROP TABLE configuration_change",
             "DROP TABLE station_alias",
             "DROP TABLE plan_mark",
+            "DROP TABLE deleted",
             "DROP TABLE plan",
             "DROP TABLE picture",
             "ALTER TABLE station DROP COLUMN hangs",

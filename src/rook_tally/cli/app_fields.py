@@ -11,6 +11,7 @@ from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 fields_app = typer.Typer()
 field_app = typer.Typer(help="Fields of a station: what each measures, its name, how it is shown.")
 fields_app.add_typer(field_app, name="field")
+FieldArgument = Annotated[str, typer.Argument(metavar="FIELD", help="As the station sends it.")]
 StationArgument = Annotated[str, typer.Argument(metavar="STATION")]
 
 
@@ -27,11 +28,80 @@ def field_list(
     list_fields(chosen_store(context, store), station, as_json=as_json)
 
 
+@field_app.command("remove")
+def field_remove(
+    context: typer.Context,
+    station: StationArgument,
+    field: FieldArgument,
+    store: StoreOption = None,
+) -> None:
+    """Remove a field with its readings; for a month it can be had back."""
+    from rook_tally.cli.fields import remove
+
+    remove(chosen_store(context, store), station, field)
+
+
+@field_app.command("restore")
+def field_restore(
+    context: typer.Context,
+    station: StationArgument,
+    field: FieldArgument,
+    store: StoreOption = None,
+) -> None:
+    """Have a field back that was removed in the last month."""
+    from rook_tally.cli.fields import restore
+
+    restore(chosen_store(context, store), station, field)
+
+
+reading_app = typer.Typer(help="Readings deleted, and had back.")
+fields_app.add_typer(reading_app, name="reading")
+
+
+@reading_app.command("delete")
+def reading_delete(
+    context: typer.Context,
+    station: StationArgument,
+    field: FieldArgument,
+    since: Annotated[
+        str, typer.Option("--from", metavar="T", help='Such as "yesterday 9:00"; included.')
+    ],
+    until: Annotated[str, typer.Option("--to", metavar="T", help="Not included.")],
+    store: StoreOption = None,
+) -> None:
+    """Delete the readings of a stretch; for a month they can be had back."""
+    from rook_tally.cli.fields import delete
+
+    delete(chosen_store(context, store), station, field, since, until)
+
+
+@reading_app.command("deleted")
+def reading_deleted(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """What was deleted in the last month, by number."""
+    from rook_tally.cli.fields import list_deleted
+
+    list_deleted(chosen_store(context, store), as_json=as_json)
+
+
+@reading_app.command("restore")
+def reading_restore(
+    context: typer.Context,
+    number: Annotated[int, typer.Argument(metavar="NUMBER", help="Of `reading deleted`.")],
+    store: StoreOption = None,
+) -> None:
+    """Have readings back that were deleted."""
+    from rook_tally.cli.fields import bring_back
+
+    bring_back(chosen_store(context, store), number)
+
+
 @field_app.command("set")
 def field_set(
     context: typer.Context,
     station: StationArgument,
-    field: Annotated[str, typer.Argument(metavar="FIELD", help="As the station sends it.")],
+    field: FieldArgument,
     quantity: Annotated[
         str | None, typer.Option(metavar="NAME", help="What it measures; its past follows.")
     ] = None,

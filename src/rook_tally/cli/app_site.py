@@ -11,6 +11,7 @@ from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.site_file.content import SitePart
+from rook_tally.core.site_settings import Weekday
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -51,6 +52,9 @@ def site_set(
         str | None,
         typer.Option(metavar="HOURS", help="Quiet hours, such as 22:00-06:00; always for none."),
     ] = None,
+    week_begins: Annotated[
+        Weekday | None, typer.Option(help="The day with which weeks begin.")
+    ] = None,
     store: StoreOption = None,
 ) -> None:
     """Change the name, the time zone, the position, the units, quiet hours, who needs an access
@@ -67,6 +71,7 @@ def site_set(
         position=position,
         height_m=height,
         quiet=quiet,
+        week_begins=week_begins,
     )
 
 

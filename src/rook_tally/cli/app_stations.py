@@ -271,6 +271,16 @@ def import_(
         str | None,
         typer.Option(metavar="day-first|month-first", help="What stands first in 11/05/2026."),
     ] = None,
+    numbers: Annotated[
+        str | None, typer.Option(metavar="1,234.5|1.234,5", help="How its numbers are written.")
+    ] = None,
+    skip: Annotated[
+        int | None,
+        typer.Option(metavar="N", min=0, help="Lines above its header; else it is looked for."),
+    ] = None,
+    station_column: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="Which names the station of each row.")
+    ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what it would do.")] = False,
     undo: Annotated[
         int | None, typer.Option(metavar="N", help="Take back what an import brought.")
@@ -279,7 +289,13 @@ def import_(
     store: StoreOption = None,
 ) -> None:
     """Read a CSV file into a station's series; what is there already stays as it is."""
-    from rook_tally.cli.import_file import date_order, import_file, list_imports, undo_import
+    from rook_tally.cli.import_file import (
+        date_order,
+        import_file,
+        list_imports,
+        number_style,
+        undo_import,
+    )
 
     where = chosen_store(context, store)
     if undo is not None:
@@ -298,6 +314,9 @@ def import_(
             zone=zone,
             dry_run=dry_run,
             dates=date_order(dates),
+            skip=skip,
+            numbers=number_style(numbers),
+            station_column=station_column,
         )
 
 

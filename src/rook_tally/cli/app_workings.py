@@ -44,6 +44,25 @@ def working_add(
     add(where, name, formula, each_place=each_place or bool(group), group=group)
 
 
+@working_app.command("set")
+def working_set(
+    context: typer.Context,
+    slug: Annotated[str, typer.Argument(metavar="NAME", help="What formulas call it.")],
+    name: Annotated[str | None, typer.Option(metavar="WORDS", help="Its name, as shown.")] = None,
+    formula: Annotated[
+        str | None, typer.Option(metavar="TEXT", help="As in docs/workings.md.")
+    ] = None,
+    decimals: Annotated[
+        str | None, typer.Option(metavar="N", help="Shown; '' for what its unit usually has.")
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """Alter a working; its limits are set with `limit set NAME`."""
+    from rook_tally.cli.workings import alter
+
+    alter(chosen_store(context, store), slug, name=name, formula=formula, decimals=decimals)
+
+
 @working_app.command("try")
 def working_try(
     context: typer.Context,

@@ -28,8 +28,10 @@ from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
+    from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
 
 # Nothing of this is in the first picture, and none of it may take time from it.
 _LATER_MS = 2_500
@@ -76,11 +78,19 @@ def catalogue_of(language: QLocale, folder: Path | None = None) -> Catalogue:
 def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     """Do for a window what it cannot do itself."""
     window.importer = partial(_read_file, window.store)
+    window.looker = _look_at_file
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
         notifier.activated.connect(lambda *_: come_forward(window) if only.is_asked() else None)
     QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
+
+
+def _look_at_file(file: Path) -> tuple[ColumnLook, ...]:
+    # Loaded when a file is chosen: no window needs it to begin with.
+    from rook_tally.cli.import_file import look_at_file
+
+    return look_at_file(file)
 
 
 def _read_file(

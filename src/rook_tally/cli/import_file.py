@@ -15,12 +15,14 @@ from rook_tally.cli.progress_line import progress_line
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import UsageError
 from rook_tally.core.progress import Progress
+from rook_tally.core.quantities.field_guess import guessed_field
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
-from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
-from rook_tally.intake.files.csv_table import Refused
+from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
+from rook_tally.intake.files.csv_table import NumberStyle, Refused, read_head
 from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.intake.files.file_times import DateOrder
+from rook_tally.intake.files.refused_rows import write_refused
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.imports import imports, take_back
 from rook_tally.store.maintenance import existing_store
@@ -39,6 +41,9 @@ def import_file(
     zone: str | None,
     dry_run: bool,
     dates: DateOrder | None,
+    skip: int | None = None,
+    numbers: NumberStyle | None = None,
+    station_column: str | None = None,
 ) -> None:
     """Read a CSV file into a station's series, or say what that would do."""
     with existing_store(where) as store, progress_line("reading") as progress:
@@ -52,11 +57,14 @@ def import_file(
             now_us=clock.now_us(),
             dry_run=dry_run,
             dates=dates,
+            skip=skip,
+            numbers=numbers,
+            station_column=station_column,
             progress=progress,
         )
     for line in _brought(done):
         typer.echo(line)
-    for line in (*done.remarks, *_refused(done.refused)):
+    for line in (*done.remarks, *_refused(file, done.refused)):
         typer.echo(line, err=True)
     typer.echo(_outcome(done, dry_run=dry_run))
 
@@ -77,6 +85,21 @@ def date_order(name: str | None) -> DateOrder | None:
         ) from None
 
 
+def number_style(name: str | None) -> NumberStyle | None:
+    """How a person says that numbers are written; None when nobody does.
+
+    Raises
+    ------
+    UsageError
+        When it is no such style.
+    """
+    try:
+        return None if name is None else NumberStyle(name)
+    except ValueError:
+        known = " or ".join(one.value for one in NumberStyle)
+        raise UsageError(f"numbers cannot be read {name!r}", remedy=f"--numbers {known}") from None
+
+
 def import_for_desk(
     store: Store, asked: FileToImport, *, dry_run: bool, progress: Progress
 ) -> ImportAnswer:
@@ -85,17 +108,49 @@ def import_for_desk(
         store,
         asked.file,
         asked.station or None,
-        columns=dict(map(mapped_field, asked.columns.split())),
+        columns={name: (quantity, unit) for name, quantity, unit in asked.mapping}
+        or dict(map(mapped_field, asked.columns.split())),
         time_column=None,
         zone=asked.zone or None,
         now_us=clock.now_us(),
         dry_run=dry_run,
         dates=DateOrder(asked.dates) if asked.dates else None,
+        numbers=NumberStyle(asked.numbers) if asked.numbers else None,
         progress=progress,
     )
-    came = "nothing was written (a preview)" if dry_run else f"{done.readings} readings imported"
-    lines = [*_brought(done), *done.remarks, *_refused(done.refused), came]
+    came = f"{done.readings} readings imported"
+    if dry_run or not done.number:
+        came = "nothing was written (a preview)" if dry_run else "nothing in it is new"
+    lines = [*_brought(done), *done.remarks, *_refused(asked.file, done.refused), came]
     return ImportAnswer("\n".join(lines), done.number)
+
+
+def look_at_file(file: Path) -> tuple[ColumnLook, ...]:
+    """The columns of a file, and what each seems to be."""
+    table = read_head(file)
+    found = []
+    for at, header in enumerate(table.header):
+        if at == table.time_column:
+            continue
+        cells = [row[at].strip() for row in table.rows if len(row) > at and row[at].strip()]
+        name, unit = table.unit_in_header(header)
+        guess = guessed_field(name, _numbers(cells))
+        quantity = guess.quantity
+        known = None if quantity is None else quantity.unit(unit) if unit else None
+        symbol = known.symbol if known is not None else guess.unit
+        slug = "" if quantity is None else quantity.slug
+        found.append(ColumnLook(header, tuple(cells[:3]), slug, symbol))
+    return tuple(found)
+
+
+def _numbers(cells: Sequence[str]) -> list[float]:
+    told = []
+    for cell in cells[:200]:
+        try:
+            told.append(float(cell.replace(",", ".")))
+        except ValueError:
+            continue
+    return told
 
 
 def _brought(done: ImportOutcome) -> list[str]:
@@ -106,6 +161,8 @@ def _brought(done: ImportOutcome) -> list[str]:
 def _outcome(done: ImportOutcome, *, dry_run: bool) -> str:
     if dry_run:
         return "nothing was written (a dry run)"
+    if not done.number:
+        return "nothing in it is new; nothing was written"
     return f"{done.readings} readings; take them back with rook-tally import --undo {done.number}"
 
 
@@ -133,10 +190,13 @@ def _told(one: ImportedColumn, zone: tzinfo) -> str:
     )
 
 
-def _refused(refused: Sequence[Refused]) -> list[str]:
+def _refused(file: Path, refused: Sequence[Refused]) -> list[str]:
     lines = [f"line {one.line}: {one.why}" for one in refused[:_SHOWN_REFUSALS]]
     if len(refused) > _SHOWN_REFUSALS:
         lines.append(f"and {len(refused) - _SHOWN_REFUSALS} more")
+    beside = write_refused(file, refused)
+    if beside is not None:
+        lines.append(f"all {len(refused)} are listed in {beside}")
     return lines
 
 

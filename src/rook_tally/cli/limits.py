@@ -21,7 +21,9 @@ from rook_tally.core.quantities.limit_rules import (
 )
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
-from rook_tally.store.site import Series, limit_rules, load_site, set_limits_of, shown_units
+from rook_tally.store.site import Series, limit_rules, load_site, shown_units
+from rook_tally.store.workings import set_limits as set_limits_anywhere
+from rook_tally.store.workings import workings
 
 _NO_SIDE = (None, None, None, None)
 
@@ -140,7 +142,7 @@ def set_limits(
                 _NO_SIDE if above is None else typed_side(above, told),
                 _NO_SIDE if below is None else typed_side(below, told),
             )
-        set_limits_of(connection, scope, limits)
+        set_limits_anywhere(connection, scope, limits)
     typer.echo(f"{quantity} {_where(place, station)}: {_sides(limits, told) or 'no limits'}")
 
 
@@ -154,7 +156,7 @@ def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None
     """
     with changing(where) as connection:
         scope, _ = _scope(connection, quantity, place, station)
-        if set_limits_of(connection, scope, None) is None:
+        if set_limits_anywhere(connection, scope, None) is None:
             raise UsageError(
                 f"no limits of {quantity} are set {_where(place, station)}",
                 kept="nothing was changed",
@@ -178,6 +180,15 @@ def _scope(
     if place and station:
         raise UsageError("a station stands at its place", remedy="give --place or --station")
     site = load_site(connection)
+    if not station and quantity not in QUANTITIES:
+        found = [one for one in site.series if one.quantity.slug == quantity]
+        if any(one.slug == quantity for one in workings(connection)) and found:
+            if place:
+                raise UsageError(
+                    f"{quantity} is worked out, with the same limits everywhere",
+                    remedy="leave --place out",
+                )
+            return LimitScope(quantity=quantity, working=quantity), found[0].shown
     if not station:
         known = quantity_named(quantity)
         unit = shown_units(connection).get(quantity, known.base)

@@ -12,7 +12,7 @@ from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.unit_systems import UnitSystem
-from rook_tally.core.site_settings import position_from, position_words
+from rook_tally.core.site_settings import Weekday, position_from, position_words
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site, set_site, show_in_system
 from rook_tally.store.site.configuration import settle_site
@@ -45,6 +45,7 @@ def print_site(where: str, *, as_json: bool) -> None:
             "longitude": settings.longitude,
             "height_m": settings.height_m,
             "quiet": None if settings.quiet is None else hours_words(settings.quiet),
+            "week_begins": settings.week_begins.value,
             "units": units,
             "keys": keys.value,
             "passwords": passwords.value,
@@ -74,6 +75,7 @@ def change_site(
     position: str | None = None,
     height_m: float | None = None,
     quiet: str | None = None,
+    week_begins: Weekday | None = None,
 ) -> None:
     """Give the site another name, zone, position, height, units or quiet hours, say whom an access
     key is wanted from, or where passwords are kept.
@@ -83,7 +85,8 @@ def change_site(
     UsageError
         When nothing is given, or something cannot be.
     """
-    if all(one is None for one in (name, zone, keys, passwords, units, position, height_m, quiet)):
+    told = (name, zone, keys, passwords, units, position, height_m, quiet, week_begins)
+    if all(one is None for one in told):
         raise UsageError(
             "nothing was said to change",
             remedy='give --name "…", --zone Europe/London, --units us, or see `site set --help`',
@@ -103,6 +106,8 @@ def change_site(
             settings = replace(settings, height_m=height_m)
         if quiet is not None:
             settings = replace(settings, quiet=hours_of(quiet))
+        if week_begins is not None:
+            settings = replace(settings, week_begins=week_begins)
         if settings != site.settings:
             settle_site(connection, settings)
         if units is not None:

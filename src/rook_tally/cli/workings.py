@@ -14,6 +14,7 @@ from rook_tally.cli.changing import changing
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group, slug_of
+from rook_tally.core.quantities.series_settings import MOST_DECIMALS
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.workings.checking import checked
 from rook_tally.core.workings.definitions import Placement, Working
@@ -31,6 +32,7 @@ from rook_tally.store.workings import (
     remove_working,
     save_group,
     save_working,
+    working_named,
     workings,
 )
 
@@ -108,6 +110,42 @@ def add(where: str, name: str, formula: str, *, each_place: bool, group: str) ->
     finally:
         store.close()
     typer.echo(f"{slug}: worked out at {', '.join(places)}")
+
+
+def alter(
+    where: str, slug: str, *, name: str | None, formula: str | None, decimals: str | None
+) -> None:
+    """Alter a working.
+
+    Raises
+    ------
+    UsageError
+        When there is none such, its formula is wrong, or nothing was told.
+    """
+    if (name, formula, decimals) == (None, None, None):
+        raise UsageError("nothing was told", remedy="give --name, --formula or --decimals")
+    places: int | None = None
+    if decimals:
+        if not decimals.isdigit() or int(decimals) > MOST_DECIMALS:
+            raise UsageError(
+                f"{decimals} decimals cannot be shown", remedy=f"give 0 to {MOST_DECIMALS}"
+            )
+        places = int(decimals)
+    with changing(where) as connection:
+        before = working_named(connection, slug)
+        if formula is not None and before.score is not None:
+            raise UsageError(f"{slug} is a score", remedy="alter its inputs in the window")
+        after = msgspec.structs.replace(
+            before,
+            name=before.name if name is None else name,
+            formula=before.formula if formula is None else formula,
+            decimals=before.decimals if decimals is None else places,
+        )
+        try:
+            save_working(connection, after)
+        except FormulaError as error:
+            raise UsageError(error.mistake.underlined(after.formula)) from error
+    typer.echo(f"{slug}: {after.formula or 'a score'}")
 
 
 def try_out(where: str, formula: str, *, last: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import enum
 import re
 
 import msgspec
@@ -13,6 +14,23 @@ _LOWEST_M, _HIGHEST_M = -500.0, 9_000.0
 _POSITION = re.compile(r"\s*([+−-]?\d+(?:\.\d+)?)\s*[,; ]\s*([+−-]?\d+(?:\.\d+)?)\s*")
 
 
+class Weekday(enum.Enum):
+    """A day of the week."""
+
+    MONDAY = "monday"
+    TUESDAY = "tuesday"
+    WEDNESDAY = "wednesday"
+    THURSDAY = "thursday"
+    FRIDAY = "friday"
+    SATURDAY = "saturday"
+    SUNDAY = "sunday"
+
+    @property
+    def number(self) -> int:
+        """0 for Monday."""
+        return list(Weekday).index(self)
+
+
 class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Settings of a site.
 
@@ -20,6 +38,7 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     ----------
     latitude, longitude : degrees, WGS 84; None while nobody said
     height_m : metres above the sea
+    week_begins : the day with which weeks begin on time axes
     quiet : hours in which only what is severe is told, by every channel that has none of its own
     """
 
@@ -27,6 +46,7 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     longitude: float | None = None
     height_m: float | None = None
     quiet: HoursOfDay | None = None
+    week_begins: Weekday = Weekday.MONDAY
 
 
 def checked_settings(settings: SiteSettings) -> SiteSettings:

@@ -41,10 +41,13 @@ class TimeTick:
     label: str
 
 
-def time_ticks(start_us: int, end_us: int, zone: tzinfo, most: int) -> list[TimeTick]:
+def time_ticks(
+    start_us: int, end_us: int, zone: tzinfo, most: int, *, first_day: int = 0
+) -> list[TimeTick]:
     """Round moments of a window in local time, at most so many.
 
-    Marks stay on whole local hours and days across a change of daylight-saving time.
+    Marks stay on whole local hours and days across a change of daylight-saving time. Weeks begin
+    with `first_day`, 0 for Monday.
     """
     span_s = max((end_us - start_us) / 1e6, 1e-3)
     wanted_s = span_s / max(most, 1)
@@ -54,7 +57,7 @@ def time_ticks(start_us: int, end_us: int, zone: tzinfo, most: int) -> list[Time
             return _clock_ticks(first, end_us, step_s)
     for days in _STEPS_DAYS:
         if days * _DAY_S >= wanted_s:
-            return _day_ticks(first, end_us, days)
+            return _day_ticks(first, end_us, days, first_day)
     for months in _STEPS_MONTHS:
         if months * _MONTH_S >= wanted_s:
             break
@@ -84,11 +87,11 @@ def _clock_ticks(first: datetime, end_us: int, step_s: int) -> list[TimeTick]:
         wall += timedelta(seconds=step_s)
 
 
-def _day_ticks(first: datetime, end_us: int, days: int) -> list[TimeTick]:
+def _day_ticks(first: datetime, end_us: int, days: int, first_day: int) -> list[TimeTick]:
     ticks = []
     day = first.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
     if days >= 7:
-        day += timedelta(days=(-day.weekday()) % 7)
+        day += timedelta(days=(first_day - day.weekday()) % 7)
     pattern = "%a %d" if days == 1 else "%d %b"
     while (time_us := time_us_from_datetime(day)) < end_us:
         ticks.append(TimeTick(time_us, day.strftime(pattern)))

@@ -131,7 +131,13 @@ def _marks(maker: PaneBuilder, span_s: float) -> tuple[tuple[float, str], ...]:
     one = material.envelopes.get((maker.series[0].id, span_s))
     end_us = material.at_us if one is None else one.end_us
     start_us = end_us - round(span_s * SECOND_US) if one is None else one.start_us
-    ticks = time_ticks(start_us, end_us, maker.known.snapshot.zone, _MARKS)
+    ticks = time_ticks(
+        start_us,
+        end_us,
+        maker.known.snapshot.zone,
+        _MARKS,
+        first_day=maker.known.snapshot.site.settings.week_begins.number,
+    )
     return tuple(((tick.time_us - start_us) / (end_us - start_us), tick.label) for tick in ticks)
 
 

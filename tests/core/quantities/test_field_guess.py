@@ -81,3 +81,23 @@ def test_a_new_field_continues_the_one_silent_field_of_its_quantity() -> None:
     assert continued_field("pm2_5", [dust, warmth], [20.0]) == dust
     assert continued_field("zorp", [dust], [20.0]) is None
     assert continued_field("t", [warmth, Field("temp2", "temperature", "°C")], [20.0]) is None
+
+
+@pytest.mark.parametrize(
+    ("name", "values", "quantity", "unit"),
+    [
+        ("batt", [3.71], "voltage", "V"),
+        ("battery", [12.6, 12.9], "voltage", "V"),
+        ("batt", [0.81], "battery", "1"),
+        ("battery", [81, 80], "battery", "%"),
+        ("bat", [3712], "voltage", "mV"),
+        ("batt", [], "battery", "%"),
+        ("battery_pct", [12], "battery", "%"),
+    ],
+)
+def test_a_batterys_number_is_known_by_its_size_and_rings_at_no_guess(
+    name: str, values: list[float], quantity: str, unit: str
+) -> None:
+    guess = guessed_field(name, values)
+    assert guess.quantity is not None
+    assert (guess.quantity.slug, guess.unit) == (quantity, unit)

@@ -82,6 +82,10 @@ def words_of(name: str) -> str:
     return " ".join(re.findall(r"[a-z]+\d*|\d+", parted.lower()))
 
 
+# Of a box with a battery: a lead one under charge.
+_MOST_VOLTS = 15.0
+
+
 def named_field(name: str) -> tuple[Quantity | None, str]:
     """The quantity a field's name says, None for none, and the unit it ends in, empty for none."""
     words = words_of(name)
@@ -102,9 +106,26 @@ def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
     one the name ends in, else the first in which all values are believable.
     """
     quantity, told_unit = named_field(name)
+    if quantity is QUANTITIES["battery"] and not told_unit:
+        return _battery(name, values)
     if quantity is not None:
         return FieldGuess(name, quantity, _fitting_unit(quantity, told_unit, values))
     return FieldGuess(name, None, "")
+
+
+def _battery(name: str, values: Sequence[float]) -> FieldGuess:
+    """What a battery's number is by its size: a share of 1, volts, percent or millivolts. A share
+    of a few percent would ring at once, and is nearly always another of these."""
+    battery, voltage = QUANTITIES["battery"], QUANTITIES["voltage"]
+    numbers = np.asarray(values, dtype=np.float64)
+    most = float(numbers.max()) if len(numbers) and np.isfinite(numbers).all() else 100.0
+    if 0 < most <= 1:
+        return FieldGuess(name, battery, "1")
+    if most <= _MOST_VOLTS:
+        return FieldGuess(name, voltage, "V")
+    if most <= 100:
+        return FieldGuess(name, battery, battery.base.symbol)
+    return FieldGuess(name, voltage, "mV")
 
 
 def _slug_named(words: str) -> str | None:

@@ -31,18 +31,21 @@ class LimitOrigin(enum.Enum):
 
 
 class LimitScope(msgspec.Struct, frozen=True, kw_only=True):
-    """For what limits are set: a quantity on the whole site, at a place, or of one series.
+    """For what limits are set: a quantity on the whole site, at a place, or of one series; or what
+    a working gives, wherever it is made.
 
     Attributes
     ----------
     quantity : slug
     place : name; empty for the whole site and for one series
     series_id : None but for one series
+    working : slug of the working; empty for what is measured
     """
 
     quantity: str
     place: str = ""
     series_id: int | None = None
+    working: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,7 +36,7 @@ from rook_tally.core.site_file.content import (
     StationEntry,
 )
 from rook_tally.core.site_file.writing import FORMAT
-from rook_tally.core.site_settings import SiteSettings, checked_settings
+from rook_tally.core.site_settings import SiteSettings, Weekday, checked_settings
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.core.wall.files import sheet_from_table
 from rook_tally.core.workings.definitions import Score, Working
@@ -67,6 +67,7 @@ class _Site(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     longitude: float | None = None
     height_m: float | None = None
     quiet: str = ""
+    week_begins: Weekday = Weekday.MONDAY
 
 
 _SETTLED = SeriesSettings.__struct_fields__
@@ -240,6 +241,7 @@ def _site(table: Any) -> SiteEntry:
         longitude=told.longitude,
         height_m=told.height_m,
         quiet=hours_of(told.quiet),
+        week_begins=told.week_begins,
     )
     return SiteEntry(name=told.name, zone=told.zone, settings=checked_settings(settings))
 

@@ -24,6 +24,7 @@ from rook_tally.core.site_file.content import (
     SiteEntry,
     StationEntry,
 )
+from rook_tally.core.site_settings import Weekday
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.wall.files import sheet_table
 from rook_tally.core.workings.definitions import Placement, Score, Working
@@ -197,6 +198,8 @@ def _site(one: SiteEntry) -> Table:
     ):
         if value is not None:
             told[name] = value
+    if settings.week_begins is not Weekday.MONDAY:
+        told["week_begins"] = settings.week_begins.value
     return told
 
 

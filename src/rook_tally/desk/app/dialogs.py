@@ -80,6 +80,12 @@ class Dialogs:
         dialog.restore_wanted.connect(window.restore_and_close)
         self._show_of_store(dialog)
 
+    def print_view(self) -> None:
+        """Print the view that is shown."""
+        from rook_tally.desk.app.printing import print_view
+
+        print_view(self._window)
+
     def find(self) -> None:
         """Let the person type where to go or what to do."""
         from rook_tally.desk.dialogs.finder import Finder
@@ -259,7 +265,7 @@ class Dialogs:
         if window.importer is None:
             window.tell(tr("Files are read with: rook-tally import FILE --station KEY"))
             return
-        dialog = ImportDialog(window.theme, window.state, window.importer, window)
+        dialog = ImportDialog(window.theme, window.state, window.importer, window, window.looker)
         dialog.imported.connect(self._imported)
         self._show(dialog)
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QPixmap, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -35,7 +35,7 @@ from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATC
 from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.drafts import DraftFile
-from rook_tally.desk.data.file_importer import FileImporter
+from rook_tally.desk.data.file_importer import FileImporter, FileLooker
 from rook_tally.desk.data.recording import CollectorService, Recorder
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
@@ -95,6 +95,7 @@ class DeskWindow(QMainWindow):
         self.setMinimumSize(1024, 640)
         self._told_of_drafts = False
         self.importer: FileImporter | None = None
+        self.looker: FileLooker | None = None
         self.recorder: Recorder | None = None
         self.service: Callable[[], CollectorService] | None = None
         # The copy that takes the place of the store once this window is closed.
@@ -454,6 +455,10 @@ class DeskWindow(QMainWindow):
         end.clicked.connect(lambda: self._leave(keeps_recording=False))
         self.leaving = question
         question.open()
+
+    def shown_picture(self) -> QPixmap:
+        """The view that is shown, as it is drawn."""
+        return self._views.grab()
 
     def restore_and_close(self, path: str) -> None:
         """Close the window; whoever opened it puts the copy in place and opens another."""

@@ -11,7 +11,7 @@ from rook_tally.core.quantities.limit_rules import LimitScope
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.store.site import limits_set_for, set_limits_of
+from rook_tally.store.workings import limits_set, set_limits
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +31,9 @@ class SaveLimits:
         ConflictError
             When they are not `base` any more; nothing was changed then.
         """
-        before = limits_set_for(connection, self.scope)
+        before = limits_set(connection, self.scope)
         check_base(tr("limits of {0}", self.name), self.base, before)
-        set_limits_of(connection, self.scope, self.limits)
+        set_limits(connection, self.scope, self.limits)
         words = (
             tr("limits of {0} taken back", self.name)
             if self.limits is None

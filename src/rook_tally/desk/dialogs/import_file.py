@@ -3,28 +3,108 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
+    QHeaderView,
     QLineEdit,
     QPlainTextEdit,
     QProgressBar,
     QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from rook_tally.core.errors import CancelledError, RookTallyError
+from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.file_importer import FileImporter, FileToImport
+from rook_tally.desk.data.file_importer import ColumnLook, FileImporter, FileLooker, FileToImport
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.dialogs.texts import tr
+
+_LOOK_MS = 150
+_TABLE_HEIGHT = 190
+
+
+class ColumnTable(QTableWidget):
+    """The columns of a file, its first cells, and what each is taken for. `changed` tells of a
+    choice."""
+
+    changed = Signal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(0, 4)
+        self.setAccessibleName(tr("columns of the file"))
+        self.setHorizontalHeaderLabels(
+            [tr("column"), tr("first cells"), tr("measures"), tr("unit")]
+        )
+        self.verticalHeader().hide()
+        self.setShowGrid(False)
+        self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((0, 130), (2, 190), (3, 90)):
+            self.setColumnWidth(column, width)
+        self.setStyleSheet(f"QTableWidget::item {{ border-bottom: 1px solid {theme.rule}; }}")
+        self.setMinimumHeight(_TABLE_HEIGHT)
+        self._names: list[str] = []
+
+    def show_columns(self, columns: Sequence[ColumnLook]) -> None:
+        """Show the columns of a file with what is proposed for each."""
+        self._names = [one.name for one in columns]
+        self.setRowCount(len(columns))
+        for at, one in enumerate(columns):
+            self.setItem(at, 0, QTableWidgetItem(one.name))
+            self.setItem(at, 1, QTableWidgetItem(" · ".join(one.cells)))
+            quantity, unit = QComboBox(), QComboBox()
+            quantity.addItem(tr("not read"), "")
+            for known in sorted(QUANTITIES.values(), key=lambda known: tr(known.name)):
+                quantity.addItem(tr(known.name), known.slug)
+            quantity.setCurrentIndex(max(0, quantity.findData(one.quantity)))
+            quantity.setAccessibleName(tr("what {0} measures", one.name))
+            unit.setAccessibleName(tr("unit of {0}", one.name))
+            self.setCellWidget(at, 2, quantity)
+            self.setCellWidget(at, 3, unit)
+            self._offer_units(at, one.unit)
+            quantity.currentIndexChanged.connect(lambda _, at=at: self._on_quantity(at))
+            unit.currentIndexChanged.connect(lambda _: self.changed.emit())
+
+    def _on_quantity(self, at: int) -> None:
+        self._offer_units(at, "")
+        self.changed.emit()
+
+    def _offer_units(self, at: int, picked: str) -> None:
+        quantity, unit = self.choices(at)
+        known = QUANTITIES.get(quantity.currentData())
+        unit.clear()
+        for one in () if known is None else known.units:
+            unit.addItem(one.symbol or tr("no unit"), one.symbol)
+        unit.setCurrentIndex(max(0, unit.findData(picked)))
+        unit.setEnabled(unit.count() > 1)
+
+    def choices(self, at: int) -> tuple[QComboBox, QComboBox]:
+        """What is chosen for a column: its quantity and its unit."""
+        quantity, unit = self.cellWidget(at, 2), self.cellWidget(at, 3)
+        assert isinstance(quantity, QComboBox)
+        assert isinstance(unit, QComboBox)
+        return quantity, unit
+
+    def meant(self) -> tuple[tuple[str, str, str], ...]:
+        """Column, quantity and unit of those that are read."""
+        chosen = [(name, *self.choices(at)) for at, name in enumerate(self._names)]
+        return tuple(
+            (name, str(quantity.currentData()), str(unit.currentData()))
+            for name, quantity, unit in chosen
+            if quantity.currentData()
+        )
 
 
 class ImportDialog(QDialog):
@@ -33,18 +113,29 @@ class ImportDialog(QDialog):
     told = Signal(str, bool, int)
     advanced = Signal(float)
     imported = Signal(str, int)
+    looked = Signal(object, str)
 
     def __init__(
-        self, theme: Theme, state: SiteState, importer: FileImporter, parent: QWidget
+        self,
+        theme: Theme,
+        state: SiteState,
+        importer: FileImporter,
+        parent: QWidget,
+        looker: FileLooker | None = None,
     ) -> None:
         super().__init__(parent)
-        self._importer = importer
+        self._importer, self._looker = importer, looker
+        self.mapping = ColumnTable(theme)
+        self.mapping.hide()
+        self.looked.connect(self._on_looked)
+        self._look_soon = QTimer(self, singleShot=True, interval=_LOOK_MS)
+        self._look_soon.timeout.connect(self._look)
         self._thread: threading.Thread | None = None
         self._begun: FileToImport | None = None
         self._closes_then = False
         self._cancelled = threading.Event()
         self.setWindowTitle(tr("Read a CSV file"))
-        self.setMinimumWidth(560)
+        self.setMinimumWidth(640)
         self.file, self.zone = QLineEdit(), QLineEdit(state.site.zone)
         self.file.setAccessibleName(tr("file"))
         self.zone.setAccessibleName(tr("time zone of its times"))
@@ -63,6 +154,14 @@ class ImportDialog(QDialog):
             (tr("the month: 11/05 is in November"), "month-first"),
         ):
             self.dates.addItem(label, order)
+        self.numbers = QComboBox()
+        self.numbers.setAccessibleName(tr("how its numbers are written"))
+        for label, style in (
+            (tr("found out from the file"), ""),
+            (tr("1,234.5: a point before the decimals"), "1,234.5"),
+            (tr("1.234,5: a comma before the decimals"), "1.234,5"),
+        ):
+            self.numbers.addItem(label, style)
         self.said = QPlainTextEdit()
         self.said.setReadOnly(True)
         self.said.setAccessibleName(tr("what the file holds"))
@@ -92,7 +191,10 @@ class ImportDialog(QDialog):
         form.addRow(tr("Station"), self.station)
         form.addRow(tr("Time zone"), self.zone)
         form.addRow(tr("Columns"), self.columns)
+        form.addRow(self.mapping)
         form.addRow(tr("Dates begin with"), self.dates)
+        form.addRow(tr("Numbers"), self.numbers)
+        self._form = form
         foot = QHBoxLayout()
         foot.addWidget(self.bar, 1)
         foot.addStretch(1)
@@ -114,8 +216,11 @@ class ImportDialog(QDialog):
             self.zone.textChanged,
             self.columns.textChanged,
             self.dates.currentTextChanged,
+            self.numbers.currentTextChanged,
+            self.mapping.changed,
         ):
-            changed.connect(lambda _: self.read.setEnabled(False))
+            changed.connect(lambda *_: self.read.setEnabled(False))
+        self.file.textChanged.connect(lambda _: self._look_soon.start())
 
     def _on_choose(self) -> None:
         dialog = QFileDialog(self, tr("Choose a file"), "", "CSV (*.csv *.txt);;All (*)")
@@ -150,7 +255,32 @@ class ImportDialog(QDialog):
             self.zone.text(),
             self.columns.text(),
             str(self.dates.currentData()),
+            self.mapping.meant() if self.mapping.isVisible() else (),
+            str(self.numbers.currentData()),
         )
+
+    def _look(self) -> None:
+        """Look at the first rows, in a thread: the file may lie on a slow disk."""
+        path, looker = Path(self.file.text()), self._looker
+        if looker is None or not path.is_file():
+            return
+
+        def look() -> None:
+            try:
+                self.looked.emit(looker(path), str(path))
+            except RookTallyError as error:
+                self.looked.emit((), str(path))
+                self.told.emit(str(error), False, 0)
+
+        threading.Thread(target=look, daemon=True, name="looking").start()
+
+    def _on_looked(self, columns: tuple[ColumnLook, ...], path: str) -> None:
+        if path != self.file.text():
+            return
+        self.mapping.show_columns(columns)
+        self.mapping.setVisible(bool(columns))
+        # One way to say it at a time.
+        self._form.setRowVisible(self.columns, not columns)
 
     def reject(self) -> None:
         """Cancel what is under way, and close it once that is taken back; else close it."""

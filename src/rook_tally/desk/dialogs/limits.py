@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_presets import presets_for
-from rook_tally.core.quantities.limit_rules import LEVELS, LimitOrigin
+from rook_tally.core.quantities.limit_rules import LEVELS
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.limit_commands import SaveLimits
 from rook_tally.desk.data.store_client import ClientScope
@@ -137,9 +137,6 @@ class LimitsDialog(StoreDialog):
         picked = None if self.choice is None else self.choice.scope
         self._answer, self._series = answer, answer.series
         self.in_force.setText(in_force_words(answer.series))
-        if answer.series.limits_from is LimitOrigin.WORKING:
-            self._say(tr("Its limits belong to its working."))
-            return
         self.scope.clear()
         for one in answer.choices:
             words = tr("{0} · set", one.words) if one.limits is not None else one.words
@@ -159,7 +156,7 @@ class LimitsDialog(StoreDialog):
     def _first(answer: LimitsAnswer) -> int:
         """Where the limits in force are set; else the series' place."""
         places = (at for at, one in enumerate(answer.choices) if one.limits is not None)
-        return next(places, 1)
+        return next(places, min(1, len(answer.choices) - 1))
 
     def _fill(self, limits: Limits | None = None) -> None:
         """Put limits into the fields: these, else what is set there, else what is in force."""

@@ -16,7 +16,8 @@ from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.store.readings import envelopes
-from rook_tally.store.site import Series, limits_set_for, load_site, zone_named
+from rook_tally.store.site import Series, load_site, zone_named
+from rook_tally.store.workings import limits_set
 
 DAYS = 30
 _HOURS = 24 * DAYS
@@ -69,13 +70,17 @@ class LimitsQuery:
             )
         ]
         here = places.get(series.station.place.id)
+        if series.station.is_worked_out:
+            words = tr("{0}, wherever it is worked out", name)
+            wanted, here = [(LimitScope(quantity=slug, working=slug), words)], None
         while here is not None and len(wanted) <= len(places):
             scope = LimitScope(quantity=slug, place=here.name)
             wanted.append((scope, tr("{0} at {1}", name, here.name)))
             here = None if here.parent_id is None else places.get(here.parent_id)
-        wanted.append((LimitScope(quantity=slug), tr("{0} on the whole site", name)))
+        if not series.station.is_worked_out:
+            wanted.append((LimitScope(quantity=slug), tr("{0} on the whole site", name)))
         choices = tuple(
-            ScopeChoice(scope, words, limits_set_for(connection, scope)) for scope, words in wanted
+            ScopeChoice(scope, words, limits_set(connection, scope)) for scope, words in wanted
         )
         end_us = self.now_us // HOUR_US * HOUR_US + HOUR_US
         start_us = end_us - _HOURS * HOUR_US

@@ -123,7 +123,10 @@ class ReadingsTable(StoreDialog):
             QPushButton(tr("Count as good")),
             QPushButton(tr("Count as suspect")),
         )
-        self.copy = QPushButton(tr("Copy"))
+        self.copy, self.delete = QPushButton(tr("Copy")), QPushButton(tr("Delete"))
+        self.delete.setObjectName("small")
+        self.delete.setEnabled(False)
+        self.delete.setToolTip(tr("Delete; Ctrl+Z, or for a month the command, brings them back"))
         for button, keys in ((self.good, "Ctrl+G"), (self.suspect, "Ctrl+X"), (self.copy, "")):
             button.setObjectName("small")
             button.setEnabled(False)
@@ -140,6 +143,10 @@ class ReadingsTable(StoreDialog):
         self.good.clicked.connect(lambda: self._overrule(Quality.GOOD))
         self.suspect.clicked.connect(lambda: self._overrule(Quality.SET_ASIDE))
         self.copy.clicked.connect(self._on_copy)
+        self.delete.clicked.connect(self._delete)
+        gone = QShortcut(QKeySequence.StandardKey.Delete, self.table)
+        gone.setContext(Qt.ShortcutContext.WidgetShortcut)
+        gone.activated.connect(self._delete)
         self.table.selectionModel().selectionChanged.connect(self._on_selected)
         self.read_again()
 
@@ -150,6 +157,7 @@ class ReadingsTable(StoreDialog):
         foot = QHBoxLayout()
         foot.addWidget(self.good)
         foot.addWidget(self.suspect)
+        foot.addWidget(self.delete)
         foot.addStretch(1)
         foot.addWidget(self.copy)
         column = QVBoxLayout(self)
@@ -178,7 +186,7 @@ class ReadingsTable(StoreDialog):
 
     def _on_selected(self) -> None:
         is_any = self.table.selectionModel().hasSelection()
-        for button in (self.good, self.suspect, self.copy):
+        for button in (self.good, self.suspect, self.delete, self.copy):
             button.setEnabled(is_any)
 
     def _filter(self, only: bool) -> None:
@@ -195,6 +203,15 @@ class ReadingsTable(StoreDialog):
         )
         if change is not None:
             self._client.write(change, lambda _done: self.read_again())
+
+    def _delete(self) -> None:
+        if self.lines.model is None:
+            return
+        change = self.lines.model.delete(
+            self._chosen(), who=login_name(), now_us=self._state.clock()
+        )
+        if change is not None:
+            self._client.write(change, lambda _done: self.read_again(), self.words.setText)
 
     def _copy(self) -> None:
         model, chosen = self.lines.model, self._chosen()

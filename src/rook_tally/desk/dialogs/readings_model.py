@@ -14,6 +14,7 @@ from rook_tally.core.quantities.number_format import plain
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.commands import Overrule
+from rook_tally.desk.data.deletion import DeleteReadings
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.store.readings import Overruling, overrulings, read_range, read_raw_range
 from rook_tally.store.site import Series
@@ -109,6 +110,14 @@ class ReadingsModel:
             first_us, last_us = (int(readings.time_us[run[end]]) for end in (0, -1))
             stretches.append((first_us, last_us + 1))
         return Overrule(self.answer.series, tuple(stretches), quality, who, why)
+
+    def delete(self, lines: Sequence[int], *, who: str, now_us: int) -> DeleteReadings | None:
+        """The change that deletes these lines; None for none."""
+        at = np.unique(self._lines[np.asarray(sorted(lines), dtype=np.int64)])
+        if not len(at):
+            return None
+        moments = tuple(self.answer.readings.time_us[at].tolist())
+        return DeleteReadings(self.answer.series, moments, who, now_us)
 
     def heading(self) -> str:
         """The names of the columns, apart by tabs."""

@@ -24,6 +24,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.site_settings import (
     SiteSettings,
+    Weekday,
     checked_settings,
     position_from,
     position_words,
@@ -73,6 +74,10 @@ class SiteDialog(StoreDialog):
         self.above_sea.setPlaceholderText(tr("metres, such as 12"))
         self.quiet.setAccessibleName(tr("quiet hours"))
         self.quiet.setPlaceholderText(tr("none, or such as 22:00–06:00 or Mon–Fri 20:00–07:00"))
+        self.week = QComboBox()
+        self.week.setAccessibleName(tr("day with which the week begins"))
+        for day in Weekday:
+            self.week.addItem(tr(day.value.capitalize()), day)
         self.keys, self.passwords = QComboBox(), QComboBox()
         self.keys.setAccessibleName(tr("who needs an access key"))
         self.passwords.setAccessibleName(tr("where passwords are kept"))
@@ -109,6 +114,7 @@ class SiteDialog(StoreDialog):
         self.form.addRow(tr("Time zone"), self.zone)
         self.form.addRow(tr("Position"), self.position)
         self.form.addRow(tr("Height above the sea"), self.above_sea)
+        self.form.addRow(tr("The week begins on"), self.week)
         self.form.addRow(tr("Quiet hours"), self.quiet)
         self.form.addRow("", self.about_quiet)
         self.form.addRow(tr("Daily copies go to"), row)
@@ -136,6 +142,7 @@ class SiteDialog(StoreDialog):
         told = settings.settings
         self.position.setText(position_words(told))
         self.above_sea.setText("" if told.height_m is None else number_text(told.height_m))
+        self.week.setCurrentIndex(told.week_begins.number)
         self.quiet.setText("" if told.quiet is None else hours_words(told.quiet))
         self.folder.setText(settings.copies_into)
         self.folder.setEnabled(settings.can_be_copied)
@@ -197,5 +204,6 @@ class SiteDialog(StoreDialog):
                 longitude=None if position is None else position[1],
                 height_m=typed_number(height) if height else None,
                 quiet=hours_of(self.quiet.text()),
+                week_begins=list(Weekday)[self.week.currentIndex()],
             )
         )

@@ -330,6 +330,11 @@
     </message>
     <message>
       <location filename="core" />
+      <source>maintained</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>late</source>
       <translation type="unfinished" />
     </message>
@@ -936,6 +941,21 @@
       <source>{0} more</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/data/deletion.py" />
+      <source>{0} readings deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/data/deletion.py" />
+      <source>{0} readings are back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/deletion.py" />
+      <source>{0} of {1} removed</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/data/finding.py" />
       <source>place</source>
@@ -1446,6 +1466,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>columns of the file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>Read a CSV file</source>
       <translation type="unfinished" />
     </message>
@@ -1477,6 +1502,11 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>what stands first in its dates</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>how its numbers are written</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1526,6 +1556,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>Numbers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>Choose a file</source>
       <translation type="unfinished" />
     </message>
@@ -1537,6 +1572,41 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>Cancelling: nothing of it will be kept…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>column</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>first cells</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>not read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>what {0} measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>unit of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1556,6 +1626,16 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>1,234.5: a point before the decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>1.234,5: a comma before the decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>Preview</source>
       <translation type="unfinished" />
     </message>
@@ -1567,6 +1647,11 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>it was cancelled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>no unit</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1631,11 +1716,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits.py" />
-      <source>Its limits belong to its working.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits.py" />
       <source>{0} · set</source>
       <translation type="unfinished" />
     </message>
@@ -1666,6 +1746,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits_model.py" />
+      <source>{0}, wherever it is worked out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits_model.py" />
       <source>In force: set for this series.</source>
       <translation type="unfinished" />
     </message>
@@ -1691,12 +1776,12 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits_model.py" />
-      <source>{0} on the whole site</source>
+      <source>{0} at {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/limits_model.py" />
-      <source>{0} at {1}</source>
+      <source>{0} on the whole site</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1846,7 +1931,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/readings.py" />
-      <source>Copy</source>
+      <source>Delete; Ctrl+Z, or for a month the command, brings them back</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1857,6 +1942,11 @@
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>{0} of the {1} chosen lines copied, the most there is room for; export the series for all of them.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>Copy</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2041,6 +2131,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
+      <source>day with which the week begins</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
       <source>who needs an access key</source>
       <translation type="unfinished" />
     </message>
@@ -2062,6 +2157,11 @@
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>Height above the sea</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>The week begins on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2092,6 +2192,236 @@
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Store, copies and collector</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Thin…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Its doors are open to the network</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>It runs as a service: from login on, also with no window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>This window's own collector runs; it ends with the window unless you say so.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Under way…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Copy the store</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Choose a copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Restore a copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>The window closes, {0} takes the place of the store, and the window opens again. What is kept now stays beside it, whole.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Restore</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Thin old readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Thin</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>It has stopped: nothing is kept until it is started again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Copy now…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Restore…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Check</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Compact</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Kept here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Old readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Collector</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>By the server's own tools (pg_dump).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>A collector runs that was not started by this window.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>No collector runs: nothing is kept.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Stop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Start</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>A copy of everything is made first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>A collector is being started.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>The collector starts anew with its doors so.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>{0} in all</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Only whole days that are past are thinned.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care.py" />
+      <source>Older than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0}: {1}, {2} readings, read back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} readings, {1} sealed days: nothing is damaged.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} before, {1} after.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} readings and {1} would go; lows and highs stay.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>No copies are made by themselves.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} holds everything as it was. </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>Every day into {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>Every reading is kept for good.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>Days older than {0:g} days keep lowest and highest of every five minutes.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>There is nothing to thin.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} readings thinned; Compact gives {1} back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>The last one on {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>None since: {0}.</source>
       <translation type="unfinished" />
     </message>
   </context>
@@ -2364,6 +2694,11 @@
     </message>
     <message>
       <location filename="desk/ledger/series_summary.py" />
+      <source>under maintenance: what it reads says nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
       <source>silent: {0} since the last reading, which says nothing of now</source>
       <translation type="unfinished" />
     </message>
@@ -2597,6 +2932,11 @@
     </message>
     <message>
       <location filename="wall/lists.py" />
+      <source>under maintenance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/lists.py" />
       <source>never heard</source>
       <translation type="unfinished" />
     </message>
@@ -2700,6 +3040,31 @@
       <source>none</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="wall/plans.py" />
+      <source>{0}, under maintenance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/plans.py" />
+      <source>{0}, never heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/plans.py" />
+      <source>there is no such plan: put one up in Stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/plans.py" />
+      <source>{0}, {1} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="wall/plans.py" />
+      <source>Plan</source>
+      <translation type="unfinished" />
+    </message>
   </context>
   <context>
     <name>Parts</name>
@@ -2759,6 +3124,46 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>{0} is too large: {1} MB</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>{0} is {1} × {2} pixels</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>{0} is no picture that can be read: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>{0} cannot be read: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>give a picture of at most {0} MB</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>give a smaller picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/picture_file.py" />
+      <source>give a PNG, a JPEG or an SVG</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/parts/remark_dialog.py" />
       <source>What happened, in a few words</source>
       <translation type="unfinished" />
@@ -2811,6 +3216,244 @@
     <message>
       <location filename="desk/parts/saving_dialog.py" />
       <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/task_thread.py" />
+      <source>a fault of ours: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/task_thread.py" />
+      <source>it was cancelled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/task_thread.py" />
+      <source>all is as it was</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>Plan</name>
+    <message>
+      <location filename="desk/plan/canvas.py" />
+      <source>the plan</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/canvas.py" />
+      <source>No plan yet. Put up a picture of a floor or of the plot, a PNG, a JPEG or an SVG, and drag stations to where they hang.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>{0} is called {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>{0} removed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>{0} hung on {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>{0} put up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>{0} taken off {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/commands.py" />
+      <source>where {0} hangs</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/plan/model.py" />
+      <source>{0} of {1} stations hang here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/model.py" />
+      <source>Nobody has said where it hangs.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/model.py" />
+      <source>It is under maintenance.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>places and their stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>New plan…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Plan</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Rename…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Another picture…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Remove</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Drag a station onto the plan, or pick it and press Hang here. Ctrl+Z takes it back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Open the station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Where it hangs…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Take off the plan (Delete)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Choose a picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Site…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Places…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Where…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Take off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Hang here</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Open</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>A site without a name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>It hangs here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Drag it to its place.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Rename {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>Where {0} hangs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>where it hangs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>such as: on the left wall, 1.6 m up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>It hangs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>Photograph</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>Choose a photograph</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>None.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>Choose…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>There is one.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/where_dialog.py" />
+      <source>None yet.</source>
       <translation type="unfinished" />
     </message>
   </context>
@@ -3023,6 +3666,146 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/field_commands.py" />
+      <source>{0} of {1} settled</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>{0} of {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>as usual: {0:g} … {1:g}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>as usual: ±{0:.3g}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>any</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Not in the Ledger (it is kept and watched)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Do not keep what comes from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Another quantity or unit holds for all its past: what the station sent is understood anew.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Remove this field…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>no unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Believable, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Accuracy ±, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Colour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Remove {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>{0} goes with all its readings. Ctrl+Z, or for 30 days the command rook-tally field restore, brings it back. What the station still sends of it begins anew.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Remove</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>as usual</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>unit in which it is sent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>believable range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>accuracy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/field_dialog.py" />
+      <source>colour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/first_contact.py" />
       <source>waiting</source>
       <translation type="unfinished" />
@@ -3050,6 +3833,16 @@
     <message>
       <location filename="desk/stations/life_actions.py" />
       <source>Key of the new box</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>{0} under maintenance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_actions.py" />
+      <source>Until</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3109,6 +3902,11 @@
     </message>
     <message>
       <location filename="desk/stations/life_commands.py" />
+      <source>{0} is expected to report again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/life_commands.py" />
       <source>{0} renamed to {1}</source>
       <translation type="unfinished" />
     </message>
@@ -3134,6 +3932,11 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
+      <source>under maintenance until {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
       <source>firmware {0}{1}</source>
       <translation type="unfinished" />
     </message>
@@ -3145,6 +3948,16 @@
     <message>
       <location filename="desk/stations/model.py" />
       <source>{0} since {1} {2:%b}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source> (left out)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source> (hidden)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3233,11 +4046,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/notes_dialog.py" />
-      <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/stations/page.py" />
       <source>Nothing has come from it yet. What it sends appears here at once.</source>
       <translation type="unfinished" />
@@ -3294,7 +4102,17 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
-      <source>Another key, another box, out of use, removed</source>
+      <source>Another key, another box, under maintenance, out of use, removed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Field…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>What the picked field measures, its name, how it is shown (D)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3315,6 +4133,11 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>Replace by another box…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Under maintenance… / done (M)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3547,6 +4370,21 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/view.py" />
       <source>No station has been added yet. Let one send to this machine, and it shows here; or add it first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Where everything hangs (P)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Fleet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Site and plan</source>
       <translation type="unfinished" />
     </message>
   </context>
@@ -5362,6 +6200,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
+      <source>Store: how big, copies, check, compact, thin; the collector</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
       <source>Units of every quantity: SI, US, UK</source>
       <translation type="unfinished" />
     </message>
@@ -5383,6 +6226,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>Save the site as a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Print what is shown</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5583,6 +6431,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/header_bar.py" />
       <source>{0} of {1} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/printing.py" />
+      <source>A site without a name</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5865,6 +6718,16 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/page_head.py" />
+      <source>decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>Decimals that it is shown with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
       <source>shown</source>
       <translation type="unfinished" />
     </message>
@@ -5886,6 +6749,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/page_head.py" />
       <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>usual decimals</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -21,33 +21,37 @@ class TaskThread(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._thread: threading.Thread | None = None
+        self._is_running = False
         self._cancelled = threading.Event()
 
     @property
     def is_running(self) -> bool:
         """True while something is under way."""
-        return self._thread is not None and self._thread.is_alive()
+        return self._is_running
 
     def run(self, work: Callable[[Progress], str]) -> None:
         """Begin some work, unless other is under way."""
         if self.is_running:
             return
         self._cancelled.clear()
-        self._thread = threading.Thread(target=self._work, args=(work,), daemon=True, name="task")
-        self._thread.start()
+        self._is_running = True
+        threading.Thread(target=self._work, args=(work,), daemon=True, name="task").start()
 
     def cancel(self) -> None:
         """Ask it to end at its next step."""
         self._cancelled.set()
 
     def _work(self, work: Callable[[Progress], str]) -> None:
+        is_done = False
         try:
-            self.ended.emit(work(self._advance), True)
+            words, is_done = work(self._advance), True
         except RookTallyError as error:
-            self.ended.emit(str(error), False)
+            words = str(error)
         except Exception as error:  # noqa: BLE001 - the thread's end must be told however it ends
-            self.ended.emit(tr("a fault of ours: {0}", repr(error)), False)
+            words = tr("a fault of ours: {0}", repr(error))
+        # Before it is told: whoever hears of it may begin the next at once.
+        self._is_running = False
+        self.ended.emit(words, is_done)
 
     def _advance(self, share: float) -> None:
         if self._cancelled.is_set():

@@ -153,7 +153,8 @@ class RailModel:
 
     def ticks(self, most: int) -> list[TimeTick]:
         """Marks of the rail."""
-        return time_ticks(*self.bounds, self.zone, most)
+        first_day = self._state.site.settings.week_begins.number
+        return time_ticks(*self.bounds, self.zone, most, first_day=first_day)
 
     def move_to(self, start_us: int) -> None:
         """Put the window's beginning at a moment, its length unchanged; at now it is live."""

@@ -2,8 +2,18 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon, QPixmap
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QWidget,
+)
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.field_words import (
@@ -15,6 +25,7 @@ from rook_tally.core.quantities.field_words import (
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import COLOURS
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.deletion import RemoveField
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
@@ -28,7 +39,9 @@ from rook_tally.store.site import Series
 class FieldDialog(SavingDialog):
     """Settles one field. Numbers are in the unit shown."""
 
-    def __init__(self, theme: Theme, client: StoreClient, series: Series, parent: QWidget) -> None:
+    def __init__(
+        self, theme: Theme, client: StoreClient, series: Series, now_us: int, parent: QWidget
+    ) -> None:
         super().__init__(theme, parent, main_words=tr("Save"))
         self._client = client.scope()
         self.finished.connect(self._client.close)
@@ -72,6 +85,10 @@ class FieldDialog(SavingDialog):
         note.setWordWrap(True)
         note.setFont(face(12))
         tint(note, theme.dim)
+        self.remove = QPushButton(tr("Remove this field…"))
+        self.remove.setObjectName("small")
+        self.remove.clicked.connect(self._ask_removal)
+        self._now_us = now_us
         self._lay_out(note)
         self.buttons.accepted.connect(self.save)
 
@@ -91,6 +108,7 @@ class FieldDialog(SavingDialog):
         form.addRow(tr("Colour"), self.colour)
         form.addRow("", self.hidden)
         form.addRow("", self.left_out)
+        form.addRow("", self.remove)
         form.addRow("", self.problem)
         form.addRow(self.buttons)
         for field, name in (
@@ -137,6 +155,30 @@ class FieldDialog(SavingDialog):
             None if quantity == series.quantity.slug else quantity,
             None if (quantity, unit) == (series.quantity.slug, series.unit) else unit,
         )
+
+    def _ask_removal(self) -> None:
+        """Ask whether it goes with all that was kept of it."""
+        question = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            tr("Remove {0}", self.series.field),
+            tr(
+                "{0} goes with all its readings. Ctrl+Z, or for 30 days the command "
+                "rook-tally field restore, brings it back. What the station still sends of it "
+                "begins anew.",
+                self.series.field,
+            ),
+            QMessageBox.StandardButton.Cancel,
+            self,
+        )
+        question.setTextFormat(Qt.TextFormat.PlainText)
+        go_on = question.addButton(tr("Remove"), QMessageBox.ButtonRole.DestructiveRole)
+        go_on.clicked.connect(self._remove)
+        question.open()
+
+    def _remove(self) -> None:
+        self.begin_saving()
+        wanted = RemoveField(self.series, self._now_us)
+        self._client.write(wanted, self.saved, self.not_saved)
 
     def save(self) -> None:
         """Have what was changed written down."""

@@ -184,7 +184,7 @@ class StationActions:
         """Let the person settle a field of the picked station."""
         series = self._model.field_series(row)
         if series is not None:
-            FieldDialog(self._theme, self._client, series, self._parent).open()
+            FieldDialog(self._theme, self._client, series, self._model.now_us, self._parent).open()
 
     def look_again(self) -> None:
         """Something may have been answered."""

@@ -421,7 +421,13 @@ class StripView(QWidget):
         model = self.model
         start_us, end_us = model.window.start_us, model.window.end_us
         most = max(2, self.axis.width() // _PIXELS_A_TICK)
-        ticks = time_ticks(start_us, end_us, model.state.zone, most)
+        ticks = time_ticks(
+            start_us,
+            end_us,
+            model.state.zone,
+            most,
+            first_day=model.state.site.settings.week_begins.number,
+        )
         across = Across(
             start_us, end_us, tuple(ticks), model.cursor_us, self._pins_us(), model.stretch
         )

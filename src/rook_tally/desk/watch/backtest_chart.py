@@ -152,7 +152,9 @@ class BacktestChart(QWidget):
         assert found is not None
         zone = self._model.state.zone
         painter.setFont(face(11))
-        for tick in time_ticks(found.start_us, found.end_us, zone, max(2, self.width() // 90)):
+        first_day = self._model.state.site.settings.week_begins.number
+        most = max(2, self.width() // 90)
+        for tick in time_ticks(found.start_us, found.end_us, zone, most, first_day=first_day):
             x = self._x_of(tick.time_us)
             painter.setPen(QPen(colour(theme.rule), 1))
             painter.drawLine(QLineF(x, 0, x, self.plot.bottom()))

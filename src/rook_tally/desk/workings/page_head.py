@@ -35,6 +35,13 @@ class PageHead(QWidget):
         self.made, self.place = QComboBox(), QComboBox()
         self.made.setAccessibleName(tr("where it is made"))
         self.place.setAccessibleName(tr("place shown"))
+        self.decimals = QComboBox()
+        self.decimals.setAccessibleName(tr("decimals"))
+        self.decimals.setToolTip(tr("Decimals that it is shown with"))
+        self.decimals.addItems([tr("usual decimals"), "0", "1", "2", "3", "4"])
+        self.decimals.activated.connect(
+            lambda at: model.alter(decimals=None if at == 0 else at - 1)
+        )
         self._shown = Label(tr("shown"))
         tint(self._shown, theme.dim)
         row = QHBoxLayout(self)
@@ -43,6 +50,7 @@ class PageHead(QWidget):
         row.addWidget(self.name, 1)
         row.addWidget(self.called)
         row.addWidget(self.made)
+        row.addWidget(self.decimals)
         row.addWidget(self._shown)
         row.addWidget(self.place)
         self.name.textEdited.connect(lambda text: model.alter(name=text))
@@ -57,6 +65,7 @@ class PageHead(QWidget):
         if self.name.text() != draft.name:
             self.name.setText(draft.name)
         self.called.setText(tr("in formulas {0}", draft.slug))
+        self.decimals.setCurrentIndex(0 if draft.decimals is None else min(draft.decimals, 4) + 1)
         self._choices = [(Placement.ONCE, "")]
         self._choices += [(Placement.EACH_PLACE, "")]
         groups = [*BUILT_IN_GROUPS[1:], *(slug_of(one.name) for one in listing.groups)]

@@ -17,6 +17,7 @@ from rook_tally.core.quantities.registry import quantity_named
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings
 from rook_tally.intake.files.csv_table import (
+    NumberStyle,
     Refused,
     Table,
     TableColumn,
@@ -69,6 +70,9 @@ def imported_file(
     now_us: int,
     dry_run: bool = False,
     dates: DateOrder | None = None,
+    skip: int | None = None,
+    numbers: NumberStyle | None = None,
+    station_column: str | None = None,
     progress: Progress = unwatched,
 ) -> ImportOutcome:
     """Read a CSV file into a station's series, or with `dry_run` say what that would do.
@@ -84,7 +88,13 @@ def imported_file(
     CancelledError
         When it is cancelled; what was written has been taken back.
     """
-    table = read_table(file, time_column=time_column, progress=part_of(progress, 0.0, _READ_SHARE))
+    table = read_table(
+        file,
+        time_column=time_column,
+        skip=skip,
+        numbers=numbers,
+        progress=part_of(progress, 0.0, _READ_SHARE),
+    )
     reading = part_of(progress, _READ_SHARE, 1.0 if dry_run else _WRITE_SHARE)
     remarks: list[str] = []
     # All that takes long is done before anything is written: stations go on being heard.
@@ -98,25 +108,33 @@ def imported_file(
             for one, readings in brought.items()
         ]
     else:
-        sources, refused = _columns_read(
-            site,
-            table,
-            key,
-            columns,
-            zone,
-            dates,
-            remarks,
-            now_us=now_us,
-            dry_run=dry_run,
-            progress=reading,
-        )
+        sources, refused = [], []
+        parts = _parts_of(site, table, key, station_column)
+        for at, (station, part) in enumerate(parts):
+            read, wrong = _columns_read(
+                site,
+                part,
+                station,
+                columns,
+                zone,
+                dates,
+                remarks,
+                now_us=now_us,
+                dry_run=dry_run,
+                progress=part_of(reading, at / len(parts), (at + 1) / len(parts)),
+            )
+            sources += read
+            refused += wrong
+        refused.sort(key=lambda one: one.line)
+        remarks = list(dict.fromkeys(remarks))
     with store.read() as connection:
         told = tuple(
             ImportedColumn(column, readings, _count_of_new(connection, target, readings))
             for column, target, readings in sources
         )
     number = kept = 0
-    if not dry_run:
+    if not dry_run and any(one.new for one in told):
+        # Read again it brings nothing, and is no import.
         done = bring_in(
             store,
             file.name,
@@ -138,6 +156,43 @@ def _count_of_new(connection: Connection, target: ImportTarget, readings: Readin
 
 def _source(series: ImportTarget) -> str:
     return f"{series.station.key} {series.field}"
+
+
+def _parts_of(
+    site: Site, table: Table, key: str | None, station_column: str | None
+) -> list[tuple[str | None, Table]]:
+    """The rows of each station: of one that is named all, else by the column that names them.
+
+    Raises
+    ------
+    UsageError
+        When a station of the file is not there.
+    """
+    if key is not None and station_column is None:
+        return [(key, table)]
+    if station_column is None and "station" not in map(str.lower, table.header):
+        return [(key, table)]
+    parts = table.by_column(station_column or "station")
+    nobodys = parts.pop("", None)
+    if key is not None:
+        parts = {name: part for name, part in parts.items() if name == key}
+    missing = sorted(name for name in parts if site.station(name) is None)
+    if missing or not parts:
+        raise UsageError(
+            f"there is no station {', '.join(missing[:5])}" if missing else "it names no station",
+            kept="nothing was written",
+            remedy=f'add it first: rook-tally station add {missing[0]} --place "…"'
+            if missing
+            else "say whose readings they are with --station",
+        )
+    if nobodys is not None:
+        rows = ", ".join(map(str, nobodys.row_lines[:3]))
+        raise UsageError(
+            f"line {rows} names no station",
+            kept="nothing was written",
+            remedy="name it there, or leave the line out",
+        )
+    return list(parts.items())
 
 
 def _columns_read(

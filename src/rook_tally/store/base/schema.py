@@ -140,6 +140,20 @@ series = Table(
     UniqueConstraint("station_id", "field"),
 )
 
+# Readings that a person deleted; for a month they can be had back.
+deleted = Table(
+    "deleted",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+    Column("from_us", BigInteger, nullable=False),
+    Column("to_us", BigInteger, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("payload", LargeBinary, nullable=False),
+    Column("who", String, nullable=False),
+    Column("deleted_us", BigInteger, nullable=False),
+)
+
 # PNG or JPEG, of plans and photographs; what nothing shows goes after a month.
 picture = Table(
     "picture",

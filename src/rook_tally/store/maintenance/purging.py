@@ -12,6 +12,7 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.store.base import Store, schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.maintenance.copies import back_up
+from rook_tally.store.readings.deletion import forget_deleted
 from rook_tally.store.site.plans import forget_pictures
 from rook_tally.store.site.station_lives import KEPT_REMOVED
 
@@ -25,6 +26,7 @@ _OF_SERIES = (
     schema.due,
     schema.imported,
     schema.field_name,
+    schema.deleted,
 )
 _OF_STATION = (
     schema.heard,
@@ -63,6 +65,7 @@ def purge_removed(store: Store, *, now_us: int) -> list[str]:
             _purge(connection, row.id)
     with store.write() as connection:
         forget_pictures(connection, before_us)
+        forget_deleted(connection, before_us)
     return [row.key.partition(" ")[0] for row in rows]
 
 

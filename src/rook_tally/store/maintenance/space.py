@@ -28,6 +28,7 @@ _OF: dict[Kept, tuple[sa.Table, ...]] = {
         schema.page_hours,
         schema.page_data,
         schema.imported,
+        schema.deleted,
     ),
     Kept.MESSAGES: (schema.tape, schema.stray),
     Kept.ALARMS: (schema.alarm, schema.journal, schema.outbox),

@@ -69,6 +69,7 @@ def drop_if_empty(connection: Connection, series_id: int) -> bool:
         schema.imported,
         schema.field_name,
         schema.working_input,
+        schema.deleted,
     ):
         connection.execute(sa.delete(table).where(table.c.series_id == series_id))
     connection.execute(sa.delete(schema.series).where(schema.series.c.id == series_id))

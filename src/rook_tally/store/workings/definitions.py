@@ -16,6 +16,8 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.quantities.limit_rules import LimitScope
 from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.workings.definitions import Working
@@ -25,6 +27,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import ALWAYS_US, add_due, drop_due
 from rook_tally.store.site.configuration import WORKED_KIND, Series, Site, add_place, load_site
+from rook_tally.store.site.limit_rules import limits_set_for, set_limits_of
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.binding import Bound
@@ -98,8 +101,8 @@ def write_working(connection: Connection, working: Working, *, instead_of: str =
     note_change(connection, Subject.WORKINGS)
 
 
-def remove_working(connection: Connection, slug: str) -> Working:
-    """Take a working away with what it gave; returns it, so that it can come back.
+def working_named(connection: Connection, slug: str) -> Working:
+    """The working of that slug.
 
     Raises
     ------
@@ -109,6 +112,41 @@ def remove_working(connection: Connection, slug: str) -> Working:
     found = next((one for one in workings(connection) if one.slug == slug), None)
     if found is None:
         raise UsageError(f"there is no working {slug}", remedy="see rook-tally working list")
+    return found
+
+
+def limits_set(connection: Connection, scope: LimitScope) -> Limits | None:
+    """What is set for just this, measured or worked out; None when nothing is."""
+    if scope.working:
+        return working_named(connection, scope.working).limits
+    return limits_set_for(connection, scope)
+
+
+def set_limits(connection: Connection, scope: LimitScope, limits: Limits | None) -> Limits | None:
+    """Set limits of what is measured or worked out, or with None take back what was set; returns
+    what was set before.
+
+    Raises
+    ------
+    UsageError
+        When there is nothing such.
+    """
+    if not scope.working:
+        return set_limits_of(connection, scope, limits)
+    working = working_named(connection, scope.working)
+    save_working(connection, msgspec.structs.replace(working, limits=limits), may_wait=True)
+    return working.limits
+
+
+def remove_working(connection: Connection, slug: str) -> Working:
+    """Take a working away with what it gave; returns it, so that it can come back.
+
+    Raises
+    ------
+    UsageError
+        When there is none such.
+    """
+    found = working_named(connection, slug)
     table = schema.working
     number = connection.execute(sa.select(table.c.id).where(table.c.slug == slug)).scalar_one()
     worked = schema.worked.c

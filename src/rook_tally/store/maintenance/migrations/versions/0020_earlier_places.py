@@ -16,6 +16,17 @@ def upgrade() -> None:
     op.add_column("station", hangs)
     op.add_column("station", sa.Column("photograph_id", sa.Integer))
     op.create_table(
+        "deleted",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("series_id", sa.Integer, sa.ForeignKey("series.id"), nullable=False),
+        sa.Column("from_us", sa.BigInteger, nullable=False),
+        sa.Column("to_us", sa.BigInteger, nullable=False),
+        sa.Column("count", sa.Integer, nullable=False),
+        sa.Column("payload", sa.LargeBinary, nullable=False),
+        sa.Column("who", sa.String, nullable=False),
+        sa.Column("deleted_us", sa.BigInteger, nullable=False),
+    )
+    op.create_table(
         "picture",
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("body", sa.LargeBinary, nullable=False),
