@@ -91,11 +91,13 @@ def named_field(name: str) -> tuple[Quantity | None, str]:
     words = words_of(name)
     stem, _, ending = words.rpartition(" ")
     told_unit = _UNIT_ENDINGS.get(ending, "")
-    for candidate in (words, stem if told_unit else ""):
-        slug = _slug_named(candidate)
-        if slug is not None:
-            quantity = QUANTITIES[slug]
-            return quantity, told_unit if quantity.unit(told_unit) is not None else ""
+    candidates = (words, stem if told_unit else "")
+    for find in (_slug_called, _slug_like):
+        for candidate in candidates:
+            slug = find(candidate)
+            if slug is not None:
+                quantity = QUANTITIES[slug]
+                return quantity, told_unit if quantity.unit(told_unit) is not None else ""
     return None, ""
 
 
@@ -128,18 +130,27 @@ def _battery(name: str, values: Sequence[float]) -> FieldGuess:
     return FieldGuess(name, voltage, "mV")
 
 
-def _slug_named(words: str) -> str | None:
-    if not words:
-        return None
-    known = {slug: (slug.replace("_", " "), *_NAMES.get(slug, ())) for slug in QUANTITIES}
-    for slug, names in known.items():
-        if words in names or words.replace(" ", "") in {one.replace(" ", "") for one in names}:
+def _names() -> dict[str, tuple[str, ...]]:
+    return {slug: (slug.replace("_", " "), *_NAMES.get(slug, ())) for slug in QUANTITIES}
+
+
+def _slug_called(words: str) -> str | None:
+    """The quantity that goes by just these words."""
+    for slug, names in _names().items():
+        if words and (
+            words in names or words.replace(" ", "") in {one.replace(" ", "") for one in names}
+        ):
             return slug
+    return None
+
+
+def _slug_like(words: str) -> str | None:
+    """The quantity whose name is most like these words, if any is enough."""
     if len(words) < 4:
         return None  # too short to be like anything
     likeness = {
         slug: max(SequenceMatcher(None, words, one).ratio() for one in names)
-        for slug, names in known.items()
+        for slug, names in _names().items()
     }
     best = max(likeness, key=lambda slug: likeness[slug])
     return best if likeness[best] >= _ALIKE else None
