@@ -94,6 +94,7 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
                 ("formula", _prepare_formula),
                 ("watch", _prepare_watch),
                 ("stations", _prepare_stations),
+                ("plan", _prepare_plan),
             ):
                 if only and name not in only:
                     continue
@@ -305,6 +306,14 @@ def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(STATIONS)
     window.stations.pick("glaze-dust")
     return lambda: bool(window.stations.is_up_to_date)
+
+
+def _prepare_plan(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(STATIONS)
+    page = window.stations.plan
+    window.stations.show_page(1)
+    page.pick("glaze-dust")
+    return lambda: page.model.body is not None and page.pictures.is_up_to_date
 
 
 def _settled_picture(window: DeskWindow) -> QPixmap:

@@ -22,6 +22,7 @@ from rook_tally.store.readings.deletion import (
 from rook_tally.store.site import Series, load_site
 from rook_tally.store.site.row_changes import recording
 from rook_tally.store.site.series_removal import remove_series, restore_series
+from rook_tally.store.site.station_lives import removed_stations
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 START_US = NOON_US - 4 * DAY_US
@@ -112,3 +113,6 @@ def test_a_field_is_removed_and_had_back(store: Store) -> None:
             restore_series(connection, series.station, "temperature")
         remove_series(connection, again, now_us=NOON_US + 1_000_000)
     assert _kept(store, series).value.tolist() == before.value.tolist()
+    # A field is no station: nobody has it back as one.
+    with store.read() as connection:
+        assert removed_stations(connection) == {}

@@ -41,6 +41,11 @@ class Pictures(QObject):
         self._client = client
         self._known: dict[int, QImage | None] = {}
 
+    @property
+    def is_up_to_date(self) -> bool:
+        """True if something was asked for, and all of it is there."""
+        return bool(self._known) and None not in self._known.values()
+
     def image(self, number: int) -> QImage | None:
         """The picture of a number, or None while it is read."""
         if number not in self._known:

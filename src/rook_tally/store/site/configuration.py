@@ -53,6 +53,8 @@ _SETTINGS_DECODER = msgspec.json.Decoder(SiteSettings)
 
 WORKED_KIND = "worked out"
 """The kind of the stations that stand for workings; no real kind has a space in its name."""
+REMOVED_FIELD_KIND = "removed field"
+"""The kind of the rows that keep a field which was removed by itself."""
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
 

@@ -9,7 +9,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Series, Station
+from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, Series, Station
 
 _KEPT = "nothing was changed"
 
@@ -33,7 +33,7 @@ def remove_series(connection: Connection, series: Series, *, now_us: int) -> Non
         sa.insert(table).values(
             key=f"{station.key} {series.field} removed {now_us // SECOND_US}",
             place_id=station.place.id,
-            kind=station.kind.slug,
+            kind=REMOVED_FIELD_KIND,
             cadence_s=station.cadence_s,
             position=sa.select(sa.func.count()).select_from(table).scalar_subquery(),
             removed_us=now_us,
@@ -59,7 +59,7 @@ def restore_series(connection: Connection, station: Station, field: str) -> None
     found = connection.execute(
         sa.select(row.c.id, row.c.station_id)
         .join(schema.station, table.id == row.c.station_id)
-        .where(table.past_of == station.id, table.removed_us.is_not(None), row.c.field == field)
+        .where(table.past_of == station.id, table.kind == REMOVED_FIELD_KIND, row.c.field == field)
         .order_by(table.removed_us.desc())
     ).first()
     if found is None:

@@ -15,7 +15,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Site, Station, check_key_is_free
+from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, Site, Station, check_key_is_free
 from rook_tally.store.site.door_settings import (
     FolderSetting,
     PollSetting,
@@ -179,7 +179,7 @@ def removed_stations(connection: Connection) -> dict[str, int]:
     table = schema.station.c
     rows = connection.execute(
         sa.select(table.key, table.removed_us)
-        .where(table.removed_us.is_not(None))
+        .where(table.removed_us.is_not(None), table.kind != REMOVED_FIELD_KIND)
         .order_by(table.removed_us)
     )
     return {row.key.partition(" ")[0]: row.removed_us for row in rows}
@@ -196,7 +196,7 @@ def restore_station(connection: Connection, key: str) -> None:
     table = schema.station
     rows = connection.execute(
         sa.select(table.c.id, table.c.key)
-        .where(table.c.removed_us.is_not(None))
+        .where(table.c.removed_us.is_not(None), table.c.kind != REMOVED_FIELD_KIND)
         .order_by(table.c.removed_us.desc())
     )
     found = next((row.id for row in rows if row.key.partition(" ")[0] == key), None)
