@@ -205,6 +205,11 @@ def test_a_station_under_maintenance_is_not_counted_and_has_no_level(
     assert model.state.stations_heard()[0] == 1
 
 
+def test_a_reading_is_copied_as_a_line_of_a_table(store: Store, pottery: dict[str, Series]) -> None:
+    model = _model(store)
+    assert model.line_of(pottery["booth.pm25"]) == "Booth\tPM2.5\t58\tµg/m³\t2026-11-23 12:00:00"
+
+
 def test_the_strip_of_expected_reports(store: Store, pottery: dict[str, Series]) -> None:
     model = _model(store)
     head = model.head(_place(model, "Hall"))

@@ -23,7 +23,7 @@ from rook_tally.desk.plan.canvas import STATION_MIME
 from rook_tally.desk.plan.page import PlanPage
 from rook_tally.desk.plan.where_dialog import WhereDialog
 from rook_tally.store.base import Store
-from rook_tally.store.site import Site, load_site
+from rook_tally.store.site import Site, describe_station, load_site
 from tests.builders import begin_series, picture
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import opened
@@ -33,8 +33,11 @@ PATIENCE_MS = 30_000
 
 @pytest.fixture
 def window(store: Store, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
-    begin_series(store)
-    begin_series(store, key="door", place="Shop")
+    wall = begin_series(store).station
+    door = begin_series(store, key="door", place="Shop").station
+    with store.write() as connection:
+        describe_station(connection, wall, notes="", latitude=50.35, longitude=-4.14)
+        describe_station(connection, door, notes="", latitude=50.3503, longitude=-4.14)
     shown = open_desk()
     shown.show_view(STATIONS)
     qtbot.waitUntil(lambda: bool(shown.stations.fleet.rows), timeout=PATIENCE_MS)
@@ -133,6 +136,7 @@ def test_a_station_says_where_it_hangs_and_is_opened(
     _put_up(page, qtbot, tmp_path)
     page.pick("door")
     assert page.hang.isVisible()
+    assert "33 m from wall" in page.model.about()
     page.hang.click()
     qtbot.waitUntil(page.off.isVisible, timeout=PATIENCE_MS)
     photograph, none = tmp_path / "photo.png", tmp_path / "none.png"

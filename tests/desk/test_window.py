@@ -295,6 +295,7 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
         "ledger.png",
         "page-phone.png",
         "page-tablet.png",
+        "plan.png",
         "stations.png",
         "strip.png",
         "wall-arranged.png",

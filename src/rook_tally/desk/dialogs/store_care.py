@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -20,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.alarms.edits import typed_seconds
-from rook_tally.core.errors import UsageError
+from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.progress import Progress
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US
@@ -29,7 +30,7 @@ from rook_tally.desk.data.recording import CollectorService, Recorder
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.store_care_model import (
     StoreAccount,
-    StoreAccountQuery,
+    account_of,
     copy_to,
     look_over,
     make_small,
@@ -58,6 +59,13 @@ class Machinery:
     recorder: Recorder | None
     service: CollectorService | None
     is_recorded: Callable[[], bool]
+
+
+class _Measurement(QObject):
+    """Tells of a measurement; it outlives a dialog that is closed meanwhile."""
+
+    measured = Signal(object)
+    failed = Signal(str)
 
 
 class StoreCareDialog(StoreDialog):
@@ -158,7 +166,20 @@ class StoreCareDialog(StoreDialog):
 
     def read_again(self) -> None:
         """Read how big everything is."""
-        self._client.read(StoreAccountQuery(), self._show, self.said.setText)
+
+        # All of a store is read for that, which may take long: beside the reader of the window.
+        made, store = _Measurement(), self._machinery.store
+        made.measured.connect(self._show)
+        made.failed.connect(self.said.setText)
+
+        def measure() -> None:
+            try:
+                with store.read() as connection:
+                    made.measured.emit(account_of(connection))
+            except RookTallyError as error:
+                made.failed.emit(str(error))
+
+        threading.Thread(target=measure, daemon=True, name="measuring").start()
 
     def reject(self) -> None:
         """Close it; what is under way is cancelled first."""

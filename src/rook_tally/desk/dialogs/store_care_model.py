@@ -31,34 +31,26 @@ class StoreAccount:
     is_file: bool
 
 
-@dataclass(frozen=True, slots=True)
-class StoreAccountQuery:
-    """The account of the store."""
-
-    subject: str = "store"
-
-    def run(self, connection: Connection) -> StoreAccount:
-        """Read it; how big everything is takes a look at all of it."""
-        schedule, last = backup_schedule(connection), last_backup(connection)
-        days = thinned_after_days(connection)
-        copies = tr("No copies are made by themselves.")
-        if schedule is not None:
-            copies = tr("Every day into {0}.", schedule.folder)
-            if last.made_us:
-                zone = zone_named(load_site(connection).zone)
-                made = datetime_from_time_us(last.made_us).astimezone(zone)
-                copies += " " + tr("The last one on {0}.", f"{made:%d %b %Y, %H:%M}")
-            if last.trouble:
-                copies += " " + tr("None since: {0}.", last.trouble)
-        thinning = (
-            tr("Every reading is kept for good.")
-            if days is None
-            else tr(
-                "Days older than {0:g} days keep lowest and highest of every five minutes.", days
-            )
-        )
-        is_file = connection.dialect.name == "sqlite"
-        return StoreAccount(tuple(rooms_of(connection)), copies, thinning, is_file)
+def account_of(connection: Connection) -> StoreAccount:
+    """The account of a store; how big everything is takes a look at all of it."""
+    schedule, last = backup_schedule(connection), last_backup(connection)
+    days = thinned_after_days(connection)
+    copies = tr("No copies are made by themselves.")
+    if schedule is not None:
+        copies = tr("Every day into {0}.", schedule.folder)
+        if last.made_us:
+            zone = zone_named(load_site(connection).zone)
+            made = datetime_from_time_us(last.made_us).astimezone(zone)
+            copies += " " + tr("The last one on {0}.", f"{made:%d %b %Y, %H:%M}")
+        if last.trouble:
+            copies += " " + tr("None since: {0}.", last.trouble)
+    thinning = (
+        tr("Every reading is kept for good.")
+        if days is None
+        else tr("Days older than {0:g} days keep lowest and highest of every five minutes.", days)
+    )
+    is_file = connection.dialect.name == "sqlite"
+    return StoreAccount(tuple(rooms_of(connection)), copies, thinning, is_file)
 
 
 def size_text(size: int) -> str:

@@ -2361,6 +2361,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/store_care_model.py" />
+      <source>No copies are made by themselves.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
       <source>{0}: {1}, {2} readings, read back.</source>
       <translation type="unfinished" />
     </message>
@@ -2381,16 +2386,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/store_care_model.py" />
-      <source>No copies are made by themselves.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/store_care_model.py" />
-      <source>{0} holds everything as it was. </source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/store_care_model.py" />
       <source>Every day into {0}.</source>
       <translation type="unfinished" />
     </message>
@@ -2402,6 +2397,11 @@
     <message>
       <location filename="desk/dialogs/store_care_model.py" />
       <source>Days older than {0:g} days keep lowest and highest of every five minutes.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/store_care_model.py" />
+      <source>{0} holds everything as it was. </source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2500,6 +2500,11 @@
     <message>
       <location filename="desk/ledger/actions.py" />
       <source>Correct the cell's series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/actions.py" />
+      <source>Copy the reading of the cell</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2850,6 +2855,11 @@
     <message>
       <location filename="desk/ledger/view.py" />
       <source>Summary rows: all places indoors.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/view.py" />
+      <source>The reading is on the clipboard.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3288,7 +3298,12 @@
     </message>
     <message>
       <location filename="desk/plan/model.py" />
-      <source>It is under maintenance.</source>
+      <source>{0} It is under maintenance.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/model.py" />
+      <source>{0} from {1}</source>
       <translation type="unfinished" />
     </message>
     <message>

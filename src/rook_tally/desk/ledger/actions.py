@@ -23,6 +23,7 @@ class LedgerAction(ViewAction):
     GROUP = (("L",), "Summary rows: next group")
     READINGS = (("T",), "Table of the day's readings")
     CORRECT = (("C",), "Correct the cell's series")
+    COPY = (("Ctrl+C",), "Copy the reading of the cell")
     PLACES = (("F2",), "Arrange places: rename, nest, order, merge, delete")
     LIMITS = (("M",), "Set the limits of the cell")
     PIN = (("P",), "Write down what happened now")

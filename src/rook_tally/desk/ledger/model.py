@@ -14,10 +14,11 @@ from msgspec.structs import replace
 from rook_tally.core.quantities.averaging import mean_value
 from rook_tally.core.quantities.display_unit import DisplayUnit, base_shown
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.number_format import age
+from rook_tally.core.quantities.number_format import age, plain
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import ORDER
 from rook_tally.core.series.freshness import Freshness, expected_reports_heard
+from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.settings import LedgerArrangement, LedgerOrder
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import HEARD_REPORTS
@@ -514,6 +515,23 @@ class LedgerModel:
             shown = Freshness.LATE
         name = f"▸ {line.place.name}" if line.is_folded else line.place.name
         return RowHead(name, age(min(known)) if known else "", shown, heard)
+
+    def line_of(self, one: Series) -> str:
+        """What a series reads, as a line apart by tabs: place, quantity, value, unit, when; empty
+        without a reading."""
+        newest = self._state.latest.get(one.id)
+        if newest is None:
+            return ""
+        when = datetime_from_time_us(newest.time_us).astimezone(self._state.zone)
+        return "\t".join(
+            (
+                one.station.place.name,
+                tr(one.quantity.name),
+                plain(one.shown.text(newest.value)),
+                one.shown.symbol,
+                f"{when:%Y-%m-%d %H:%M:%S}",
+            )
+        )
 
     def has_cell(self, row: int, column: int) -> bool:
         """True if a cell shows anything."""

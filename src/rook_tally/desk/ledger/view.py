@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 from sqlalchemy.engine import Connection
 
@@ -127,6 +127,7 @@ class LedgerView(QWidget):
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
+            LedgerAction.COPY: lambda: self._with_picked(self._copy),
             LedgerAction.PLACES: self._ask_for_places,
             LedgerAction.LIMITS: lambda: self._with_picked(self.limits_wanted.emit),
             LedgerAction.PIN: lambda: self._with_picked(self.pin_wanted.emit),
@@ -171,6 +172,13 @@ class LedgerView(QWidget):
         quantity = self.model.quantity_at(self._row, self._column)
         if self._picked is not None and quantity is not None:
             call(quantity)
+
+    def _copy(self, series: Series) -> None:
+        """Put what a series reads now on the clipboard, as a line of a table."""
+        words = self.model.line_of(series)
+        if words:
+            QGuiApplication.clipboard().setText(words)
+            self.told.emit(tr("The reading is on the clipboard."))
 
     def _ask_for_places(self) -> None:
         self.places_wanted.emit("" if self._picked is None else self._picked.station.place.name)

@@ -64,9 +64,14 @@ class PlanCanvas(QWidget):
     @property
     def inside(self) -> QRectF:
         """Where the picture lies."""
-        body = self._model.body
-        area = QRectF(self.rect()).adjusted(16, 8, -16, -16)
-        return area if body is None else picture_area(body, area)
+        plan = self._model.plan
+        if plan is None:
+            return self._area
+        return picture_area(PlanBody(plan.picture_id, plan.width, plan.height, ()), self._area)
+
+    @property
+    def _area(self) -> QRectF:
+        return QRectF(self.rect()).adjusted(16, 8, -16, -16)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Draw it."""
@@ -86,7 +91,8 @@ class PlanCanvas(QWidget):
             )
             return
         picture = self._pictures(body.picture_id)
-        draw_plan(painter, self._theme, body, picture, self.inside, picked=self._model.picked)
+        area = self._area
+        draw_plan(painter, self._theme, body, picture, area, picked=self._model.picked)
 
     def _shown(self) -> PlanBody | None:
         """The plan with what is carried where it is carried to."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from rook_tally.core.distances import distance_m
 from rook_tally.core.plans import Plan
+from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.site_settings import position_words
 from rook_tally.desk.data.site_state import SiteState
@@ -13,6 +15,8 @@ from rook_tally.store.site import Station
 from rook_tally.store.site.places import as_tree
 from rook_tally.wall.pane_views import PlanBody, PlanMark
 from rook_tally.wall.plans import plan_body
+
+_NEAREST = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,15 +115,28 @@ class PlanModel:
         return " · ".join(one for one in told if one)
 
     def about(self) -> str:
-        """The picked station in a line: where it hangs."""
+        """The picked station in a line: where it hangs, how far from others."""
         station = self.station
         if station is None:
             return ""
-        fresh = self._state.station_freshness(station)
         words = station.hangs or tr("Nobody has said where it hangs.")
-        return (
-            f"{words} {tr('It is under maintenance.')}" if fresh is Freshness.MAINTAINED else words
-        )
+        if self._state.station_freshness(station) is Freshness.MAINTAINED:
+            words = tr("{0} It is under maintenance.", words)
+        return " ".join(one for one in (words, self._distances(station)) if one)
+
+    def _distances(self, station: Station) -> str:
+        """How far it is from the nearest others whose position is known too."""
+        here = _position(station)
+        if here is None:
+            return ""
+        others = [
+            (distance_m(here, there), one.key)
+            for one in self._state.site.stations
+            if one.id != station.id and (there := _position(one)) is not None
+        ]
+        nearest = sorted(others)[:_NEAREST]
+        told = ", ".join(tr("{0} from {1}", _length(metres), key) for metres, key in nearest)
+        return f"{told}." if told else ""
 
     def summary(self) -> str:
         """How many stations hang on the plan, of all."""
@@ -128,3 +145,15 @@ class PlanModel:
         return tr_count(
             hung, "1 of {1} stations hangs here", "{0} of {1} stations hang here", len(lines)
         )
+
+
+def _position(station: Station) -> tuple[float, float] | None:
+    if station.latitude is None or station.longitude is None:
+        return None
+    return station.latitude, station.longitude
+
+
+def _length(metres: float) -> str:
+    if metres < 1000:
+        return f"{figure(metres, 0)} m"
+    return f"{figure(metres / 1000, 1)} km"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, Signal
+from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -35,6 +35,7 @@ from rook_tally.desk.plan.model import ListLine, PlanModel
 from rook_tally.desk.plan.texts import tr
 from rook_tally.desk.plan.where_dialog import PICTURES, WhereDialog
 
+_SHOWN_MS = 250
 _LEFT, _PHOTOGRAPH = 379, QSize(206, 116)
 _STATION = Qt.ItemDataRole.UserRole
 
@@ -90,6 +91,8 @@ class PlanPage(QWidget):
         self._plan_buttons: list[QPushButton] = []
         self._lay_out()
         self._connect()
+        self._soon = QTimer(self, singleShot=True, interval=_SHOWN_MS)
+        self._soon.timeout.connect(self._refresh_if_shown)
         state.subscribe(self._on_state_changed)
 
     def _lay_out(self) -> None:
@@ -196,9 +199,19 @@ class PlanPage(QWidget):
 
     # Shown
 
-    def _on_state_changed(self, _changed: set[int] | None) -> None:
-        if self.isVisible():
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if not self.isVisible():
+            return
+        if changed is None:
             self.refresh()
+        elif not self._soon.isActive():
+            # Readings come by the dozen a second; nobody reads figures faster than this.
+            self._soon.start()
+
+    def _refresh_if_shown(self) -> None:
+        if self.isVisible():
+            self._show_card()
+            self.canvas.update()
 
     def _on_picture(self) -> None:
         self.canvas.update()

@@ -27,6 +27,7 @@ def lane_content(model: StripModel, at: int) -> LaneContent:
         model.note(at),
         tuple(ring for one in shown for ring in model.traces[one].rings),
         tuple(trace_colour(one, at) for at, one in enumerate(drawn)),
+        tuple({one.station.maintenance for one in drawn if one.station.maintenance is not None}),
     )
 
 

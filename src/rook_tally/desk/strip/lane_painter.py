@@ -27,7 +27,8 @@ _POINT_ROOM = 14
 class LaneContent:
     """The content of a lane. `crop` are the envelopes of the window alone; `peaks` where each has
     its highest, as (moment, value), or None. `made` tells one reading of the store from another;
-    `colours` are the traces' places among those of the theme."""
+    `colours` are the traces' places among those of the theme, `maintenance` when a station of them
+    was under it."""
 
     made: int = 0
     traces: tuple[LaneReadings, ...] = field(default=(), compare=False)
@@ -39,6 +40,7 @@ class LaneContent:
     note: str = ""
     rings: tuple[AlarmInterval, ...] = ()
     colours: tuple[int, ...] = ()
+    maintenance: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(slots=True)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
+    QBrush,
     QDragEnterEvent,
     QDropEvent,
     QMouseEvent,
@@ -218,6 +219,11 @@ class LanePlot(QWidget):
                 tone = theme.traces[self.content.colours[at] % len(theme.traces)]
                 painter.setPen(QPen(colour(tone), 1))
                 painter.drawLine(QLineF(round(x), y - 7, round(x), y - 2))
+        for begin_us, end_us in self.content.maintenance:
+            left, right = max(self.x_of(begin_us), 0.0), min(self.x_of(end_us), float(self.width()))
+            if right > left:
+                slanting = QBrush(colour(theme.strong_rule), Qt.BrushStyle.BDiagPattern)
+                painter.fillRect(QRectF(left, 0, right - left, self.height()), slanting)
         for ring in self.content.rings:
             left = max(self.x_of(ring.begin_us), 0.0)
             right = self.width() if ring.end_us is None else self.x_of(ring.end_us)

@@ -161,7 +161,8 @@ class Site:
     are among `series`.
 
     `other_names` are further names of fields on the wire: series id by station id and name;
-    `aliases` names that stations went by before: station id by name.
+    `aliases` names that stations went by before: station id by name; `has_hidden` says whether any
+    series is not to be shown.
     """
 
     name: str
@@ -174,6 +175,7 @@ class Site:
     retired: tuple[Station, ...] = ()
     aliases: Mapping[str, int] = field(default_factory=dict)
     plans: tuple[Plan, ...] = ()
+    has_hidden: bool = False
 
     @property
     def series_in_use(self) -> Sequence[Series]:
@@ -185,6 +187,8 @@ class Site:
     @property
     def series_shown(self) -> Sequence[Series]:
         """The series in use but those that are hidden."""
+        if not self.has_hidden:
+            return self.series_in_use
         return [one for one in self.series_in_use if not one.settings.hidden]
 
     def station(self, key: str) -> Station | None:
@@ -240,6 +244,7 @@ def load_site(connection: Connection) -> Site:
         tuple(one for one in reporting if one.retired_us is not None),
         aliases,
         plans_of(connection),
+        any(one.settings.hidden for one in series),
     )
 
 
