@@ -23,7 +23,8 @@ from rook_tally.desk.data.texts import tr
 from rook_tally.store.alarms import ActiveAlarm, standing
 from rook_tally.store.base import Change, ChangeTail, Store, Subject, stretches_to_work_out
 from rook_tally.store.maintenance.backup_schedule import backup_schedule, last_backup
-from rook_tally.store.readings import Latest, envelopes, latest, read_range, reading_news
+from rook_tally.store.readings import Latest, envelopes, latest, reading_news
+from rook_tally.store.readings.query import report_times
 from rook_tally.store.site import Collector, Series, Site, collectors, load_site, remarks
 from rook_tally.store.workings import groups
 
@@ -158,14 +159,14 @@ def copies_in(connection: Connection) -> Copies | None:
 
 def last_reports(connection: Connection, site: Site, now_us: int) -> dict[int, TimeArray]:
     """By station id, when it last reported before a moment: as often as a row's head shows."""
-    reports: dict[int, TimeArray] = {}
-    first = {one.station.id: one for one in reversed(site.series)}
-    for station_id, span_us in reports_us(site).items():
-        if station_id in first:
-            reports[station_id] = read_range(
-                connection, first[station_id].id, now_us - span_us, now_us + 1
-            ).time_us
-    return reports
+    first = {one.station.id: one.id for one in reversed(site.series)}
+    spans = {
+        station_id: (first[station_id], now_us - span_us)
+        for station_id, span_us in reports_us(site).items()
+        if station_id in first
+    }
+    told = report_times(connection, list(spans.values()), now_us + 1)
+    return {station_id: told[series_id] for station_id, (series_id, _) in spans.items()}
 
 
 def reports_us(site: Site) -> dict[int, int]:

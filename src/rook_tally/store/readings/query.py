@@ -87,27 +87,19 @@ def readings_at(
     connection: Connection, moments: Sequence[tuple[int, int]]
 ) -> dict[tuple[int, int], tuple[float, Quality]]:
     """Raw value and quality by (series id, moment), where there is a reading."""
-    columns = schema.reading.c
     found: dict[tuple[int, int], tuple[float, Quality]] = {}
     for start in range(0, len(moments), _LOOKUP_CHUNK):
-        # A join, since SQLite scans the whole table for `(series_id, time_us) IN (VALUES …)`.
-        wanted = (
-            sa.values(sa.column("series_id", sa.Integer), sa.column("time_us", sa.BigInteger))
-            .data(list(moments[start : start + _LOOKUP_CHUNK]))
-            .cte("wanted")
+        part = moments[start : start + _LOOKUP_CHUNK]
+        # A join, since SQLite scans the whole table for `(series_id, time_us) IN (VALUES …)`; by
+        # hand, since each number of values is another statement to SQLAlchemy.
+        rows = fetched(
+            connection,
+            f"WITH wanted (series_id, time_us) AS (VALUES {', '.join(['(?, ?)'] * len(part))}) "
+            "SELECT r.series_id, r.time_us, r.value, r.quality FROM wanted "
+            "JOIN reading AS r ON r.series_id = wanted.series_id AND r.time_us = wanted.time_us",
+            [one for moment in part for one in moment],
         )
-        rows = connection.execute(
-            sa.select(schema.reading).join_from(
-                wanted,
-                schema.reading,
-                sa.and_(
-                    columns.series_id == wanted.c.series_id, columns.time_us == wanted.c.time_us
-                ),
-            )
-        )
-        found.update(
-            {(row.series_id, row.time_us): (row.value, Quality(row.quality)) for row in rows}
-        )
+        found.update({(row[0], row[1]): (row[2], Quality(row[3])) for row in rows})
     missing = [moment for moment in moments if moment not in found]
     if missing:
         found.update(_sealed_readings_at(connection, missing))
@@ -184,6 +176,27 @@ def newest_row_us(connection: Connection, series_id: int, before_us: int = _ALWA
     return -1 if newest is None else int(newest)
 
 
+def report_times(
+    connection: Connection, spans: Sequence[tuple[int, int]], until_us: int
+) -> dict[int, TimeArray]:
+    """Moments of the readings of series by their ids, each since a moment of its own up to one:
+    what a site looks at of each of its stations."""
+    ((sealed_us,),) = fetched(connection, "SELECT max(start_us) FROM page")
+    open_us = -1 if sealed_us is None else sealed_us + PAGE_US
+    found: dict[int, TimeArray] = {}
+    for series_id, since_us in spans:
+        if since_us < open_us:
+            found[series_id] = read_raw_range(connection, series_id, since_us, until_us).time_us
+        else:
+            rows = fetched(connection, _TIMES, (series_id, since_us, until_us))
+            found[series_id] = np.array([row[0] for row in rows], dtype=np.int64)
+    return found
+
+
+_TIMES = (
+    "SELECT time_us FROM reading WHERE series_id = ? AND time_us >= ? AND time_us < ? "
+    "ORDER BY time_us"
+)
 _NEWEST_ROW = "SELECT max(time_us) FROM reading WHERE series_id = ? AND time_us < ?"
 
 
