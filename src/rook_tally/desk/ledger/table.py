@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
+from typing import Any, TypeAlias
 
 from PySide6.QtCore import (
     QAbstractTableModel,
@@ -25,6 +25,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
 )
 from PySide6.QtWidgets import (
@@ -42,7 +43,7 @@ from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.cell_painter import ALSO_LEFT, CellPainter, also_line_at, draw_rule
 from rook_tally.desk.ledger.model import LedgerModel
-from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, Summary, SummaryRow
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, RowHead, Summary, SummaryRow
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
@@ -117,6 +118,10 @@ class LedgerTableModel(QAbstractTableModel):
         self.endResetModel()
 
 
+_MOST_HEADS = 60
+_Says: TypeAlias = tuple[RowHead | None, QSize, float, str, str]
+
+
 class PlaceHeader(QHeaderView):
     """Row heads: place, age, the strip of expected reports. `band_clicked` carries the row of a
     floor whose head was pressed."""
@@ -127,11 +132,36 @@ class PlaceHeader(QHeaderView):
         super().__init__(Qt.Orientation.Vertical, parent)
         self._model = model
         self._theme = theme
+        self._pictures: dict[int, tuple[_Says, QPixmap]] = {}
         self.setFixedWidth(HEAD_WIDTH)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
 
     def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
         """Draw one head."""
+        if isinstance(self._model.rows[section], PlaceRow):
+            painter.drawPixmap(rect.topLeft(), self._picture(section, rect.size()))
+        else:
+            self._paint(painter, rect, section)
+
+    def _picture(self, section: int, size: QSize) -> QPixmap:
+        """The head of a place as a picture: painted once for as long as it says the same."""
+        theme, ratio = self._theme, self.devicePixelRatioF()
+        says = (self._model.head_drawn(section), size, ratio, theme.sheet, theme.ink)
+        kept = self._pictures.pop(section, None)
+        if kept is None or kept[0][0] is not says[0] or kept[0][1:] != says[1:]:
+            picture = QPixmap(size * ratio)
+            picture.setDevicePixelRatio(ratio)
+            painter = QPainter(picture)
+            self._paint(painter, QRect(0, 0, size.width(), size.height()), section)
+            painter.end()
+            kept = (says, picture)
+        # The one looked at last stands last, and goes last.
+        self._pictures[section] = kept
+        if len(self._pictures) > _MOST_HEADS:
+            del self._pictures[next(iter(self._pictures))]
+        return kept[1]
+
+    def _paint(self, painter: QPainter, rect: QRect, section: int) -> None:
         theme = self._theme
         row = self._model.rows[section]
         painter.save()
