@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.clock import now_us
@@ -86,3 +87,21 @@ def test_a_hidden_field_is_not_in_the_ledger(
     dialog.main.click()
     qtbot.waitUntil(lambda: not window.ledger.model.columns, timeout=PATIENCE_MS)
     assert "hidden" in window.stations.page.fields.item(0, 1).text()
+
+
+def test_a_field_is_removed_with_its_readings_and_had_back(
+    store: Store, window: DeskWindow, qtbot: QtBot
+) -> None:
+    before = _kept(store)
+    window.stations.page.field.click()
+    dialog = opened(qtbot, window, FieldDialog)
+    dialog.remove.click()
+    question = opened(qtbot, dialog, QMessageBox)
+    next(one for one in question.buttons() if one.text() == "Remove").click()
+    fields = window.stations.page.fields
+    qtbot.waitUntil(lambda: fields.rowCount() == 0, timeout=PATIENCE_MS)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=PATIENCE_MS)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: fields.rowCount() == 1, timeout=PATIENCE_MS)
+    assert _kept(store) == before

@@ -65,6 +65,24 @@ def test_every_reading_of_the_window_is_a_line(
     assert table.lines.index(0, 3).data() == "suspect: lone zero"
 
 
+def test_picked_readings_are_deleted_and_had_back(
+    qtbot: QtBot, store: Store, noise: Series, open_desk: OpenDesk
+) -> None:
+    window, table = table_on(qtbot, open_desk)
+    with store.read() as connection:
+        before = read_range(connection, noise.id, 0, NOON_US + 1).value.tolist()
+    table.only_suspect.click()
+    table.table.selectAll()
+    table.delete.click()
+    qtbot.waitUntil(lambda: table.words.text() == "57 readings, none suspect", timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(
+        lambda: table.words.text() == "60 readings, 3 of them suspect", timeout=PATIENCE_MS
+    )
+    with store.read() as connection:
+        assert read_range(connection, noise.id, 0, NOON_US + 1).value.tolist() == before
+
+
 def test_suspects_are_overruled_in_stretches_and_taken_back(
     qtbot: QtBot, store: Store, noise: Series, open_desk: OpenDesk
 ) -> None:
