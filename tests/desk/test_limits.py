@@ -13,11 +13,13 @@ from rook_tally.core.quantities.limit_rules import LimitScope
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.timestamps import HOUR_US
+from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.dialogs.limits import LimitsDialog
 from rook_tally.store.base import Store
-from rook_tally.store.site import limits_set_for, set_limits_of, show_in_unit
+from rook_tally.store.site import Series, limits_set_for, set_limits_of, show_in_unit
+from rook_tally.store.workings import save_working, working_named
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, answer, opened, press
@@ -131,3 +133,34 @@ def test_limits_that_somebody_else_set_meanwhile_are_not_written_over(
     assert (form.isVisible(), form.fields["above"][0].text()) == (True, "75")
     assert _set_for(store, SHOP) == theirs
     form.discard()
+
+
+def test_limits_of_a_working_are_its_own_and_undone(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    made = Working(slug="warmer", name="Warmer", formula="temperature@throwing-room + 1 K")
+    with store.write() as connection:
+        save_working(connection, made)
+
+    def worked() -> list[Series]:
+        return [one for one in window.state.site.series if one.station.is_worked_out]
+
+    qtbot.waitUntil(lambda: bool(worked()), timeout=PATIENCE_MS)
+    window.dialogs.set_limits(worked()[0])
+    form = opened(qtbot, window, LimitsDialog)
+    qtbot.waitUntil(form.isEnabled, timeout=PATIENCE_MS)
+    assert [form.scope.itemText(at) for at in range(form.scope.count())] == [
+        "Warmer, wherever it is worked out"
+    ]
+    _type(form, "above", Level.HIGH, "30")
+    press(form, QDialogButtonBox.StandardButton.Save)
+
+    def limits() -> Limits | None:
+        with store.read() as connection:
+            return working_named(connection, "warmer").limits
+
+    qtbot.waitUntil(lambda: limits() is not None, timeout=PATIENCE_MS)
+    found = limits()
+    assert found is not None and found.above[2] is not None
+    window.undo.undo()
+    qtbot.waitUntil(lambda: limits() is None, timeout=PATIENCE_MS)

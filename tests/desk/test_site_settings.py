@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
-from rook_tally.core.site_settings import SiteSettings
+from rook_tally.core.site_settings import SiteSettings, Weekday
 from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteForm, SiteSettingsQuery
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.store.base import Store
@@ -51,6 +51,7 @@ def test_changed_in_the_window_and_undone(
     dialog.quiet.setText("sometimes")
     dialog.save.click()
     assert "are no hours" in dialog.why.text()
+    dialog.week.setCurrentIndex(6)
     dialog.quiet.setText("22:00–06:00")
     dialog.save.click()
     wanted = SiteForm(
@@ -65,6 +66,7 @@ def test_changed_in_the_window_and_undone(
             longitude=174.8,
             height_m=1000.0,
             quiet=HoursOfDay(begin_min=22 * 60, end_min=6 * 60),
+            week_begins=Weekday.SUNDAY,
         ),
     )
     qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)
