@@ -234,6 +234,22 @@ def test_under_maintenance_nothing_rings_and_what_stood_waits(booth: Booth) -> N
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
 
 
+def test_what_was_measured_under_maintenance_rings_neither_late_nor_after_a_restart(
+    booth: Booth,
+) -> None:
+    booth.keep(AT_ONCE)
+    booth.maintain(1, 10)
+    booth.told(5, 90, arrived=11)
+    booth.told(5, 95, arrived=11.1)
+    booth.restart(11.2)
+    booth.told(6, 90, arrived=11.3)
+    booth.keeper.look(at(11.4))
+    assert (booth.letters(), booth.lines()) == ([], [])
+    # Under a moment of its own it rings again.
+    booth.told(12, 90)
+    assert booth.letters() == ["Glaze dust: high"]
+
+
 def test_silence_during_maintenance_is_expected(booth: Booth) -> None:
     booth.keep(QUIET)
     booth.told(0, 5)

@@ -16,11 +16,13 @@ from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_rules import LimitScope
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import SeriesSettings
 from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.workings.definitions import Working
 from rook_tally.store.alarms import alarms, remove_watch, save_watch, watches, write_alarms
 from rook_tally.store.alarms.change_undo import undo_change
 from rook_tally.store.base import Store
+from rook_tally.store.readings.field_meaning import settle_field
 from rook_tally.store.site import (
     add_station,
     load_site,
@@ -31,8 +33,10 @@ from rook_tally.store.site import (
 )
 from rook_tally.store.site.change_history import configuration_changes, noting_changes
 from rook_tally.store.site.places import rename_place
+from rook_tally.store.site.plans import hang, put_plan, unhang
+from rook_tally.store.site.series_removal import remove_series
 from rook_tally.store.workings import bind_workings, save_working, workings
-from tests.builders import DUST, NOON_US, append, begin_series
+from tests.builders import DUST, NOON_US, append, begin_series, picture
 
 
 def _do(store: Store, change: Callable[[Connection], object], who: str = "wren") -> None:
@@ -144,3 +148,35 @@ def test_a_watch_taken_back_rings_by_its_old_terms_from_the_start(pottery: Store
     with pottery.read() as connection:
         assert watches(connection) == [DUST]
         assert alarms(connection) == {}
+
+
+def test_fields_and_plans_are_told_as_people_know_them(store: Store) -> None:
+    series = begin_series(store)
+
+    def told(change: Callable[[Connection], object]) -> str:
+        with store.write() as connection, noting_changes(connection, who="Wren", now_us=NOON_US):
+            change(connection)
+        with store.read() as connection:
+            return configuration_changes(connection)[0].words
+
+    shelf = SeriesSettings(title="Shelf")
+    assert told(lambda one: settle_field(one, series, shelf)) == (
+        "field temperature: title none → Shelf"
+    )
+    put = "plan Ground floor added"
+    assert told(lambda one: put_plan(one, "Ground floor", picture(9, 9), now_us=NOON_US)) == put
+    at = series.station.id
+    hung = told(lambda one: hang(one, "Ground floor", at, (0.5, 0.5)))
+    assert hung == "wall hung on Ground floor"
+    assert told(lambda one: hang(one, "Ground floor", at, (0.6, 0.5))) == "station moved on a plan"
+    assert told(lambda one: unhang(one, "Ground floor", at)) == "wall taken off Ground floor"
+    removed = told(lambda one: remove_series(one, series, now_us=NOON_US))
+    assert removed == "field temperature of wall removed"
+    with store.read() as connection:
+        number = configuration_changes(connection)[0].id
+    with store.write() as connection:
+        undo_change(connection, number, who="Wren", now_us=NOON_US)
+    with store.read() as connection:
+        assert configuration_changes(connection)[0].words == "field temperature of wall restored"
+        # It held no reading, and is there all the same.
+        assert [one.id for one in load_site(connection).series] == [series.id]

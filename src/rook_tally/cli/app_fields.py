@@ -22,7 +22,7 @@ def field_list(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What each field of a station measures, and what was settled for it."""
+    """List the fields of a station: what each measures, and its settings."""
     from rook_tally.cli.fields import list_fields
 
     list_fields(chosen_store(context, store), station, as_json=as_json)
@@ -79,7 +79,7 @@ def reading_delete(
 def reading_deleted(
     context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
 ) -> None:
-    """What was deleted in the last month, by number."""
+    """List the readings that were deleted in the last month, by number."""
     from rook_tally.cli.fields import list_deleted
 
     list_deleted(chosen_store(context, store), as_json=as_json)

@@ -69,7 +69,7 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
 
 
 _RESTORES = 75
-"""What a window ends with that is to open again, upon another copy."""
+"""Exit code of a window that closes to have a copy of the store restored."""
 _COPY, _NOT_RESTORED = "ROOK_TALLY_RESTORE", "ROOK_TALLY_NOT_RESTORED"
 
 

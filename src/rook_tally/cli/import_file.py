@@ -86,7 +86,7 @@ def date_order(name: str | None) -> DateOrder | None:
 
 
 def number_style(name: str | None) -> NumberStyle | None:
-    """How a person says that numbers are written; None when nobody does.
+    """The style in which a person says that numbers are written; None when nobody does.
 
     Raises
     ------

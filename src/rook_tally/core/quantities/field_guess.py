@@ -116,8 +116,8 @@ def guessed_field(name: str, values: Sequence[float]) -> FieldGuess:
 
 
 def _battery(name: str, values: Sequence[float]) -> FieldGuess:
-    """What a battery's number is by its size: a share of 1, volts, percent or millivolts. A share
-    of a few percent would ring at once, and is nearly always another of these."""
+    """Guess the quantity and unit of a battery's numbers by their size: a share of 1, volts,
+    percent or millivolts. A guess of a few percent would ring an alarm at once."""
     battery, voltage = QUANTITIES["battery"], QUANTITIES["voltage"]
     numbers = np.asarray(values, dtype=np.float64)
     most = float(numbers.max()) if len(numbers) and np.isfinite(numbers).all() else 100.0

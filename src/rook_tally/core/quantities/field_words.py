@@ -1,4 +1,4 @@
-"""What a person types of a field, in the unit shown, as its settings."""
+"""Turns the settings of a field into text to be typed over, in the unit shown, and back."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person settles for one series: its name, what to believe of it, how it is shown."""
+"""The settings of one series: its name, its believable range, how it is shown."""
 
 from __future__ import annotations
 

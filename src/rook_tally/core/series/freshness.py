@@ -24,7 +24,7 @@ class Freshness(enum.Enum):
 
     @property
     def wording(self) -> str:
-        """It in words."""
+        """The state in words for people."""
         return "under maintenance" if self is Freshness.MAINTAINED else self.value
 
     @property

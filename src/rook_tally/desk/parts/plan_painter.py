@@ -7,7 +7,7 @@ from PySide6.QtGui import QBrush, QFontMetricsF, QImage, QPainter, QPen
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
-from rook_tally.core.theme import Theme
+from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.parts.drawing import draw_strokes
 from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
 from rook_tally.wall.pane_views import PlanBody, PlanMark
@@ -47,6 +47,8 @@ def draw_plan(
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     if picture is not None:
         painter.drawImage(inside, picture)
+        # Pictures are of paper, at night too: what is written on them is written as by day.
+        theme = LIGHT
     else:
         painter.setPen(QPen(colour(theme.rule), 1))
         painter.drawRect(inside)
@@ -71,7 +73,7 @@ def draw_mark(
     painter.fillRect(box, colour(theme.sheet))
     if mark.freshness is Freshness.MAINTAINED:
         painter.fillRect(box, QBrush(colour(theme.strong_rule), Qt.BrushStyle.BDiagPattern))
-    edge = theme.sheen if is_picked else theme.faint if is_faint else theme.ink
+    edge = theme.sheen if is_picked else theme.dim if is_faint else theme.ink
     painter.setPen(QPen(colour(edge), 3 * unit if is_picked else 1.6 * unit))
     painter.drawRect(box)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -82,7 +84,8 @@ def draw_mark(
     left, top = box.right() + 8 * unit, box.center().y() - _LINE * unit / 2
     for at, value in enumerate(mark.values):
         size = round((_FIRST if at == 0 else _SECOND) * unit)
-        shade = theme.faint if is_faint else theme.ink
+        # Faint is too faint to be read.
+        shade = theme.dim if is_faint else theme.ink
         if not is_faint and value.level >= Level.RAISED:
             shade = theme.level(value.level)
         _write(painter, theme, value.text, value.unit, left, top, size, shade, unit)

@@ -12,7 +12,7 @@ from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.field_meaning import Meaning, follow_meaning, meaning_of
 from rook_tally.store.readings.removal import drop_if_empty
 from rook_tally.store.site.change_history import change_of, write_down
-from rook_tally.store.site.configuration import WORKED_KIND, load_site
+from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, WORKED_KIND, load_site
 from rook_tally.store.site.row_changes import RowChange, check_they_stand, put_back, recording
 from rook_tally.store.workings.definitions import bind_workings, end_series
 
@@ -77,6 +77,9 @@ def _clear_the_way(connection: Connection, begun: RowChange) -> None:
             .where(station.place_id == begun.key, station.kind == WORKED_KIND)
         )
     elif begun.table == schema.station.name:
+        if (begun.after or {}).get("kind") == REMOVED_FIELD_KIND:
+            # The field goes back to its station, also when nothing is in it.
+            return
         for number in connection.execute(
             sa.select(series.id).where(series.station_id == begun.key)
         ).scalars():

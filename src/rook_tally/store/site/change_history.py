@@ -17,6 +17,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
+from rook_tally.store.site.configuration import REMOVED_FIELD_KIND
 from rook_tally.store.site.row_changes import NAMES, RowChange, recording
 
 # Made once: msgspec falls over when two threads are the first to decode a type.
@@ -25,6 +26,7 @@ _ROW_CHANGES_DECODER = msgspec.json.Decoder(tuple[RowChange, ...])
 KEPT = 5_000
 """Older changes are forgotten."""
 _MOST_TOLD, _LONGEST = 3, 48
+_REMOVED = " removed "
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,13 +93,14 @@ _OF = {
     "parent_id": schema.place.name,
     "place_id": schema.place.name,
     "station_id": schema.station.name,
+    "plan_id": schema.plan.name,
 }
 
 
 def _names(connection: Connection) -> _Names:
     """The places and stations there are."""
     found: dict[tuple[str, object], str] = {}
-    for table in (schema.place, schema.station):
+    for table in (schema.place, schema.station, schema.plan):
         name = table.c[NAMES[table.name]]
         for row in connection.execute(sa.select(table.c.id, name.label("name"))):
             found[table.name, row.id] = row.name
@@ -118,6 +121,9 @@ def _as_people_see(changes: tuple[RowChange, ...]) -> list[RowChange]:
     deleted and one added."""
     found: list[RowChange] = []
     for one in changes:
+        if {**(one.before or {}), **(one.after or {})}.get("kind") == REMOVED_FIELD_KIND:
+            # It only keeps a removed field, which is told by itself.
+            continue
         if one.before is not None and one.after is not None and _is_another_thing(one):
             name = str(one.after.get(NAMES.get(one.table, ""), ""))
             found += [replace(one, after=None), replace(one, before=None, name=name)]
@@ -185,6 +191,16 @@ def _words(changes: tuple[RowChange, ...], known: _Names) -> str:
 
 def _told(one: RowChange, names: _Names) -> str:
     thing = f"{_noun(one)} {one.name}".strip()
+    if one.table == schema.plan_mark.name:
+        return _hung(one, names)
+    if one.table == schema.series.name and (one.before or {}).keys() == {"station_id"}:
+        was, now = (
+            str(_named("station_id", told or {}, names)) for told in (one.before, one.after)
+        )
+        if _REMOVED in now:
+            return f"{thing} of {was} removed"
+        if _REMOVED in was:
+            return f"{thing} of {now} restored"
     if one.before is None:
         return f"{thing} added"
     if one.after is None:
@@ -204,8 +220,17 @@ def _told(one: RowChange, names: _Names) -> str:
     return f"{thing}: " + ", ".join(told[:_MOST_TOLD])
 
 
+def _hung(one: RowChange, names: _Names) -> str:
+    """What became of a station on a plan."""
+    whole = one.after if one.before is None else one.before
+    if one.before is not None and one.after is not None:
+        return "station moved on a plan"
+    station, plan = (_named(name, whole or {}, names) for name in ("station_id", "plan_id"))
+    return f"{station} {'hung on' if one.before is None else 'taken off'} {plan}"
+
+
 def _noun(one: RowChange) -> str:
-    if one.table == schema.series.name and "station_id" in (one.before or {}):
+    if one.table == schema.series.name and "limits" not in (one.before or {}):
         return "field"
     return _NOUNS.get(one.table, one.table)
 
@@ -226,6 +251,9 @@ _MEMBERS = {
     "station_id": "station",
     "cadence_s": "seconds between reports",
     "retired_us": "out of use since",
+    "hangs": "where it hangs",
+    "photograph_id": "photograph",
+    "picture_id": "picture",
     "maintenance_from_us": "under maintenance from",
     "maintenance_to_us": "under maintenance until",
 }
