@@ -1,6 +1,7 @@
 """Live simulated stations, in a process of their own, speaking real HTTP and real MQTT.
 
     python -m rook_tally.demo.live --http HOST:PORT --mqtt HOST:PORT [--for SECONDS] [--pace N]
+        [--as-at MOMENT]
 
 When told to stop it prints one JSON line with how many values it sent.
 """
@@ -15,6 +16,7 @@ import signal
 import sys
 import time
 from dataclasses import dataclass
+from datetime import datetime
 
 import aiohttp
 import numpy as np
@@ -47,7 +49,10 @@ class Sent:
 class Wire:
     """The two ways out. Every send returns only when the other side has accepted it."""
 
-    def __init__(self, http: str, mqtt_address: str, pace: float = 1.0) -> None:
+    def __init__(
+        self, http: str, mqtt_address: str, pace: float = 1.0, *, air_from_now_us: int = 0
+    ) -> None:
+        self.air_from_now_us = air_from_now_us
         self._http = http
         self._mqtt_address = mqtt_address
         self._session: aiohttp.ClientSession | None = None
@@ -105,10 +110,8 @@ class Wire:
 
 
 async def _send(wire: Wire, station: DemoStation, time_us: int, sent: Sent) -> None:
-    values = {
-        name: float(value[0])
-        for name, value in measured(station, np.array([time_us], dtype=np.int64)).items()
-    }
+    air_us = np.array([time_us + wire.air_from_now_us], dtype=np.int64)
+    values = {name: float(value[0]) for name, value in measured(station, air_us).items()}
     values = wire.loop.changed(station.key, values, time_us / SECOND_US)
     wire.say_what_expired()
     if station.speech in (Speech.HTTP_SENML, Speech.MQTT_SENML):
@@ -135,10 +138,11 @@ async def _told_to_stop(stop: asyncio.Event, within_s: float) -> bool:
 
 async def _live(wire: Wire, station: DemoStation, stop: asyncio.Event, sent: Sent) -> None:
     """Report at the station's own pace, from its next moment on."""
-    after_us = clock.now_us()
+    after_us = clock.now_us() + wire.air_from_now_us
     horizon_us = 3 * HOUR_US
     while not stop.is_set():
-        for moment in report_times(station, after_us, after_us + horizon_us).tolist():
+        for air_us in report_times(station, after_us, after_us + horizon_us).tolist():
+            moment = air_us - wire.air_from_now_us
             if await _told_to_stop(stop, (moment - clock.now_us()) / SECOND_US):
                 return
             await _send(wire, station, moment, sent)
@@ -162,20 +166,20 @@ async def _strange(wire: Wire, stop: asyncio.Event, sent: Sent) -> None:
 async def _first_words(wire: Wire, sent: Sent) -> None:
     """Every station that is not in a spell of silence reports once at the start."""
     now_us = clock.now_us()
+    air_us = now_us + wire.air_from_now_us
     for station in STATIONS:
-        moments = report_times(station, now_us - round(station.every_s * 2e6), now_us)
+        moments = report_times(station, air_us - round(station.every_s * 2e6), air_us)
         if len(moments):
             await _send(wire, station, now_us // 1000 * 1000, sent)
 
 
-async def run(http: str, mqtt_address: str, for_s: float | None, pace: float) -> Sent:
+async def run(wire: Wire, for_s: float | None) -> Sent:
     """Talk until told to stop, or for some seconds; returns what was sent."""
     sent = Sent()
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, stop.set)
-    wire = Wire(http, mqtt_address, pace)
     if for_s is not None:
         loop.call_later(for_s, stop.set)
     await wire.open()
@@ -197,8 +201,17 @@ def main() -> None:
     parser.add_argument("--mqtt", required=True)
     parser.add_argument("--for", dest="for_s", type=float)
     parser.add_argument("--pace", type=float, default=1.0, help="dust and clay move so much faster")
+    parser.add_argument(
+        "--as-at",
+        type=datetime.fromisoformat,
+        help="the air and the habits of another moment (ISO 8601), sent as of now",
+    )
     chosen = parser.parse_args()
-    sent = asyncio.run(run(chosen.http, chosen.mqtt, chosen.for_s, chosen.pace))
+    away_us = 0
+    if chosen.as_at is not None:
+        away_us = round(chosen.as_at.timestamp() * SECOND_US) - clock.now_us()
+    wire = Wire(chosen.http, chosen.mqtt, chosen.pace, air_from_now_us=away_us)
+    sent = asyncio.run(run(wire, chosen.for_s))
     sys.stdout.write(json.dumps({"sent": sent.values}) + "\n")
 
 
