@@ -6,22 +6,29 @@ import math
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialogButtonBox, QLineEdit
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.formulas.scoring import composite
 from rook_tally.core.quantities.display_unit import base_shown
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.envelope import empty_envelope, envelope_of_readings
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.theme import LIGHT
+from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.workings.aggregation_chart import AggregationChart, WhyBar
-from rook_tally.desk.workings.curve import CurveChart, Points
+from rook_tally.desk.workings.curve import CurveChart
+from rook_tally.desk.workings.curve_points import Points, points_text, typed_points
 from rook_tally.desk.workings.model import WhyPart
 from rook_tally.desk.workings.queries import Histogram
 from rook_tally.desk.workings.traces import LaneTrace, TracesChart
 from tests.builders import MINUTE_US, NOON_US
+from tests.desk.driving import opened, press
 
 POINTS: Points = ((400.0, 100.0), (1000.0, 60.0), (2000.0, 0.0))
 _LEFT = Qt.MouseButton.LeftButton
@@ -202,3 +209,47 @@ def test_lanes_say_when_there_is_nothing_of_them(qtbot: QtBot) -> None:
     assert chart.accessibleDescription() == "Result 21.0 °C, Empty °C"
     chart.show_lanes(chart.lanes, is_stale=True)
     assert chart.grab().toImage() != full
+
+
+def test_points_are_typed(curve: CurveChart, qtbot: QtBot) -> None:
+    sent = _sent(curve)
+    QTest.keyClick(curve, Qt.Key.Key_Return)
+    dialog = opened(qtbot, curve, ValueDialog)
+    assert dialog.value == "400 → 100; 1000 → 60; 2000 → 0"
+    assert isinstance(dialog.field, QLineEdit)
+    dialog.field.setText("400 → 100; 15 - 80")
+    press(dialog, QDialogButtonBox.StandardButton.Save)
+    assert "no point" in dialog.problem.text()
+    assert sent == []
+    dialog.field.setText("75 -> 0; 0: 100; 15=80")
+    press(dialog, QDialogButtonBox.StandardButton.Save)
+    assert sent == [((0.0, 100.0), (15.0, 80.0), (75.0, 0.0))]
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("", "two points or more"),
+        ("5 → 100", "two points or more"),
+        ("5 → 100; 5 → 20", "two points are at 5"),
+        ("5 → 100; 9 → 120", "from 0 to 100"),
+        ("warm → 100; 9 → 20", "no number"),
+        ("1 → 2 → 3; 9 → 20", "no point"),
+    ],
+)
+def test_points_that_make_no_curve_are_refused(text: str, why: str) -> None:
+    with pytest.raises(UsageError, match=why):
+        typed_points(text)
+
+
+@given(
+    st.lists(
+        st.tuples(st.floats(-1e6, 1e6), st.floats(0, 100)),
+        min_size=2,
+        max_size=9,
+        unique_by=lambda point: float(f"{point[0]:.12g}"),
+    )
+)
+def test_points_written_are_read_again(points: list[tuple[float, float]]) -> None:
+    exact = tuple(sorted((float(f"{x:.12g}"), float(f"{score:.12g}")) for x, score in points))
+    assert typed_points(points_text(exact)) == exact

@@ -20,6 +20,7 @@ from rook_tally.desk.wall.commands import NewLink, RemoveSheet, SaveSheet
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.queries import SheetListingQuery
 from rook_tally.desk.wall.rotation import is_night, next_sheet
+from rook_tally.desk.wall.series_picker import stations_found
 from rook_tally.store.base import Store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import save_sheet
@@ -148,7 +149,13 @@ def test_a_pane_is_added_beside_the_picked_one_and_altered(hand: Hand) -> None:
 
 def test_columns_stand_for_every_place_at_once(hand: Hand) -> None:
     made = hand.arranging.pane_of(PaneKind.COLUMNS, hand.studio.series["kiln-probe", "temp"])
-    assert made.shows == ("temperature@kiln-room", "temperature@damp-store", "temperature@yard")
+    assert made.shows == ("temperature@everywhere/*",)
+
+
+def test_a_station_is_a_lamp(hand: Hand) -> None:
+    (station,) = stations_found("kiln pro", hand.model.state)
+    assert hand.arranging.pane_of(PaneKind.LAMPS, station).shows == ("@kiln-probe",)
+    assert stations_found("", hand.model.state) == []
 
 
 def test_a_pane_that_is_too_small_to_be_halved_is_said(hand: Hand) -> None:

@@ -146,6 +146,11 @@ def reference_of_text(text: str) -> Reference:
     return part
 
 
+def pane_reference(shown: Series | Station, site: Site) -> str:
+    """How a pane refers to a series, or to a station among lamps."""
+    return f"@{shown.key}" if isinstance(shown, Station) else reference_to(shown, site)
+
+
 def reference_to(one: Series, site: Site) -> str:
     """The reference of a series on a sheet: as short as it is clear."""
     there = [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from rook_tally.core.quantities.named_series import slug_of
+from rook_tally.core.quantities.named_series import EVERYWHERE, slug_of
 from rook_tally.core.wall.definitions import Pane, PaneKind, WallSheet
 from rook_tally.core.wall.tiling import (
     WHOLE,
@@ -20,8 +20,8 @@ from rook_tally.core.wall.tiling import (
 from rook_tally.desk.wall.commands import OrderSheets, RemoveSheet
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.texts import tr
-from rook_tally.store.site import Series
-from rook_tally.wall.pane_resolver import reference_to
+from rook_tally.store.site import Series, Station
+from rook_tally.wall.pane_resolver import pane_reference
 from rook_tally.wall.suggestions import what_matters_now
 
 _AGAINST = {Side.LEFT: Side.RIGHT, Side.RIGHT: Side.LEFT, Side.UP: Side.DOWN, Side.DOWN: Side.UP}
@@ -137,23 +137,16 @@ class SheetEditor:
             panes[model.picked] = made
             model.keep(model.sheet.with_panes(tuple(panes)), tr("pane changed"))
 
-    def pane_of(self, kind: PaneKind, series: Series | None) -> Pane:
-        """A pane of a kind that shows a series, at no place yet."""
-        if series is None:
+    def pane_of(self, kind: PaneKind, shown: Series | Station | None) -> Pane:
+        """A pane of a kind that shows a series or a station, at no place yet."""
+        if shown is None:
             shows: tuple[str, ...] = ()
-        elif kind is PaneKind.COLUMNS:
-            shows = self._everywhere(series)
+        elif kind is PaneKind.COLUMNS and isinstance(shown, Series):
+            # Places that come later stand beside the others then.
+            shows = (f"{shown.quantity.slug}@{EVERYWHERE}/*",)
         else:
-            shows = (reference_to(series, self._model.state.site),)
+            shows = (pane_reference(shown, self._model.state.site),)
         return Pane(kind=kind, at=WHOLE[:2], size=WHOLE[2:], shows=shows)
-
-    def _everywhere(self, series: Series) -> tuple[str, ...]:
-        site = self._model.state.site
-        told: dict[int, str] = {}
-        for one in site.series:
-            if one.quantity.slug == series.quantity.slug:
-                told.setdefault(one.station.place.id, reference_to(one, site))
-        return tuple(told.values())
 
     # Sheets altered
 

@@ -1,4 +1,4 @@
-"""A series picked by a few letters, and the kinds of panes that can show it."""
+"""A series or a station picked by a few letters, and the kinds of panes that can show it."""
 
 from __future__ import annotations
 
@@ -23,11 +23,11 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.wall.model import WallModel
 from rook_tally.desk.wall.texts import tr
-from rook_tally.store.site import Series
+from rook_tally.store.site import Series, Station
 from rook_tally.wall.suggestions import kinds_for, pane_title
 
 _ROLE = Qt.ItemDataRole.UserRole
-_ALONE = (PaneKind.STANDING, PaneKind.WORDS)
+_ALONE = (PaneKind.STANDING, PaneKind.WORDS, PaneKind.PLAN)
 
 
 def series_found(letters: str, state: SiteState) -> list[Series]:
@@ -44,10 +44,22 @@ def series_found(letters: str, state: SiteState) -> list[Series]:
     return sorted(found, key=lambda one: one.id not in state.latest)
 
 
+def stations_found(letters: str, state: SiteState) -> list[Station]:
+    """Stations in use whose key or place holds all these letters; none without letters."""
+    words = folded(letters).split()
+    told = {one.id: folded(f"{one.key} {one.place.name}") for one in state.site.stations}
+    return [
+        one
+        for one in state.site.stations
+        if words and one.retired_us is None and all(word in told[one.id] for word in words)
+    ]
+
+
 class SeriesPicker(QDialog):
     """Type letters, pick a series, take the kind of pane that is proposed or another.
 
-    `picked` carries the kind and the series; None for the kinds that need none.
+    `picked` carries the kind and the series, or the station among lamps; None for the kinds that
+    need none.
     """
 
     picked = Signal(object, object)
@@ -101,17 +113,25 @@ class SeriesPicker(QDialog):
             )
             item.setData(_ROLE, one)
             self.series.addItem(item)
+        if self._kind in (None, PaneKind.LAMPS):
+            for station in stations_found(letters, self._model.state):
+                item = QListWidgetItem(
+                    tr("{0} reports, {1}", station.key, station.place.name), self.series
+                )
+                item.setData(_ROLE, station)
         first = 0 if letters or self._kind else len(_ALONE)
         self.series.setCurrentRow(min(first, self.series.count() - 1))
 
     def _propose(self) -> None:
         item = self.series.currentItem()
         self.kinds.clear()
-        told: PaneKind | Series | None = None if item is None else item.data(_ROLE)
+        told: PaneKind | Series | Station | None = None if item is None else item.data(_ROLE)
         if isinstance(told, PaneKind):
             kinds: tuple[PaneKind, ...] = (told,)
         elif told is None:
             kinds = ()
+        elif isinstance(told, Station):
+            kinds = (PaneKind.LAMPS,)
         else:
             listing = self._model.listing
             scores = frozenset() if listing is None else listing.scores
@@ -139,7 +159,7 @@ class SeriesPicker(QDialog):
         if self.series.currentRow() < 0 or self.kinds.currentRow() < 0:
             return
         kind = self.kinds.currentItem()
-        told: PaneKind | Series = self.series.currentItem().data(_ROLE)
-        series = None if isinstance(told, PaneKind) else told
+        told: PaneKind | Series | Station = self.series.currentItem().data(_ROLE)
+        shown = None if isinstance(told, PaneKind) else told
         self.accept()
-        self.picked.emit(self._kind or kind.data(_ROLE), series)
+        self.picked.emit(self._kind or kind.data(_ROLE), shown)

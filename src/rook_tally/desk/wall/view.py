@@ -43,8 +43,8 @@ from rook_tally.desk.wall.sheet_bar import SheetBar
 from rook_tally.desk.wall.sheet_follower import SheetFollower
 from rook_tally.desk.wall.show_dialog import ShowDialog
 from rook_tally.desk.wall.texts import tr
-from rook_tally.store.site import Series
-from rook_tally.wall.pane_resolver import reference_to
+from rook_tally.store.site import Series, Station
+from rook_tally.wall.pane_resolver import pane_reference
 
 _TICK_MS = 1000
 _WITHIN = Qt.ShortcutContext.WidgetWithChildrenShortcut
@@ -262,8 +262,8 @@ class WallView(QWidget):
         dialog.picked.connect(self._add_pane)
         self._open_dialog(dialog)
 
-    def _add_pane(self, kind: PaneKind, series: Series | None) -> None:
-        self.arranging.add_pane(self.arranging.pane_of(kind, series))
+    def _add_pane(self, kind: PaneKind, shown: Series | Station | None) -> None:
+        self.arranging.add_pane(self.arranging.pane_of(kind, shown))
 
     def _pick_series(self) -> None:
         pane = self.model.pane
@@ -273,11 +273,11 @@ class WallView(QWidget):
         dialog.picked.connect(self._add_series)
         self._open_dialog(dialog)
 
-    def _add_series(self, kind: PaneKind, series: Series) -> None:
+    def _add_series(self, kind: PaneKind, shown: Series | Station) -> None:
         pane = self.model.pane
         if pane is None:
             return
-        reference = reference_to(series, self._state.site)
+        reference = pane_reference(shown, self._state.site)
         if kind is PaneKind.WORDS:
             self.panel.put_value(reference)
         elif kind.takes_several or kind is PaneKind.STANDING:

@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
+    QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -15,27 +16,27 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import plain_tip
+from rook_tally.desk.parts.value_dialog import ValueDialog
+from rook_tally.desk.workings.curve_points import FEWEST, Points, points_text, typed_points
 from rook_tally.desk.workings.queries import Histogram
 from rook_tally.desk.workings.texts import tr
 
 _RADIUS = 4.5
 _REACH = 12.0
-_FEWEST = 2
-Points = tuple[tuple[float, float], ...]
 
 
 class CurveChart(QWidget):
     """Points that are dragged. `changed` is sent with them while they move.
 
     A double click adds a point or takes one away; with the keyboard, Tab and Left/Right pick a
-    point, the arrows with Ctrl move it, Delete takes it away.
+    point, the arrows with Ctrl move it, Delete takes it away, Enter lets all be typed.
     """
 
     changed = Signal(tuple)
@@ -47,6 +48,7 @@ class CurveChart(QWidget):
         self._points: Points = ()
         self._usual: Histogram | None = None
         self._now = math.nan
+        self._name = ""
         self._held: int | None = None
         self.picked = 0
         self.setMinimumHeight(44)
@@ -57,6 +59,7 @@ class CurveChart(QWidget):
         """Show these points, over this spread, with a mark at what is read now."""
         self._points, self._usual, self._now = points, usual, now
         self.picked = min(self.picked, max(len(points) - 1, 0))
+        self._name = name
         self.setAccessibleName(tr("curve of {0}", name))
         self.setToolTip(plain_tip(self._told()))
         self.update()
@@ -189,6 +192,8 @@ class CurveChart(QWidget):
         step = steps.get(Qt.Key(event.key()))
         if event.key() == Qt.Key.Key_Delete:
             self.remove_point(self.picked)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_points()
         elif step is None or not self._points:
             super().keyPressEvent(event)
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -199,6 +204,33 @@ class CurveChart(QWidget):
             self.update()
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What can be done with the curve, or with the point that is there."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(tr("Type the points…")).triggered.connect(self.type_points)
+        near = self._near(QPointF(event.pos()))
+        if near is not None:
+            remove = menu.addAction(tr("Delete this point"))
+            remove.setEnabled(len(self._points) > FEWEST)
+            remove.triggered.connect(lambda: self.remove_point(near))
+        menu.popup(event.globalPos())
+
+    def type_points(self) -> None:
+        """Let all points be typed."""
+        ValueDialog(
+            self._theme,
+            self,
+            title=tr("Curve of {0}", self._name),
+            label=tr("Points"),
+            value=points_text(self._points),
+            take=self._take_points,
+            main_words=tr("Take"),
+        ).open()
+
+    def _take_points(self, text: str) -> None:
+        self.changed.emit(typed_points(text))
 
     def move_point(self, at: int, x: float, score: float) -> None:
         """Move a point as far as its neighbours let it."""
@@ -215,7 +247,7 @@ class CurveChart(QWidget):
 
     def remove_point(self, at: int) -> None:
         """Take a point away, if enough are left."""
-        if len(self._points) > _FEWEST:
+        if len(self._points) > FEWEST:
             self.changed.emit((*self._points[:at], *self._points[at + 1 :]))
 
 

@@ -67,11 +67,16 @@ class InputRow:
         self.remove.setObjectName("words")
         self.remove.setFixedWidth(22)
         self.curve = CurveChart(theme)
+        self.type_points = QPushButton("…")
+        self.type_points.setObjectName("words")
+        self.type_points.setFixedWidth(22)
+        self.type_points.setToolTip(tr("Type the points…"))
         self.name.textEdited.connect(lambda text: model.alter_input(at, name=text))
         self.formula.editingFinished.connect(self._on_formula)
         self.weight.valueChanged.connect(self._on_weight)
         self.trial.valueChanged.connect(self._on_trial)
         self.curve.changed.connect(lambda points: model.alter_input(at, points=points))
+        self.type_points.clicked.connect(self.curve.type_points)
         self.remove.clicked.connect(partial(model.remove_input, at))
 
     def add_to(self, grid: QGridLayout, row: int) -> None:
@@ -95,7 +100,12 @@ class InputRow:
         grid.addWidget(self.gives, row, 2)
         grid.addLayout(weight, row, 3)
         grid.addLayout(curve, row, 4)
-        grid.addWidget(self.remove, row, 5, Qt.AlignmentFlag.AlignTop)
+        ends = QVBoxLayout()
+        ends.setSpacing(0)
+        ends.addWidget(self.remove)
+        ends.addWidget(self.type_points)
+        ends.addStretch(1)
+        grid.addLayout(ends, row, 5)
 
     def refresh(self, one: ScoreInput, share: float, now: float, gives: float, unit: str) -> None:
         """Show an input: its share of the weight, what is read and what that gives."""
@@ -111,6 +121,7 @@ class InputRow:
         self.share.setText(f"{100 * share:.0f} %")
         self.weight.setAccessibleName(tr("weight of {0}", one.name))
         self.trial.setAccessibleName(tr("{0}, tried out", one.name))
+        self.type_points.setAccessibleName(tr("points of {0}", one.name))
         self.remove.setAccessibleName(tr("take {0} out", one.name))
         if not self.weight.isSliderDown():
             self.weight.blockSignals(True)
