@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from typer.main import get_command_name
+from typer.models import CommandInfo
 
 from rook_tally import __version__
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
@@ -24,11 +26,13 @@ app = typer.Typer(
 
 def main() -> None:
     """Run a command: exit code 0 done, 1 could not, 2 wrong usage."""
-    if _opens_the_desk(sys.argv[1:]):
+    words = _command_words(sys.argv[1:])
+    if words[:1] == ["desk"]:
         keep_freed_memory(FOR_A_WINDOW_MB)
     else:
         keep_freed_memory()
         _add_other_commands()
+    keep_only(app, words)
     try:
         app()
     except UsageError as error:
@@ -41,13 +45,13 @@ def main() -> None:
         raise SystemExit(1) from None
 
 
-def _opens_the_desk(words: list[str]) -> bool:
-    """True if these words open the window, with `--store` before it or not."""
-    return (words[2:] if words[:1] == ["--store"] else words)[:1] == ["desk"]
+def _command_words(words: list[str]) -> list[str]:
+    """The words from the command's name on, with `--store` before it or not."""
+    return words[2:] if words[:1] == ["--store"] else words
 
 
 def _add_other_commands() -> None:
-    """Putting a command together takes a millisecond, which the window's start does without."""
+    """Importing them takes longer than the window's start should wait."""
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_fields import fields_app
@@ -60,17 +64,37 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_watches import watches_app
     from rook_tally.cli.app_workings import workings_app
 
-    app.add_typer(sites_app)
-    app.add_typer(stations_app)
-    app.add_typer(limits_app)
-    app.add_typer(fields_app)
-    app.add_typer(places_app)
-    app.add_typer(plans_app)
-    app.add_typer(doors_app)
-    app.add_typer(care_app)
-    app.add_typer(workings_app)
-    app.add_typer(watches_app)
-    app.add_typer(wall_app)
+    parts = (
+        *(sites_app, stations_app, limits_app, fields_app, places_app, plans_app),
+        *(doors_app, care_app, workings_app, watches_app, wall_app),
+    )
+    for one in parts:
+        app.add_typer(one)
+
+
+def keep_only(part: typer.Typer, words: list[str]) -> None:
+    """Leave only the command that the words name, of a part whose groups without a name are as its
+    own commands: to put all of more than a hundred together takes ten times as long as a command.
+    A name that nobody knows, or an option such as `--help`, leaves everything."""
+    if not words:
+        return
+    nameless = [
+        one.typer_instance for one in part.registered_groups if not isinstance(one.name, str)
+    ]
+    for holder in (part, *filter(None, nameless)):
+        commands = [one for one in holder.registered_commands if _name_of(one) == words[0]]
+        groups = [one for one in holder.registered_groups if one.name == words[0]]
+        if commands or groups:
+            part.registered_commands, part.registered_groups = commands, groups
+            for group in groups:
+                if group.typer_instance is not None:
+                    keep_only(group.typer_instance, words[1:])
+            return
+
+
+def _name_of(command: CommandInfo) -> str:
+    assert command.callback is not None
+    return command.name or get_command_name(command.callback.__name__)
 
 
 def _fail(error: RookTallyError, code: int) -> None:
