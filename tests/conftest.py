@@ -13,6 +13,7 @@ from hypothesis import settings
 
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
+from tests.examples import examples
 from tests.processes import CollectorProcess, wait_until
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -21,8 +22,8 @@ os.environ["TZ"] = "UTC"
 
 # The machine may be busy: no example is judged by its time. On CI the examples are the same every
 # time, so that a change is judged and not its luck; everywhere else they are new at every run.
-settings.register_profile("here", deadline=None)
-settings.register_profile("ci", deadline=None, derandomize=True)
+settings.register_profile("here", deadline=None, max_examples=examples())
+settings.register_profile("ci", deadline=None, derandomize=True, max_examples=examples())
 settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 

@@ -37,6 +37,7 @@ from rook_tally.store.readings import read_range
 from rook_tally.store.site import add_correction, load_site, remarks, save_remark
 from rook_tally.store.workings import save_working
 from tests.alarming.conftest import DUST, RUN, Booth, at
+from tests.examples import examples
 
 RANG, CLEARED = JournalKind.RANG, JournalKind.CLEARED
 
@@ -304,7 +305,7 @@ kinds = st.sampled_from(
 )
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(16), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(kinds, values, st.sets(st.integers(0, 24), max_size=4), st.data())
 def test_live_rings_are_those_of_a_backtest_to_the_microsecond(
     watch: Watch, told: list[tuple[int, int]], restarts: set[int], data: st.DataObject

@@ -9,6 +9,7 @@ import schemathesis
 from hypothesis import HealthCheck, given, settings
 from schemathesis.specs.openapi.checks import negative_data_rejection, positive_data_acceptance
 
+from tests.examples import examples
 from tests.processes import CollectorProcess
 
 # Whether a value can be kept depends on the station it comes from, not on the schema alone.
@@ -22,7 +23,7 @@ def test_every_answer_is_as_described(shared_collector: CollectorProcess, path: 
     operations = [one.ok() for one in found]
     (operation,) = (one for one in operations if one.path == path)
 
-    @settings(max_examples=60, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=examples(40), suppress_health_check=list(HealthCheck))
     @given(case=operation.as_strategy())
     def answers_as_described(case: Any) -> None:
         case.call_and_validate(excluded_checks=_NOT_OURS)

@@ -7,14 +7,11 @@ import json
 from pathlib import Path
 
 from rook_tally.core.quantities.levels import Limits
-from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.site_file.content import SiteContent, SitePart, StationEntry
 from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.writing import site_to_toml
-from rook_tally.demo.pottery import site_text
+from tests.demo.sending import POTTERY, first_message
 from tests.processes import CollectorProcess, rook_tally
-
-POTTERY = site_from_toml(site_text())
 
 
 def _run(collector: CollectorProcess, *words: str) -> str:
@@ -61,7 +58,7 @@ def _make_station(collector: CollectorProcess, station: StationEntry) -> None:
         *("station", "add", station.key, "--place", station.place, "--kind", station.kind),
         *cadence,
     )
-    body = {one.name: _some_value(one.quantity, one.unit) for one in station.fields}
+    body = first_message(station)
     status, answer = collector.post(json.dumps(body), query=f"?station={station.key}")
     assert (status, answer["kept"]) == (200, len(body)), answer
     if station.hangs:
@@ -73,16 +70,6 @@ def _make_station(collector: CollectorProcess, station: StationEntry) -> None:
                 *("limit", "set", one.quantity, "--station", station.key),
                 *_sides(one.limits),
             )
-
-
-def _some_value(slug: str, unit: str) -> float:
-    quantity = QUANTITIES[slug]
-    wire = quantity.unit(unit)
-    low, high = quantity.believable
-    if slug in ("presence", "switch", "contact"):
-        return 1
-    middle = min(max(1.0, low), high)
-    return middle if wire is None else float(wire.from_base(middle))
 
 
 def _sides(limits: Limits) -> list[str]:

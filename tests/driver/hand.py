@@ -56,7 +56,11 @@ class Hand:
         if row is None:
             return
         ledger = self.window.ledger
-        column = next(one for one in range(9) if ledger.model.has_cell(row, one))
+        columns = range(ledger.model.column_count)
+        # In the past a place may have told nothing yet.
+        column = next((one for one in columns if ledger.model.has_cell(row, one)), None)
+        if column is None:
+            return
         index = ledger.table.model().index(row, column)
         ledger.table.scrollTo(index)
         click(ledger.table.viewport(), ledger.table.visualRect(index).center())

@@ -40,6 +40,7 @@ from rook_tally.store.workings import (
     workings,
 )
 from tests.builders import MINUTE_US, NOON_US
+from tests.examples import examples
 
 DEW = Working(
     slug="dew_point",
@@ -409,7 +410,7 @@ _ARRIVALS = st.lists(
 )
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(10), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(_FORMULAS, min_size=1, max_size=4, unique=True), _ARRIVALS, st.booleans())
 def test_live_reading_by_reading_equals_over_history(
     formulas: list[str], arrivals: list[tuple[str, str, int, int]], in_order: bool

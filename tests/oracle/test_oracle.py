@@ -29,7 +29,7 @@ from tests.oracle.model import GOOD, QUANTITIES, Reading, Silence, Site, Watch, 
 from tests.oracle.stories import BEGIN, KEYS, SPANS, stories
 from tests.oracle.world import WORKINGS, World, zone_named
 
-EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "12"))
+EXAMPLES = int(os.environ.get("ORACLE_EXAMPLES", "7"))
 SHRINKS = os.environ.get("ORACLE_SHRINKS", "1") == "1"
 ZONES = st.sampled_from(["Europe/London", "Pacific/Auckland", "UTC"])
 DELAYS = st.sampled_from([(0.0, 0.0), (120.0, 0.0), (0.0, 120.0), (180.0, 60.0)])

@@ -17,6 +17,7 @@ from rook_tally.store.readings import (
     read_range,
 )
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
+from tests.examples import examples
 
 
 def test_read_back_as_arrays_in_order(store: Store) -> None:
@@ -60,7 +61,9 @@ def test_a_batch_of_duplicates_announces_nothing(store: Store) -> None:
 
 
 @settings(
-    suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=25
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
+    deadline=None,
+    max_examples=examples(15),
 )
 @given(
     st.lists(

@@ -53,6 +53,7 @@ from rook_tally.store.site import (
     withdraw_correction,
 )
 from tests.builders import MINUTE_US, append, begin_series
+from tests.examples import examples
 
 MIDNIGHT_US = time_us_from_text("2026-11-20T00:00:00Z")
 LATER_US = MIDNIGHT_US + 30 * DAY_US
@@ -242,7 +243,7 @@ def test_whatever_the_order_reads_tell_the_truth(store: Store) -> None:
     run_state_machine_as_test(
         type("ArchiveOnOneEngine", (Archive,), {"store": store}),
         settings=settings(
-            max_examples=40,
+            max_examples=examples(16),
             stateful_step_count=14,
             deadline=None,
             suppress_health_check=[HealthCheck.too_slow],

@@ -24,6 +24,7 @@ from rook_tally.store.site.row_changes import recording
 from rook_tally.store.site.series_removal import remove_series, restore_series
 from rook_tally.store.site.station_lives import removed_stations
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
+from tests.examples import examples
 
 START_US = NOON_US - 4 * DAY_US
 MINUTES = 3 * 1440
@@ -43,7 +44,7 @@ def _begun(store: Store, key: str = "wall") -> Series:
     return series
 
 
-@settings(max_examples=5, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(4), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(begin=st.integers(0, MINUTES - 10), length=st.integers(6, 2000), is_sealed=st.booleans())
 def test_what_is_deleted_is_gone_and_comes_back_as_it_was(
     store: Store, begin: int, length: int, is_sealed: bool

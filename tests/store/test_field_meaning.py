@@ -25,6 +25,7 @@ from rook_tally.store.readings.quality_overrides import overrule
 from rook_tally.store.site import Series, add_correction, load_site
 from rook_tally.store.site.row_changes import recording
 from tests.builders import MINUTE_US, NOON_US, begin_series
+from tests.examples import examples
 
 START_US = NOON_US - 4 * DAY_US
 PLAIN = SeriesSettings()
@@ -46,7 +47,7 @@ def _kept(connection: Connection, quantity: str, unit: str, sent: np.ndarray) ->
     return series
 
 
-@settings(max_examples=6, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(5), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(sent=st.lists(st.integers(-200, 1200), min_size=10, max_size=60), is_sealed=st.booleans())
 def test_what_was_sent_is_understood_anew_and_back(
     store: Store, sent: list[int], is_sealed: bool

@@ -21,6 +21,7 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import NewReading, RecentReadings, read_raw_range
 from rook_tally.store.site import add_station, load_site
 from tests.builders import MINUTE_US, NOON_US, begin_series
+from tests.examples import examples
 
 QUANTITIES = ("temperature", "co2", "sound_level", "humidity", "pm25")
 
@@ -61,7 +62,7 @@ ODD = st.sampled_from([0.0, 400.0, 900.0, 40.0, 5000.0, -3.0, 1e6])
 )
 @example("co2", [500.0] * (SCREENED_TAIL + 4) + [0.0, 500.0, 500.0, 500.0])
 @example("sound_level", [50.0] * 40 + [51.0, 0.0, 51.0, 51.0, 51.0])
-@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(6), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_same_readings_are_suspect_with_and_without_it(
     tmp_path_factory: pytest.TempPathFactory, quantity: str, values: list[float]
 ) -> None:

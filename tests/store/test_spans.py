@@ -18,6 +18,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.readings import append_sealed, history_of, read_range, span_statistics
 from rook_tally.store.site import Series, add_correction
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
+from tests.examples import examples
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 
@@ -42,7 +43,7 @@ def _exactly(store: Store, series: Series, start_us: int, end_us: int) -> Readin
         return read_range(connection, series.id, start_us - 180_000_000, end_us + 180_000_000)
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(15), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     start=st.integers(-600, 7000),
     minutes=st.integers(1, 8000),

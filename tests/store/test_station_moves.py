@@ -27,6 +27,7 @@ from rook_tally.store.site import (
     load_site,
 )
 from tests.builders import MINUTE_US, NOON_US
+from tests.examples import examples
 
 LONG_AGO_US, EVER_US = 0, 2**62
 START_US = NOON_US - 3 * DAY_US
@@ -56,7 +57,7 @@ def _told(connection: Connection, key: str) -> list[tuple[int, float]]:
     return sorted(found)
 
 
-@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(5), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(minute=st.integers(0, 3 * 1440 + 5), is_sealed=st.booleans())
 def test_every_reading_is_at_one_place_and_all_come_together_again(
     store: Store, minute: int, is_sealed: bool

@@ -6,7 +6,6 @@ import contextlib
 import signal
 import sqlite3
 import subprocess
-import sys
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -34,6 +33,7 @@ from rook_tally.store.readings import damaged_pages, read_range
 from rook_tally.store.readings.pages import page_rows, whole_pages, write_pages
 from rook_tally.store.readings.summaries import DAY_ROW
 from rook_tally.store.site import load_site, tallies
+from tests import started
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.processes import PATIENCE_S
 
@@ -231,23 +231,18 @@ def test_not_under_a_collector_that_works_on_it(store: Store) -> None:
     again.close()
 
 
-_UPGRADE = """
-import sys
-from rook_tally.store.maintenance import open_store
-open_store(sys.argv[1]).close()
-"""
-
-
 def test_killed_at_any_moment_of_an_upgrade(store: Store) -> None:
     """SIGKILL ever later, until one gets through: the store is the old one or the new one."""
-    old = OldStore(store, 4, days=200)
-    wait_s, code = 0.6, -signal.SIGKILL
+    old = OldStore(store, 4, days=60)
+    wait_s, code = 0.1, -signal.SIGKILL
     while code == -signal.SIGKILL:
-        with subprocess.Popen([sys.executable, "-c", _UPGRADE, store.address]) as process:
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                process.wait(wait_s)
-            process.kill()
-            code = process.wait(PATIENCE_S)
+        process = started.start("--store", store.address, "place", "list")
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            process.wait(wait_s)
+        process.kill()
+        code = process.wait(PATIENCE_S)
+        assert process.stdout is not None
+        process.stdout.close()
         with store.read() as connection:
             number = connection.execute(
                 sa.select(schema.meta.c.value).where(schema.meta.c.key == "format")

@@ -14,6 +14,7 @@ from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.readings import Latest
 from rook_tally.wall.pane_data import midnight_before
 from tests.builders import MINUTE_US, NOON_US
+from tests.examples import examples
 from tests.wall.studio import Studio, pane
 
 
@@ -79,7 +80,7 @@ def test_a_day_begins_at_local_midnight(studio: Studio, at: str, midnight: str) 
     assert midnight_before(time_us_from_text(at), zone) == time_us_from_text(midnight)
 
 
-@settings(max_examples=50)
+@settings(max_examples=examples(30))
 @given(st.lists(st.tuples(st.integers(0, HOUR_US - 1), st.floats(-50, 50)), max_size=30))
 def test_an_envelope_holds_what_was_counted_in(readings: list[tuple[int, float]]) -> None:
     envelope = empty_envelope(0, HOUR_US, 12)

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import HoursOfDay, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text
-from rook_tally.core.alarms.sentences import Part
+from rook_tally.core.alarms.sentences import Part, sentence
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.registry import QUANTITIES
 
@@ -82,3 +82,31 @@ def test_days_are_written_as_people_do() -> None:
     assert hours_of("Sat, Sun") == HoursOfDay(days=(5, 6))
     assert hours_of("fri-mon") == HoursOfDay(days=(0, 4, 5, 6))
     assert hours_of("always") is None
+
+
+def test_what_is_left_out_of_the_usual_and_its_least_spread_are_typed() -> None:
+    watch = Watch(
+        slug="shakes",
+        name="Shakes",
+        sort=WatchKind.UNUSUAL,
+        scope=Scope(quantity="temperature", place="Shop"),
+        limit=3.0,
+        unit="°F",
+        window_s=21_600.0,
+        min_spread=0.9,
+    )
+    quantity = QUANTITIES["temperature"]
+    words = " ".join(piece.text for piece in sentence(watch, "Temperature")[0])
+    assert "usual level of 6 h up to now , a spread of 0.9 °F or more," in words
+    left_out = altered(watch, Part.EXCLUDE, "10 min", quantity)
+    assert left_out.exclude_s == 600.0
+    assert (typed_text(left_out, Part.EXCLUDE), typed_text(watch, Part.SPREAD)) == (
+        "10 min",
+        "0.9 °F",
+    )
+    # Half a kelvin is a difference: nine tenths of a degree Fahrenheit, and no 33 of them.
+    assert altered(watch, Part.SPREAD, "0.5 °C", quantity).min_spread == pytest.approx(0.9)
+    assert in_unit(watch, quantity, "°C").min_spread == pytest.approx(0.5)
+    for wrong in ("0", "-1", "2 hPa"):
+        with pytest.raises(UsageError):
+            altered(watch, Part.SPREAD, wrong, quantity)

@@ -28,6 +28,7 @@ from rook_tally.core.workings.dimensions import (
 from rook_tally.core.workings.symbols import SymbolTable
 from tests.core.workings.formulas import FORMULAS, MEASURED
 from tests.core.workings.sites import USUAL, pottery
+from tests.examples import examples
 
 NAMES = pottery()
 SECONDS = 10_000_000
@@ -48,7 +49,7 @@ def arrivals(draw: st.DrawFn) -> Inputs:
     return Inputs(found)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(FORMULAS, arrivals())
 def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs) -> None:
     """What live work rests on: with readings from `reach_us` before it, a stretch comes out the
@@ -74,7 +75,7 @@ def test_any_stretch_is_worked_out_as_the_whole_is(formula: str, inputs: Inputs)
         assert some == pytest.approx(value[inside], rel=1e-6, abs=1e-9, nan_ok=True)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.lists(FORMULAS, min_size=2, max_size=5), arrivals())
 def test_formulas_that_share_their_inputs_come_out_as_each_alone(
     formulas: list[str], inputs: Inputs
@@ -91,7 +92,7 @@ def test_formulas_that_share_their_inputs_come_out_as_each_alone(
             assert np.array_equal(value, alone, equal_nan=True)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(FORMULAS, arrivals())
 def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs) -> None:
     program = checked(formula, NAMES).program
@@ -109,7 +110,7 @@ def test_a_value_never_rests_on_what_came_after_it(formula: str, inputs: Inputs)
         assert then == pytest.approx(value[times <= now], rel=1e-6, abs=1e-9, nan_ok=True)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(MEASURED, st.floats(1.05, 3.0))
 def test_what_checks_evaluates_with_the_unit_promised(told: tuple[str, str], scale: float) -> None:
     """Were every unit of length, mass, time and current another one, a result would change by just
@@ -140,7 +141,7 @@ def test_what_checks_evaluates_with_the_unit_promised(told: tuple[str, str], sca
     assert other == pytest.approx(plain * grown(check.measure), rel=1e-6, nan_ok=True)
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(
     st.text(
         alphabet="temperatureco2humidity@yardkilnmean()+-*/^<>=., 0123456789°C%ppmhin\"'",
@@ -200,7 +201,7 @@ def test_any_text_is_a_formula_or_a_mistake_with_a_place(text: str) -> None:
     assert np.isfinite(value[~np.isnan(value)]).all()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(FORMULAS, arrivals(), st.floats(0, 1))
 def test_what_comes_later_never_changes_what_was_said(
     formula: str, inputs: Inputs, share: float

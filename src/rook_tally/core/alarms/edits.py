@@ -22,6 +22,7 @@ _LENGTHS = {
     Part.REPEAT: "repeat_s",
     Part.ESCALATE: "escalate_s",
     Part.REMARKS: "remark_s",
+    Part.EXCLUDE: "exclude_s",
 }
 _AMOUNTS = {Part.LIMIT: "limit", Part.LOW: "low", Part.CLEAR: "clear"}
 
@@ -35,6 +36,8 @@ def typed_text(watch: Watch, part: Part) -> str:
         return amount_words(watch.limit if value is None else value, _unit_of(watch))
     if part is Part.WINDOW:
         return length_text(watch.silent_s if watch.sort is WatchKind.SILENT else watch.window_s)
+    if part is Part.SPREAD:
+        return amount_words(watch.min_spread, watch.unit)
     if part is Part.HOURS:
         return "always" if watch.hours is None else hours_words(watch.hours)
     if watch.run is not None and part is Part.AT_LEAST:
@@ -93,6 +96,8 @@ def altered(watch: Watch, part: Part, text: str, quantity: Quantity | None) -> W
             return replace(watch, **{name: typed_seconds(text)})
         if part in _AMOUNTS:
             return _with_amount(watch, part, text, quantity)
+        if part is Part.SPREAD:
+            return replace(watch, min_spread=_spread(text, watch, quantity))
         if part is Part.HOURS:
             return replace(watch, hours=hours_of(text))
         if watch.run is not None and part in (Part.AT_LEAST, Part.AT_MOST):
@@ -115,6 +120,41 @@ def _with_amount(watch: Watch, part: Part, text: str, quantity: Quantity | None)
     return replace(watch, **{_AMOUNTS[part]: value})
 
 
+def without_unused(watch: Watch) -> Watch:
+    """The watch without the numbers that its kind does not look at: what was typed before another
+    kind was chosen."""
+    plain = Watch(slug=watch.slug, name=watch.name, sort=watch.sort, scope=watch.scope)
+    unused = set()
+    if watch.sort is WatchKind.SILENT:
+        unused = {"limit", "clear", "low", "unit", "for_s", "calm_s", "window_s"}
+    else:
+        unused = {"silent_s"}
+        if not watch.sort.looks_back:
+            unused.add("window_s")
+        if watch.sort is not WatchKind.OUTSIDE:
+            unused.add("low")
+    if watch.sort not in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
+        unused.add("exclude_s")
+    if watch.sort is not WatchKind.UNUSUAL:
+        unused.add("min_spread")
+    return replace(watch, **{name: getattr(plain, name) for name in unused})
+
+
+def _spread(text: str, watch: Watch, quantity: Quantity | None) -> float:
+    """A least spread in the watch's unit: a difference, so that its unit counts and no zero point
+    does."""
+    value, symbol = number_and_unit(text)
+    if symbol and symbol != watch.unit:
+        known = None if quantity is None else quantity.unit(symbol)
+        mine = None if quantity is None else quantity.unit(watch.unit) or quantity.base
+        if known is None or mine is None:
+            raise UsageError(f"{symbol} is no unit of it", remedy=f"use {watch.unit}")
+        value = round(value * known.factor / mine.factor, 9)
+    if value <= 0:
+        raise UsageError("a spread is more than 0")
+    return value
+
+
 def in_unit(watch: Watch, quantity: Quantity, symbol: str) -> Watch:
     """The same watch with its limits told in another unit."""
     old = quantity.unit(watch.unit) if watch.unit else quantity.base
@@ -132,6 +172,7 @@ def in_unit(watch: Watch, quantity: Quantity, symbol: str) -> Watch:
         unit=symbol,
         limit=told(watch.limit),
         low=told(watch.low),
+        min_spread=round(watch.min_spread * old.factor / new.factor, 9),
         clear=None if watch.clear is None else told(watch.clear),
     )
 

@@ -29,6 +29,8 @@ class Part(enum.Enum):
     LIMIT = "limit"
     LOW = "low"
     WINDOW = "window"
+    EXCLUDE = "left out"
+    SPREAD = "least spread"
     FOR = "for"
     GUARD = "guard"
     HOURS = "hours"
@@ -150,19 +152,30 @@ def _condition(watch: Watch) -> list[Piece]:
             Piece(span_words(watch.window_s), Part.WINDOW),
         ]
     if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
-        word = "times" if sort is WatchKind.TIMES_USUAL else "spreads from"
-        return [
-            Piece("is over", Part.SORT),
-            Piece(f"{watch.limit:g}", Part.LIMIT),
-            Piece(f"{word} its usual level of"),
-            Piece(span_words(watch.window_s), Part.WINDOW),
-        ]
+        return _against_usual(watch)
     if sort is WatchKind.LEVEL:
         name = Level(int(watch.limit)).wording
         return [Piece("reaches", Part.SORT), Piece(name, Part.LIMIT)]
     if sort is WatchKind.SO:
         return [Piece("is so", Part.SORT)]
     return [Piece(f"stays {sort.value}", Part.SORT), Piece(limit, Part.LIMIT)]
+
+
+def _against_usual(watch: Watch) -> list[Piece]:
+    word = "times" if watch.sort is WatchKind.TIMES_USUAL else "spreads from"
+    until = f"{span_words(watch.exclude_s)} ago" if watch.exclude_s else "now"
+    pieces = [
+        Piece("is over", Part.SORT),
+        Piece(f"{watch.limit:g}", Part.LIMIT),
+        Piece(f"{word} its usual level of"),
+        Piece(span_words(watch.window_s), Part.WINDOW),
+        Piece("up to"),
+        Piece(until, Part.EXCLUDE),
+    ]
+    if watch.sort is WatchKind.UNUSUAL:
+        least = amount_words(watch.min_spread, watch.unit)
+        pieces += [Piece(", a spread of"), Piece(least, Part.SPREAD), Piece("or more,")]
+    return pieces
 
 
 def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[list[Piece]]:

@@ -10,6 +10,7 @@ from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
+from rook_tally.desk.stations.actions import StationsAction
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.wall.actions import WallAction
 from rook_tally.desk.watch.actions import WatchAction
@@ -116,9 +117,9 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         window.show_view(names.index("Watch"))
         window.watch.do(action)
 
-    def stations(call: Callable[[], object]) -> None:
+    def stations(action: StationsAction) -> None:
         window.show_view(names.index("Stations"))
-        call()
+        window.stations.do(action)
 
     for one in LedgerAction:
         yield Action(Section.LEDGER, one.words, one.keys, partial(ledger, one))
@@ -130,18 +131,5 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         yield Action(Section.WORKINGS, third.words, third.keys, partial(workings, third))
     for fourth in WatchAction:
         yield Action(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
-    for words, keys, call in (
-        (tr("Add a station"), ("Ctrl+N",), lambda: window.stations.tasks.add_station()),
-        (
-            tr("The picked station's connection sheet"),
-            ("C",),
-            lambda: window.stations.tasks.show_sheet(),
-        ),
-        (
-            tr("The picked station's settings: place, kind, cadence"),
-            ("S",),
-            lambda: window.stations.tasks.edit_settings(),
-        ),
-        (tr("Take in the first stray sender"), ("A",), lambda: window.stations.take_in_first()),
-    ):
-        yield Action(Section.STATIONS, words, keys, partial(stations, call))
+    for sixth in StationsAction:
+        yield Action(Section.STATIONS, sixth.words, sixth.keys, partial(stations, sixth))

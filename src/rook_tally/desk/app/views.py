@@ -48,6 +48,7 @@ def make_workings(window: DeskWindow) -> WorkingsView:
     from rook_tally.desk.workings.view import WorkingsView
 
     made = WorkingsView(window.theme, window.state, window.client, window.drafts, window.undo)
+    made.limits_wanted.connect(window.dialogs.set_limits)
     window.undo.moved.subscribe(made.take_step)
     return made
 
@@ -67,6 +68,9 @@ def make_stations(window: DeskWindow) -> StationsView:
 
     made = StationsView(window.theme, window.state, window.client)
     made.tasks.recorder = window.recorder
+    made.limits_wanted.connect(window.dialogs.set_limits)
+    made.readings_wanted.connect(window.dialogs.show_readings)
+    made.series_opened.connect(window.open_in_strip)
     made.plan.site_wanted.connect(window.dialogs.show_site)
     made.plan.places_wanted.connect(lambda: window.dialogs.show_places())
     made.plan.told.connect(window.tell)

@@ -183,7 +183,9 @@ class PlacesDialog(StoreDialog):
         first = self.tree.topLevelItem(0)
         if self.picked is None and first is not None:
             self.tree.setCurrentItem(first)
-        self._wanted = ""
+        if self.picked is not None and self.picked.name == picked:
+            # Else it was just made and comes with a later picture of the site.
+            self._wanted = ""
         self._refresh_buttons()
 
     def _refresh_buttons(self) -> None:

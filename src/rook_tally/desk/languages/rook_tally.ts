@@ -560,6 +560,26 @@
     </message>
     <message>
       <location filename="core" />
+      <source>is over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>g</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source> its usual level of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>up to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>When</source>
       <translation type="unfinished" />
     </message>
@@ -640,27 +660,22 @@
     </message>
     <message>
       <location filename="core" />
-      <source>is over</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>g</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source> its usual level of</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
       <source>reaches</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="core" />
       <source>is so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>, a spread of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>or more,</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3591,6 +3606,96 @@
   <context>
     <name>Stations</name>
     <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Connect a station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Take in the first stray sender</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>The picked station's connection sheet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>The picked station's settings: place, kind, cadence</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Notes on the picked station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>A new access key for the picked station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Rename the picked station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Replace the picked station by another box</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Put the picked station under maintenance, or end that</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Take the picked station out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Remove the picked station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Stations out of use</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>The picked field: what it measures, its name, how it is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Limits of the picked field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Readings of the picked field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>The picked field in the Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Let the message tape stand still, or go on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
+      <source>Where everything hangs, or the fleet again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/commands.py" />
       <source>notes on {0}</source>
       <translation type="unfinished" />
@@ -3982,11 +4087,6 @@
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>Connect a station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/new_station.py" />
       <source>Give it a name to send by. What it measures is known from what it sends; you get the address, its key and programs that send, ready to run.</source>
       <translation type="unfinished" />
     </message>
@@ -4082,7 +4182,7 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
-      <source>Connect…</source>
+      <source>Connection…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4128,6 +4228,16 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>What the picked field measures, its name, how it is shown (D)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Limits…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>From where on the picked field's readings are not fine (L)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4181,8 +4291,23 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/put_away_dialog.py" />
-      <source>Stations out of use</source>
+      <location filename="desk/stations/page.py" />
+      <source>Field… (D)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Limits… (L)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Readings… (R)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Show in the Strip (Enter)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4390,6 +4515,11 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/view.py" />
       <source>Where everything hangs (P)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Connect a station…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5234,6 +5364,11 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/wall/series_picker.py" />
+      <source>{0} reports, {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/wall/share_dialog.py" />
       <source>Served at {0}, port {1}. Only who has a link sees anything; nothing can be changed from there.</source>
       <translation type="unfinished" />
@@ -5924,56 +6059,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/part_choices.py" />
-      <source>stays above a limit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>stays below a limit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>is outside a range</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>rises faster than</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>falls faster than</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>is so many times its usual level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>is so many spreads from its usual level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>reaches a level</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>is so</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
-      <source>says nothing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/part_choices.py" />
       <source>not within {0} of a remark</source>
       <translation type="unfinished" />
     </message>
@@ -6280,26 +6365,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
-      <source>Add a station</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/action_list.py" />
-      <source>The picked station's connection sheet</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/action_list.py" />
-      <source>The picked station's settings: place, kind, cadence</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/action_list.py" />
-      <source>Take in the first stray sender</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/action_list.py" />
       <source>{0} view</source>
       <translation type="unfinished" />
     </message>
@@ -6557,6 +6622,11 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/workings/actions.py" />
+      <source>Limits of the picked working</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/workings/aggregation_chart.py" />
       <source>scores over the window</source>
       <translation type="unfinished" />
@@ -6599,6 +6669,56 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/curve.py" />
       <source>curve of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve.py" />
+      <source>Delete this point</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve.py" />
+      <source>Type the points…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve.py" />
+      <source>Curve of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve.py" />
+      <source>Points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve.py" />
+      <source>Take</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve_points.py" />
+      <source>write each as a reading and its score: 0 → 100; 15 → 80; 75 → 0</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve_points.py" />
+      <source>a curve has two points or more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve_points.py" />
+      <source>{0} is no point</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve_points.py" />
+      <source>a score is from 0 to 100, not {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/curve_points.py" />
+      <source>two points are at {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6743,6 +6863,16 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/page_head.py" />
+      <source>place where it stands</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>The row of the Ledger it stands in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
       <source>shown</source>
       <translation type="unfinished" />
     </message>
@@ -6768,7 +6898,22 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/page_head.py" />
+      <source>Limits…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>From where on it is not fine (L)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
       <source>usual decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/page_head.py" />
+      <source>with what it is made of</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6844,6 +6989,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/score_page.py" />
       <source>{0}, tried out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/score_page.py" />
+      <source>points of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6989,6 +7139,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/view.py" />
       <source>Workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/view.py" />
+      <source>It is made nowhere yet, so it has no limits.</source>
       <translation type="unfinished" />
     </message>
   </context>

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QFont, QFontDatabase
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -23,6 +24,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.stations.actions import StationsAction
 from rook_tally.desk.stations.control_list import ControlList
 from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
 from rook_tally.desk.stations.texts import tr
@@ -80,21 +82,12 @@ class _Table(QTableWidget):
 class StationPageView(QWidget):
     """Shows the picked station.
 
-    `held` hears when the tape is to stand still; the others when their buttons are pressed.
+    `held` hears when the tape is to stand still, `asked` what is to be done with the station or its
+    picked field.
     """
 
     held = Signal(bool)
-    sheet_wanted = Signal()
-    key_wanted = Signal()
-    notes_wanted = Signal()
-    settings_wanted = Signal()
-    field_wanted = Signal(int)
-    rename_wanted = Signal()
-    replace_wanted = Signal()
-    maintain_wanted = Signal()
-    retire_wanted = Signal()
-    remove_wanted = Signal()
-    put_away_wanted = Signal()
+    asked = Signal(StationsAction)
 
     def __init__(self, theme: Theme, model: StationsModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -109,38 +102,47 @@ class StationPageView(QWidget):
         self.hold.setObjectName("small")
         self.hold.setCheckable(True)
         self.hold.setToolTip(tr("Let the tape stand still (H)"))
-        self.hold.setShortcut("H")
         self.hold.toggled.connect(self.held)
         self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
         self.controls = ControlList(theme)
         self._controls_title = Label(tr("Controls"))
-        self.sheet = QPushButton(tr("Connect…"))
+        self.sheet = QPushButton(tr("Connection…"))
         self.sheet.setToolTip(tr("Address, key, programs that send, and its first contact (C)"))
-        self.sheet.setShortcut("C")
         self.new_key = QPushButton(tr("New key…"))
         self.notes = QPushButton(tr("Notes…"))
         self.settings = QPushButton(tr("Settings…"))
         self.settings.setToolTip(tr("Its place, its kind, how often it reports (S)"))
-        self.settings.setShortcut("S")
         self.more = QPushButton(tr("More"))
         self.more.setToolTip(tr("Another key, another box, under maintenance, out of use, removed"))
         menu = QMenu(self.more)
-        for words, wanted in (
-            (tr("Rename… (F2)"), self.rename_wanted),
-            (tr("Replace by another box…"), self.replace_wanted),
-            (tr("Under maintenance… / done (M)"), self.maintain_wanted),
-            (tr("Take out of use"), self.retire_wanted),
-            (tr("Remove (Delete)"), self.remove_wanted),
-            (tr("Stations out of use…"), self.put_away_wanted),
+        for words, action in (
+            (tr("Rename… (F2)"), StationsAction.RENAME),
+            (tr("Replace by another box…"), StationsAction.REPLACE),
+            (tr("Under maintenance… / done (M)"), StationsAction.MAINTAIN),
+            (tr("Take out of use"), StationsAction.RETIRE),
+            (tr("Remove (Delete)"), StationsAction.REMOVE),
+            (tr("Stations out of use…"), StationsAction.OUT_OF_USE),
         ):
-            menu.addAction(words, wanted.emit)
+            menu.addAction(words, partial(self.asked.emit, action))
         self.more.setMenu(menu)
         self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
         self.field = QPushButton(tr("Field…"))
         self.field.setToolTip(tr("What the picked field measures, its name, how it is shown (D)"))
-        self.field.setShortcut("D")
-        self.field.clicked.connect(lambda: self.field_wanted.emit(max(0, self.fields.currentRow())))
-        self.fields.cellActivated.connect(lambda row, _: self.field_wanted.emit(row))
+        self.limits = QPushButton(tr("Limits…"))
+        self.limits.setToolTip(tr("From where on the picked field's readings are not fine (L)"))
+        for button, action in (
+            (self.field, StationsAction.FIELD),
+            (self.limits, StationsAction.LIMITS),
+            (self.sheet, StationsAction.CONNECTION),
+            (self.new_key, StationsAction.NEW_KEY),
+            (self.notes, StationsAction.NOTES),
+            (self.settings, StationsAction.SETTINGS),
+        ):
+            button.setObjectName("small")
+            button.clicked.connect(partial(self.asked.emit, action))
+        self.fields.cellDoubleClicked.connect(lambda *_: self.asked.emit(StationsAction.FIELD))
+        self.fields.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.fields.customContextMenuRequested.connect(self._offer_for_field)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -163,14 +165,6 @@ class StationPageView(QWidget):
         title.addWidget(self._about, 0, Qt.AlignmentFlag.AlignBaseline)
         title.addStretch(1)
         title.addWidget(self._firmware, 0, Qt.AlignmentFlag.AlignBaseline)
-        for button, wanted in (
-            (self.sheet, self.sheet_wanted),
-            (self.new_key, self.key_wanted),
-            (self.notes, self.notes_wanted),
-            (self.settings, self.settings_wanted),
-        ):
-            button.clicked.connect(wanted)
-            button.setObjectName("small")
         self._where.setWordWrap(True)
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
@@ -210,8 +204,8 @@ class StationPageView(QWidget):
         whole.addWidget(self.tape, 1)
         whole.addWidget(self._whole)
         whole.addSpacing(10)
-        self.field.setObjectName("small")
         fields_head = self._heading("Fields", "")
+        fields_head.addWidget(self.limits)
         fields_head.addWidget(self.field)
         whole.addLayout(fields_head)
         whole.addWidget(self.fields)
@@ -277,6 +271,28 @@ class StationPageView(QWidget):
         self._controls_title.setText(
             tr("Controls") if is_now else tr("Controls: closed while the past is shown")
         )
+
+    def _offer_for_field(self, at: QPoint) -> None:
+        """What can be done with the field under the mouse."""
+        item = self.fields.itemAt(at)
+        if item is None:
+            return
+        self.fields.setCurrentItem(item)
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for words, action in (
+            (tr("Field… (D)"), StationsAction.FIELD),
+            (tr("Limits… (L)"), StationsAction.LIMITS),
+            (tr("Readings… (R)"), StationsAction.READINGS),
+            (tr("Show in the Strip (Enter)"), StationsAction.IN_STRIP),
+        ):
+            menu.addAction(words, partial(self.asked.emit, action))
+        menu.popup(self.fields.viewport().mapToGlobal(at))
+
+    @property
+    def picked_field(self) -> int:
+        """The row of the picked field; the first while none is."""
+        return max(0, self.fields.currentRow())
 
     def _show_whole(self, *_: object) -> None:
         """The picked message in full, and all that is to be said of it."""

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QModelIndex, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -12,6 +15,7 @@ from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.plan.page import PlanPage
+from rook_tally.desk.stations.actions import StationsAction
 from rook_tally.desk.stations.fleet_list import (
     AGE_RIGHT,
     HEARD_LEFT,
@@ -26,6 +30,7 @@ from rook_tally.desk.stations.queries import Fleet
 from rook_tally.desk.stations.station_actions import StationActions
 from rook_tally.desk.stations.stray_note import StrayNote
 from rook_tally.desk.stations.texts import tr
+from rook_tally.store.site import Series
 
 _SOON_MS = 200
 _SHOWN_MS = 500
@@ -57,7 +62,15 @@ class _ListHead(QWidget):
 
 
 class StationsView(QWidget):
-    """The fleet on the left, a station's page on the right."""
+    """The fleet on the left, a station's page on the right.
+
+    `limits_wanted` and `readings_wanted` hear of which series, `series_opened` which are to be
+    looked at closer.
+    """
+
+    limits_wanted = Signal(Series)
+    readings_wanted = Signal(Series)
+    series_opened = Signal(list)
 
     def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
@@ -89,43 +102,70 @@ class StationsView(QWidget):
         self.to_fleet, self.to_plan = QPushButton(tr("Fleet")), QPushButton(tr("Site and plan"))
         self.to_plan.setToolTip(tr("Where everything hangs (P)"))
         self.plan.station_opened.connect(self._open_station)
-        turn = QShortcut(QKeySequence("P"), self)
-        turn.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        turn.activated.connect(lambda: self.show_page(1 - self.pages.currentIndex()))
+        self.connect_station = QPushButton(tr("Connect a station…"))
+        self.connect_station.setToolTip("Ctrl+N")
+        self._fleet_page = QWidget()
         self._lay_out()
         self.page.held.connect(self.model.hold)
         self.tasks = StationActions(theme, self.model, client, self)
-        self.page.sheet_wanted.connect(self.tasks.show_sheet)
-        self.page.key_wanted.connect(self.tasks.renew_key)
-        self.page.notes_wanted.connect(self.tasks.edit_notes)
-        self.page.settings_wanted.connect(self.tasks.edit_settings)
-        self.page.field_wanted.connect(self.tasks.edit_field)
-        lives = self.tasks.lives
-        self.page.rename_wanted.connect(lives.rename)
-        self.page.replace_wanted.connect(lives.replace)
-        self.page.maintain_wanted.connect(lives.maintain)
-        self.page.retire_wanted.connect(lives.retire)
-        self.page.remove_wanted.connect(lives.remove)
-        self.page.put_away_wanted.connect(lives.show_put_away)
-        for keys, call in (("F2", lives.rename), ("Delete", lives.remove), ("M", lives.maintain)):
-            shortcut = QShortcut(QKeySequence(keys), self.list)
-            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
-            shortcut.activated.connect(call)
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(
-            lambda at: self.page.more.menu().popup(self.list.viewport().mapToGlobal(at))
-        )
-        self.list.doubleClicked.connect(self.tasks.edit_settings)
+        self.page.asked.connect(self.do)
+        self.connect_station.clicked.connect(partial(self.do, StationsAction.ADD))
+        self.list.doubleClicked.connect(partial(self.do, StationsAction.SETTINGS))
         self.page.controls.asked.connect(self.tasks.ask_control)
         self.note.take_in_wanted.connect(self.tasks.take_in)
         self.note.dismiss_wanted.connect(lambda line: self.tasks.dismiss(line.station))
-        take_in = QShortcut(QKeySequence("A"), self)
-        take_in.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        take_in.activated.connect(self.take_in_first)
+        self._bind_keys()
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         state.subscribe(self._on_state_changed)
         self._refresh()
+
+    def _bind_keys(self) -> None:
+        """Each key where it means what it says: that of a field in the list of fields, and what
+        takes a station away only in the list of stations."""
+        everywhere = (StationsAction.ADD, StationsAction.TAKE_IN, StationsAction.PLAN)
+        for action in StationsAction:
+            widget: QWidget = self if action in everywhere else self._fleet_page
+            if action in (StationsAction.RENAME, StationsAction.REMOVE):
+                widget = self.list
+            elif action is StationsAction.IN_STRIP:
+                widget = self.page.fields
+            for keys in action.keys:
+                shortcut = QShortcut(QKeySequence(keys), widget)
+                shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                shortcut.activated.connect(partial(self.do, action))
+
+    def do(self, action: StationsAction, *_: object) -> None:
+        """Do what a key, a button or the list of commands asks for."""
+        tasks, lives = self.tasks, self.tasks.lives
+        doing: dict[StationsAction, Callable[[], object]] = {
+            StationsAction.ADD: tasks.add_station,
+            StationsAction.TAKE_IN: self.take_in_first,
+            StationsAction.CONNECTION: tasks.show_sheet,
+            StationsAction.SETTINGS: tasks.edit_settings,
+            StationsAction.NOTES: tasks.edit_notes,
+            StationsAction.NEW_KEY: tasks.renew_key,
+            StationsAction.RENAME: lives.rename,
+            StationsAction.REPLACE: lives.replace,
+            StationsAction.MAINTAIN: lives.maintain,
+            StationsAction.RETIRE: lives.retire,
+            StationsAction.REMOVE: lives.remove,
+            StationsAction.OUT_OF_USE: lives.show_put_away,
+            StationsAction.FIELD: lambda: tasks.edit_field(self.page.picked_field),
+            StationsAction.LIMITS: lambda: self._with_field(self.limits_wanted.emit),
+            StationsAction.READINGS: lambda: self._with_field(self.readings_wanted.emit),
+            StationsAction.IN_STRIP: lambda: self._with_field(
+                lambda one: self.series_opened.emit([one])
+            ),
+            StationsAction.HOLD: self.page.hold.toggle,
+            StationsAction.PLAN: lambda: self.show_page(1 - self.pages.currentIndex()),
+        }
+        doing[action]()
+
+    def _with_field(self, call: Callable[[Series], object]) -> None:
+        series = self.model.field_series(self.page.picked_field)
+        if series is not None:
+            call(series)
 
     def _lay_out(self) -> None:
         left = QWidget()
@@ -136,7 +176,7 @@ class StationsView(QWidget):
         column.addWidget(self.note)
         column.addWidget(_ListHead(self._theme))
         column.addWidget(self.list, 1)
-        fleet = QWidget()
+        fleet = self._fleet_page
         row = QHBoxLayout(fleet)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -159,6 +199,8 @@ class StationsView(QWidget):
             button.clicked.connect(lambda _, at=at: self.show_page(at))
             bar.addWidget(button)
         bar.addStretch(1)
+        self.connect_station.setObjectName("small")
+        bar.addWidget(self.connect_station)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

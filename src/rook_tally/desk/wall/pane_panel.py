@@ -352,7 +352,9 @@ class PanePanel(SidePaper):
         if self.words.toPlainText() != pane.text and not self._rest.isActive():
             self.words.setPlainText(pane.text)
         self._fill_units(pane)
-        self.span.setEditText(length_text(pane.span_s))
+        span = self.span.lineEdit()
+        if span is not None:
+            self._put(span, length_text(pane.span_s))
         unit = self._model.typed_unit
         for name, title in (("range", tr("Range")), ("limits", tr("Own limits"))):
             self._titles[name].setText(f"{title}, {unit.symbol}" if unit and unit.symbol else title)

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.backtest import other_limits
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
-from rook_tally.core.alarms.edits import altered, in_unit, typed_text
+from rook_tally.core.alarms.edits import altered, in_unit, typed_text, without_unused
 from rook_tally.core.alarms.journal import Entry
 from rook_tally.core.alarms.scope import WatchedSeries, at_limit
 from rook_tally.core.alarms.sentences import Part, Piece, sentence, short_words
@@ -265,6 +265,13 @@ class WatchModel:
             return
         slug = self.draft.slug if self.kept is not None else slug_of(name)
         self._alter(replace(self.draft, name=name.strip(), slug=slug), tr("name typed"), "name")
+
+    def tidied(self) -> Watch | None:
+        """The draft as it is to be saved; None without one."""
+        if self.draft is not None:
+            self.draft = without_unused(self.draft)
+            self._note_draft()
+        return self.draft
 
     @property
     def is_live(self) -> bool:

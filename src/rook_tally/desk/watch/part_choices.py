@@ -15,7 +15,7 @@ from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.desk.watch.queries import WatchListing
 from rook_tally.desk.watch.texts import tr
 
-_CHOICES = {
+KIND_WORDS = {
     WatchKind.ABOVE: "stays above a limit",
     WatchKind.BELOW: "stays below a limit",
     WatchKind.OUTSIDE: "is outside a range",
@@ -140,12 +140,14 @@ def _scopes(watch: Watch, listing: WatchListing) -> Iterator[PartChoice]:
 
 
 def _sorts(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
-    for sort, words in _CHOICES.items():
+    for sort, words in KIND_WORDS.items():
         made = replace(watch, sort=sort)
         if sort.looks_back and not watch.window_s:
             made = replace(made, window_s=_WINDOW_S)
         if sort in (WatchKind.TIMES_USUAL, WatchKind.UNUSUAL):
-            made = replace(made, limit=3.0, clear=None, min_spread=made.min_spread or 1.0)
+            made = replace(made, limit=3.0, clear=None)
+        if sort is WatchKind.UNUSUAL:
+            made = replace(made, min_spread=made.min_spread or 1.0)
         if sort is WatchKind.LEVEL:
             made = replace(made, limit=float(Level.HIGH), clear=None)
         if sort is WatchKind.SILENT:

@@ -283,9 +283,11 @@ class WatchView(QWidget):
         self.name.selectAll()
 
     def _keep(self) -> None:
-        model = self.model
-        if model.draft is not None and model.is_altered:
-            self._save(model.draft)
+        if not self.model.is_altered:
+            return
+        watch = self.model.tidied()
+        if watch is not None:
+            self._save(watch)
 
     def _take_away(self) -> None:
         if self.model.kept is not None:

@@ -42,6 +42,12 @@ class PageHead(QWidget):
         self.decimals.activated.connect(
             lambda at: model.alter(decimals=None if at == 0 else at - 1)
         )
+        self.stands = QComboBox()
+        self.stands.setAccessibleName(tr("place where it stands"))
+        self.stands.setToolTip(tr("The row of the Ledger it stands in"))
+        self.stands.activated.connect(
+            lambda at: model.alter(place="" if at == 0 else self.stands.itemText(at))
+        )
         self._shown = Label(tr("shown"))
         tint(self._shown, theme.dim)
         row = QHBoxLayout(self)
@@ -50,6 +56,7 @@ class PageHead(QWidget):
         row.addWidget(self.name, 1)
         row.addWidget(self.called)
         row.addWidget(self.made)
+        row.addWidget(self.stands)
         row.addWidget(self.decimals)
         row.addWidget(self._shown)
         row.addWidget(self.place)
@@ -71,14 +78,14 @@ class PageHead(QWidget):
         groups = [*BUILT_IN_GROUPS[1:], *(slug_of(one.name) for one in listing.groups)]
         self._choices += [(Placement.EACH_PLACE, one) for one in groups]
         words = [tr("made once"), tr("each place"), *(tr("each place: {0}", one) for one in groups)]
-        if [self.made.itemText(at) for at in range(self.made.count())] != words:
-            self.made.clear()
-            self.made.addItems(words)
+        _offer(self.made, words)
         here = (draft.made, draft.group if draft.made is Placement.EACH_PLACE else "")
         self.made.setCurrentIndex(self._choices.index(here) if here in self._choices else 0)
-        if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
-            self.place.clear()
-            self.place.addItems(list(places))
+        names = [one.name for one in self._model.state.site.places]
+        _offer(self.stands, [tr("with what it is made of"), *names])
+        self.stands.setCurrentIndex(1 + names.index(draft.place) if draft.place in names else 0)
+        self.stands.setVisible(draft.made is Placement.ONCE)
+        _offer(self.place, list(places))
         self.place.setCurrentText(place)
         several = len(places) > 1
         self.place.setVisible(several)
@@ -86,7 +93,16 @@ class PageHead(QWidget):
 
     def _on_made(self, at: int) -> None:
         made, group = self._choices[at]
-        self._model.alter(made=made, group=group)
+        draft = self._model.draft
+        place = draft.place if draft is not None and made is Placement.ONCE else ""
+        self._model.alter(made=made, group=group, place=place)
+
+
+def _offer(box: QComboBox, words: list[str]) -> None:
+    """Fill a list, if it holds anything else."""
+    if [box.itemText(at) for at in range(box.count())] != words:
+        box.clear()
+        box.addItems(words)
 
 
 class PageFoot(QWidget):
@@ -94,6 +110,7 @@ class PageFoot(QWidget):
 
     keep = Signal()
     take_away = Signal()
+    limits_wanted = Signal()
 
     def __init__(self, theme: Theme, model: WorkingsModel, *more: QPushButton) -> None:
         super().__init__()
@@ -105,12 +122,15 @@ class PageFoot(QWidget):
         self.keep_button.setObjectName("main")
         self.revert_button = QPushButton(tr("Discard changes"))
         self.remove_button = QPushButton(tr("Delete"))
-        for button in (self.revert_button, self.remove_button):
+        self.limits_button = QPushButton(tr("Limits…"))
+        self.limits_button.setToolTip(tr("From where on it is not fine (L)"))
+        for button in (self.revert_button, self.remove_button, self.limits_button):
             button.setObjectName("words")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(10)
         row.addWidget(self.uses, 1)
+        row.addWidget(self.limits_button)
         row.addWidget(self.remove_button)
         row.addWidget(self.revert_button)
         for button in more:
@@ -118,6 +138,7 @@ class PageFoot(QWidget):
         row.addWidget(self.keep_button, 0, Qt.AlignmentFlag.AlignRight)
         self.keep_button.clicked.connect(self.keep)
         self.remove_button.clicked.connect(self.take_away)
+        self.limits_button.clicked.connect(self.limits_wanted)
         self.revert_button.clicked.connect(model.discard)
 
     def refresh(self, *, is_wrong: bool) -> None:
@@ -127,4 +148,5 @@ class PageFoot(QWidget):
         is_new = model.kept is None and model.kept_group is None
         self.keep_button.setEnabled(model.is_altered and not is_wrong)
         self.revert_button.setVisible(model.is_altered)
+        self.limits_button.setVisible(model.kept is not None)
         self.remove_button.setVisible(not is_new)

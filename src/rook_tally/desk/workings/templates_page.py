@@ -88,6 +88,11 @@ class TemplatesPage(QWidget):
         self._column, self._to_add = column, list(listing.offers)
         self._adding.start()
 
+    @property
+    def is_adding(self) -> bool:
+        """True while some of what is offered is not listed yet."""
+        return bool(self._to_add)
+
     def _add_some(self) -> None:
         until = time.perf_counter() + _BUDGET_S
         while self._to_add and self._column is not None and time.perf_counter() < until:

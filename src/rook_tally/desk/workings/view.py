@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TypeVar
 
-from PySide6.QtCore import QModelIndex, Qt, QTimer
+from PySide6.QtCore import QModelIndex, Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -29,6 +29,7 @@ from rook_tally.desk.workings.rows import WorkingKind
 from rook_tally.desk.workings.score_page import ScorePage
 from rook_tally.desk.workings.templates_page import TemplatesPage
 from rook_tally.desk.workings.texts import tr
+from rook_tally.store.site import Series
 
 _LIST_EVERY_MS = 1_000
 _WINDOW_PAUSE_MS = 120
@@ -37,7 +38,9 @@ R = TypeVar("R")
 
 
 class WorkingsView(QWidget):
-    """The list on the left, a page on the right."""
+    """The list on the left, a page on the right. `limits_wanted` hears of which series."""
+
+    limits_wanted = Signal(Series)
 
     def __init__(
         self,
@@ -83,6 +86,7 @@ class WorkingsView(QWidget):
         for page in (self.formula_page, self.score_page, self.group_page):
             page.foot.keep.connect(lambda: self.do(WorkingsAction.KEEP))
             page.foot.take_away.connect(lambda: self.do(WorkingsAction.TAKE_AWAY))
+            page.foot.limits_wanted.connect(lambda: self.do(WorkingsAction.LIMITS))
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
         state.window_moved.append(self._moved.start)
@@ -94,6 +98,7 @@ class WorkingsView(QWidget):
             WorkingsAction.TAKE_AWAY,
             WorkingsAction.VARIANT,
             WorkingsAction.WHAT_IF,
+            WorkingsAction.LIMITS,
         ):
             self._shortcut(self.list, action)
         self._refresh()
@@ -145,8 +150,21 @@ class WorkingsView(QWidget):
             WorkingsAction.TAKE_AWAY: self._take_away,
             WorkingsAction.VARIANT: self.model.begin_variant,
             WorkingsAction.WHAT_IF: self.score_page.what_if.toggle,
+            WorkingsAction.LIMITS: self._set_limits,
         }
         doing[action]()
+
+    def _set_limits(self) -> None:
+        kept = self.model.kept
+        if kept is None:
+            return
+        series = next(
+            (one for one in self._state.site.series if one.quantity.slug == kept.slug), None
+        )
+        if series is None:
+            self.model.refused(tr("It is made nowhere yet, so it has no limits."))
+        else:
+            self.limits_wanted.emit(series)
 
     def pick(self, sort: WorkingKind, key: str) -> None:
         """Pick something of the list, as the mouse or the arrow keys do."""
