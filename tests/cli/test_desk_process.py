@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -13,7 +14,9 @@ from PySide6.QtCore import QLocale
 
 from rook_tally.cli.desktop_integration import speak_as_the_person_does
 from rook_tally.cli.single_instance import SingleInstance
+from rook_tally.core.moment_words import ClockStyle, DateStyle, moment_words
 from rook_tally.core.quantities.number_format import figure, write_with
+from rook_tally.core.site_settings import DecimalMark, SiteSettings
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.store.base import Store
 from rook_tally.store.site import save_sheet
@@ -97,10 +100,24 @@ def test_figures_follow_the_locale(
 ) -> None:
     monkeypatch.setattr(QLocale, "system", staticmethod(lambda: QLocale(language)))
     try:
-        speak_as_the_person_does()
+        speak_as_the_person_does(SiteSettings())
         assert figure(1234.5, 1) == text
     finally:
         write_with(".")
+
+
+def test_what_the_site_says_goes_before_the_locale(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QLocale, "system", staticmethod(lambda: QLocale("de_DE")))
+    noon = datetime(2026, 11, 27, 14, 5, tzinfo=UTC)
+    try:
+        settings = SiteSettings(
+            decimals=DecimalMark.POINT, dates=DateStyle.MONTH_FIRST, clocks=ClockStyle.HOURS_12
+        )
+        speak_as_the_person_does(settings)
+        assert figure(1234.5, 1) == "1\u2009234.5"
+        assert moment_words(noon) == "Nov 27 2:05 pm"
+    finally:
+        speak_as_the_person_does(SiteSettings(decimals=DecimalMark.POINT))
 
 
 def test_only_sheets_on_a_whole_screen_beside_a_window_that_is_open(

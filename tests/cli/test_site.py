@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from rook_tally.core.site_settings import SiteSettings
+from rook_tally.core.moment_words import ClockStyle, DateStyle
+from rook_tally.core.site_settings import DecimalMark, SiteSettings
 from rook_tally.core.timestamps import HOUR_US, time_us_from_text
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site
@@ -34,6 +35,10 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
         "height_m": None,
         "quiet": None,
         "week_begins": "monday",
+        "decimals": "the desktop's",
+        "dates": "day first",
+        "clocks": "24 hours",
+        "language": "",
         "units": {},
         "keys": "by-door",
         "passwords": "desktop",
@@ -74,6 +79,20 @@ def test_position_height_and_quiet_hours_are_set_and_taken_back(store: Store) ->
     rook_tally("--store", store.url, "changes", "undo", "2")
     with store.read() as connection:
         assert load_site(connection).settings.latitude == 50.35
+
+
+def test_how_windows_write_is_set(store: Store) -> None:
+    style = ("--decimals", "comma", "--dates", "month first", "--clocks", "12 hours")
+    done = rook_tally("--store", store.url, "site", "set", *style, "--language", "pt_BR")
+    assert done.returncode == 0, done.stderr
+    with store.read() as connection:
+        told = load_site(connection).settings
+    assert (told.decimals, told.dates) == (DecimalMark.COMMA, DateStyle.MONTH_FIRST)
+    assert (told.clocks, told.language) == (ClockStyle.HOURS_12, "pt_BR")
+    wrong = rook_tally("--store", store.url, "site", "set", "--language", "Klingon!")
+    assert (wrong.returncode, "is no language" in wrong.stderr) == (2, True)
+    exported = rook_tally("--store", store.url, "site", "export").stdout
+    assert 'dates = "month first"' in exported
 
 
 def test_units_are_set_by_system_and_taken_back(store: Store) -> None:

@@ -12,6 +12,7 @@ from msgspec import structs
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
 from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.series_settings import SeriesSettings
@@ -31,7 +32,7 @@ from rook_tally.core.site_file.content import (
 from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
 from rook_tally.core.site_file.writing import site_to_toml
-from rook_tally.core.site_settings import SiteSettings
+from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
 from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
 from rook_tally.demo.pottery import site_text
 from tests.builders import picture
@@ -103,6 +104,11 @@ CONTENTS = st.builds(
             longitude=st.floats(-180, 180),
             height_m=st.none() | st.floats(-500, 9000),
             quiet=st.none() | HOURS,
+            week_begins=st.sampled_from(Weekday),
+            decimals=st.sampled_from(DecimalMark),
+            dates=st.sampled_from(DateStyle),
+            clocks=st.sampled_from(ClockStyle),
+            language=st.sampled_from(["", "en", "pt_BR"]),
         ),
     ),
     units=st.none() | st.dictionaries(SLUGS, st.sampled_from(["°F", "hPa"]), max_size=3),

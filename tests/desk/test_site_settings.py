@@ -12,7 +12,8 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
-from rook_tally.core.site_settings import SiteSettings, Weekday
+from rook_tally.core.moment_words import ClockStyle, DateStyle
+from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
 from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteForm, SiteSettingsQuery
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.store.base import Store
@@ -52,6 +53,10 @@ def test_changed_in_the_window_and_undone(
     dialog.save.click()
     assert "are no hours" in dialog.why.text()
     dialog.week.setCurrentIndex(6)
+    dialog.decimals.setCurrentIndex(dialog.decimals.findData(DecimalMark.COMMA))
+    dialog.dates.setCurrentIndex(dialog.dates.findData(DateStyle.YEAR_FIRST))
+    dialog.clocks.setCurrentIndex(dialog.clocks.findData(ClockStyle.HOURS_12))
+    dialog.language.setCurrentIndex(dialog.language.findData("en"))
     dialog.quiet.setText("22:00–06:00")
     dialog.save.click()
     wanted = SiteForm(
@@ -67,6 +72,10 @@ def test_changed_in_the_window_and_undone(
             height_m=1000.0,
             quiet=HoursOfDay(begin_min=22 * 60, end_min=6 * 60),
             week_begins=Weekday.SUNDAY,
+            decimals=DecimalMark.COMMA,
+            dates=DateStyle.YEAR_FIRST,
+            clocks=ClockStyle.HOURS_12,
+            language="en",
         ),
     )
     qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)

@@ -9,9 +9,10 @@ import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.site_file.content import SitePart
-from rook_tally.core.site_settings import Weekday
+from rook_tally.core.site_settings import DecimalMark, Weekday
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -55,11 +56,19 @@ def site_set(
     week_begins: Annotated[
         Weekday | None, typer.Option(help="The day with which weeks begin.")
     ] = None,
+    decimals: Annotated[
+        DecimalMark | None, typer.Option(help="The sign before decimals in windows.")
+    ] = None,
+    dates: Annotated[DateStyle | None, typer.Option(help="How windows write dates.")] = None,
+    clocks: Annotated[ClockStyle | None, typer.Option(help="How windows show clocks.")] = None,
+    language: Annotated[
+        str | None, typer.Option(metavar="CODE", help="Of windows; empty for the desktop's.")
+    ] = None,
     store: StoreOption = None,
 ) -> None:
     """Change the name, the time zone, the position, the units, quiet hours, who needs an access
     key, or where passwords are kept; all of it holds at once."""
-    from rook_tally.cli.site import change_site
+    from rook_tally.cli.site import WritingStyle, change_site
 
     change_site(
         chosen_store(context, store),
@@ -71,7 +80,7 @@ def site_set(
         position=position,
         height_m=height,
         quiet=quiet,
-        week_begins=week_begins,
+        style=WritingStyle(week_begins, decimals, dates, clocks, language),
     )
 
 

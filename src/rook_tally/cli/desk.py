@@ -18,6 +18,7 @@ from rook_tally.core.errors import RookTallyError
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import collectors, sheet_called, sheets
+from rook_tally.store.site.configuration import site_settings
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
@@ -165,7 +166,8 @@ def show_desk(
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
-    speak_as_the_person_does()
+    with store.read() as connection:
+        speak_as_the_person_does(site_settings(connection))
     kept = SettingsFile(desk_settings_file())
     settings = kept.of_store(store.id)
     chosen = settings.theme

@@ -21,8 +21,10 @@ from PySide6.QtWidgets import QApplication, QSystemTrayIcon
 
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.core.i18n import COUNTS, Catalogue, speak
+from rook_tally.core.moment_words import write_moments
 from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.number_format import write_with
+from rook_tally.core.site_settings import DecimalMark, SiteSettings
 from rook_tally.desk import languages
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.store.base import Store
@@ -37,11 +39,15 @@ if TYPE_CHECKING:
 _LATER_MS = 2_500
 
 
-def speak_as_the_person_does() -> None:
-    """Write figures and the names of days as this person's locale does."""
-    mark = QLocale.system().decimalPoint()
-    write_with("," if mark == "," else ".")
-    speak(catalogue_of(QLocale.system()))
+def speak_as_the_person_does(settings: SiteSettings) -> None:
+    """Write figures, moments and words as the site's settings say, else as this person's locale
+    does."""
+    mark = {DecimalMark.POINT: ".", DecimalMark.COMMA: ","}.get(settings.decimals)
+    if mark is None:
+        mark = "," if QLocale.system().decimalPoint() == "," else "."
+    write_with(mark)
+    write_moments(settings.dates, settings.clocks)
+    speak(catalogue_of(QLocale(settings.language) if settings.language else QLocale.system()))
     try:
         locale.setlocale(locale.LC_TIME, "")
     except locale.Error:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict, astuple, dataclass
+
 import msgspec
 import typer
 from msgspec.structs import replace
@@ -11,8 +13,15 @@ from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.unit_systems import UnitSystem
-from rook_tally.core.site_settings import Weekday, position_from, position_words
+from rook_tally.core.site_settings import (
+    DecimalMark,
+    Weekday,
+    checked_settings,
+    position_from,
+    position_words,
+)
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site, set_site, show_in_system
 from rook_tally.store.site.configuration import settle_site
@@ -46,6 +55,10 @@ def print_site(where: str, *, as_json: bool) -> None:
             "height_m": settings.height_m,
             "quiet": None if settings.quiet is None else hours_words(settings.quiet),
             "week_begins": settings.week_begins.value,
+            "decimals": settings.decimals.value,
+            "dates": settings.dates.value,
+            "clocks": settings.clocks.value,
+            "language": settings.language,
             "units": units,
             "keys": keys.value,
             "passwords": passwords.value,
@@ -64,6 +77,17 @@ def print_site(where: str, *, as_json: bool) -> None:
             typer.echo(f"quiet hours {hours_words(settings.quiet)}")
 
 
+@dataclass(frozen=True, slots=True)
+class WritingStyle:
+    """How windows write: what is None stays as it is."""
+
+    week_begins: Weekday | None = None
+    decimals: DecimalMark | None = None
+    dates: DateStyle | None = None
+    clocks: ClockStyle | None = None
+    language: str | None = None
+
+
 def change_site(
     where: str,
     *,
@@ -75,7 +99,7 @@ def change_site(
     position: str | None = None,
     height_m: float | None = None,
     quiet: str | None = None,
-    week_begins: Weekday | None = None,
+    style: WritingStyle | None = None,
 ) -> None:
     """Give the site another name, zone, position, height, units or quiet hours, say whom an access
     key is wanted from, or where passwords are kept.
@@ -85,7 +109,8 @@ def change_site(
     UsageError
         When nothing is given, or something cannot be.
     """
-    told = (name, zone, keys, passwords, units, position, height_m, quiet, week_begins)
+    style = style or WritingStyle()
+    told = (name, zone, keys, passwords, units, position, height_m, quiet, *astuple(style))
     if all(one is None for one in told):
         raise UsageError(
             "nothing was said to change",
@@ -106,8 +131,8 @@ def change_site(
             settings = replace(settings, height_m=height_m)
         if quiet is not None:
             settings = replace(settings, quiet=hours_of(quiet))
-        if week_begins is not None:
-            settings = replace(settings, week_begins=week_begins)
+        said = {key: value for key, value in asdict(style).items() if value is not None}
+        settings = checked_settings(replace(settings, **said))
         if settings != site.settings:
             settle_site(connection, settings)
         if units is not None:

@@ -9,8 +9,10 @@ import msgspec
 
 from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 
 _LOWEST_M, _HIGHEST_M = -500.0, 9_000.0
+_LANGUAGE = re.compile(r"[a-z]{2,3}(_[A-Z]{2})?")
 _POSITION = re.compile(r"\s*([+−-]?\d+(?:\.\d+)?)\s*[,; ]\s*([+−-]?\d+(?:\.\d+)?)\s*")
 
 
@@ -31,6 +33,14 @@ class Weekday(enum.Enum):
         return list(Weekday).index(self)
 
 
+class DecimalMark(enum.Enum):
+    """The sign before the decimals of figures."""
+
+    DESKTOP = "the desktop's"
+    POINT = "point"
+    COMMA = "comma"
+
+
 class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Settings of a site.
 
@@ -40,6 +50,8 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     height_m : metres above the sea
     week_begins : the day with which weeks begin on time axes
     quiet : hours in which only what is severe is told, by every channel that has none of its own
+    decimals, dates, clocks : how windows write figures and moments
+    language : of windows, as ISO 639 calls it; empty for the desktop's
     """
 
     latitude: float | None = None
@@ -47,6 +59,10 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     height_m: float | None = None
     quiet: HoursOfDay | None = None
     week_begins: Weekday = Weekday.MONDAY
+    decimals: DecimalMark = DecimalMark.DESKTOP
+    dates: DateStyle = DateStyle.DAY_FIRST
+    clocks: ClockStyle = ClockStyle.HOURS_24
+    language: str = ""
 
 
 def checked_settings(settings: SiteSettings) -> SiteSettings:
@@ -72,6 +88,12 @@ def checked_settings(settings: SiteSettings) -> SiteSettings:
             f"no site lies {height:g} m above the sea",
             kept="nothing was changed",
             remedy=f"give metres from {_LOWEST_M:g} to {_HIGHEST_M:g}",
+        )
+    if settings.language and not _LANGUAGE.fullmatch(settings.language):
+        raise UsageError(
+            f"{settings.language!r} is no language",
+            kept="nothing was changed",
+            remedy="give its code, such as en or pt_BR",
         )
     return settings
 

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta, tzinfo
 
+from rook_tally.core.moment_words import clock_words, day_words
 from rook_tally.core.timestamps import datetime_from_time_us, time_us_from_datetime
 
 _STEPS_S = (
@@ -66,7 +67,6 @@ def time_ticks(
 
 def _clock_ticks(first: datetime, end_us: int, step_s: int) -> list[TimeTick]:
     midnight = first.replace(hour=0, minute=0, second=0, microsecond=0, tzinfo=None)
-    pattern = "%H:%M:%S" if step_s < 60 else "%H:%M"
     start_us = time_us_from_datetime(first)
     ticks: list[TimeTick] = []
     elapsed_s = (first.replace(tzinfo=None) - midnight).total_seconds()
@@ -82,7 +82,9 @@ def _clock_ticks(first: datetime, end_us: int, step_s: int) -> list[TimeTick]:
             if not is_there or time_us < start_us or any(one.time_us == time_us for one in ticks):
                 continue
             at_midnight = step_s >= 3600 and local.hour == 0 and local.minute == 0
-            label = local.strftime("%a %d") if at_midnight else local.strftime(pattern)
+            label = (
+                local.strftime("%a %d") if at_midnight else clock_words(local, seconds=step_s < 60)
+            )
             ticks.append(TimeTick(time_us, label))
         wall += timedelta(seconds=step_s)
 
@@ -92,9 +94,8 @@ def _day_ticks(first: datetime, end_us: int, days: int, first_day: int) -> list[
     day = first.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)
     if days >= 7:
         day += timedelta(days=(first_day - day.weekday()) % 7)
-    pattern = "%a %d" if days == 1 else "%d %b"
     while (time_us := time_us_from_datetime(day)) < end_us:
-        ticks.append(TimeTick(time_us, day.strftime(pattern)))
+        ticks.append(TimeTick(time_us, day.strftime("%a %d") if days == 1 else day_words(day)))
         day += timedelta(days=days)
     return ticks
 

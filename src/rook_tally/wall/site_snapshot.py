@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
 from rook_tally.core.arrays import TimeArray
+from rook_tally.core.moment_words import clock_words
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness, freshness
@@ -85,4 +86,5 @@ class SiteSnapshot:
         """A moment as a clock shows it; with its day when that is another."""
         moment = datetime_from_time_us(time_us).astimezone(self.zone)
         today = datetime_from_time_us(self.now_us).astimezone(self.zone).date()
-        return moment.strftime("%H:%M" if moment.date() == today else "%a %H:%M")
+        told = clock_words(moment)
+        return told if moment.date() == today else f"{moment:%a} {told}"

@@ -16,6 +16,7 @@ from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import from_table, seconds_of
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.plans import checked_mark, checked_picture
 from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import Kind
@@ -36,7 +37,7 @@ from rook_tally.core.site_file.content import (
     StationEntry,
 )
 from rook_tally.core.site_file.writing import FORMAT
-from rook_tally.core.site_settings import SiteSettings, Weekday, checked_settings
+from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday, checked_settings
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.core.wall.files import sheet_from_table
 from rook_tally.core.workings.definitions import Score, Working
@@ -68,6 +69,10 @@ class _Site(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     height_m: float | None = None
     quiet: str = ""
     week_begins: Weekday = Weekday.MONDAY
+    decimals: DecimalMark = DecimalMark.DESKTOP
+    dates: DateStyle = DateStyle.DAY_FIRST
+    clocks: ClockStyle = ClockStyle.HOURS_24
+    language: str = ""
 
 
 _SETTLED = SeriesSettings.__struct_fields__
@@ -242,6 +247,10 @@ def _site(table: Any) -> SiteEntry:
         height_m=told.height_m,
         quiet=hours_of(told.quiet),
         week_begins=told.week_begins,
+        decimals=told.decimals,
+        dates=told.dates,
+        clocks=told.clocks,
+        language=told.language,
     )
     return SiteEntry(name=told.name, zone=told.zone, settings=checked_settings(settings))
 

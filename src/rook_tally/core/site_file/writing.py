@@ -12,6 +12,7 @@ import msgspec
 from rook_tally.core.alarms.files import table_of, written_span
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.site_file.content import (
@@ -24,7 +25,7 @@ from rook_tally.core.site_file.content import (
     SiteEntry,
     StationEntry,
 )
-from rook_tally.core.site_settings import Weekday
+from rook_tally.core.site_settings import DecimalMark, Weekday
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.wall.files import sheet_table
 from rook_tally.core.workings.definitions import Placement, Score, Working
@@ -200,6 +201,14 @@ def _site(one: SiteEntry) -> Table:
             told[name] = value
     if settings.week_begins is not Weekday.MONDAY:
         told["week_begins"] = settings.week_begins.value
+    if settings.decimals is not DecimalMark.DESKTOP:
+        told["decimals"] = settings.decimals.value
+    if settings.dates is not DateStyle.DAY_FIRST:
+        told["dates"] = settings.dates.value
+    if settings.clocks is not ClockStyle.HOURS_24:
+        told["clocks"] = settings.clocks.value
+    if settings.language:
+        told["language"] = settings.language
     return told
 
 

@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QSpacerItem, QWidget
 
+from rook_tally.core.moment_words import clock_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
@@ -270,7 +271,7 @@ class HeaderBar(QWidget):
         else:
             self.standing.show_count(*state.raised())
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
-        self._clock.setText(now.strftime("%H:%M:%S"))
+        self._clock.setText(clock_words(now, seconds=True))
         self._share_room()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

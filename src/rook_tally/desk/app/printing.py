@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.app.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import face
@@ -56,4 +57,4 @@ def _heading(window: DeskWindow) -> str:
     state = window.state
     at = datetime_from_time_us(state.now_us).astimezone(state.zone)
     name = state.site.name or tr("A site without a name")
-    return f"{name} · {window.view_names[window.view]} · {at:%d %b %Y %H:%M}"
+    return f"{name} · {window.view_names[window.view]} · {moment_words(at, year=True)}"

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.actions import Action, key_words
@@ -75,7 +76,7 @@ def _everything(state: SiteState, commands: Sequence[Action]) -> Iterator[FoundI
         yield FoundItem(
             FoundKind.REMARK,
             remark.text,
-            f"{moment:%a} {moment.day} {moment:%b %H:%M}{about}",
+            f"{moment_words(moment, weekday=True)}{about}",
             "",
             remark,
         )

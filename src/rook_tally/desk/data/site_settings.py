@@ -8,6 +8,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
@@ -62,7 +63,7 @@ class SiteSettingsQuery:
         copied = ""
         if schedule is not None and last.made_us:
             made = datetime_from_time_us(last.made_us).astimezone(zone_named(site.zone))
-            copied = tr("the last one on {0}", f"{made:%d %b %Y, %H:%M}")
+            copied = tr("the last one on {0}", moment_words(made, year=True))
         if schedule is not None and last.trouble:
             copied = tr("the last one failed: {0}", last.trouble)
         return SiteForm(

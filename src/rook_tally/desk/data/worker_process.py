@@ -16,6 +16,7 @@ from typing import Protocol, TypeVar, cast
 
 from rook_tally.core.i18n import Catalogue, speak
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
+from rook_tally.core.moment_words import ClockStyle, DateStyle, write_moments, written
 from rook_tally.core.quantities.number_format import decimal_mark, write_with
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -104,7 +105,7 @@ class WorkerProcess:
         # The address may hold a password; this way it is not among the words everybody can see.
         self._process = context.Process(
             target=_serve,
-            args=(theirs, address, catalogue, decimal_mark()),
+            args=(theirs, address, catalogue, decimal_mark(), written()),
             name="rook-tally-reader",
             daemon=True,
         )
@@ -156,13 +157,16 @@ class WorkerProcess:
             self._process.join()
 
 
-def _serve(pipe: Pipe, address: str, catalogue: Catalogue, mark: str) -> None:
+def _serve(
+    pipe: Pipe, address: str, catalogue: Catalogue, mark: str, moments: tuple[DateStyle, ClockStyle]
+) -> None:
     """Carry out jobs until the pipe is closed."""
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     keep_freed_memory(FOR_A_WINDOW_MB)
     speak(catalogue)
     write_with(mark)
+    write_moments(*moments)
     store, receiver = open_store(address), _SiteReceiver()
     try:
         pipe.send(True)

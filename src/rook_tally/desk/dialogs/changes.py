@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -33,7 +34,7 @@ from rook_tally.store.site.change_history import ConfigurationChange
 
 def change_line(one: ConfigurationChange, zone: tzinfo) -> str:
     """A change in a line."""
-    at = datetime_from_time_us(one.time_us).astimezone(zone).strftime("%d %b %Y %H:%M")
+    at = moment_words(datetime_from_time_us(one.time_us).astimezone(zone), year=True)
     told = f"{at}   {one.who}   {one.words}"
     return told if one.undone_by is None else f"{told}   " + tr("(taken back)")
 

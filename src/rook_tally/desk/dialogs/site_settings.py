@@ -39,6 +39,12 @@ from rook_tally.desk.data.site_settings import (
 )
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.dialogs.site_styles import (
+    clock_choices,
+    date_choices,
+    decimal_choices,
+    language_choices,
+)
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import face
@@ -78,6 +84,17 @@ class SiteDialog(StoreDialog):
         self.week.setAccessibleName(tr("day with which the week begins"))
         for day in Weekday:
             self.week.addItem(tr(day.value.capitalize()), day)
+        self.decimals, self.dates, self.clocks = QComboBox(), QComboBox(), QComboBox()
+        self.language = QComboBox()
+        for box, name, choices in (
+            (self.decimals, tr("sign before decimals"), decimal_choices()),
+            (self.dates, tr("how dates are written"), date_choices()),
+            (self.clocks, tr("how clocks are read"), clock_choices()),
+            (self.language, tr("language"), language_choices()),
+        ):
+            box.setAccessibleName(name)
+            for value, words in choices:
+                box.addItem(words, value)
         self.keys, self.passwords = QComboBox(), QComboBox()
         self.keys.setAccessibleName(tr("who needs an access key"))
         self.passwords.setAccessibleName(tr("where passwords are kept"))
@@ -89,7 +106,11 @@ class SiteDialog(StoreDialog):
         self.about_quiet = Label(
             tr("Channels that have no quiet hours of their own tell only what is severe then.")
         )
+        self.about_style = Label(
+            tr("Of windows, from their next start on; files and commands stay as they are.")
+        )
         for label, colour in (
+            (self.about_style, theme.dim),
             (self.copied, theme.dim),
             (self.about_quiet, theme.dim),
             (self.why, theme.level(Level.HIGH)),
@@ -115,6 +136,12 @@ class SiteDialog(StoreDialog):
         self.form.addRow(tr("Position"), self.position)
         self.form.addRow(tr("Height above the sea"), self.above_sea)
         self.form.addRow(tr("The week begins on"), self.week)
+        style = QHBoxLayout()
+        for box in (self.decimals, self.dates, self.clocks):
+            style.addWidget(box, 1)
+        self.form.addRow(tr("Language"), self.language)
+        self.form.addRow(tr("Numbers, dates, clocks"), style)
+        self.form.addRow("", self.about_style)
         self.form.addRow(tr("Quiet hours"), self.quiet)
         self.form.addRow("", self.about_quiet)
         self.form.addRow(tr("Daily copies go to"), row)
@@ -143,6 +170,17 @@ class SiteDialog(StoreDialog):
         self.position.setText(position_words(told))
         self.above_sea.setText("" if told.height_m is None else number_text(told.height_m))
         self.week.setCurrentIndex(told.week_begins.number)
+        for box, value in (
+            (self.decimals, told.decimals),
+            (self.dates, told.dates),
+            (self.clocks, told.clocks),
+            (self.language, told.language),
+        ):
+            at = box.findData(value)
+            if at < 0:
+                box.addItem(str(value), value)
+                at = box.count() - 1
+            box.setCurrentIndex(at)
         self.quiet.setText("" if told.quiet is None else hours_words(told.quiet))
         self.folder.setText(settings.copies_into)
         self.folder.setEnabled(settings.can_be_copied)
@@ -205,5 +243,9 @@ class SiteDialog(StoreDialog):
                 height_m=typed_number(height) if height else None,
                 quiet=hours_of(self.quiet.text()),
                 week_begins=list(Weekday)[self.week.currentIndex()],
+                decimals=self.decimals.currentData(),
+                dates=self.dates.currentData(),
+                clocks=self.clocks.currentData(),
+                language=str(self.language.currentData()),
             )
         )

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.progress import Progress, part_of
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.dialogs.texts import tr, tr_count
@@ -41,7 +42,7 @@ def account_of(connection: Connection) -> StoreAccount:
         if last.made_us:
             zone = zone_named(load_site(connection).zone)
             made = datetime_from_time_us(last.made_us).astimezone(zone)
-            copies += " " + tr("The last one on {0}.", f"{made:%d %b %Y, %H:%M}")
+            copies += " " + tr("The last one on {0}.", moment_words(made, year=True))
         if last.trouble:
             copies += " " + tr("None since: {0}.", last.trouble)
     thinning = (

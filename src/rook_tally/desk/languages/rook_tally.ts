@@ -2166,6 +2166,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
+      <source>Of windows, from their next start on; files and commands stay as they are.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
       <source>Position</source>
       <translation type="unfinished" />
     </message>
@@ -2177,6 +2182,16 @@
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>The week begins on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Language</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Numbers, dates, clocks</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2206,7 +2221,42 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
+      <source>sign before decimals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>how dates are written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>how clocks are read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>language</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
       <source>by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_styles.py" />
+      <source>as the desktop</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_styles.py" />
+      <source>27 Nov 2026</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_styles.py" />
+      <source>Nov 27, 2026</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2825,6 +2875,11 @@
     <message>
       <location filename="desk/ledger/side_panel.py" />
       <source>Pick a cell with the mouse or the arrow keys.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/side_panel.py" />
+      <source>{0} yesterday</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4067,7 +4122,7 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
-      <source>{0} since {1} {2:%b}</source>
+      <source>{0} since {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4867,7 +4922,7 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/window_panel.py" />
-      <source>marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}</source>
+      <source>marked: {0} – {1}, {2}</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rook_tally.core.moment_words import clock_words
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.store.site import Series
@@ -20,6 +21,6 @@ def remark_lines(state: SiteState, series: Series) -> list[str]:
         and one.place in (None, series.station.place.name)
     ]
     return [
-        f"{datetime_from_time_us(one.start_us).astimezone(state.zone):%H:%M}  {one.text}"
+        f"{clock_words(datetime_from_time_us(one.start_us).astimezone(state.zone))}  {one.text}"
         for one in reversed(near[-_MOST:])
     ]

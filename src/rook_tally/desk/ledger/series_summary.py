@@ -9,6 +9,7 @@ from datetime import tzinfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.moment_words import clock_words
 from rook_tally.core.quantities.averaging import Averaging, arc_of, unwound
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.limit_text import limit_sentence
@@ -308,4 +309,4 @@ def _midnight_us(now_us: int, zone: tzinfo) -> int:
 
 
 def _clock(time_us: int, zone: tzinfo) -> str:
-    return datetime_from_time_us(time_us).astimezone(zone).strftime("%H:%M")
+    return clock_words(datetime_from_time_us(time_us).astimezone(zone))

@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from rook_tally.core.moment_words import clock_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -212,9 +213,13 @@ class SidePanel(SidePaper):
         self._chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
         start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
         is_live = self._state.window.is_live
-        self._from.setText(start.strftime("%H:%M yesterday" if is_live else "%a %H:%M"))
+        self._from.setText(
+            tr("{0} yesterday", clock_words(start))
+            if is_live
+            else f"{start:%a} {clock_words(start)}"
+        )
         moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
-        self._until.setText(tr("now") if is_live else moment.strftime("%a %H:%M"))
+        self._until.setText(tr("now") if is_live else f"{moment:%a} {clock_words(moment)}")
         for line, fact in zip(self._facts, account.facts, strict=False):
             line.name.setText(fact.name)
             line.value.setText(fact.value)

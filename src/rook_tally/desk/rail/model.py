@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.ticks import TimeTick, time_ticks
@@ -222,7 +223,7 @@ class RailModel:
     def moment_words(self) -> str:
         """The moment shown, when it is not now."""
         moment = datetime_from_time_us(self._state.now_us).astimezone(self.zone)
-        return f"{moment:%a} {moment.day} {moment:%b %Y, %H:%M}"
+        return moment_words(moment, weekday=True, year=True)
 
 
 def _length(span_us: int) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.moment_words import day_words
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_commands import recorded
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
@@ -194,7 +195,7 @@ class PutAwayQuery:
         zone = zone_named(site.zone)
 
         def day(time_us: int) -> str:
-            return f"{datetime_from_time_us(time_us).astimezone(zone):%d %b %Y}"
+            return day_words(datetime_from_time_us(time_us).astimezone(zone), year=True)
 
         retired = [
             PutAway(

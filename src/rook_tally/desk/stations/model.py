@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.moment_words import clock_words, day_words, moment_words
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
@@ -288,7 +289,7 @@ class StationsModel:
         if span is None or not station.is_maintained(self.now_us):
             return ""
         until = datetime_from_time_us(span[1]).astimezone(self._state.zone)
-        return tr("under maintenance until {0}", f"{until:%d %b %H:%M}")
+        return tr("under maintenance until {0}", moment_words(until))
 
     def firmware(self) -> str:
         """The firmware of the picked station, and that of the fleet if it differs."""
@@ -476,7 +477,7 @@ class StationsModel:
     def _correction_text(self, correction: Correction, shown: DisplayUnit) -> str:
         since = datetime_from_time_us(correction.from_us).astimezone(self._state.zone)
         words = correction_text(correction, shown)
-        return tr("{0} since {1} {2:%b}", words, since.day, since)
+        return tr("{0} since {1}", words, day_words(since))
 
     def _series_of(self, station: Station) -> list[Series]:
         site = self._state.site
@@ -491,14 +492,14 @@ class StationsModel:
         """A moment of today to the second, an earlier one with its day."""
         moment = datetime_from_time_us(time_us).astimezone(self._state.zone)
         today = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone).date()
-        return f"{moment:%H:%M:%S}" if moment.date() == today else self._clock(time_us)
+        return clock_words(moment, seconds=True) if moment.date() == today else self._clock(time_us)
 
     def _clock(self, time_us: int, *, exactly: bool = False) -> str:
         moment = datetime_from_time_us(time_us).astimezone(self._state.zone)
         if exactly:
             return f"{moment:%H:%M:%S}.{moment.microsecond // 1000:03}"
         today = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone).date()
-        return f"{moment:%H:%M}" if moment.date() == today else f"{moment.day} {moment:%b %H:%M}"
+        return clock_words(moment) if moment.date() == today else moment_words(moment)
 
 
 def _set_aside(one: Series) -> str:

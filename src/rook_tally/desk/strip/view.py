@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from rook_tally.core.moment_words import clock_words, moment_words
 from rook_tally.core.remarks import Remark
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
@@ -485,4 +486,6 @@ _BY_KEYS = {keys: action for action in StripAction for keys in action.keys}
 
 
 def _moment_text(moment: datetime, span_us: int) -> str:
-    return f"{moment:%H:%M:%S}" if span_us <= DAY_US else f"{moment:%a %d %b %H:%M}"
+    if span_us <= DAY_US:
+        return clock_words(moment, seconds=True)
+    return moment_words(moment, weekday=True)

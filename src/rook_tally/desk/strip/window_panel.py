@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.moment_words import clock_words, moment_words
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US, datetime_from_time_us
@@ -121,9 +122,8 @@ class WindowPanel(SidePaper):
         self._title.setText(_span_text(window.span_us, is_live=window.is_live))
         same_day = start.date() == end.date()
         self._span.setText(
-            f"{start:%a %d %b %H:%M} – {end:%H:%M}"
-            if same_day
-            else f"{start:%a %d %b %H:%M} – {end:%a %d %b %H:%M}"
+            f"{moment_words(start, weekday=True)} – "
+            + (clock_words(end) if same_day else moment_words(end, weekday=True))
         )
         self.mark.setText(self._mark_words())
         self.mark.setVisible(bool(self.mark.text()))
@@ -139,7 +139,8 @@ class WindowPanel(SidePaper):
             zone = self._model.state.zone
             start, end = (datetime_from_time_us(one).astimezone(zone) for one in (start_us, end_us))
             length = duration((end_us - start_us) / SECOND_US)
-            told.append(tr("marked: {0:%H:%M:%S} – {1:%H:%M:%S}, {2}", start, end, length))
+            first, last = (clock_words(one, seconds=True) for one in (start, end))
+            told.append(tr("marked: {0} – {1}, {2}", first, last, length))
         return "\n".join(part for part in told if part)
 
     def _offer(self, letters: str) -> None:

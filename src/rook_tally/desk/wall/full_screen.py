@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from rook_tally.core.moment_words import moment_words
 from rook_tally.core.theme import NIGHT, Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.settings import WallSettings
@@ -122,7 +123,7 @@ class FullScreenWall(QWidget):
 
     def _foot_words(self, *, turns: bool) -> str:
         if not self._state.window.is_live:
-            words = tr("as it was {0}", self._moment().strftime("%a %d %b %H:%M"))
+            words = tr("as it was {0}", moment_words(self._moment(), weekday=True))
             calling = self._state.calling_now
             # What calls for somebody now is seen whatever is looked at.
             return f"{words} · {calling.words_now}" if calling.count else words
@@ -278,7 +279,7 @@ class _Foot(QWidget):
         moment = datetime_from_time_us(self._state.now_us).astimezone(self._state.zone)
         ink.text(
             line.adjusted(2 * third, 0, 0, 0),
-            moment.strftime("%a %d %b   %H:%M"),
+            moment_words(moment, weekday=True),
             weight=BOLD,
             shade=theme.on_night,
             align=RIGHT,

@@ -17,6 +17,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.alarms.journal import Entry
+from rook_tally.core.moment_words import clock_words, day_words
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.parts.drawing import draw_strokes
@@ -94,9 +95,9 @@ class JournalModel(QAbstractListModel):
         moment = datetime_from_time_us(time_us).astimezone(state.zone)
         now = datetime_from_time_us(state.clock()).astimezone(state.zone)
         if moment.date() == now.date():
-            return moment.strftime("%H:%M")
+            return clock_words(moment)
         is_near = state.clock() - time_us < 6 * DAY_US
-        return moment.strftime("%a %H:%M" if is_near else "%d %b")
+        return f"{moment:%a} {clock_words(moment)}" if is_near else day_words(moment)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Words."""

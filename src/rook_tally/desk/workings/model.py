@@ -11,6 +11,7 @@ import numpy as np
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite
+from rook_tally.core.moment_words import clock_words, moment_words
 from rook_tally.core.quantities.named_series import HERE, Group
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
@@ -569,7 +570,8 @@ class WorkingsModel:
         moment = datetime_from_time_us(int(preview.times[self.moment()])).astimezone(zone)
         today = datetime_from_time_us(self.state.clock()).astimezone(zone).date()
         return tr(
-            "at {0}", f"{moment:%H:%M}" if moment.date() == today else f"{moment:%a %d %b %H:%M}"
+            "at {0}",
+            clock_words(moment) if moment.date() == today else moment_words(moment, weekday=True),
         )
 
     def readings_at_cursor(self) -> FloatArray | None:

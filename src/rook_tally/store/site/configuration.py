@@ -248,6 +248,12 @@ def load_site(connection: Connection) -> Site:
     )
 
 
+def site_settings(connection: Connection) -> SiteSettings:
+    """What is settled for the site as a whole, alone: for who has no time for the rest."""
+    document = connection.execute(sa.select(schema.site.c.document)).scalar()
+    return _SETTINGS_DECODER.decode(document or "{}")
+
+
 def places_of(connection: Connection) -> dict[int, Place]:
     """All places in display order, by their ids."""
     order = schema.place.c.position, schema.place.c.id
