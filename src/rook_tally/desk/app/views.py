@@ -30,6 +30,7 @@ def make_strip(window: DeskWindow) -> StripView:
     made.copy_wanted.connect(window.dialogs.copy_figures)
     made.csv_wanted.connect(window.dialogs.save_csv)
     made.picture_wanted.connect(window.dialogs.save_picture)
+    made.told.connect(window.tell)
     window.recoloured.connect(made.inking.start)
     return made
 

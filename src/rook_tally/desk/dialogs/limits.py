@@ -20,9 +20,7 @@ from rook_tally.core.quantities.limit_presets import presets_for
 from rook_tally.core.quantities.limit_rules import LEVELS
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.limit_commands import SaveLimits
-from rook_tally.desk.data.store_client import ClientScope
-from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.desk.dialogs.limits_model import (
+from rook_tally.desk.data.limits_model import (
     LimitsAnswer,
     LimitsQuery,
     ScopeChoice,
@@ -30,7 +28,10 @@ from rook_tally.desk.dialogs.limits_model import (
     in_force_words,
     side_texts,
     typed_limits,
+    usual_choice,
 )
+from rook_tally.desk.data.store_client import ClientScope
+from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -143,7 +144,7 @@ class LimitsDialog(StoreDialog):
             self.scope.addItem(words, one)
         scopes = [one.scope for one in answer.choices]
         self.scope.setCurrentIndex(
-            scopes.index(picked) if picked in scopes else self._first(answer)
+            scopes.index(picked) if picked in scopes else answer.choices.index(usual_choice(answer))
         )
         self.setEnabled(True)
         if is_first or not was_touched:
@@ -151,12 +152,6 @@ class LimitsDialog(StoreDialog):
             self.ask_about(self.save)
         if is_first:
             self.fields["above"][1].setFocus()
-
-    @staticmethod
-    def _first(answer: LimitsAnswer) -> int:
-        """Where the limits in force are set; else the series' place."""
-        places = (at for at, one in enumerate(answer.choices) if one.limits is not None)
-        return next(places, min(1, len(answer.choices) - 1))
 
     def _fill(self, limits: Limits | None = None) -> None:
         """Put limits into the fields: these, else what is set there, else what is in force."""

@@ -98,7 +98,7 @@ class SidePanel(SidePaper):
         self.alarms.wanted.connect(self.alarm_wanted)
         self._remarks_head, self.remarks = Label(tr("Remarks")), Label()
         self._strokes = _Strokes(theme)
-        self._chart = DayChart(theme)
+        self.chart = DayChart(theme)
         self._facts = [_FactLine(theme) for _ in range(_MOST_FACTS)]
         self.open_button = QPushButton(tr("Open in Strip"))
         self.open_button.setToolTip(tr("Enter"))
@@ -147,7 +147,7 @@ class SidePanel(SidePaper):
         column.addWidget(self._outlook)
         column.addWidget(self.alarms)
         column.addSpacing(10)
-        column.addWidget(self._chart)
+        column.addWidget(self.chart)
         column.addLayout(times)
         column.addSpacing(4)
         for line in self._facts:
@@ -184,7 +184,7 @@ class SidePanel(SidePaper):
             is_now=state.window.is_live,
         )
         shown = account is not None
-        for widget in (self._strokes, self._chart, self._from, self._until, self.open_button):
+        for widget in (self._strokes, self.chart, self._from, self._until, self.open_button):
             widget.setVisible(shown)
         for line in self._facts:
             line.setVisible(False)
@@ -210,7 +210,9 @@ class SidePanel(SidePaper):
         self._outlook.setVisible(bool(account.outlook))
         self._strokes.show_level(account.level)
         content = ChartContent(account.chart, one.limits, account.chart_range, one.shown)
-        self._chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
+        if self.chart.grip is not None:
+            self.chart.grip.series = one
+        self.chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
         start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
         is_live = self._state.window.is_live
         self._from.setText(

@@ -15,6 +15,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.commands import ShowInUnit
+from rook_tally.desk.data.limit_drag import LimitDrag
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import StepSink
@@ -28,6 +29,7 @@ from rook_tally.desk.ledger.side_panel import SidePanel
 from rook_tally.desk.ledger.table import LedgerTable
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.keys import keys_of
+from rook_tally.desk.parts.limit_grip import LimitGrip
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import Place, RequestKind, Series, StrayGroup, stray_groups
 
@@ -64,6 +66,9 @@ class LedgerView(QWidget):
         self.model = LedgerModel(state, steps)
         self.table = LedgerTable(self.model, theme, self)
         self.panel = SidePanel(theme, state, self)
+        drag = LimitDrag(client, state.clock, self.told.emit)
+        chart = self.panel.chart
+        chart.grip = LimitGrip(chart, chart, drag, 0, -1)
         # Readings come faster than an account is worth reading again.
         self._account_timer = QTimer(self, singleShot=True, interval=_ACCOUNT_PAUSE_MS)
         self._account_timer.timeout.connect(self._ask_for_account)

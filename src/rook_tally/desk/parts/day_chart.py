@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt
-from PySide6.QtGui import QAccessible, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
-from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.levels import NO_LIMITS, Level, Limits
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.drawing import hatching
 from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.limit_grip import LimitGrip
 from rook_tally.desk.parts.trace import trace_image
 
 BAND_OPACITY = 0.35
@@ -68,9 +69,43 @@ class DayChart(QWidget):
         self._theme = theme
         self._content: ChartContent | None = None
         self.setMinimumHeight(118)
+        self.setMouseTracking(True)
+        # Lets limits be dragged; none in a chart that is only looked at.
+        self.grip: LimitGrip | None = None
+
+    @property
+    def limits_drawn(self) -> tuple[Limits, tuple[float, float], DisplayUnit | None]:
+        """The limits, the lowest and the highest value, and the unit they are written in."""
+        content = self._content
+        if content is None:
+            return NO_LIMITS, (0.0, 1.0), None
+        return content.limits, content.value_range, content.shown
+
+    def draw_limits(self, limits: Limits) -> None:
+        """Draw these instead, while a hand drags one."""
+        if self._content is not None:
+            self._content = replace(self._content, limits=limits)
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of a limit."""
+        if self.grip is None or not self.grip.press(event):
+            super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Let it follow."""
+        if self.grip is not None:
+            self.grip.move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Let it go."""
+        if self.grip is None or not self.grip.release():
+            super().mouseReleaseEvent(event)
 
     def show_content(self, content: ChartContent | None, spoken: str = "") -> None:
         """Show this; None shows an empty sheet."""
+        if content is not None and self.grip is not None:
+            content = replace(content, limits=self.grip.kept(content.limits))
         self._content = content
         self.setAccessibleName(spoken)
         self.update()
@@ -115,6 +150,8 @@ class DayChart(QWidget):
         if image is not None:
             painter.drawImage(area.topLeft(), image)
         self._write_limits(painter, content, y_of)
+        if self.grip is not None:
+            self.grip.draw(painter, self._theme)
 
     def _write_limits(self, painter: QPainter, content: ChartContent, y_of: object) -> None:
         assert callable(y_of)

@@ -8,7 +8,7 @@ only lays that picture down elsewhere. A zoom stretches it until the traces have
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -26,13 +26,15 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import TimeTick, value_ticks
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.limit_grip import LimitGrip
 from rook_tally.desk.parts.series_drag import carried_series
 from rook_tally.desk.strip.lane_painter import InkedLane, LaneContent, TracePainter
 
@@ -80,6 +82,8 @@ class LanePlot(QWidget):
         self._figures: list[tuple[float, str]] = []
         self._drag_from: float | None = None
         self._marked_from_us: int | None = None
+        # Lets limits be dragged on the axis; none in a picture of a lane.
+        self.grip: LimitGrip | None = None
         give_role(self, QAccessible.Role.Chart)
         self.setMinimumHeight(40)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -99,10 +103,23 @@ class LanePlot(QWidget):
 
     def show_content(self, content: LaneContent) -> None:
         """Show these traces, once `ink` was called."""
+        if self.grip is not None:
+            content = replace(content, limits=self.grip.kept(content.limits))
         if content != self.content:
             self.content = content
             self._figures = _axis_figures(content, self.height())
             self.update()
+
+    @property
+    def limits_drawn(self) -> tuple[Limits, tuple[float, float], DisplayUnit | None]:
+        """The limits, the lowest and the highest value, and the unit they are written in."""
+        content = self.content
+        return content.limits, content.value_range, content.shown
+
+    def draw_limits(self, limits: Limits) -> None:
+        """Draw these instead, while a hand drags one."""
+        self.content = replace(self.content, limits=limits)
+        self.update()
 
     @property
     def is_inked(self) -> bool:
@@ -177,6 +194,8 @@ class LanePlot(QWidget):
                 target = QRectF(left, 0, right - left, self.height())
                 painter.drawPixmap(target, self._ink.picture, source)
         self._draw_over(painter)
+        if self.grip is not None:
+            self.grip.draw(painter, self._theme)
 
     def _inked_ground(self, area: QRectF) -> QPixmap:
         """The ground drawn once for as long as limits and range stay: dots are slow to draw."""
@@ -282,7 +301,10 @@ class LanePlot(QWidget):
         event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to drag, or with Shift to mark a stretch."""
+        """Begin to drag, or with Shift to mark a stretch; on the axis to move a limit."""
+        if self.grip is not None and self.grip.press(event):
+            event.accept()
+            return
         if event.button() is Qt.MouseButton.LeftButton:
             self.picked.emit()
             x = event.position().x()
@@ -294,6 +316,9 @@ class LanePlot(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Drag along, mark, or point."""
+        if self.grip is not None and self.grip.move(event):
+            event.accept()
+            return
         x = event.position().x()
         if self._marked_from_us is not None:
             self.marked.emit(*sorted((self._marked_from_us, self.moment_at(x))))
@@ -307,6 +332,8 @@ class LanePlot(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let go."""
+        if self.grip is not None:
+            self.grip.release()
         self._drag_from = self._marked_from_us = None
         event.accept()
 

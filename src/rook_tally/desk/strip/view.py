@@ -16,12 +16,14 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.ticks import time_ticks
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.desk.data.commands import RemoveRemark
+from rook_tally.desk.data.limit_drag import LimitDrag
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import NoSteps, StepSink
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.keys import keys_of
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.limit_grip import LimitGrip
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.strip.lane_content import lane_content
 from rook_tally.desk.strip.lane_head import HEAD_WIDTH, LaneHeadWidget, TimeAxis
@@ -61,6 +63,9 @@ class _Ground(QWidget):
         QPainter(self).fillRect(self.rect(), colour(name))
 
 
+_AXIS = 56
+
+
 class StripView(QWidget):
     """Lanes on one time axis.
 
@@ -69,6 +74,7 @@ class StripView(QWidget):
     `copy_wanted`, `csv_wanted` and `picture_wanted` for what is shown, elsewhere.
     """
 
+    told = Signal(str)
     readings_wanted = Signal(Series)
     correction_wanted = Signal(Series)
     limits_wanted = Signal(Series)
@@ -83,6 +89,7 @@ class StripView(QWidget):
         self._theme = theme
         self._client = client
         self.model = StripModel(state, steps=NoSteps() if steps is None else steps)
+        self.limit_drag = LimitDrag(client, state.clock, self.told.emit)
         self.heads: list[LaneHeadWidget] = []
         self.plots: list[LanePlot] = []
         self._built: list[Lane] = []
@@ -335,6 +342,8 @@ class StripView(QWidget):
             head.removed.connect(partial(self._remove, at))
             head.picked.connect(partial(self.model.pick, at))
             plot.picked.connect(partial(self.model.pick, at))
+            plot.grip = LimitGrip(plot, plot, self.limit_drag, -_AXIS, -1)
+            plot.grip.series = lane.series[0] if len(lane.series) == 1 else None
             plot.zoomed.connect(self._zoom)
             plot.dragged.connect(self._pan)
             plot.pointed.connect(self.model.point_at)

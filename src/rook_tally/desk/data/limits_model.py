@@ -14,7 +14,7 @@ from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.quantities.limit_rules import LEVELS, LimitOrigin, LimitScope, limits_of
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
-from rook_tally.desk.dialogs.texts import tr
+from rook_tally.desk.data.texts import tr
 from rook_tally.store.readings import envelopes
 from rook_tally.store.site import Series, load_site, zone_named
 from rook_tally.store.workings import limits_set
@@ -101,6 +101,19 @@ class LimitsQuery:
         return LimitsAnswer(series, choices, low, high)
 
 
+def usual_choice(answer: LimitsAnswer) -> ScopeChoice:
+    """Where limits are set unless a person says otherwise: where those in force are, else for the
+    series' place."""
+    found = next((one for one in answer.choices if one.limits is not None), None)
+    return found or answer.choices[min(1, len(answer.choices) - 1)]
+
+
+def days_reached(limits: Limits, answer: LimitsAnswer, level: Level) -> int:
+    """On how many of the days that were heard a level or a worse one was reached."""
+    worst = np.maximum(limits.levels_of(answer.high), limits.levels_of(answer.low))
+    return int(np.count_nonzero(worst >= level))
+
+
 def in_force_words(series: Series) -> str:
     """Where the limits in force come from."""
     match series.limits_from:
@@ -150,9 +163,8 @@ def days_past_words(limits: Limits, answer: LimitsAnswer) -> str:
     count = len(answer.high)
     if not count:
         return tr("Nothing was heard in the last {0} days.", DAYS)
-    worst = np.maximum(limits.levels_of(answer.high), limits.levels_of(answer.low))
     told = [
-        f"{tr(level.wording)} {int(np.count_nonzero(worst >= level))}"
+        f"{tr(level.wording)} {days_reached(limits, answer, level)}"
         for level in LEVELS
         if _has(limits, level)
     ]
