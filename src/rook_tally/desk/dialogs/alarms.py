@@ -22,6 +22,7 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.alarm_lines import state_words
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -43,6 +44,7 @@ class AlarmDialog(QDialog):
         self._state, self._client = state, client
         self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
+        let_copy(self.list)
         self.list.setAccessibleName(tr("alarms"))
         self.list.setFont(face(13))
         self.list.setStyleSheet(list_style(theme))

@@ -25,6 +25,7 @@ from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -55,6 +56,7 @@ class ChangesDialog(StoreDialog):
         self.filter.setAccessibleName(tr("find changes"))
         self.filter.setClearButtonEnabled(True)
         self.list = QListWidget()
+        let_copy(self.list)
         self.list.setAccessibleName(tr("changes"))
         self.list.setFont(face(12))
         self.list.setWordWrap(True)

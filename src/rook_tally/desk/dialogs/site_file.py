@@ -23,6 +23,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_file_commands import PlanSite, ReadSite, SiteSource
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.texts import tr
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import SavingDialog
@@ -66,6 +67,7 @@ class SiteFileDialog(SavingDialog):
         for part, words in _PARTS:
             self.part.addItem(tr(words), part)
         self.list = QListWidget()
+        let_copy(self.list)
         self.list.setAccessibleName(tr("what would change"))
         self.list.setStyleSheet(list_style(theme))
         self.list.setFont(face(13))

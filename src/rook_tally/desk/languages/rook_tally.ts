@@ -1027,6 +1027,76 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/limit_drag.py" />
+      <source>{0} · reached on {1} of {2} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>In force: what comes with {0} ({1}).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>Of the last {0} days heard, reached on: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>None are in force.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>Nothing was heard in the last {0} days.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>With no limits every day is settled.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>{0}, wherever it is worked out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>In force: set for this series.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>In force: set for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>In force: set for the whole site.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>In force: those of its working.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>{0} of {1} alone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>{0} at {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/limits_model.py" />
+      <source>{0} on the whole site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/settings.py" />
       <source>follow</source>
       <translation type="unfinished" />
@@ -1732,71 +1802,6 @@
     <message>
       <location filename="desk/dialogs/limits.py" />
       <source>{0} · set</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>In force: what comes with {0} ({1}).</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>Of the last {0} days heard, reached on: {1}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>None are in force.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>Nothing was heard in the last {0} days.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>With no limits every day is settled.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>{0}, wherever it is worked out</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>In force: set for this series.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>In force: set for {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>In force: set for the whole site.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>In force: those of its working.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>{0} of {1} alone</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>{0} at {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits_model.py" />
-      <source>{0} on the whole site</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3201,6 +3206,11 @@
     <message>
       <location filename="desk/parts/asking_dialog.py" />
       <source>Discard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/copying.py" />
+      <source>Copy</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5644,6 +5654,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/actions.py" />
+      <source>Rename the picked watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/actions.py" />
       <source>Acknowledge the picked watch's alarm</source>
       <translation type="unfinished" />
     </message>
@@ -6674,6 +6689,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/workings/actions.py" />
       <source>What if: move the inputs of the picked score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/actions.py" />
+      <source>Rename the picked working or group</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import tint
@@ -141,6 +142,8 @@ class StationPageView(QWidget):
             button.setObjectName("small")
             button.clicked.connect(partial(self.asked.emit, action))
         self.fields.cellDoubleClicked.connect(lambda *_: self.asked.emit(StationsAction.FIELD))
+        let_copy(self.tape)
+        self._copy_field = let_copy(self.fields, with_menu=False)
         self.fields.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.fields.customContextMenuRequested.connect(self._offer_for_field)
         self._lay_out()
@@ -287,6 +290,7 @@ class StationPageView(QWidget):
             (tr("Show in the Strip (Enter)"), StationsAction.IN_STRIP),
         ):
             menu.addAction(words, partial(self.asked.emit, action))
+        menu.addAction(self._copy_field)
         menu.popup(self.fields.viewport().mapToGlobal(at))
 
     @property

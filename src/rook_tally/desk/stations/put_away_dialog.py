@@ -18,6 +18,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -36,6 +37,7 @@ class PutAwayDialog(QDialog):
         self.setWindowTitle(tr("Stations out of use"))
         self.resize(560, 320)
         self.list = QListWidget()
+        let_copy(self.list)
         self.list.setAccessibleName(tr("stations out of use"))
         self.list.setStyleSheet(list_style(theme))
         self.list.setFont(face(13))

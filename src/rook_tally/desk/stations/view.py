@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.plan.page import PlanPage
@@ -81,6 +82,7 @@ class StationsView(QWidget):
         self.model = StationsModel(state)
         self.fleet = FleetListModel(self.model)
         self.list = FleetList(self.fleet, theme, self)
+        let_copy(self.list, with_menu=False)
         self.note = StrayNote(theme)
         self.page = StationPageView(theme, self.model)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)

@@ -12,6 +12,7 @@ class WatchAction(ViewAction):
     KEEP = (("Ctrl+S",), "Save")
     REVERT = (("Ctrl+R",), "Discard changes")
     TAKE_AWAY = (("Del",), "Delete the picked watch")
+    RENAME = (("F2",), "Rename the picked watch")
     ACKNOWLEDGE = (("A",), "Acknowledge the picked watch's alarm")
     SHELVE = (("H",), "Shelve the picked watch for an hour, or unshelve it")
     TRIAL = (("T",), "Test the picked watch's alarm")

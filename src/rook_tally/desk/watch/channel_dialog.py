@@ -24,6 +24,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.asking_dialog import AskingDialog
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import list_style, tint
@@ -98,6 +99,7 @@ class ChannelDialog(AskingDialog):
         self._ways: list[Channel] = list(ways)
         self._picked: Channel | None = None
         self.list = QListWidget()
+        let_copy(self.list)
         self.list.setAccessibleName(tr("ways of telling"))
         self.list.setFixedWidth(190)
         self.list.setStyleSheet(list_style(theme))

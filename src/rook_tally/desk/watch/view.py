@@ -31,6 +31,7 @@ from rook_tally.desk.data.drafts import DraftBook, DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, StepSink, UndoableResult
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -76,6 +77,8 @@ class WatchView(QWidget):
         self.items, self.journal_items = WatchListModel(self.model), JournalModel(self.model)
         self.list = WatchList(self.items, theme, self)
         self.journal = JournalList(self.journal_items, theme, self)
+        let_copy(self.list, with_menu=False)
+        let_copy(self.journal)
         self.name = QLineEdit()
         self.sentence = SentenceEdit(theme, self.model)
         self.chart = BacktestChart(theme, self.model)
@@ -259,6 +262,7 @@ class WatchView(QWidget):
             WatchAction.KEEP: self._keep,
             WatchAction.REVERT: model.discard,
             WatchAction.TAKE_AWAY: self._take_away,
+            WatchAction.RENAME: self._rename,
             WatchAction.ACKNOWLEDGE: lambda: self._ask_for(RequestKind.ACKNOWLEDGE),
             WatchAction.SHELVE: self._shelve,
             WatchAction.TRIAL: lambda: self._ask_for(RequestKind.TRIAL),
@@ -269,6 +273,12 @@ class WatchView(QWidget):
             WatchAction.SAVE_JOURNAL: self._save_journal,
         }
         doing[action]()
+
+    def _rename(self) -> None:
+        """Have the name of the watch in hand typed over."""
+        if self.model.draft is not None:
+            self.name.setFocus()
+            self.name.selectAll()
 
     def pick(self, slug: str) -> None:
         """Pick a watch of the list."""

@@ -14,4 +14,5 @@ class WorkingsAction(ViewAction):
     TAKE_AWAY = (("Del",), "Delete the picked working or group")
     VARIANT = (("V",), "Another way of adding up the picked score")
     WHAT_IF = (("W",), "What if: move the inputs of the picked score")
+    RENAME = (("F2",), "Rename the picked working or group")
     LIMITS = (("L",), "Limits of the picked working")

@@ -16,6 +16,7 @@ from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, StepSink, UndoableResult
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.workings.actions import WorkingsAction
@@ -57,6 +58,7 @@ class WorkingsView(QWidget):
         self.model = WorkingsModel(state, drafts, steps)
         self.items = ItemListModel(self.model)
         self.list = ItemList(self.items, theme, self)
+        let_copy(self.list, with_menu=False)
         self.formula_page = FormulaPage(theme, self.model)
         self.score_page = ScorePage(theme, self.model)
         self.group_page = GroupPage(theme, self.model)
@@ -99,6 +101,7 @@ class WorkingsView(QWidget):
             WorkingsAction.VARIANT,
             WorkingsAction.WHAT_IF,
             WorkingsAction.LIMITS,
+            WorkingsAction.RENAME,
         ):
             self._shortcut(self.list, action)
         self._refresh()
@@ -151,8 +154,22 @@ class WorkingsView(QWidget):
             WorkingsAction.VARIANT: self.model.begin_variant,
             WorkingsAction.WHAT_IF: self.score_page.what_if.toggle,
             WorkingsAction.LIMITS: self._set_limits,
+            WorkingsAction.RENAME: self._rename,
         }
         doing[action]()
+
+    def _rename(self) -> None:
+        """Have the name of what is picked typed over."""
+        page = self.pages.currentWidget()
+        if page is self.group_page:
+            field = self.group_page.name
+        elif page in (self.formula_page, self.score_page):
+            head = self.formula_page.head if page is self.formula_page else self.score_page.head
+            field = head.name
+        else:
+            return
+        field.setFocus()
+        field.selectAll()
 
     def _set_limits(self) -> None:
         kept = self.model.kept

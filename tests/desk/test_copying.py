@@ -1,0 +1,97 @@
+"""Ctrl+C in lists and tables, and the menu that offers it."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QListWidget,
+    QListWidgetItem,
+    QTableWidget,
+    QTableWidgetItem,
+)
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
+from rook_tally.core.workings.definitions import Working
+from rook_tally.desk.app.views import WATCH, WORKINGS
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.parts.copying import let_copy
+from rook_tally.store.alarms import save_watch
+from rook_tally.store.base import Store
+from rook_tally.store.workings import save_working
+from tests.builders import NOON_US, append, begin_series
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS
+
+
+def _copied(qtbot: QtBot, view: QAbstractItemView) -> str:
+    QGuiApplication.clipboard().setText("")
+    with qtbot.waitExposed(view):
+        view.show()
+    view.activateWindow()
+    qtbot.waitUntil(view.isActiveWindow, timeout=PATIENCE_MS)
+    view.setFocus()
+    QTest.keyClick(view, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    return str(QGuiApplication.clipboard().text())
+
+
+def test_rows_of_a_table_have_their_columns_apart(qtbot: QtBot) -> None:
+    table = QTableWidget(3, 2)
+    qtbot.addWidget(table)
+    for row in range(3):
+        table.setItem(row, 0, QTableWidgetItem(f"field {row}"))
+    table.setItem(1, 1, QTableWidgetItem("21.5"))
+    let_copy(table)
+    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+    table.selectRow(1)
+    assert _copied(qtbot, table) == "field 1\t21.5"
+    table.selectAll()
+    assert _copied(qtbot, table) == "field 0\t\nfield 1\t21.5\nfield 2\t"
+    assert table.contextMenuPolicy() is Qt.ContextMenuPolicy.ActionsContextMenu
+    assert [one.text() for one in table.actions()] == ["Copy"]
+
+
+def test_a_list_that_draws_itself_says_what_it_says_aloud(qtbot: QtBot) -> None:
+    lines = QListWidget()
+    qtbot.addWidget(lines)
+    item = QListWidgetItem("rang", lines)
+    item.setData(Qt.ItemDataRole.AccessibleTextRole, "Glaze dust rang at Glaze booth")
+    let_copy(lines, with_menu=False)
+    lines.setCurrentRow(0)
+    assert _copied(qtbot, lines) == "Glaze dust rang at Glaze booth"
+
+
+@pytest.fixture
+def window(store: Store, open_desk: OpenDesk) -> DeskWindow:
+    append(store, begin_series(store), (NOON_US, 20.0))
+    scope = Scope(quantity="temperature", place="Throwing room")
+    with store.write() as connection:
+        save_working(
+            connection, Working(slug="twice", name="Twice", formula="temperature@throwing-room")
+        )
+        save_watch(
+            connection,
+            Watch(slug="hot", name="Hot", sort=WatchKind.ABOVE, scope=scope, limit=30.0),
+            now_us=NOON_US,
+        )
+    return open_desk()
+
+
+@pytest.mark.parametrize("at", [WATCH, WORKINGS])
+def test_f2_lets_a_name_be_typed_over(window: DeskWindow, qtbot: QtBot, at: int) -> None:
+    window.show_view(at)
+    view = window.watch if at == WATCH else window.workings
+    qtbot.waitUntil(
+        lambda: view.is_up_to_date and view.list.model().rowCount() > 0, timeout=PATIENCE_MS
+    )
+    if at == WORKINGS:
+        QTest.keyClick(view.list, Qt.Key.Key_Down)
+    view.list.setFocus()
+    QTest.keyClick(view.list, Qt.Key.Key_F2)
+    name = view.name if at == WATCH else view.formula_page.head.name
+    qtbot.waitUntil(name.hasFocus, timeout=PATIENCE_MS)
+    assert name.selectedText() == name.text()
