@@ -102,6 +102,8 @@ def test_the_sheet_names_every_key(qtbot: QtBot, window: DeskWindow) -> None:
     sheet = opened(qtbot, window, KeyListDialog)
     told = {label.text() for label in sheet.findChildren(QLabel)}
     for command in window.commands:
+        if not command.keys:
+            continue
         assert command.words in told
         assert key_words(command.keys) in told
 

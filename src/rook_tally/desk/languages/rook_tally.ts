@@ -3752,6 +3752,11 @@
     </message>
     <message>
       <location filename="desk/stations/actions.py" />
+      <source>Kinds of stations: what their fields measure, what they can be told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
       <source>Let the message tape stand still, or go on</source>
       <translation type="unfinished" />
     </message>
@@ -4011,6 +4016,241 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>the kind {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>kind {0} saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>kind {0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>a kind has a name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>{0} stations are of the kind {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>such as greenhouse box</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>what is believable has two ends, or none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>field {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>control {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>own, in place of ours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_model.py" />
+      <source>give them another kind first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Kinds of stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>kinds</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>name of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>how often it reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>fields of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>controls of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Reports every</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>what it measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>its unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>its sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>New</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>accurate ±</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>believable</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>control</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>title</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>choices</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Add</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Fields</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Controls</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>add to {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>remove from {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>in files {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>There is a kind of that name already; give it another.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>{0}, copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/life_actions.py" />
       <source>Replace {0} by another box</source>
       <translation type="unfinished" />
@@ -4182,11 +4422,6 @@
     </message>
     <message>
       <location filename="desk/stations/new_station.py" />
-      <source>Add</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/new_station.py" />
       <source>A station needs an ID and a place.</source>
       <translation type="unfinished" />
     </message>
@@ -4238,11 +4473,6 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>Let the tape stand still (H)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/page.py" />
-      <source>Controls</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4392,11 +4622,6 @@
     </message>
     <message>
       <location filename="desk/stations/put_away_dialog.py" />
-      <source>Close</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/put_away_dialog.py" />
       <source>Restore</source>
       <translation type="unfinished" />
     </message>
@@ -4417,11 +4642,6 @@
     </message>
     <message>
       <location filename="desk/stations/settings_dialog.py" />
-      <source>how often it reports</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/settings_dialog.py" />
       <source>since when it stands there</source>
       <translation type="unfinished" />
     </message>
@@ -4438,11 +4658,6 @@
     <message>
       <location filename="desk/stations/settings_dialog.py" />
       <source>Since</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/settings_dialog.py" />
-      <source>Reports every</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4585,6 +4800,16 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/view.py" />
       <source>Connect a station…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Kinds…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>What fields of stations measure, what they can be told (K)</source>
       <translation type="unfinished" />
     </message>
     <message>

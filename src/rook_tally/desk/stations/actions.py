@@ -24,5 +24,6 @@ class StationsAction(ViewAction):
     LIMITS = (("L",), "Limits of the picked field")
     READINGS = (("R",), "Readings of the picked field")
     IN_STRIP = (("Return",), "The picked field in the Strip")
+    KINDS = (("K",), "Kinds of stations: what their fields measure, what they can be told")
     HOLD = (("H",), "Let the message tape stand still, or go on")
     PLAN = (("P",), "Where everything hangs, or the fleet again")

@@ -180,6 +180,15 @@ class StationActions:
                 self._theme, self._client, station, self._model.moment, self._parent
             ).open()
 
+    def edit_kinds(self) -> None:
+        """Let kinds of stations be edited, that of the picked one first."""
+        # Loaded late: most people never make a kind.
+        from rook_tally.desk.stations.kinds_dialog import KindsDialog
+
+        station = self._model.picked
+        slug = "" if station is None else station.kind.slug
+        KindsDialog(self._theme, self._client, slug, self._parent).open()
+
     def edit_field(self, row: int) -> None:
         """Let the person settle a field of the picked station."""
         series = self._model.field_series(row)

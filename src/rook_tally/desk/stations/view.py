@@ -106,12 +106,15 @@ class StationsView(QWidget):
         self.plan.station_opened.connect(self._open_station)
         self.connect_station = QPushButton(tr("Connect a station…"))
         self.connect_station.setToolTip("Ctrl+N")
+        self.kinds = QPushButton(tr("Kinds…"))
+        self.kinds.setToolTip(tr("What fields of stations measure, what they can be told (K)"))
         self._fleet_page = QWidget()
         self._lay_out()
         self.page.held.connect(self.model.hold)
         self.tasks = StationActions(theme, self.model, client, self)
         self.page.asked.connect(self.do)
         self.connect_station.clicked.connect(partial(self.do, StationsAction.ADD))
+        self.kinds.clicked.connect(partial(self.do, StationsAction.KINDS))
         self.list.doubleClicked.connect(partial(self.do, StationsAction.SETTINGS))
         self.page.controls.asked.connect(self.tasks.ask_control)
         self.note.take_in_wanted.connect(self.tasks.take_in)
@@ -125,7 +128,12 @@ class StationsView(QWidget):
     def _bind_keys(self) -> None:
         """Each key where it means what it says: that of a field in the list of fields, and what
         takes a station away only in the list of stations."""
-        everywhere = (StationsAction.ADD, StationsAction.TAKE_IN, StationsAction.PLAN)
+        everywhere = (
+            StationsAction.ADD,
+            StationsAction.TAKE_IN,
+            StationsAction.PLAN,
+            StationsAction.KINDS,
+        )
         for action in StationsAction:
             widget: QWidget = self if action in everywhere else self._fleet_page
             if action in (StationsAction.RENAME, StationsAction.REMOVE):
@@ -159,6 +167,7 @@ class StationsView(QWidget):
             StationsAction.IN_STRIP: lambda: self._with_field(
                 lambda one: self.series_opened.emit([one])
             ),
+            StationsAction.KINDS: tasks.edit_kinds,
             StationsAction.HOLD: self.page.hold.toggle,
             StationsAction.PLAN: lambda: self.show_page(1 - self.pages.currentIndex()),
         }
@@ -201,8 +210,9 @@ class StationsView(QWidget):
             button.clicked.connect(lambda _, at=at: self.show_page(at))
             bar.addWidget(button)
         bar.addStretch(1)
-        self.connect_station.setObjectName("small")
-        bar.addWidget(self.connect_station)
+        for button in (self.kinds, self.connect_station):
+            button.setObjectName("small")
+            bar.addWidget(button)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

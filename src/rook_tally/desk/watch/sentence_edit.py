@@ -40,9 +40,12 @@ class _Flow(QLayout):
         self.breaks: set[int] = set()
         # Words that begin with a comma stand close to what comes before.
         self.close: set[int] = set()
+        # By width: Qt asks for each dozens of times whenever anything in the view is laid out.
+        self._heights: dict[int, int] = {}
 
     def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
+        self._heights.clear()
 
     def count(self) -> int:
         return len(self._items)
@@ -51,13 +54,21 @@ class _Flow(QLayout):
         return self._items[at] if 0 <= at < len(self._items) else None
 
     def takeAt(self, at: int) -> QLayoutItem | None:
+        self._heights.clear()
         return self._items.pop(at) if 0 <= at < len(self._items) else None
 
     def hasHeightForWidth(self) -> bool:
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._laid_out(QRect(0, 0, width, 0), is_real=False)
+        if width not in self._heights:
+            self._heights[width] = self._laid_out(QRect(0, 0, width, 0), is_real=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        """Something in it is of another size."""
+        self._heights.clear()
+        super().invalidate()
 
     def sizeHint(self) -> QSize:
         return QSize(400, self.heightForWidth(680))

@@ -1,0 +1,339 @@
+"""Kinds of stations: what their fields measure and what they can be told, edited in two tables."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.controls import ControlKind
+from rook_tally.core.quantities.kinds import Kind
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.theme import Theme
+from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.asking_dialog import AskingDialog
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import dialog_buttons
+from rook_tally.desk.parts.widgets import list_style, tint
+from rook_tally.desk.stations.kind_model import (
+    ControlRow,
+    FieldRow,
+    KindForm,
+    KindsListing,
+    KindsQuery,
+    RemoveKind,
+    SaveKind,
+    form_of,
+    kind_of,
+    units_of,
+)
+from rook_tally.desk.stations.texts import tr
+
+_SLUG = Qt.ItemDataRole.UserRole
+_ROW, _LIST_WIDTH, _WIDE = 30, 230, 1
+
+
+class KindsDialog(AskingDialog):
+    """The kinds on the left, the picked one on the right."""
+
+    def __init__(self, theme: Theme, client: StoreClient, slug: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._theme, self._client = theme, client.scope()
+        self.finished.connect(self._client.close)
+        self._listing = KindsListing()
+        self._before: Kind | None = None
+        self._wanted = slug
+        self.setWindowTitle(tr("Kinds of stations"))
+        self.resize(1000, 600)
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("kinds"))
+        self.list.setFixedWidth(_LIST_WIDTH)
+        self.list.setStyleSheet(list_style(theme))
+        self.list.setFont(face(13))
+        self.new, self.copy = QPushButton(tr("New")), QPushButton(tr("Copy"))
+        self.remove = QPushButton(tr("Delete"))
+        self.name, self.cadence = QLineEdit(), QLineEdit()
+        self.name.setAccessibleName(tr("name of the kind"))
+        self.cadence.setAccessibleName(tr("how often it reports"))
+        self.called = Label()
+        heads = (
+            (tr("field"), tr("measures"), tr("in"), tr("accurate ±"), tr("believable"), tr("to")),
+            (
+                tr("control"),
+                tr("title"),
+                tr("sort"),
+                tr("unit"),
+                tr("from"),
+                tr("to"),
+                tr("choices"),
+            ),
+        )
+        self.fields = self._table(heads[0], tr("fields of the kind"), stretched=1)
+        self.controls = self._table(heads[1], tr("controls of the kind"), stretched=6)
+        self.add_field, self.drop_field = QPushButton(tr("Add")), QPushButton(tr("Remove"))
+        self.add_control, self.drop_control = QPushButton(tr("Add")), QPushButton(tr("Remove"))
+        self.problem = Label()
+        self.problem.setWordWrap(True)
+        tint(self.problem, theme.level(Level.HIGH))
+        tint(self.called, theme.dim)
+        self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
+        self._lay_out()
+        self._connect()
+        self.read_again()
+
+    def _table(self, heads: Sequence[str], name: str, *, stretched: int) -> QTableWidget:
+        table = QTableWidget(0, len(heads))
+        table.setHorizontalHeaderLabels(list(heads))
+        table.setAccessibleName(name)
+        table.verticalHeader().hide()
+        table.verticalHeader().setDefaultSectionSize(_ROW)
+        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        table.setTabKeyNavigation(False)
+        header = table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setSectionResizeMode(stretched, QHeaderView.ResizeMode.Stretch)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column in range(len(heads)):
+            table.setColumnWidth(column, 150 if column == _WIDE else 96)
+        return table
+
+    def _lay_out(self) -> None:
+        for button in (
+            *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
+            *(self.add_control, self.drop_control),
+        ):
+            button.setObjectName("small")
+            button.setAutoDefault(False)
+        left = QVBoxLayout()
+        left.addWidget(self.list, 1)
+        under = QHBoxLayout()
+        for button in (self.new, self.copy, self.remove):
+            under.addWidget(button)
+        left.addLayout(under)
+        form = QFormLayout()
+        form.addRow(tr("Name"), self.name)
+        form.addRow("", self.called)
+        form.addRow(tr("Reports every"), self.cadence)
+        right = QVBoxLayout()
+        right.addLayout(form)
+        for title, table, add, drop, share in (
+            (tr("Fields"), self.fields, self.add_field, self.drop_field, 3),
+            (tr("Controls"), self.controls, self.add_control, self.drop_control, 2),
+        ):
+            head = QHBoxLayout()
+            label = Label(title)
+            label.setFont(face(13, BOLD))
+            head.addWidget(label)
+            head.addStretch(1)
+            add.setAccessibleName(tr("add to {0}", title))
+            drop.setAccessibleName(tr("remove from {0}", title))
+            head.addWidget(add)
+            head.addWidget(drop)
+            right.addLayout(head)
+            right.addWidget(table, share)
+        right.addWidget(self.problem)
+        right.addWidget(dialog_buttons(self.save, self.shut))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 16, 20, 16)
+        row.setSpacing(18)
+        row.addLayout(left)
+        row.addLayout(right, 1)
+
+    def _connect(self) -> None:
+        self.list.currentItemChanged.connect(lambda *_: self._show_picked())
+        self.new.clicked.connect(lambda: self._fill(KindForm(fields=(FieldRow(),)), None))
+        self.copy.clicked.connect(self._on_copy)
+        self.remove.clicked.connect(self._on_remove)
+        self.add_field.clicked.connect(lambda: self._put_field(FieldRow(), picked=True))
+        self.add_control.clicked.connect(lambda: self._put_control(ControlRow(), picked=True))
+        for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
+            drop.clicked.connect(partial(self._drop_row, table))
+        self.save.clicked.connect(self._on_save)
+        self.shut.clicked.connect(self.close)
+
+    def read_again(self) -> None:
+        """Read what kinds there are by now."""
+        self._client.read(KindsQuery(), self._show, self._say)
+
+    def _show(self, listing: KindsListing) -> None:
+        self._listing = listing
+        self.list.blockSignals(True)
+        self.list.clear()
+        for slug in listing.known:
+            item = QListWidgetItem(listing.words(slug), self.list)
+            item.setData(_SLUG, slug)
+            if slug == self._wanted:
+                self.list.setCurrentItem(item)
+        if self.list.currentRow() < 0:
+            self.list.setCurrentRow(0)
+        self.list.blockSignals(False)
+        self._show_picked()
+
+    @property
+    def picked(self) -> str:
+        """The slug of the picked kind; empty for none."""
+        item = self.list.currentItem()
+        return "" if item is None else str(item.data(_SLUG))
+
+    def _show_picked(self) -> None:
+        kind = self._listing.known.get(self.picked)
+        if kind is not None:
+            self._wanted = kind.slug
+            self._fill(form_of(kind), kind)
+
+    def _on_copy(self) -> None:
+        kind = self._listing.known.get(self.picked)
+        if kind is not None:
+            self._fill(replace(form_of(kind), slug="", name=tr("{0}, copy", kind.name)), None)
+
+    def _fill(self, form: KindForm, before: Kind | None) -> None:
+        self._before = before
+        self.name.setText(form.name)
+        self.cadence.setText(form.cadence)
+        called = form.slug if before is not None else ""
+        self.called.setText(tr("in files {0}", called) if called else tr("new"))
+        self.fields.setRowCount(0)
+        self.controls.setRowCount(0)
+        for one in form.fields:
+            self._put_field(one)
+        for control in form.controls:
+            self._put_control(control)
+        self.remove.setEnabled(before is not None and before.slug in self._listing.own)
+        self._say("")
+        self.ask_about(self.save)
+        if before is None:
+            self.name.setFocus()
+            self.name.selectAll()
+
+    def _put_field(self, row: FieldRow, *, picked: bool = False) -> None:
+        table, at = self.fields, self.fields.rowCount()
+        table.insertRow(at)
+        quantity, unit = QComboBox(), QComboBox()
+        for slug, one in QUANTITIES.items():
+            quantity.addItem(one.name, slug)
+        quantity.setCurrentIndex(max(0, quantity.findData(row.quantity)))
+        quantity.setAccessibleName(tr("what it measures"))
+        unit.setAccessibleName(tr("its unit"))
+        self._offer_units(quantity, unit)
+        unit.setCurrentIndex(max(0, unit.findData(row.unit)))
+        quantity.activated.connect(lambda _: self._offer_units(quantity, unit))
+        for column, text in ((0, row.name), (3, row.accuracy), (4, row.low), (5, row.high)):
+            table.setItem(at, column, QTableWidgetItem(text))
+        table.setCellWidget(at, 1, quantity)
+        table.setCellWidget(at, 2, unit)
+        if picked:
+            table.setCurrentCell(at, 0)
+            table.setFocus()
+
+    @staticmethod
+    def _offer_units(quantity: QComboBox, unit: QComboBox) -> None:
+        unit.clear()
+        for symbol in units_of(str(quantity.currentData())):
+            unit.addItem(symbol or "–", symbol)
+
+    def _put_control(self, row: ControlRow, *, picked: bool = False) -> None:
+        table, at = self.controls, self.controls.rowCount()
+        table.insertRow(at)
+        sort = QComboBox()
+        for one in ControlKind:
+            sort.addItem(tr(one.value), one)
+        sort.setCurrentIndex(sort.findData(row.sort))
+        sort.setAccessibleName(tr("its sort"))
+        texts = {0: row.name, 1: row.title, 3: row.unit, 4: row.low, 5: row.high, 6: row.choices}
+        for column, text in texts.items():
+            table.setItem(at, column, QTableWidgetItem(text))
+        table.setCellWidget(at, 2, sort)
+        if picked:
+            table.setCurrentCell(at, 0)
+            table.setFocus()
+
+    @staticmethod
+    def _drop_row(table: QTableWidget) -> None:
+        if table.currentRow() >= 0:
+            table.removeRow(table.currentRow())
+
+    @property
+    def form(self) -> KindForm:
+        """What is typed."""
+        fields = tuple(
+            FieldRow(
+                _cell(self.fields, at, 0),
+                str(_chosen(self.fields, at, 1)),
+                str(_chosen(self.fields, at, 2)),
+                *(_cell(self.fields, at, column) for column in (3, 4, 5)),
+            )
+            for at in range(self.fields.rowCount())
+        )
+        controls = []
+        for at in range(self.controls.rowCount()):
+            sort = _chosen(self.controls, at, 2)
+            assert isinstance(sort, ControlKind)
+            texts = [_cell(self.controls, at, column) for column in (0, 1, 3, 4, 5, 6)]
+            controls.append(ControlRow(texts[0], texts[1], sort, *texts[2:]))
+        slug = "" if self._before is None else self._before.slug
+        return KindForm(slug, self.name.text(), self.cadence.text(), fields, tuple(controls))
+
+    def _on_save(self) -> None:
+        try:
+            kind = kind_of(self.form, self._before)
+        except UsageError as error:
+            self._say(str(error))
+            return
+        if self._before is None and kind.slug in self._listing.known:
+            self._say(tr("There is a kind of that name already; give it another."))
+            return
+        self._wanted = kind.slug
+        self._write(lambda: self._client.write(SaveKind(kind, self._before), self._done, self._not))
+
+    def _on_remove(self) -> None:
+        before = self._before
+        if before is not None:
+            self._write(lambda: self._client.write(RemoveKind(before), self._done, self._not))
+
+    def _write(self, call: Callable[[], object]) -> None:
+        self.save.setEnabled(False)
+        self._say("")
+        call()
+
+    def _done(self, _result: UndoableResult) -> None:
+        self.save.setEnabled(True)
+        self.read_again()
+
+    def _not(self, why: str) -> None:
+        self.save.setEnabled(True)
+        self._say(why)
+
+    def _say(self, problem: str) -> None:
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
+
+
+def _cell(table: QTableWidget, row: int, column: int) -> str:
+    item = table.item(row, column)
+    return "" if item is None else item.text()
+
+
+def _chosen(table: QTableWidget, row: int, column: int) -> object:
+    box = table.cellWidget(row, column)
+    assert isinstance(box, QComboBox)
+    return box.currentData()
