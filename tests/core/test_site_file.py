@@ -11,6 +11,13 @@ from msgspec import structs
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.door_settings import (
+    BluetoothSetting,
+    PollSetting,
+    SerialSetting,
+    TopicSetting,
+    door_name,
+)
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kinds import KINDS
@@ -180,6 +187,15 @@ CONTENTS = st.builds(
         ),
         "name",
     ),
+    doors=st.none()
+    | st.lists(
+        st.builds(SerialSetting, path=NAMES, baud=st.sampled_from([9600, 115_200]), station=NAMES)
+        | st.builds(PollSetting, url=NAMES, station=NAMES, every_s=st.floats(1, 900), alone=NAMES)
+        | st.builds(TopicSetting, pattern=NAMES)
+        | st.builds(BluetoothSetting, adapter=st.just("") | NAMES),
+        max_size=4,
+        unique_by=door_name,
+    ).map(tuple),
     channels=unique(
         st.builds(
             Channel,

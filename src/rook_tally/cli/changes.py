@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -16,6 +17,8 @@ from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 from rook_tally.store.site.change_history import configuration_changes
 from rook_tally.store.site.row_changes import RowChange
+
+_USER = re.compile(r"(\w+://)[^/@\"]*@")
 
 
 def list_changes(where: str, *, most: int, as_json: bool) -> None:
@@ -53,11 +56,14 @@ def undo(where: str, number: int) -> None:
 
 
 def _shown(change: RowChange) -> RowChange:
-    """A row's change without the hashes of access keys."""
+    """A row's change without the hashes of access keys and passwords in addresses."""
 
     def shown(columns: dict[str, object] | None) -> dict[str, object] | None:
         if columns is None:
             return None
-        return {name: told for name, told in columns.items() if not name.endswith("_hash")}
+        told = {name: value for name, value in columns.items() if not name.endswith("_hash")}
+        if change.table == "door_setting":
+            told = {name: _USER.sub(r"\1", str(value)) for name, value in told.items()}
+        return told
 
     return replace(change, before=shown(change.before), after=shown(change.after))

@@ -14,6 +14,7 @@ import msgspec
 import typer
 
 from rook_tally import clock
+from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
@@ -25,6 +26,7 @@ from rook_tally.intake.files.file_import import quantity_and_unit
 from rook_tally.intake.message import Decoded, Message
 from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
@@ -41,6 +43,7 @@ from rook_tally.store.site import (
     newest_messages,
     remove_door,
 )
+from rook_tally.store.site.change_history import noting_changes
 
 _EXAMPLES = 20
 
@@ -106,7 +109,7 @@ def in_words(settings: DoorSettings) -> str:
 
 def remove(where: str, number: int) -> None:
     """Take a door away."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         gone = remove_door(connection, number)
     typer.echo(f"removed; set it up again with: rook-tally door add {in_words(gone.settings)}")
 
@@ -116,7 +119,10 @@ def _set_up(
 ) -> None:
     """Keep a door's settings; what is kept of it as strays is taken in by the new ones."""
     with open_store(where) as store:
-        with store.write() as connection:
+        with (
+            store.write() as connection,
+            noting_changes(connection, who=login_name(), now_us=clock.now_us()),
+        ):
             station = getattr(settings, "station", None)
             if isinstance(settings, FolderSetting):
                 station_named(load_site(connection), settings.station)

@@ -8,6 +8,7 @@ import msgspec
 
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
+from rook_tally.core.door_settings import DoorSettings
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
@@ -29,6 +30,7 @@ class SitePart(enum.Enum):
     GROUPS = "group"
     WORKINGS = "working"
     PLANS = "plan"
+    DOORS = "door"
     CHANNELS = "channel"
     WATCHES = "watch"
     SHEETS = "sheet"
@@ -143,6 +145,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     groups: tuple[GroupEntry, ...] | None = None
     workings: tuple[Working, ...] | None = None
     plans: tuple[PlanEntry, ...] | None = None
+    doors: tuple[DoorSettings, ...] | None = None
     channels: tuple[Channel, ...] | None = None
     watches: tuple[Watch, ...] | None = None
     sheets: tuple[WallSheet, ...] | None = None

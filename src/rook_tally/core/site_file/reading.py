@@ -15,6 +15,7 @@ from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import from_table, seconds_of
+from rook_tally.core.door_settings import door_of_table
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.plans import checked_mark, checked_picture
@@ -196,6 +197,7 @@ def site_from_toml(text: str) -> SiteContent:
         groups=_all(document, "group", _group, "name"),
         workings=_all(document, "working", _working, "slug"),
         plans=_all(document, "plan", _plan, "name"),
+        doors=_all(document, "door", door_of_table, "sort", "path", "url", "pattern", "adapter"),
         channels=_all(document, "channel", lambda one: from_table(one, Channel), "name"),
         watches=_all(document, "watch", lambda one: from_table(one, Watch), "slug"),
         sheets=_all(document, "sheet", sheet_from_table, "slug"),

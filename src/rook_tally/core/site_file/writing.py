@@ -11,6 +11,7 @@ import msgspec
 
 from rook_tally.core.alarms.files import table_of, written_span
 from rook_tally.core.alarms.sentences import hours_words
+from rook_tally.core.door_settings import door_table
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
@@ -42,6 +43,7 @@ _NAMED_BY = {
     "limit": ("quantity", "place"),
     "group": ("name",),
     "working": ("slug",),
+    "door": ("sort", "path", "url", "pattern", "adapter"),
     "channel": ("name",),
     "watch": ("slug",),
     "sheet": ("slug",),
@@ -67,6 +69,7 @@ def site_to_tables(content: SiteContent) -> Table:
         ("group", content.groups, _group),
         ("working", content.workings, _working),
         ("plan", content.plans, _plan),
+        ("door", content.doors, door_table),
         ("channel", content.channels, table_of),
         ("watch", content.watches, table_of),
         ("sheet", content.sheets, sheet_table),

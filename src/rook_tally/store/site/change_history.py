@@ -260,6 +260,7 @@ _MEMBERS = {
 _NOUNS = {
     "station_alias": "former key",
     "way": "channel",
+    "door_setting": "door",
     "meta": "setting",
     "place_group": "group",
     "shown_unit": "unit of",

@@ -2,61 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.door_settings import (
+    BluetoothSetting,
+    DoorSettings,
+    FolderSetting,
+    PollSetting,
+    SerialSetting,
+    TopicSetting,
+    door_name,
+    without_password,
+)
 from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
+__all__ = [
+    "BluetoothSetting",
+    "DoorSetting",
+    "DoorSettings",
+    "FolderSetting",
+    "PollSetting",
+    "SerialSetting",
+    "TopicSetting",
+    "add_door",
+    "change_door",
+    "door_name_in",
+    "door_settings",
+    "put_doors",
+    "remove_door",
+]
 
-class SerialSetting(msgspec.Struct, frozen=True, tag="serial", omit_defaults=True):
-    """Lines from a port. `pattern` has a named group a field, for lines in no known form."""
-
-    path: str
-    baud: int
-    station: str
-    pattern: str = ""
-
-
-class PollSetting(msgspec.Struct, frozen=True, tag="poll", omit_defaults=True):
-    """GET of a station's own address, every so often. `fields` are JSON pointers by field; empty
-    means that the answer is in one of our forms, or a lone number of field `alone`."""
-
-    url: str
-    station: str
-    every_s: float
-    fields: dict[str, str] = {}
-    alone: str = ""
-
-
-class FolderSetting(msgspec.Struct, frozen=True, tag="folder", omit_defaults=True):
-    """A folder in which CSV files of a station appear. `columns` are quantity and unit by column;
-    empty means that the names say it."""
-
-    path: str
-    station: str
-    columns: dict[str, tuple[str, str]] = {}
-    time_column: str = ""
-    zone: str = ""
-
-
-class TopicSetting(msgspec.Struct, frozen=True, tag="topics"):
-    """Other people's topics: `plant/{place}/{station}/{field}`."""
-
-    pattern: str
-
-
-class BluetoothSetting(msgspec.Struct, frozen=True, tag="bluetooth", omit_defaults=True):
-    """Sensors in radio range; `adapter` empty means the first one."""
-
-    adapter: str = ""
-
-
-DoorSettings = SerialSetting | PollSetting | FolderSetting | TopicSetting | BluetoothSetting
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _SETTINGS: msgspec.json.Decoder[DoorSettings] = msgspec.json.Decoder(DoorSettings)
 
@@ -82,6 +64,14 @@ def door_settings(connection: Connection) -> list[DoorSetting]:
     return found
 
 
+def door_name_in(document: str) -> str:
+    """What people call the door of a row; one of a newer program by its row alone."""
+    try:
+        return door_name(_SETTINGS.decode(document))
+    except msgspec.ValidationError:
+        return "of a newer program"
+
+
 def add_door(connection: Connection, settings: DoorSettings) -> int:
     """Set a door up; returns its number. Setting up the same door again gives its number."""
     for one in door_settings(connection):
@@ -92,6 +82,20 @@ def add_door(connection: Connection, settings: DoorSettings) -> int:
     note_change(connection, Subject.SITE)
     assert inserted.inserted_primary_key is not None
     return int(inserted.inserted_primary_key[0])
+
+
+def put_doors(connection: Connection, wanted: Sequence[DoorSettings]) -> None:
+    """Have these doors and no others. One whose address has no password here, but is there with
+    one, keeps it."""
+    there = door_settings(connection)
+    stay = {one.number for one in there if without_password(one.settings) in wanted}
+    for one in there:
+        if one.number not in stay and one.settings not in wanted:
+            remove_door(connection, one.number)
+    known = [without_password(one.settings) for one in there]
+    for settings in wanted:
+        if settings not in known:
+            add_door(connection, settings)
 
 
 def change_door(connection: Connection, number: int, settings: DoorSettings) -> None:

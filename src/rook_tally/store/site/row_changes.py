@@ -15,6 +15,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.site.configuration import WORKED_KIND
+from rook_tally.store.site.door_settings import door_name_in
 
 Key: TypeAlias = tuple[str, str | int]
 Columns: TypeAlias = dict[str, object]
@@ -30,6 +31,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.working,
     schema.worked,
     schema.place_group,
+    schema.door_setting,
     schema.way,
     schema.watch,
     schema.sheet,
@@ -102,8 +104,7 @@ def recording(connection: Connection) -> Iterator[RowChanges]:
         old, new = before.get(where), after.get(where)
         if old == new:
             continue
-        name = str(({} if old is None else old).get(NAMES.get(where[0], ""), ""))
-        name = name or str(({} if new is None else new).get(NAMES.get(where[0], ""), ""))
+        name = _name_in(where[0], old) or _name_in(where[0], new)
         if (old is None or new is None) and _is_the_collectors(where[0], old or new or {}):
             continue
         if old is not None and new is not None:
@@ -111,6 +112,15 @@ def recording(connection: Connection) -> Iterator[RowChanges]:
             old, new = {name: old[name] for name in names}, {name: new[name] for name in names}
         changes.append(RowChange(where[0], where[1], old, new, name))
     found.changes = tuple(changes)
+
+
+def _name_in(table: str, columns: Columns | None) -> str:
+    """What people call a row of these columns; empty for none."""
+    if columns is None:
+        return ""
+    if table == schema.door_setting.name:
+        return door_name_in(str(columns["document"]))
+    return str(columns.get(NAMES.get(table, ""), ""))
 
 
 def _is_the_collectors(table: str, row: Columns) -> bool:

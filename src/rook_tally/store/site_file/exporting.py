@@ -9,6 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, Channel
+from rook_tally.core.door_settings import without_password
 from rook_tally.core.errors import UsageError
 from rook_tally.core.plans import Plan
 from rook_tally.core.quantities.limit_rules import LimitOrigin
@@ -32,6 +33,7 @@ from rook_tally.store.maintenance.settings_table import settings_said
 from rook_tally.store.site.configuration import Series, Site, Station, load_site
 from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
+from rook_tally.store.site.door_settings import door_settings
 from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
 from rook_tally.store.site.plans import picture_numbered
@@ -65,6 +67,10 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         groups=tuple(_group(one, site) for one in groups(connection)),
         workings=tuple(workings(connection)),
         plans=tuple(_plan(connection, one, site) for one in site.plans),
+        doors=tuple(
+            one.settings if secrets else without_password(one.settings)
+            for one in door_settings(connection)
+        ),
         channels=tuple(_channels(connection, secrets=secrets)),
         watches=tuple(watches(connection)),
         sheets=tuple(sheets(connection)),

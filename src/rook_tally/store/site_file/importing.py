@@ -50,6 +50,7 @@ from rook_tally.store.site.corrections import (
     withdraw_correction,
 )
 from rook_tally.store.site.display_units import write_units
+from rook_tally.store.site.door_settings import put_doors
 from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
 from rook_tally.store.site.places import arrange_places, delete_place
@@ -108,6 +109,8 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         write_settings(connection, content.settings)
     if content.limits is not None:
         _put_limits(connection, content.limits)
+    if content.doors is not None:
+        put_doors(connection, content.doors)
     _put_definitions(connection, content, now_us=now_us)
     _take_away(connection, content)
 

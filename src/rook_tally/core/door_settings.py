@@ -1,0 +1,105 @@
+"""What a person says of a door: which port, address, folder, topics or radio is listened to."""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+from msgspec.structs import replace
+
+from rook_tally.core.errors import UsageError
+
+_USER = re.compile(r"^(\w+://)[^/@]*@")
+_SORT, _TAG = "sort", "type"
+
+
+class SerialSetting(msgspec.Struct, frozen=True, tag="serial", omit_defaults=True):
+    """Lines from a port. `pattern` has a named group a field, for lines in no known form."""
+
+    path: str
+    baud: int
+    station: str
+    pattern: str = ""
+
+
+class PollSetting(msgspec.Struct, frozen=True, tag="poll", omit_defaults=True):
+    """GET of a station's own address, every so often. `fields` are JSON pointers by field; empty
+    means that the answer is in one of our forms, or a lone number of field `alone`."""
+
+    url: str
+    station: str
+    every_s: float
+    fields: dict[str, str] = {}
+    alone: str = ""
+
+
+class FolderSetting(msgspec.Struct, frozen=True, tag="folder", omit_defaults=True):
+    """A folder in which CSV files of a station appear. `columns` are quantity and unit by column;
+    empty means that the names say it."""
+
+    path: str
+    station: str
+    columns: dict[str, tuple[str, str]] = {}
+    time_column: str = ""
+    zone: str = ""
+
+
+class TopicSetting(msgspec.Struct, frozen=True, tag="topics"):
+    """Other people's topics: `plant/{place}/{station}/{field}`."""
+
+    pattern: str
+
+
+class BluetoothSetting(msgspec.Struct, frozen=True, tag="bluetooth", omit_defaults=True):
+    """Sensors in radio range; `adapter` empty means the first one."""
+
+    adapter: str = ""
+
+
+DoorSettings = SerialSetting | PollSetting | FolderSetting | TopicSetting | BluetoothSetting
+
+
+def without_password(settings: DoorSettings) -> DoorSettings:
+    """The settings without a name and a password in their address."""
+    if isinstance(settings, PollSetting):
+        return replace(settings, url=_USER.sub(r"\1", settings.url))
+    return settings
+
+
+def door_name(settings: DoorSettings) -> str:
+    """What people call a door: its sort and what it listens to, without a password."""
+    told = without_password(settings)
+    if isinstance(told, PollSetting):
+        return f"poll {told.url}"
+    if isinstance(told, SerialSetting):
+        return f"serial {told.path}"
+    if isinstance(told, FolderSetting):
+        return f"folder {told.path}"
+    if isinstance(told, TopicSetting):
+        return f"topics {told.pattern}"
+    return f"bluetooth {told.adapter}".strip()
+
+
+def door_table(settings: DoorSettings) -> dict[str, object]:
+    """The settings as the table of a file."""
+    told: dict[str, object] = msgspec.to_builtins(settings)
+    return {_SORT: told.pop(_TAG), **told}
+
+
+def door_of_table(table: dict[str, object]) -> DoorSettings:
+    """The settings that a table of a file holds.
+
+    Raises
+    ------
+    UsageError
+        When there is no such sort of door, or something is missing or of the wrong sort.
+    """
+    told = dict(table)
+    told[_TAG] = told.pop(_SORT, None)
+    try:
+        settings: DoorSettings = msgspec.convert(told, DoorSettings)
+    except msgspec.ValidationError as error:
+        raise UsageError(
+            str(error), remedy="sorts: serial, poll, folder, topics, bluetooth"
+        ) from None
+    return settings
