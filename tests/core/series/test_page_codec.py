@@ -15,11 +15,12 @@ from rook_tally.core.series.page_codec import (
     DamagedPageError,
     checksum,
     decode,
+    decode_many,
     encode,
     packed_columns,
     unpacked_tables,
 )
-from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.readings import Readings, joined, readings_from
 from rook_tally.core.series.statistics import Window, mean_of, pieces_of
 
 times = st.lists(st.integers(0, 4 * 10**15), min_size=1, max_size=50, unique=True).map(sorted)
@@ -42,6 +43,33 @@ def test_there_and_back_bit_for_bit(moments: list[int], data: st.DataObject) -> 
     assert back.time_us.tolist() == moments
     assert back.value.tobytes() == readings.value.tobytes()
     assert back.quality.tolist() == readings.quality.tolist()
+
+
+@given(st.lists(st.tuples(times, st.integers(0, 4)), min_size=1, max_size=9), st.data())
+def test_pages_together_are_as_one_by_one(
+    pages: list[tuple[list[int], int]], data: st.DataObject
+) -> None:
+    """Whatever mixture: even and jumping times, whole steps and raw values, with marks and
+    without."""
+    several = []
+    for moments, sort in pages:
+        count = len(moments)
+        plain = np.arange(count) * (0.1 if sort else math.pi)
+        value = np.asarray(np.round(plain, 1) if sort else plain, np.float64)
+        quality = np.full(count, sort == 2, dtype=np.uint8)
+        time_us = np.arange(count) * 300_000_000 if sort == 3 else np.array(moments)
+        several.append(Readings(np.asarray(time_us, np.int64), value, quality))
+    payloads = [encode(one) for one in several]
+    together, apart = decode_many(payloads), joined([decode(one) for one in payloads])
+    for name in ("time_us", "value", "quality"):
+        made, wanted = getattr(together, name), getattr(apart, name)
+        assert made.dtype == wanted.dtype
+        assert made.tobytes() == wanted.tobytes()
+    # One that is damaged is told as it is alone.
+    at = data.draw(st.integers(0, len(payloads) - 1))
+    payloads[at] = payloads[at][:-1]
+    with pytest.raises(DamagedPageError):
+        decode_many(payloads)
 
 
 def _day(cadence_s: int = 10, seed: int = 1) -> Readings:

@@ -23,8 +23,8 @@ from sqlalchemy.sql.base import ReadOnlyColumnCollection
 from rook_tally.core.arrays import StructuredArray, TimeArray
 from rook_tally.core.series.corrections import corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope
-from rook_tally.core.series.page_codec import decode
-from rook_tally.core.series.readings import Quality, Readings, joined
+from rook_tally.core.series.page_codec import decode, decode_many
+from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.raw_sql import fetched
@@ -207,7 +207,7 @@ def _add_summaries(
     """Count pages in by their summaries, and by their readings where they have none."""
     payloads = [row[3] for row in rows if row[3] is not None]
     if payloads:
-        columns.add_readings(joined([decode(one) for one in payloads]))
+        columns.add_readings(decode_many(payloads))
     told = [(row[1], row[2]) for row in rows if row[2] is not None]
     if not told:
         return

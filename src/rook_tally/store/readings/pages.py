@@ -19,7 +19,13 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.series.buckets import buckets_of, merged, with_lone_readings
 from rook_tally.core.series.gaps import max_gap_s, microseconds
-from rook_tally.core.series.page_codec import DamagedPageError, checksum, decode, encode
+from rook_tally.core.series.page_codec import (
+    DamagedPageError,
+    checksum,
+    decode,
+    decode_many,
+    encode,
+)
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
@@ -203,7 +209,8 @@ _KEPT_PAGES, _FEW_DAYS = 128, 3
 def page_readings(
     connection: Connection, series_id: int, start_us: int, end_us: int
 ) -> list[Readings]:
-    """The exact readings of the pages that touch [start, end), whole pages, in order."""
+    """The exact readings of the pages that touch [start, end), whole pages, in order; of a long
+    stretch all of them in one."""
     columns = schema.page_data.c
     rows = connection.execute(
         sa.select(columns.start_us, columns.payload)
@@ -215,7 +222,12 @@ def page_readings(
         .order_by(columns.start_us)
     )
     if end_us - start_us > _FEW_DAYS * PAGE_US:
-        return [decoded(row.payload, series_id, row.start_us) for row in rows]
+        found = list(rows)
+        try:
+            return [decode_many([row.payload for row in found])] if found else []
+        except DamagedPageError:
+            # By its series and day.
+            return [decoded(row.payload, series_id, row.start_us) for row in found]
     return [_decoded_lately(row.payload, series_id, row.start_us) for row in rows]
 
 
