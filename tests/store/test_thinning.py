@@ -109,15 +109,15 @@ def test_a_correction_that_begins_within_a_thinned_day_holds_from_then_on(
 
 def test_the_collector_does_so_only_when_told(store: Store, series: Series) -> None:
     now_us = MIDNIGHT_US + 12 * DAY_US
-    assert thin_what_is_due(store, [series], now_us=now_us) == []
+    assert thin_what_is_due(store, lambda: [series], now_us=now_us) == []
     with store.write() as connection:
         thin_always_after(connection, 10)
-    (done,) = thin_what_is_due(store, [series], now_us=now_us)
+    (done,) = thin_what_is_due(store, lambda: [series], now_us=now_us)
     assert done.days == 2
-    assert thin_what_is_due(store, [series], now_us=now_us) == []
-    (done,) = thin_what_is_due(store, [series], now_us=now_us + DAY_US)
+    assert thin_what_is_due(store, lambda: [series], now_us=now_us) == []
+    (done,) = thin_what_is_due(store, lambda: [series], now_us=now_us + DAY_US)
     assert done.days == 1
     with store.write() as connection:
         thin_always_after(connection, None)
-    assert thin_what_is_due(store, [series], now_us=now_us + 9 * DAY_US) == []
+    assert thin_what_is_due(store, lambda: [series], now_us=now_us + 9 * DAY_US) == []
     assert _held(store, series)[3] == 8640

@@ -113,8 +113,12 @@ class AlarmClock:
             self._seen_seq = newest
             return
         self._seen_seq = newest_seq(connection)
-        site = load_site(connection)
         self._watches = watches(connection)
+        if not self._watches:
+            # Stations may be coming by the hundred, and nobody watches them.
+            self._targets, self._stations, self._armed_us, self.troubles = {}, {}, {}, {}
+            return
+        site = load_site(connection)
         found, troubles = all_targets(connection, site, self._watches)
         self._targets = {(one.watch.slug, one.series.id): one for one in found}
         self.troubles = {slug: str(error) for slug, error in troubles.items()}

@@ -30,7 +30,7 @@ from rook_tally.core.series.corrections import Correction, corrected_values
 from rook_tally.core.series.gaps import microseconds
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import MINUTE_US
-from rook_tally.store.alarms import alarms, all_targets, journalled_between
+from rook_tally.store.alarms import alarms, all_targets, journalled_between, watches
 from rook_tally.store.base import Subject, newest_changes, newest_seq, readings_changed_since
 from rook_tally.store.readings import NewReading, newest_row_us, read_range
 from rook_tally.store.site import corrections_of, load_site, remarks
@@ -58,6 +58,7 @@ class LiveWatches:
         self._alarms: dict[tuple[str, int], Alarm] = {}
         self._tails: dict[int, Tail] = {}
         self._reach_us: dict[int, int] = {}
+        self._has_watches = False
         self._is_worked: dict[int, bool] = {}
         self._silent_workings: dict[int, int] = {}
         self._guarded: dict[int, list[int]] = {}
@@ -94,8 +95,16 @@ class LiveWatches:
         self._seen_seq = newest
 
     def _bind(self, connection: Connection) -> None:
+        several = watches(connection)
+        self._has_watches = bool(several)
+        if not several:
+            self._targets, self._silent_workings = [], {}
+            self._at, self._reach_us, self._tails, self._guarded = {}, {}, {}, {}
+            self._is_worked, self._corrections, self._alarms = {}, {}, {}
+            self._seen_seq = newest_seq(connection)
+            return
         site = load_site(connection)
-        found, _ = all_targets(connection, site)
+        found, _ = all_targets(connection, site, several)
         # Silence is a matter of time passing: whoever keeps the time sees to it.
         self._targets = [
             one for one in found if one.watch.sort is not WatchKind.SILENT and one.watch.is_on
@@ -142,6 +151,8 @@ class LiveWatches:
         arrived_us : when they did; `NOT_NEWS` for what is to wake nobody
         rejudged : from which moment on earlier readings have another quality now, by series id
         """
+        if not self._has_watches:
+            return
         if any(series_id not in self._is_worked for series_id in (*written, *worked)):
             # Begun by these very readings.
             self._bind(connection)

@@ -62,10 +62,10 @@ def back_up_if_due(store: Store, now_us: int) -> None:
     """
     with store.read() as connection:
         schedule, last = backup_schedule(connection), last_backup(connection)
+        if schedule is None or store.path is None:
+            return
         zone = ZoneInfo(load_site(connection).zone)
         is_clock_sure = may_remove(connection, now_us=now_us)
-    if schedule is None or store.path is None:
-        return
     today = datetime_from_time_us(now_us).astimezone(zone).date()
     target = Path(schedule.folder) / f"{store.path.stem}-{today.isoformat()}.db"
     if last.path == str(target) and not last.trouble:

@@ -112,7 +112,7 @@ def _thin(store: Store, now_us: int) -> list[Thinned]:
     with store.read() as connection:
         if not may_remove(connection, now_us=now_us):
             return []
-    return thin_what_is_due(store, list(_series_by_id(store).values()), now_us=now_us)
+    return thin_what_is_due(store, lambda: list(_series_by_id(store).values()), now_us=now_us)
 
 
 def _keep_partitions(store: Store, now_us: int) -> list[str]:

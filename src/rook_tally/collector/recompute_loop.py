@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Callable
 
 import structlog
@@ -28,6 +29,10 @@ _CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS})
 _log = structlog.get_logger(__name__)
 
 
+# After each binding so many times as long without one, but never longer than this.
+_REST_SHARE, _LONGEST_REST_S = 10.0, 5.0
+
+
 class RecomputeLoop:
     """Keeps the past of workings up to date; woken by what changes in the store."""
 
@@ -36,6 +41,8 @@ class RecomputeLoop:
         self._clock = clock
         self._moved = asyncio.Event()
         self._needs_binding = True
+        # No binding before this, by the clock that only goes forward.
+        self._bound_until_s = 0.0
 
     def take_up(self, changed: set[Subject]) -> None:
         """Hear what changed in the store."""
@@ -65,8 +72,13 @@ class RecomputeLoop:
 
     async def _catch_up(self, store: Store) -> None:
         if self._needs_binding:
+            # A site to which series come one after the other is not bound anew for each of them.
+            await asyncio.sleep(max(0.0, self._bound_until_s - time.monotonic()))
             self._needs_binding = False
+            begun_s = time.monotonic()
             troubles = await asyncio.to_thread(_bind, store)
+            spent_s = time.monotonic() - begun_s
+            self._bound_until_s = begun_s + min(_REST_SHARE * spent_s, _LONGEST_REST_S)
             for slug, error in troubles.items():
                 _log.warning("not_worked_out", working=slug, why=error)
         while due := await asyncio.to_thread(_due, store):

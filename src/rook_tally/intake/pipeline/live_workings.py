@@ -29,7 +29,7 @@ from rook_tally.store.readings import (
     remove_readings,
 )
 from rook_tally.store.site import Series, corrections_of, load_site
-from rook_tally.store.workings import bound_workings
+from rook_tally.store.workings import bound_workings, workings
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.binding import Bound
@@ -74,7 +74,8 @@ class LiveWorkings:
         self._seen_seq = newest
 
     def _bind(self, connection: Connection) -> None:
-        self._bound = bound_workings(connection, load_site(connection))
+        several = workings(connection)
+        self._bound = bound_workings(connection, load_site(connection)) if several else []
         self._users, self._tails, self._reach_us, self._factors = {}, {}, {}, {}
         for at, (series, bound) in enumerate(self._bound):
             reach_us = bound.program.reach_us

@@ -33,6 +33,7 @@ from rook_tally.store.site import (
     door_settings,
     load_site,
 )
+from rook_tally.store.site.configuration import SiteRules, site_rules
 
 _STATES = {
     True: 1.0,
@@ -86,6 +87,8 @@ class IntakeSession:
         self.workings = LiveWorkings()
         self.watches = LiveWatches()
         self._overruled: dict[int, list[Overruling]] = {}
+        # Read when the first series is begun after the configuration was read.
+        self._rules: SiteRules | None = None
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], DecodeSettings] = {}
 
@@ -115,6 +118,7 @@ class IntakeSession:
         self._series = {(one.station.id, one.field): one for one in site.series}
         self._series |= {where: by_id[at] for where, at in site.other_names.items()}
         self._earlier = _earlier_places(site)
+        self._rules = None
         self._overruled = overrulings_by_series(connection)
         self._patterns, self._hints = [], {}
         for one in door_settings(connection):
@@ -201,8 +205,15 @@ class IntakeSession:
             quantity, wire_unit = _meaning(station, item.field)
         value = _base_value(item, quantity, wire_unit)
         if known is None:
+            if self._rules is None or station.place.id not in self._rules.around:
+                self._rules = site_rules(connection)
             known = add_series(
-                connection, station, field=item.field, quantity=quantity, unit=wire_unit
+                connection,
+                station,
+                field=item.field,
+                quantity=quantity,
+                unit=wire_unit,
+                rules=self._rules,
             )
             self._series[station.id, item.field] = known
             self._has_begun_series = True

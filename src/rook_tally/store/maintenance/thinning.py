@@ -157,8 +157,11 @@ def thinned_after_days(connection: Connection) -> float | None:
     return None if value is None else float(value)
 
 
-def thin_what_is_due(store: Store, series: Sequence[Series], *, now_us: int) -> list[Thinned]:
-    """Thin the days that have grown too old since the last time, if that is wanted at all."""
+def thin_what_is_due(
+    store: Store, series: Callable[[], Sequence[Series]], *, now_us: int
+) -> list[Thinned]:
+    """Thin the days that have grown too old since the last time, if that is wanted at all; only
+    then `series` is asked for."""
     with store.read() as connection:
         days = thinned_after_days(connection)
         done_us = int(_told(connection, _DONE_UNTIL) or 0)
@@ -167,7 +170,7 @@ def thin_what_is_due(store: Store, series: Sequence[Series], *, now_us: int) -> 
     before_us = now_us // PAGE_US * PAGE_US - round(days * PAGE_US)
     if before_us <= done_us:
         return []
-    found = thin(store, series, before_us, remove=True)
+    found = thin(store, series(), before_us, remove=True)
     with store.write() as connection:
         insert = upserting_insert(connection, schema.meta).values(
             key=_DONE_UNTIL, value=str(before_us)

@@ -570,6 +570,19 @@ def describe_station(
     note_change(connection, Subject.SITE)
 
 
+@dataclass(frozen=True, slots=True)
+class SiteRules:
+    """The limits set for quantities on the site and at its places, and what is around a place."""
+
+    limits: Mapping[tuple[str, int | None], Limits]
+    around: Mapping[int, tuple[tuple[int, str], ...]]
+
+
+def site_rules(connection: Connection) -> SiteRules:
+    """What decides the limits of a series that is begun."""
+    return SiteRules(limit_rules(connection), places_around(places_of(connection)))
+
+
 def add_series(
     connection: Connection,
     station: Station,
@@ -578,17 +591,20 @@ def add_series(
     quantity: Quantity,
     unit: str,
     limits: Limits | None = None,
+    rules: SiteRules | None = None,
 ) -> Series:
-    """Begin a series for a field of a station; `limits` None means those of its place."""
+    """Begin a series for a field of a station; `limits` None means those of its place. `rules`
+    are what limits are set on the site, read anew when they are not given."""
     made = insert_series(
         connection, station, field=field, quantity=quantity.slug, unit=unit, limits=limits
     )
+    known = site_rules(connection) if rules is None else rules
     found = limits_in_force(
         quantity,
         indoors=station.place.indoors,
         own=limits,
-        rules=limit_rules(connection),
-        places=places_around(places_of(connection))[station.place.id],
+        rules=known.limits,
+        places=known.around[station.place.id],
     )
     return Series(
         made, station, field, quantity, unit, found.limits, None, found.origin, found.place
