@@ -15,7 +15,7 @@ from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
-from rook_tally.desk.stations.kind_model import ControlRow, FieldRow, KindForm, form_of, kind_of
+from rook_tally.desk.stations.kind_model import KindForm, TypedControl, TypedField, form_of, kind_of
 from rook_tally.desk.stations.kinds_dialog import KindsDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
@@ -55,14 +55,17 @@ def test_numbers_are_typed_in_the_unit_of_the_field() -> None:
     [
         (KindForm(), "a kind has a name"),
         (KindForm(name="box", cadence="soon"), "no length of time"),
-        (KindForm(name="box", fields=(FieldRow(),)), "name is missing"),
-        (KindForm(name="box", fields=(FieldRow("a"), FieldRow("a"))), "the same name"),
-        (KindForm(name="box", fields=(FieldRow("a", low="1"),)), "field 1: what is believable has"),
-        (KindForm(name="box", fields=(FieldRow("a", low="9", high="1"),)), "not below its high"),
-        (KindForm(name="box", fields=(FieldRow("a", accuracy="much"),)), "field 1: .* no number"),
-        (KindForm(name="box", fields=(FieldRow("a", accuracy="0"),)), "above 0"),
-        (KindForm(name="box", controls=(ControlRow("two words"),)), "cannot name a control"),
-        (KindForm(name="box", controls=(ControlRow("a", sort=ControlKind.CHOICE),)), "choices"),
+        (KindForm(name="box", fields=(TypedField(),)), "name is missing"),
+        (KindForm(name="box", fields=(TypedField("a"), TypedField("a"))), "the same name"),
+        (
+            KindForm(name="box", fields=(TypedField("a", low="1"),)),
+            "field 1: what is believable has",
+        ),
+        (KindForm(name="box", fields=(TypedField("a", low="9", high="1"),)), "not below its high"),
+        (KindForm(name="box", fields=(TypedField("a", accuracy="much"),)), "field 1: .* no number"),
+        (KindForm(name="box", fields=(TypedField("a", accuracy="0"),)), "above 0"),
+        (KindForm(name="box", controls=(TypedControl("two words"),)), "cannot name a control"),
+        (KindForm(name="box", controls=(TypedControl("a", sort=ControlKind.CHOICE),)), "choices"),
     ],
 )
 def test_what_cannot_be_a_kind_is_said(form: KindForm, why: str) -> None:

@@ -17,10 +17,15 @@ from rook_tally.store.site import load_site
 
 
 def print_latest(where: str, *, as_json: bool) -> None:
-    """Print the newest reading of every series, as a table or as one JSON list."""
+    """Print the newest reading of every series of stations in use, as a table or as one JSON
+    list."""
     with existing_store(where) as store, store.read() as connection:
-        rows = latest_rows(connection, now_us=clock.now_us())
-        known = {one.quantity.slug: one.quantity for one in load_site(connection).series}
+        site = load_site(connection)
+        gone = {one.key for one in site.retired}
+        rows = [
+            one for one in latest_rows(connection, now_us=clock.now_us()) if one.station not in gone
+        ]
+        known = {one.quantity.slug: one.quantity for one in site.series}
     if as_json:
         typer.echo(msgspec.json.encode(rows).decode())
     elif not rows:

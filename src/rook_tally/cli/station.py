@@ -23,6 +23,8 @@ from rook_tally.store.maintenance import existing_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import (
     MessageCounts,
+    Site,
+    Station,
     add_station,
     clock_faults,
     correction_entries,
@@ -107,13 +109,23 @@ def list_stations(where: str, *, as_json: bool) -> None:
     """Print every station, by place and order, those out of use last."""
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
-        accounts = [_account(connection, one.key) for one in (*site.stations, *site.retired)]
+        accounts = [_account(connection, site, one) for one in (*site.stations, *site.retired)]
     if as_json:
         typer.echo(msgspec.json.encode(accounts).decode())
         return
-    for one in accounts:
-        heard = "never heard" if one["age_s"] is None else f"{age(one['age_s'])}, {one['state']}"
-        typer.echo(f"{one['station']:<20} {one['place']:<20} {one['kind']:<18} {heard}")
+    cells = [
+        (
+            str(one["station"]),
+            str(one["place"]),
+            str(one["kind"]),
+            "never heard" if one["age_s"] is None else f"{age(one['age_s'])}, {one['state']}",
+        )
+        for one in accounts
+    ]
+    widths = [max(map(len, column)) for column in zip(*cells, strict=True)]
+    for row in cells:
+        line = "  ".join(text.ljust(width) for text, width in zip(row, widths, strict=True))
+        typer.echo(line.rstrip())
 
 
 def renew_key(where: str, key: str) -> None:
@@ -127,7 +139,8 @@ def renew_key(where: str, key: str) -> None:
 def show(where: str, key: str, *, as_json: bool) -> None:
     """Print what is known of a station: where it stands, what it tells, what became of it."""
     with existing_store(where) as store, store.read() as connection:
-        account = _account(connection, key)
+        site = load_site(connection)
+        account = _account(connection, site, any_station(site, key))
     if as_json:
         typer.echo(msgspec.json.encode([account]).decode())
         return
@@ -139,9 +152,7 @@ def show(where: str, key: str, *, as_json: bool) -> None:
         typer.echo(f"{one['field']:<14} {one['quantity']:<20} {one['value']} {one['unit']}")
 
 
-def _account(connection: Connection, key: str) -> dict[str, Any]:
-    site = load_site(connection)
-    station = any_station(site, key)
+def _account(connection: Connection, site: Site, station: Station) -> dict[str, Any]:
     series = [one for one in site.series if one.station.id == station.id]
     newest = latest(connection, [one.id for one in series])
     last_us = max((one.time_us for one in newest.values()), default=None)

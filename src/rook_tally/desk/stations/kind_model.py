@@ -30,7 +30,7 @@ _DIGITS = 9
 
 
 @dataclass(frozen=True, slots=True)
-class FieldRow:
+class TypedField:
     """A field as it is typed: `accuracy`, `low` and `high` in its unit; empty for the usual."""
 
     name: str = ""
@@ -42,7 +42,7 @@ class FieldRow:
 
 
 @dataclass(frozen=True, slots=True)
-class ControlRow:
+class TypedControl:
     """A control as it is typed; `choices` apart by commas."""
 
     name: str = ""
@@ -61,8 +61,8 @@ class KindForm:
     slug: str = ""
     name: str = ""
     cadence: str = "60 s"
-    fields: tuple[FieldRow, ...] = ()
-    controls: tuple[ControlRow, ...] = ()
+    fields: tuple[TypedField, ...] = ()
+    controls: tuple[TypedControl, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,13 +178,13 @@ def units_of(quantity: str) -> Sequence[str]:
     return [one.symbol for one in QUANTITIES[quantity].units]
 
 
-def _unit(row: FieldRow) -> Unit:
+def _unit(row: TypedField) -> Unit:
     quantity = QUANTITIES[row.quantity]
     return quantity.unit(row.unit) or quantity.base
 
 
-def _field_row(one: Field) -> FieldRow:
-    row = FieldRow(one.name, one.quantity, one.unit)
+def _field_row(one: Field) -> TypedField:
+    row = TypedField(one.name, one.quantity, one.unit)
     unit = _unit(row)
     accuracy = "" if one.accuracy is None else _text(one.accuracy / unit.factor)
     low, high = (
@@ -192,14 +192,14 @@ def _field_row(one: Field) -> FieldRow:
         if one.believable is None
         else (_text(float(unit.from_base(end))) for end in one.believable)
     )
-    return FieldRow(one.name, one.quantity, one.unit, accuracy, low, high)
+    return TypedField(one.name, one.quantity, one.unit, accuracy, low, high)
 
 
 def _text(value: float) -> str:
     return number_text(round(value, _DIGITS))
 
 
-def _field(at: int, row: FieldRow) -> Field:
+def _field(at: int, row: TypedField) -> Field:
     try:
         unit = _unit(row)
         accuracy = typed_number(row.accuracy) * unit.factor if row.accuracy.strip() else None
@@ -216,12 +216,12 @@ def _field(at: int, row: FieldRow) -> Field:
     return Field(row.name.strip(), row.quantity, row.unit, exact, believable)
 
 
-def _control_row(one: Control) -> ControlRow:
+def _control_row(one: Control) -> TypedControl:
     low, high = (_text(end) if math.isfinite(end) else "" for end in (one.low, one.high))
-    return ControlRow(one.name, one.title, one.sort, one.unit, low, high, ", ".join(one.choices))
+    return TypedControl(one.name, one.title, one.sort, one.unit, low, high, ", ".join(one.choices))
 
 
-def _control(at: int, row: ControlRow, known: dict[str, Control]) -> Control:
+def _control(at: int, row: TypedControl, known: dict[str, Control]) -> Control:
     try:
         low = typed_number(row.low) if row.low.strip() else -math.inf
         high = typed_number(row.high) if row.high.strip() else math.inf

@@ -36,13 +36,13 @@ from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.kind_model import (
-    ControlRow,
-    FieldRow,
     KindForm,
     KindsListing,
     KindsQuery,
     RemoveKind,
     SaveKind,
+    TypedControl,
+    TypedField,
     form_of,
     kind_of,
     units_of,
@@ -161,11 +161,11 @@ class KindsDialog(AskingDialog):
 
     def _connect(self) -> None:
         self.list.currentItemChanged.connect(lambda *_: self._show_picked())
-        self.new.clicked.connect(lambda: self._fill(KindForm(fields=(FieldRow(),)), None))
+        self.new.clicked.connect(lambda: self._fill(KindForm(fields=(TypedField(),)), None))
         self.copy.clicked.connect(self._on_copy)
         self.remove.clicked.connect(self._on_remove)
-        self.add_field.clicked.connect(lambda: self._put_field(FieldRow(), picked=True))
-        self.add_control.clicked.connect(lambda: self._put_control(ControlRow(), picked=True))
+        self.add_field.clicked.connect(lambda: self._put_field(TypedField(), picked=True))
+        self.add_control.clicked.connect(lambda: self._put_control(TypedControl(), picked=True))
         for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
             drop.clicked.connect(partial(self._drop_row, table))
         self.save.clicked.connect(self._on_save)
@@ -225,7 +225,7 @@ class KindsDialog(AskingDialog):
             self.name.setFocus()
             self.name.selectAll()
 
-    def _put_field(self, row: FieldRow, *, picked: bool = False) -> None:
+    def _put_field(self, row: TypedField, *, picked: bool = False) -> None:
         table, at = self.fields, self.fields.rowCount()
         table.insertRow(at)
         quantity, unit = QComboBox(), QComboBox()
@@ -251,7 +251,7 @@ class KindsDialog(AskingDialog):
         for symbol in units_of(str(quantity.currentData())):
             unit.addItem(symbol or "–", symbol)
 
-    def _put_control(self, row: ControlRow, *, picked: bool = False) -> None:
+    def _put_control(self, row: TypedControl, *, picked: bool = False) -> None:
         table, at = self.controls, self.controls.rowCount()
         table.insertRow(at)
         sort = QComboBox()
@@ -276,7 +276,7 @@ class KindsDialog(AskingDialog):
     def form(self) -> KindForm:
         """What is typed."""
         fields = tuple(
-            FieldRow(
+            TypedField(
                 _cell(self.fields, at, 0),
                 str(_chosen(self.fields, at, 1)),
                 str(_chosen(self.fields, at, 2)),
@@ -289,7 +289,7 @@ class KindsDialog(AskingDialog):
             sort = _chosen(self.controls, at, 2)
             assert isinstance(sort, ControlKind)
             texts = [_cell(self.controls, at, column) for column in (0, 1, 3, 4, 5, 6)]
-            controls.append(ControlRow(texts[0], texts[1], sort, *texts[2:]))
+            controls.append(TypedControl(texts[0], texts[1], sort, *texts[2:]))
         slug = "" if self._before is None else self._before.slug
         return KindForm(slug, self.name.text(), self.cadence.text(), fields, tuple(controls))
 

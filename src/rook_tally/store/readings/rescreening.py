@@ -109,6 +109,10 @@ def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
     """
     if not moments:
         return []
+    first_us, last_us = min(moments), max(moments)
+    if last_us - first_us <= _margin_us(series):
+        # Nearly always it is one reading, or a few of one batch.
+        return [(int(first_us), int(last_us))]
     ordered = np.unique(np.asarray(moments, np.int64))
     apart = np.flatnonzero(np.diff(ordered) > _margin_us(series))
     firsts, lasts = ordered[np.append(0, apart + 1)], ordered[np.append(apart, -1)]
