@@ -17,21 +17,21 @@ from rook_tally.store.site import load_site
 
 
 def print_latest(where: str, *, as_json: bool) -> None:
-    """Print the newest reading of every series of stations in use, as a table or as one JSON
-    list."""
+    """Print the newest reading of every series as one JSON list, or those of stations in use as a
+    table."""
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
-        gone = {one.key for one in site.retired}
-        rows = [
-            one for one in latest_rows(connection, now_us=clock.now_us()) if one.station not in gone
-        ]
+        rows = latest_rows(connection, now_us=clock.now_us())
         known = {one.quantity.slug: one.quantity for one in site.series}
     if as_json:
         typer.echo(msgspec.json.encode(rows).decode())
-    elif not rows:
-        typer.echo("nothing has been heard yet")
+        return
+    gone = {one.key for one in site.retired}
+    in_use = [one for one in rows if one.station not in gone]
+    if in_use:
+        _print_table(in_use, known)
     else:
-        _print_table(rows, known)
+        typer.echo("nothing has been heard yet")
 
 
 def _print_table(rows: list[LatestRow], known: Mapping[str, Quantity]) -> None:
