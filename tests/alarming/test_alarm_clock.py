@@ -15,6 +15,7 @@ from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.workings.definitions import Working
 from rook_tally.store.alarms import (
     ControlRun,
     OutState,
@@ -42,6 +43,7 @@ from rook_tally.store.site import (
 )
 from rook_tally.store.site.configuration import settle_site
 from rook_tally.store.site.heard import note_listening
+from rook_tally.store.workings import save_working
 from tests.alarming.conftest import DUST, RUN, Booth, at
 
 QUIET = Watch(
@@ -232,6 +234,28 @@ def test_under_maintenance_nothing_rings_and_what_stood_waits(booth: Booth) -> N
     booth.keeper.look(at(10.6))
     assert booth.letters() == ["Glaze dust: high"] * 2
     assert booth.alarm().state is AlarmState.UNACKNOWLEDGED
+
+
+def test_what_is_worked_out_of_a_station_under_maintenance_rings_no_more_than_it(
+    booth: Booth,
+) -> None:
+    scope = Scope(quantity="twice", place="Glaze booth")
+    with booth.store.write() as connection:
+        save_working(
+            connection, Working(slug="dust_here", name="Dust here", formula="pm25@glaze-booth")
+        )
+        # One that rests on another.
+        save_working(
+            connection, Working(slug="twice", name="Twice", formula="2 * dust_here@glaze-booth")
+        )
+    watch = replace(AT_ONCE, slug="twice", name="Twice", scope=scope, limit=60, clear=50)
+    booth.keep(watch)
+    booth.maintain(1, 10)
+    booth.told(2, 90)
+    booth.keeper.look(at(3))
+    assert booth.letters() == []
+    booth.told(11, 90)
+    assert booth.letters() == ["Twice: high"]
 
 
 def test_what_was_measured_under_maintenance_rings_neither_late_nor_after_a_restart(

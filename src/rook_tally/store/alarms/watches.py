@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -12,11 +13,12 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.alarms.channels import BUILT_IN, Channel, checked_way
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.named_series import NamedSeries
 from rook_tally.store.alarms.records import drop_alarms
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.site.configuration import Site, load_site
-from rook_tally.store.workings.definitions import groups, named
+from rook_tally.store.workings.definitions import bound_workings, groups, named
 
 if TYPE_CHECKING:
     from rook_tally.core.alarms.scope import WatchedSeries
@@ -48,7 +50,7 @@ def all_targets(
     # Loaded late: a window shows its first picture without judging anything.
     from rook_tally.core.alarms.scope import targets_of
 
-    series, in_groups = [named(one) for one in site.series_in_use], groups(connection)
+    series, in_groups = _as_watched(connection, site), groups(connection)
     limits = {one.id: one.limits for one in site.series}
     found: list[WatchedSeries] = []
     troubles: dict[str, UsageError] = {}
@@ -58,6 +60,32 @@ def all_targets(
         except UsageError as error:
             troubles[watch.slug] = error
     return found, troubles
+
+
+def _as_watched(connection: Connection, site: Site) -> list[NamedSeries]:
+    """The series in use as watches see them: what is worked out is under maintenance as long as a
+    station that it rests on."""
+    told = [named(one) for one in site.series_in_use]
+    spans = {one.id: one.maintenance_us for one in told if one.maintenance_us is not None}
+    if not spans:
+        return told
+    rests_on = [
+        (series.id, one.program.series_ids) for series, one in bound_workings(connection, site)
+    ]
+    is_again = True
+    while is_again:
+        # Once more for those that rest on others; none rests on itself.
+        is_again = False
+        for series_id, inputs in rests_on:
+            longest = max(
+                (spans[one] for one in inputs if one in spans),
+                key=lambda span: span[1],
+                default=None,
+            )
+            if longest is not None and spans.get(series_id) != longest:
+                spans[series_id] = longest
+                is_again = True
+    return [replace(one, maintenance_us=spans.get(one.id)) for one in told]
 
 
 def save_watch(
