@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.definitions import HoursOfDay, RunControl, Scope, Watch, WatchKind
-from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text
+from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text, without_unused
 from rook_tally.core.alarms.sentences import Part, sentence
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -110,3 +110,18 @@ def test_what_is_left_out_of_the_usual_and_its_least_spread_are_typed() -> None:
     for wrong in ("0", "-1", "2 hPa"):
         with pytest.raises(UsageError):
             altered(watch, Part.SPREAD, wrong, quantity)
+
+
+def test_what_a_kind_does_not_look_at_is_not_saved_with_it() -> None:
+    typed = replace(
+        WATCH, low=3.0, window_s=60.0, exclude_s=5.0, min_spread=0.5, silent_s=900.0, for_s=60.0
+    )
+    above = without_unused(typed)
+    assert (above.limit, above.clear, above.unit, above.for_s) == (30, 28, "°C", 60.0)
+    assert (above.low, above.window_s, above.exclude_s, above.min_spread) == (0, 0, 0, 0)
+    assert above.silent_s == 0
+    silent = without_unused(replace(typed, sort=WatchKind.SILENT))
+    assert (silent.silent_s, silent.limit, silent.clear, silent.unit) == (900, 0, None, "")
+    unusual = without_unused(replace(typed, sort=WatchKind.UNUSUAL))
+    assert (unusual.window_s, unusual.exclude_s, unusual.min_spread) == (60, 5, 0.5)
+    assert without_unused(above) == above
