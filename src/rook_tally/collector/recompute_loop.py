@@ -19,7 +19,7 @@ from rook_tally.intake.pipeline.live_workings import FAULTS
 from rook_tally.store.base import RecomputeSpan, Store, Subject, drop_due, stretches_to_work_out
 from rook_tally.store.site import load_site
 from rook_tally.store.site.leases import Lease, Leases, Role
-from rook_tally.store.workings import bind_workings, bound_workings, work_out_due
+from rook_tally.store.workings import bind_workings, bound_workings, has_workings, work_out_due
 
 LOOK_EVERY_S = 5.0
 # Between two parts the doors have the store to themselves.
@@ -105,6 +105,10 @@ class RecomputeLoop:
 
 
 def _bind(store: Store) -> dict[str, str]:
+    with store.read() as connection:
+        if not has_workings(connection):
+            # No reason to keep anybody else from writing, as series come.
+            return {}
     with store.write() as connection:
         troubles = bind_workings(connection)
     return {slug: str(error) for slug, error in troubles.items()}

@@ -319,8 +319,6 @@ def bind_workings(connection: Connection) -> dict[str, FormulaError]:
     """Bring the series of workings up to what the site has now; returns what cannot be worked out,
     by slug. Nothing is written where nothing changed."""
     troubles: dict[str, FormulaError] = {}
-    if not _has_workings(connection):
-        return troubles
     # Once more when series were begun: others may rest on them.
     for _ in range(_DEEPEST):
         site = load_site(connection)
@@ -330,7 +328,7 @@ def bind_workings(connection: Connection) -> dict[str, FormulaError]:
     return troubles
 
 
-def _has_workings(connection: Connection) -> bool:
+def has_workings(connection: Connection) -> bool:
     """True if there is a working, or what one has left."""
     table, of_workings = schema.station, schema.station.c.kind == WORKED_KIND
     found = (
