@@ -60,8 +60,6 @@ def hands(
     made.close()
 
 
-# Some hundreds of steps, each of which is waited for.
-@pytest.mark.timeout(600)
 def test_the_pottery_by_hand(hands: Hands, collector: CollectorProcess, tmp_path: Path) -> None:
     _make_the_site(hands)
     _make_places(hands)
