@@ -91,6 +91,8 @@ def test_how_windows_write_is_set(store: Store) -> None:
     assert (told.clocks, told.language) == (ClockStyle.HOURS_12, "pt_BR")
     wrong = rook_tally("--store", store.url, "site", "set", "--language", "Klingon!")
     assert (wrong.returncode, "is no language" in wrong.stderr) == (2, True)
+    shown = rook_tally("--store", store.url, "site").stdout
+    assert "decimals with a comma, dates with the month first, clocks of 12 hours, pt_BR" in shown
     exported = rook_tally("--store", store.url, "site", "export").stdout
     assert 'dates = "month first"' in exported
 

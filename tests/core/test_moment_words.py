@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -48,6 +49,14 @@ def test_a_clock_of_twelve_hours(hour: int, words: str) -> None:
     write_moments(DateStyle.DAY_FIRST, ClockStyle.HOURS_12)
     assert clock_words(MOMENT.replace(hour=hour)) == words
     assert clock_words(MOMENT, seconds=True) == "2:05:09 pm"
+
+
+def test_both_hours_of_the_night_summer_time_ends_are_written_alike() -> None:
+    write_moments(DateStyle.DAY_FIRST, ClockStyle.HOURS_12)
+    london = ZoneInfo("Europe/London")
+    half_past = [datetime(2026, 10, 25, hour, 30, tzinfo=UTC).astimezone(london) for hour in (0, 1)]
+    assert [clock_words(one) for one in half_past] == ["1:30 am", "1:30 am"]
+    assert [moment_words(one) for one in half_past] == ["25 Oct 1:30 am"] * 2
 
 
 def test_axes_are_written_so_too() -> None:

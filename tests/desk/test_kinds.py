@@ -19,7 +19,7 @@ from rook_tally.desk.stations.kind_model import KindForm, TypedControl, TypedFie
 from rook_tally.desk.stations.kinds_dialog import KindsDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
-from rook_tally.store.site.kinds import own_kinds
+from rook_tally.store.site.kinds import keep_kind, own_kinds
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
 
@@ -146,4 +146,22 @@ def test_a_new_kind_is_made_with_what_is_wrong_said_first(
     shown.name.setText("Climate")
     shown.save.click()
     assert "a kind of that name already" in shown.problem.text()
+    shown.discard()
+
+
+def test_a_kind_that_somebody_else_changed_meanwhile_is_not_written_over(
+    dialog: tuple[DeskWindow, KindsDialog], store: Store, qtbot: QtBot
+) -> None:
+    _, shown = dialog
+    _type(shown, 0, 3, "0.25")
+    theirs = replace(KINDS["climate"], cadence_s=30.0)
+    with store.write() as connection:
+        keep_kind(connection, theirs)
+    shown.save.click()
+    qtbot.waitUntil(lambda: bool(shown.problem.text()), timeout=PATIENCE_MS)
+    assert _own(store) == {"climate": theirs}
+    item = shown.fields.item(0, 3)
+    assert item is not None
+    # What was typed is there still.
+    assert item.text() == "0.25"
     shown.discard()

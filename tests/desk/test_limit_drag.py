@@ -97,7 +97,7 @@ def test_a_limit_is_dragged_on_the_strips_axis_and_undone(
     assert limits.above[1] == pytest.approx(21.0, abs=0.1)
     line = LimitLine(Level.RAISED, is_upper=True)
     words = window.strip.limit_drag.words
-    qtbot.waitUntil(lambda: "reached on" in words(limits, line, shown), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: " · on " in words(limits, line, shown), timeout=PATIENCE_MS)
     # Warm of twenty-two degrees were a day's hours, which lie on two days of the calendar.
     assert words(limits, line, shown).endswith(" of 4 days")
     assert _set(store) == BEGAN
@@ -136,3 +136,25 @@ def test_a_limit_is_dragged_beside_the_ledger(
     found = _set(store)
     assert found is not None
     assert found.above[1] == pytest.approx(21.5, abs=0.2)
+
+
+def test_limits_that_somebody_else_set_while_one_was_dragged_stand(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    window.open_in_strip([window.state.site.series[0]])
+    to_strip(qtbot, window)
+    (plot,) = window.strip.plots
+    x = plot.width() - 20
+    _drag(plot, x, _y(plot, plot.height(), 22.0), _y(plot, plot.height(), 21.0))
+    limits, _, shown = plot.limits_drawn
+    assert shown is not None
+    line = LimitLine(Level.RAISED, is_upper=True)
+    words = window.strip.limit_drag.words
+    qtbot.waitUntil(lambda: " · on " in words(limits, line, shown), timeout=PATIENCE_MS)
+    theirs = Limits(above=(None, 30.0, None, None))
+    with store.write() as connection:
+        set_limits_of(connection, ROOM, theirs)
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=QPoint(x, 5))
+    qtbot.waitUntil(lambda: "by somebody else" in window.teller.text(), timeout=PATIENCE_MS)
+    assert _set(store) == theirs
+    qtbot.waitUntil(lambda: _drawn(window) == theirs, timeout=PATIENCE_MS)

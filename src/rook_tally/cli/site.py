@@ -34,6 +34,12 @@ _KEYS = {
     KeysWanted.FROM_NETWORK: "from the network only",
 }
 
+_DECIMALS = {
+    DecimalMark.DESKTOP: "the desktop's sign",
+    DecimalMark.POINT: "a point",
+    DecimalMark.COMMA: "a comma",
+}
+_USUAL_STYLE = (DecimalMark.DESKTOP, DateStyle.DAY_FIRST, ClockStyle.HOURS_24, "")
 _PASSWORDS = {
     PasswordsAt.DESKTOP: "in the desktop's password store, where there is one",
     PasswordsAt.IN_STORE: "in the store",
@@ -73,13 +79,19 @@ def print_site(where: str, *, as_json: bool) -> None:
             typer.echo(f"at {position}")
         if settings.height_m is not None:
             typer.echo(f"{settings.height_m:g} m above the sea")
+        if (settings.decimals, settings.dates, settings.clocks, settings.language) != _USUAL_STYLE:
+            language = settings.language or "the desktop's language"
+            typer.echo(
+                f"windows write decimals with {_DECIMALS[settings.decimals]}, dates with the "
+                f"{settings.dates.value}, clocks of {settings.clocks.value}, {language}"
+            )
         if settings.quiet is not None:
             typer.echo(f"quiet hours {hours_words(settings.quiet)}")
 
 
 @dataclass(frozen=True, slots=True)
 class WritingStyle:
-    """How windows write: what is None stays as it is."""
+    """Settings of how windows write; None leaves one as it is."""
 
     week_begins: Weekday | None = None
     decimals: DecimalMark | None = None

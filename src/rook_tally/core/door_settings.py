@@ -1,4 +1,4 @@
-"""What a person says of a door: which port, address, folder, topics or radio is listened to."""
+"""Settings of a door: the port, address, folder, topics or radio it listens to."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def without_password(settings: DoorSettings) -> DoorSettings:
 
 
 def door_name(settings: DoorSettings) -> str:
-    """What people call a door: its sort and what it listens to, without a password."""
+    """Name of a door: its sort and what it listens to, without a password."""
     told = without_password(settings)
     if isinstance(told, PollSetting):
         return f"poll {told.url}"

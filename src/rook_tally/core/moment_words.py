@@ -11,7 +11,7 @@ from datetime import datetime
 
 
 class DateStyle(enum.Enum):
-    """How a date is written."""
+    """Order of day, month and year in a date."""
 
     DAY_FIRST = "day first"
     MONTH_FIRST = "month first"
@@ -19,7 +19,7 @@ class DateStyle(enum.Enum):
 
 
 class ClockStyle(enum.Enum):
-    """How a clock is read."""
+    """Hours of a clock: 24, or twice 12."""
 
     HOURS_24 = "24 hours"
     HOURS_12 = "12 hours"
@@ -35,7 +35,7 @@ def write_moments(dates: DateStyle, clocks: ClockStyle) -> None:
 
 
 def written() -> tuple[DateStyle, ClockStyle]:
-    """How moments are written."""
+    """The styles in use for dates and clocks."""
     return _dates, _clocks
 
 

@@ -72,6 +72,16 @@ def test_pages_together_are_as_one_by_one(
         decode_many(payloads)
 
 
+@given(st.lists(st.binary(max_size=200), min_size=3, max_size=5), st.integers(0, 2))
+def test_hostile_bytes_among_pages_are_damaged_and_nothing_else(
+    bytes_told: list[bytes], kept: int
+) -> None:
+    good = encode(_day(3600))
+    bytes_told[kept] = good
+    with pytest.raises(DamagedPageError):
+        decode_many(bytes_told)
+
+
 def _day(cadence_s: int = 10, seed: int = 1) -> Readings:
     rng = np.random.default_rng(seed)
     count = 86_400 // cadence_s

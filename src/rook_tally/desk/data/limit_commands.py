@@ -32,7 +32,7 @@ class SaveLimits:
             When they are not `base` any more; nothing was changed then.
         """
         before = limits_set(connection, self.scope)
-        check_base(tr("limits of {0}", self.name), self.base, before)
+        check_base(tr("the limit setting of {0}", self.name), self.base, before)
         set_limits(connection, self.scope, self.limits)
         words = (
             tr("limits of {0} taken back", self.name)

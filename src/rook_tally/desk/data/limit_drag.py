@@ -101,10 +101,10 @@ class LimitDrag:
         if self._answer is None or not len(self._answer.high):
             return told
         count = days_reached(limits, self._answer, line.level)
-        return tr("{0} · reached on {1} of {2} days", told, count, len(self._answer.high))
+        return tr("{0} · on {1} of {2} days", told, count, len(self._answer.high))
 
     def drop(self, limits: Limits) -> None:
-        """It was let go: save them where those in force are set, once that is known."""
+        """Save the limits in the scope that those in force are set for, once it is read."""
         if self._answer is None:
             self._dropped = limits
             return

@@ -1013,7 +1013,7 @@
     </message>
     <message>
       <location filename="desk/data/limit_commands.py" />
-      <source>limits of {0}</source>
+      <source>the limit setting of {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1028,7 +1028,7 @@
     </message>
     <message>
       <location filename="desk/data/limit_drag.py" />
-      <source>{0} · reached on {1} of {2} days</source>
+      <source>{0} · on {1} of {2} days</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -517,8 +517,8 @@ class LedgerModel:
         return RowHead(name, age(min(known)) if known else "", shown, heard)
 
     def line_of(self, one: Series) -> str:
-        """What a series reads, as a line apart by tabs: place, quantity, value, unit, when; empty
-        without a reading."""
+        """Newest reading of a series as a line of place, quantity, value, unit and time, tabs
+        between them; empty without one."""
         newest = self._state.latest.get(one.id)
         if newest is None:
             return ""

@@ -128,6 +128,8 @@ class LimitGrip:
             return
         text = self._drag.words(limits, self._line, shown)
         painter.setFont(face(11, BOLD))
+        room = self._chart.width() - 18
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)
         width = painter.fontMetrics().horizontalAdvance(text) + 10
         y = self._y_of(value)
         top = y + 3 if y < self._chart.height() / 2 else y - 19
