@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,7 +11,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
+from shiboken6 import isValid
 
+from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_rules import LimitScope
@@ -18,6 +22,7 @@ from rook_tally.core.quantities.unit import FAHRENHEIT
 from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.limit_commands import SaveLimits
 from rook_tally.desk.data.limit_drag import LimitLine, lines_of, stepped, with_line_at
 from rook_tally.desk.parts.limit_grip import LimitChart
 from rook_tally.store.base import Store
@@ -158,3 +163,55 @@ def test_limits_that_somebody_else_set_while_one_was_dragged_stand(
     qtbot.waitUntil(lambda: "by somebody else" in window.teller.text(), timeout=PATIENCE_MS)
     assert _set(store) == theirs
     qtbot.waitUntil(lambda: _drawn(window) == theirs, timeout=PATIENCE_MS)
+
+
+def test_a_limit_that_could_not_be_saved_is_not_drawn_as_if_it_were(
+    window: DeskWindow, store: Store, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window.ledger.pick(1 if window.ledger.model.is_band(0) else 0, 0)
+    chart = window.ledger.panel.chart
+    qtbot.waitUntil(lambda: chart.limits_drawn[2] is not None, timeout=PATIENCE_MS)
+
+    def fails(_command: SaveLimits, _connection: object) -> None:
+        raise StoreError("the disk is full", kept="nothing was changed")
+
+    monkeypatch.setattr(SaveLimits, "apply", fails)
+    y = _y(chart, chart.height(), 22.0)
+    _drag(chart, 30, y, y + 12)
+    assert chart.limits_drawn[0] != BEGAN
+    QTest.mouseRelease(chart, Qt.MouseButton.LeftButton, pos=QPoint(30, 5))
+    qtbot.waitUntil(lambda: "the disk is full" in window.teller.text(), timeout=PATIENCE_MS)
+    assert chart.limits_drawn[0] == BEGAN
+    assert _set(store) == BEGAN
+
+
+def test_a_drag_of_one_series_is_not_drawn_at_another(window: DeskWindow, qtbot: QtBot) -> None:
+    window.ledger.pick(1 if window.ledger.model.is_band(0) else 0, 0)
+    chart = window.ledger.panel.chart
+    qtbot.waitUntil(lambda: chart.limits_drawn[2] is not None, timeout=PATIENCE_MS)
+    y = _y(chart, chart.height(), 22.0)
+    _drag(chart, 30, y, y + 12)
+    grip = chart.grip
+    assert grip is not None and grip.series is not None and grip.draft is not None
+    grip.series = replace(grip.series, id=grip.series.id + 1)
+    assert grip.draft is None
+    assert not grip.is_held
+
+
+def test_lanes_that_are_built_anew_under_the_hand_take_no_harm(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    window.open_in_strip([window.state.site.series[0]])
+    to_strip(qtbot, window)
+    (plot,) = window.strip.plots
+    y = _y(plot, plot.height(), 22.0)
+    _drag(plot, plot.width() - 20, y, y + 10)
+    # Somebody else sets limits, and the lane goes while the answer is on its way.
+    theirs = Limits(above=(None, 30.0, None, None))
+    with store.write() as connection:
+        set_limits_of(connection, ROOM, theirs)
+    qtbot.waitUntil(lambda: window.strip.plots[0] is not plot, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not isValid(plot), timeout=PATIENCE_MS)
+    window.strip.limit_drag.on_answer()
+    window.strip.limit_drag.on_refused()
+    assert _drawn(window) == theirs

@@ -76,6 +76,7 @@ class LimitDrag:
         self._answer: LimitsAnswer | None = None
         self._dropped: Limits | None = None
         self.on_answer: Callable[[], None] = lambda: None
+        self.on_refused: Callable[[], None] = lambda: None
 
     def begin(self, series: Series) -> None:
         """A line of this series was taken hold of."""
@@ -83,7 +84,7 @@ class LimitDrag:
         if self._scope is not None:
             self._scope.close()
         self._scope = self._client.scope()
-        self._scope.read(LimitsQuery(series, self._clock()), self._take, self._refused)
+        self._scope.read(LimitsQuery(series, self._clock()), self._take, self._refuse)
 
     def _take(self, answer: LimitsAnswer) -> None:
         self._answer = answer
@@ -110,4 +111,9 @@ class LimitDrag:
             return
         choice = usual_choice(self._answer)
         command = SaveLimits(choice.scope, choice.words, limits, choice.limits)
-        self._client.write(command, on_error=self._refused)
+        self._client.write(command, on_error=self._refuse)
+
+    def _refuse(self, why: str) -> None:
+        # What is drawn is not so: it goes before anything is said.
+        self.on_refused()
+        self._refused(why)

@@ -7,6 +7,7 @@ from typing import Protocol
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
+from shiboken6 import isValid
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Limits
@@ -42,7 +43,7 @@ class LimitGrip:
     ) -> None:
         self._chart, self._limits, self._drag = chart, limits, drag
         self._left, self._right = left, right
-        self.series: Series | None = None
+        self._series: Series | None = None
         self._line: LimitLine | None = None
         self._began: Limits | None = None
         # What is drawn until the store has it.
@@ -52,6 +53,28 @@ class LimitGrip:
     def is_held(self) -> bool:
         """True while a line is dragged."""
         return self._line is not None
+
+    @property
+    def series(self) -> Series | None:
+        """The series whose limits are dragged; None lets nothing be dragged."""
+        return self._series
+
+    @series.setter
+    def series(self, series: Series | None) -> None:
+        if series is None or self._series is None or series.id != self._series.id:
+            self.draft = self._line = None
+        self._series = series
+
+    def _update(self) -> None:
+        # Lanes are built anew when the site changes, also under a hand.
+        if isValid(self._chart):
+            self._chart.update()
+
+    def _forget(self) -> None:
+        """Draw what is in force again: it was not saved."""
+        if self.draft is not None and self._began is not None and isValid(self._chart):
+            self._limits.draw_limits(self._began)
+        self.draft = None
 
     def kept(self, limits: Limits) -> Limits:
         """The limits to draw where these were read: the draft until it is in the store."""
@@ -85,7 +108,8 @@ class LimitGrip:
         if line is None or self.series is None:
             return False
         self._line, self._began = line, self._limits.limits_drawn[0]
-        self._drag.on_answer = self._chart.update
+        self._drag.on_answer = self._update
+        self._drag.on_refused = self._forget
         self._drag.begin(self.series)
         return True
 
