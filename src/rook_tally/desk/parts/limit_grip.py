@@ -7,7 +7,6 @@ from typing import Protocol
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
-from shiboken6 import isValid
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Limits
@@ -43,6 +42,8 @@ class LimitGrip:
     ) -> None:
         self._chart, self._limits, self._drag = chart, limits, drag
         self._left, self._right = left, right
+        self._is_gone = False
+        chart.destroyed.connect(self._on_gone)
         self._series: Series | None = None
         self._line: LimitLine | None = None
         self._began: Limits | None = None
@@ -65,14 +66,17 @@ class LimitGrip:
             self.draft = self._line = None
         self._series = series
 
+    def _on_gone(self) -> None:
+        self._is_gone = True
+
     def _update(self) -> None:
         # Lanes are built anew when the site changes, also under a hand.
-        if isValid(self._chart):
+        if not self._is_gone:
             self._chart.update()
 
     def _forget(self) -> None:
         """Draw what is in force again: it was not saved."""
-        if self.draft is not None and self._began is not None and isValid(self._chart):
+        if self.draft is not None and self._began is not None and not self._is_gone:
             self._limits.draw_limits(self._began)
         self.draft = None
 
