@@ -11,7 +11,14 @@ import pytest
 
 from rook_tally.core.formulas import by_name
 
-VECTORS = json.loads((Path(__file__).parent / "formula_vectors.json").read_text())
+
+def _vectors(name: str) -> list[dict[str, Any]]:
+    told: list[dict[str, Any]] = json.loads((Path(__file__).parent / name).read_text())
+    return told
+
+
+VECTORS = _vectors("formula_vectors.json") + _vectors("bench_vectors.json")
+MEANINGLESS = _vectors("bench_error_vectors.json")
 
 
 def _check(found: Any, expected: Any, tolerance: float) -> None:
@@ -35,6 +42,12 @@ def _check(found: Any, expected: Any, tolerance: float) -> None:
 def test_a_formula_gives_what_its_vector_says(vector: dict[str, Any]) -> None:
     found = by_name[vector["function"]](**vector["inputs"])
     _check(found, vector["expected"], vector["tolerance"])
+
+
+@pytest.mark.parametrize("vector", MEANINGLESS, ids=lambda vector: vector["function"])
+def test_what_means_nothing_is_refused(vector: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match=r"\w"):
+        by_name[vector["function"]](**vector["inputs"])
 
 
 def _poisoned() -> list[Any]:
@@ -61,5 +74,5 @@ def test_no_number_comes_of_what_is_none(vector: dict[str, Any], name: str, pois
 
 def test_all_formulas_are_there_and_say_what_they_do() -> None:
     assert {vector["function"] for vector in VECTORS} == set(by_name)
-    assert len(VECTORS) == 200
+    assert len(VECTORS) == 275
     assert all(function.__doc__ for name, function in by_name.items())

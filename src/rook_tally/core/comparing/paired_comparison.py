@@ -22,8 +22,9 @@ from rook_tally.core.arrays import (
     median_of,
 )
 from rook_tally.core.series.gaps import cleaned, good_rows, microseconds
-from rook_tally.core.series.nearest_index import nearest_of, positions_in
+from rook_tally.core.series.nearest_index import nearest_of
 from rook_tally.core.series.readings import Readings
+from rook_tally.core.series.resampling import values_at
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
 MONTH_S = 2_629_800.0
@@ -198,7 +199,7 @@ def lag_s(
     grid = np.arange(-(-low // step), high // step + 1, dtype=np.int64) * step
     if len(grid) < _FEWEST:
         return unknown
-    x, y = (_resampled(one, grid, microseconds(max_gap_s)) for one in (cleaned_a, cleaned_b))
+    x, y = (values_at(*one, grid, microseconds(max_gap_s)) for one in (cleaned_a, cleaned_b))
     if min(np.isfinite(x).sum(), np.isfinite(y).sum()) < _FEWEST:
         return unknown
     size_x, size_y = float(np.nanmax(np.abs(x))), float(np.nanmax(np.abs(y)))
@@ -232,25 +233,6 @@ def lag_s(
         if bend < 0:
             part = min(0.5, max(-0.5, 0.5 * (before - after) / bend))
     return Lag((int(shifts[best]) + part) * step_s, float(r[best]), int(counts[best]), at_edge)
-
-
-def _resampled(
-    series: tuple[TimeArray, FloatArray], grid: TimeArray, max_gap_us: int
-) -> FloatArray:
-    time_us, value = series
-    right = np.minimum(positions_in(time_us, grid), len(time_us) - 1)
-    after_us = time_us[right]
-    result = np.where(after_us == grid, value[right], np.nan)
-    off = np.flatnonzero(after_us != grid)
-    grid, right, after_us = grid[off], right[off], after_us[off]
-    left = np.maximum(right - 1, 0)
-    before_us = time_us[left]
-    width = after_us - before_us
-    between = (before_us < grid) & (grid < after_us) & (width <= max_gap_us)
-    share = (grid - before_us) / np.maximum(width, 1)
-    line = value[left] + share * (value[right] - value[left])
-    result[off] = np.where(between, line, np.nan)
-    return result
 
 
 def _detrended(value: FloatArray) -> FloatArray:
@@ -343,11 +325,11 @@ def theil_sen(a: FloatArray, b: FloatArray, max_n: int = 2000) -> Line:
     n = len(a)
     if n < _FEWEST or np.ptp(a) == 0:
         return Line(math.nan, math.nan, n)
-    gain = median_of(_slopes_of_pairs(a, b))
+    gain = median_of(slopes_of_pairs(a, b))
     return Line(gain, median_of(b - gain * a), n)
 
 
-def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
+def slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
     """The slope of every pair whose sides differ in a; a new array."""
     n = len(a)
     slopes = np.empty(n * (n - 1) // 2)
@@ -381,7 +363,7 @@ def _slopes_of_pairs(a: FloatArray, b: FloatArray) -> FloatArray:
 
 
 def _level_pairs(a: FloatArray, start: int, stop: int) -> tuple[BoolArray, BoolArray]:
-    """Which pairs of some rows, in the order of `_slopes_of_pairs`, are alike in a."""
+    """Which pairs of some rows, in the order of `slopes_of_pairs`, are alike in a."""
     rows, columns = np.triu_indices(stop - start, 1)
     return a[start + rows] == a[start + columns], (a[start:stop, None] == a[stop:]).ravel()
 

@@ -13,6 +13,8 @@ from typing import Any
 from rook_tally.core.formulas import (
     air,
     air_quality,
+    bench_forms,
+    cleaning,
     conversion,
     electrical,
     pressure,
@@ -102,6 +104,20 @@ _NAMED: tuple[Callable[..., Any], ...] = (
     series_forms.silence_watch,
     series_forms.guard_gate,
     series_forms.alarm_replay,
+    bench_forms.calibrate_points,
+    bench_forms.corrected_uncertainty,
+    bench_forms.drift_interval,
+    bench_forms.effective_n,
+    bench_forms.mean_difference_interval,
+    bench_forms.sensor_performance,
+    bench_forms.day_profile,
+    bench_forms.week_table,
+    bench_forms.event_response,
+    bench_forms.before_after,
+    cleaning.ventilation_per_person,
+    bench_forms.decay_rate,
+    cleaning.clean_air_delivery,
+    bench_forms.decays_median,
 )
 
 by_name: Mapping[str, Callable[..., Any]] = MappingProxyType(

@@ -91,7 +91,7 @@ def buckets_of(
     if len(where):
         firsts = np.flatnonzero(np.diff(where, prepend=-1))
         low[where[firsts]], high[where[firsts]] = extremes_of(averaging, value, value, firsts)
-    covered, area, area_square = _integrals(readings, edges, max_gap_s, averaging)
+    covered, area, area_square = integrals_between(readings, edges, max_gap_s, averaging)
     with np.errstate(invalid="ignore", divide="ignore"):
         component = np.where(covered > 0, area / covered, total / n_good)
         mean_square = np.where(covered > 0, area_square / covered, squares / n_good)
@@ -149,7 +149,7 @@ def joined_extremes(
     return extremes_of(averaging, low, high, np.arange(0, len(low), 2))
 
 
-def _integrals(
+def integrals_between(
     readings: Readings, edges: TimeArray, max_gap_s: float, averaging: Averaging
 ) -> tuple[FloatArray, Component, FloatArray]:
     """Covered seconds, integral of the component and of the squared value (trapezoid of the
@@ -186,7 +186,7 @@ def _integrals(
 def _held_integrals(
     time_us: TimeArray, value: FloatArray, edges: TimeArray, max_gap_s: float
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """As `_integrals`, of values that hold until the next word."""
+    """As `integrals_between`, of values that hold until the next word."""
     steps = np.diff(time_us)
     joined = steps <= microseconds(max_gap_s)
     length = np.where(joined, steps / SECOND_US, 0.0)
@@ -238,6 +238,15 @@ def merged(buckets: Buckets, into: int, averaging: Averaging = Averaging.ARITHME
     )
 
 
+def lone_readings(readings: Readings, max_gap_s: float) -> tuple[TimeArray, FloatArray]:
+    """The good readings that stand a gap away from both neighbours, (L,) each."""
+    time_us, value = cleaned(readings)
+    apart = np.diff(time_us) > microseconds(max_gap_s)
+    edge = np.ones(min(1, len(time_us)), np.bool_)
+    lone = np.concatenate((edge, apart)) & np.concatenate((apart, edge))
+    return time_us[lone], value[lone]
+
+
 def with_lone_readings(
     buckets: Buckets,
     readings: Readings,
@@ -248,15 +257,12 @@ def with_lone_readings(
 ) -> Buckets:
     """Buckets in which a reading alone, a gap away from both neighbours, stands for a cadence, as
     section H of our formulas has it."""
-    time_us, value = cleaned(readings)
-    apart = np.diff(time_us) > microseconds(max_gap_s)
-    edge = np.ones(min(1, len(time_us)), np.bool_)
-    lone = np.concatenate((edge, apart)) & np.concatenate((apart, edge))
-    at = (time_us[lone] - buckets.start_us) // buckets.width_us
+    time_us, value = lone_readings(readings, max_gap_s)
+    at = (time_us - buckets.start_us) // buckets.width_us
     inside = (at >= 0) & (at < len(buckets))
     if not inside.any():
         return buckets
-    at, value = at[inside], value[lone][inside]
+    at, value = at[inside], value[inside]
     size = len(buckets)
     added_s = np.bincount(at, minlength=size) * cadence_s
     before = component_of(averaging, np.nan_to_num(buckets.mean))
