@@ -97,3 +97,61 @@ def _mean_of(values: FloatArray) -> tuple[float, float, float]:
         return mean, math.nan, n_eff
     away = told - mean
     return mean, inner(away, away) / len(told) / (n_eff - 1.0), n_eff
+
+
+class SureMean(msgspec.Struct, frozen=True):
+    """A mean of dependent values, half its interval, and how many independent ones they are worth.
+
+    `within` is NaN, and `independent` 0, where nothing can be said of how sure it is.
+    """
+
+    mean: float
+    within: float
+    independent: float
+
+
+_BATCHES = 32
+# With fewer an interval of 95 % was seen to hold the truth in 90 % of cases.
+_FEWEST_INDEPENDENT = 4.0
+
+
+def sure_mean(values: FloatArray, *, confidence: float = 0.95) -> SureMean:
+    """The mean of (N,) values evenly spaced in time, NaN where missing, and how sure it is.
+
+    The values are put together into some thirty batches, whose means `effective_n` then weighs:
+    the correlation of neighbours alone would take a slow wander under quick noise for independent
+    readings (batch means; e.g. Law & Kelton, Simulation Modeling and Analysis). A wander slower
+    than a thirtieth of the whole is what the correlation of the batches is for.
+    """
+    checked_confidence(confidence)
+    known = np.isfinite(values)
+    count = int(np.count_nonzero(known))
+    if not count:
+        return SureMean(math.nan, math.nan, 0.0)
+    told = values[known]
+    mean = float(told.mean())
+    batches = batch_means(values, max(1, -(-len(values) // _BATCHES)))
+    weighed = effective_n(batches)
+    if not weighed.n_eff >= _FEWEST_INDEPENDENT:
+        return SureMean(mean, math.nan, 0.0)
+    away = batches[np.isfinite(batches)]
+    away = away - away.mean()
+    variance = inner(away, away) / len(away) / (weighed.n_eff - 1.0)
+    if variance <= 0:
+        return SureMean(mean, math.nan, 0.0)
+    within = student_quantile(confidence, weighed.n_eff - 1.0) * math.sqrt(variance)
+    spread = float(((told - mean) ** 2).mean())
+    return SureMean(mean, within, min(float(count), max(weighed.n_eff, spread / variance)))
+
+
+def batch_means(values: FloatArray, size: int) -> FloatArray:
+    """Means of `size` neighbouring values each, (⌈N/size⌉,); NaN where less than half is known."""
+    count = -(-len(values) // size)
+    padded = np.full(count * size, np.nan)
+    padded[: len(values)] = values
+    rows = padded.reshape(count, size)
+    known = np.isfinite(rows)
+    heard = np.count_nonzero(known, axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean = np.where(known, rows, 0.0).sum(axis=1) / heard
+    return np.where(heard * 2 >= size, mean, np.nan)

@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass
 from typing import TypeVar
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import (
@@ -173,7 +174,19 @@ class Lag:
     at_edge: bool
 
 
-def lag_s(
+class LagCurve(msgspec.Struct, frozen=True):
+    """How two series go together at every whole shift: (K,) shifts of `step_s`, r and pairs.
+
+    r is NaN where too few pairs, or a flat side, say nothing.
+    """
+
+    step_s: float
+    shift: IntArray
+    r: FloatArray
+    n: IntArray
+
+
+def lag_curve(
     a: Readings,
     b: Readings,
     *,
@@ -181,15 +194,12 @@ def lag_s(
     max_lag_s: float,
     max_gap_s: float,
     min_pairs: int = 10,
-    min_r: float = 0.0,
-    refine: bool = True,
-) -> Lag:
-    """The shift at which two series go together best (ours); positive: the second follows.
+) -> LagCurve:
+    """Pearson's r of two series at every whole shift (ours); no shifts where nothing is known.
 
-    Both are resampled on multiples of `step_s` within their runs, their straight lines deleted,
-    and Pearson's r asked for every whole shift; the best one is refined by a parabola.
+    Both are resampled on multiples of `step_s` within their runs and their straight lines deleted.
     """
-    unknown = Lag(math.nan, math.nan, 0, False)
+    unknown = LagCurve(step_s, np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64))
     step, farthest = microseconds(step_s), math.floor(max_lag_s / step_s)
     cleaned_a, cleaned_b = cleaned(a), cleaned(b)
     if not len(cleaned_a[0]) or not len(cleaned_b[0]):
@@ -217,22 +227,47 @@ def lag_s(
             left, right = left[both], right[both]
         if np.ptp(left) > _FLAT * size_x and np.ptp(right) > _FLAT * size_y:
             r[at] = _correlation(left, right)
+    return LagCurve(step_s, shifts, r, counts)
+
+
+def lag_s(
+    a: Readings,
+    b: Readings,
+    *,
+    step_s: float,
+    max_lag_s: float,
+    max_gap_s: float,
+    min_pairs: int = 10,
+    min_r: float = 0.0,
+    refine: bool = True,
+) -> Lag:
+    """The shift at which two series go together best (ours); positive: the second follows."""
+    curve = lag_curve(
+        a, b, step_s=step_s, max_lag_s=max_lag_s, max_gap_s=max_gap_s, min_pairs=min_pairs
+    )
+    return best_lag(curve, min_r=min_r, refine=refine)
+
+
+def best_lag(curve: LagCurve, *, min_r: float = 0.0, refine: bool = True) -> Lag:
+    """The best shift of a curve, refined by a parabola; of two as good the one nearer to 0."""
+    shifts, r = curve.shift, curve.r
     best = -1
     for at in np.argsort(np.abs(shifts) * 2 + (shifts < 0), kind="stable").tolist():
         if np.isfinite(r[at]) and (best < 0 or r[at] > r[best] + _SAME):
             best = at
     if best < 0:
-        return unknown
-    at_edge = abs(int(shifts[best])) == farthest
+        return Lag(math.nan, math.nan, 0, False)
+    at_edge = best in (0, len(shifts) - 1)
     if not r[best] > min_r + _SAME:
-        return Lag(math.nan, float(r[best]), int(counts[best]), at_edge)
+        return Lag(math.nan, float(r[best]), int(curve.n[best]), at_edge)
     part = 0.0
     if refine and not at_edge:
         before, here, after = r[best - 1 : best + 2].tolist()
         bend = before - 2 * here + after
         if bend < 0:
             part = min(0.5, max(-0.5, 0.5 * (before - after) / bend))
-    return Lag((int(shifts[best]) + part) * step_s, float(r[best]), int(counts[best]), at_edge)
+    lag = (int(shifts[best]) + part) * curve.step_s
+    return Lag(lag, float(r[best]), int(curve.n[best]), at_edge)
 
 
 def _detrended(value: FloatArray) -> FloatArray:

@@ -1,0 +1,390 @@
+"""Two sensors side by side: how much the second reads off the first, and how sure that is.
+
+Everything is second − first, in the base unit. Formulas of section J and N; every interval is one
+of 95 % and takes account of readings that follow one another and say much the same.
+"""
+
+from __future__ import annotations
+
+import enum
+import math
+
+import msgspec
+import numpy as np
+
+from rook_tally.core.arrays import FloatArray, TimeArray
+from rook_tally.core.comparing.independence import SureMean, batch_means, effective_n, sure_mean
+from rook_tally.core.comparing.intervals import student_quantile
+from rook_tally.core.comparing.paired_comparison import (
+    Line,
+    align_nearest,
+    best_lag,
+    deming,
+    lag_curve,
+    pearson_r,
+    theil_sen,
+)
+from rook_tally.core.comparing.slope_interval import DriftInterval, drift_interval
+from rook_tally.core.quantities.averaging import Averaging
+from rook_tally.core.series.gaps import max_gap_s
+from rook_tally.core.series.readings import Readings
+from rook_tally.core.timestamps import DAY_US, SECOND_US
+
+_SECTIONS = 8
+_SECTION_STEPS = 1500
+_LAG_STEPS = 12
+_FOLDS = 20
+_FEWEST_DAYS = 5
+
+
+class PairInput(msgspec.Struct, frozen=True):
+    """One of two series: its readings over the window and how often they come."""
+
+    readings: Readings
+    cadence_s: float
+
+
+class SureLine(msgspec.Struct, frozen=True):
+    """second = gain·first + offset, with half the interval of the gain; NaN where unknown."""
+
+    gain: float
+    gain_within: float
+    offset: float
+
+
+class SureLag(msgspec.Struct, frozen=True):
+    """How far the second follows the first, half its interval, and the curve it was read off.
+
+    `lag_s` is NaN where there is no peak; `shift_s` and `r`: (K,) of the curve drawn.
+    """
+
+    lag_s: float
+    within_s: float
+    shift_s: FloatArray
+    r: FloatArray
+
+
+class SideBySide(msgspec.Struct, frozen=True):
+    """All that two series beside each other tell.
+
+    `time_us`, `first`, `second`: the (P,) pairs, no further apart than half the shorter cadence.
+    `sd`, `low`, `high`: spread of the differences and the 95 % limits of agreement, with
+    `limits_within` half their own interval. `line` is Deming's, `robust` the Theil–Sen line.
+    `heard`: the share of the window in which both were heard.
+    """
+
+    time_us: TimeArray
+    first: FloatArray
+    second: FloatArray
+    difference: SureMean
+    sd: float
+    low: float
+    high: float
+    limits_within: float
+    line: SureLine
+    robust: Line
+    lag: SureLag
+    drift: DriftInterval
+    bias_start: float
+    bias_end: float
+    correlation: float
+    heard: float
+    tolerance_s: float
+
+    @property
+    def differences(self) -> FloatArray:
+        """(P,) second − first."""
+        return self.second - self.first
+
+
+def side_by_side(
+    a: PairInput,
+    b: PairInput,
+    start_us: int,
+    end_us: int,
+    *,
+    averaging: Averaging = Averaging.ARITHMETIC,
+) -> SideBySide:
+    """Compare two series over a window; without a pair every figure is NaN.
+
+    Directions are compared the shorter way round, and have no line.
+    """
+    shorter, longer = sorted((a.cadence_s, b.cadence_s))
+    tolerance_s = shorter / 2
+    pairs = align_nearest(a.readings, b.readings, tolerance_s=tolerance_s)
+    time_us = a.readings.time_us[pairs.index_a]
+    first, second = a.readings.value[pairs.index_a], b.readings.value[pairs.index_b]
+    if averaging is Averaging.CIRCULAR:
+        second = first + (second - first + 180.0) % 360.0 - 180.0
+    cell_us = round(longer * SECOND_US)
+    cells = max(1, -(-(end_us - start_us) // cell_us))
+    drift = _drift(time_us, second - first)
+    drifts = _is_sure_drift(drift)
+    middle = float((second - first).mean()) if len(first) else math.nan
+    begin, end = _drift_ends(time_us, drift, middle)
+    # A trend would make the mean unsure: how sure it is is told by what lies around the line.
+    turned = _on_line(time_us, begin, end) - middle if drifts else np.zeros(len(first))
+    difference = _by_cell(time_us, second - first - turned, start_us, cell_us, cells)
+    known = np.isfinite(difference)
+    mean = sure_mean(_trimmed(difference))
+    sd = float((second - first).std(ddof=1)) if len(first) > 1 else math.nan
+    independent = mean.independent
+    half = (
+        student_quantile(0.95, independent - 1) * sd * math.sqrt(3 / independent)
+        if independent >= 2
+        else math.nan
+    )
+    has_line = averaging is not Averaging.CIRCULAR
+    nothing = Line(math.nan, math.nan, 0)
+    return SideBySide(
+        time_us,
+        first,
+        second,
+        mean,
+        sd,
+        mean.mean - 1.96 * sd,
+        mean.mean + 1.96 * sd,
+        half,
+        _sure_line(first, second - turned) if has_line else SureLine(math.nan, math.nan, math.nan),
+        theil_sen(first, second - turned) if has_line else nothing,
+        _sure_lag(a, b, start_us, end_us, longer),
+        drift,
+        begin,
+        end,
+        pearson_r(first, second),
+        float(known.mean()),
+        tolerance_s,
+    )
+
+
+def _by_cell(
+    time_us: TimeArray, value: FloatArray, start_us: int, cell_us: int, cells: int
+) -> FloatArray:
+    """Means of (N,) values in equal cells of time, (cells,); NaN for an empty one."""
+    at = (time_us - start_us) // cell_us
+    inside = (at >= 0) & (at < cells)
+    if not inside.all():
+        at, value = at[inside], value[inside]
+    count = np.bincount(at, minlength=cells)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(np.bincount(at, weights=value, minlength=cells) / count, np.float64)
+
+
+def _trimmed(values: FloatArray) -> FloatArray:
+    """Without the unknown ones before the first and after the last."""
+    known = np.flatnonzero(np.isfinite(values))
+    return values[known[0] : known[-1] + 1] if len(known) else values[:0]
+
+
+def _sure_line(first: FloatArray, second: FloatArray) -> SureLine:
+    """Deming's line; the gain's interval by leaving out a twentieth of the time after the other.
+
+    Blocks in time and not single pairs (delete-block jackknife, Künsch 1989): neighbouring readings
+    are not independent.
+    """
+    line = deming(first, second)
+    count = len(first)
+    if count < 3 * _FOLDS or not math.isfinite(line.gain):
+        return SureLine(line.gain, math.nan, line.offset)
+    x, y = first - first.mean(), second - second.mean()
+    edges = np.arange(_FOLDS) * count // _FOLDS
+    sums = np.array([np.add.reduceat(one, edges) for one in (x, y, x * x, y * y, x * y)])
+    n = count - np.diff(np.append(edges, count))
+    sx, sy, sxx, syy, sxy = sums.sum(axis=1)[:, None] - sums
+    sxx, syy, sxy = sxx - sx * sx / n, syy - sy * sy / n, sxy - sx * sy / n
+    u = syy - sxx
+    with np.errstate(invalid="ignore", divide="ignore"):
+        gains = (u + np.sqrt(u * u + 4 * sxy * sxy)) / (2 * sxy)
+    spread = float(((gains - gains.mean()) ** 2).sum()) * (_FOLDS - 1) / _FOLDS
+    return SureLine(line.gain, student_quantile(0.95, _FOLDS - 1) * math.sqrt(spread), line.offset)
+
+
+def _sure_lag(a: PairInput, b: PairInput, start_us: int, end_us: int, step_s: float) -> SureLag:
+    """The lag of some sections of the window and how far they differ: a year is not needed."""
+    step_us = round(step_s * SECOND_US)
+    length_us = min(_SECTION_STEPS * step_us, (end_us - start_us) // _SECTIONS)
+    gap_s = max(max_gap_s(a.cadence_s), max_gap_s(b.cadence_s))
+    curves = []
+    for number in range(_SECTIONS):
+        begin = start_us + (end_us - start_us - length_us) * number // (_SECTIONS - 1)
+        part = [
+            one.readings[
+                slice(*np.searchsorted(one.readings.time_us, (begin, begin + length_us)).tolist())
+            ]
+            for one in (a, b)
+        ]
+        curve = lag_curve(
+            part[0], part[1], step_s=step_s, max_lag_s=_LAG_STEPS * step_s, max_gap_s=gap_s
+        )
+        if len(curve.shift) and bool(np.isfinite(curve.r).any()):
+            curves.append(curve)
+    if not curves:
+        return SureLag(math.nan, math.nan, np.empty(0), np.empty(0))
+    together = np.stack([one.r for one in curves])
+    known = np.isfinite(together)
+    heard = np.count_nonzero(known, axis=0)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        r = np.where(known, together, 0.0).sum(axis=0) / heard
+    shifts = curves[0].shift
+    whole = best_lag(msgspec.structs.replace(curves[0], r=r, n=heard))
+    found = [best_lag(one) for one in curves]
+    lags = np.array([one.lag_s for one in found if math.isfinite(one.lag_s) and not one.at_edge])
+    unknown = whole.at_edge or len(lags) * 2 < len(curves)
+    within = math.nan
+    if len(lags) >= 3:
+        # No lag is known better than a tenth of the step it was looked for with.
+        error = max(float(lags.std(ddof=1)) / math.sqrt(len(lags)), 0.05 * step_s)
+        within = student_quantile(0.95, len(lags) - 1) * error
+    return SureLag(
+        math.nan if unknown else whole.lag_s, within, (shifts * step_s).astype(np.float64), r
+    )
+
+
+def _drift(time_us: TimeArray, difference: FloatArray) -> DriftInterval:
+    """The drift of day means, put together into as many as are independent of one another."""
+    if not len(time_us):
+        return DriftInterval(math.nan, math.nan, math.nan, math.nan, 0)
+    span_days = float((time_us[-1] - time_us[0]) / DAY_US)
+    first_us = int(time_us[0])
+    days = int((time_us[-1] - first_us) // DAY_US) + 1
+    daily = _by_cell(time_us, difference, first_us, DAY_US, days)
+    centres = np.arange(days, dtype=np.int64) * DAY_US + DAY_US // 2
+    known = np.isfinite(daily)
+    unknown = DriftInterval(math.nan, math.nan, math.nan, span_days, int(known.sum()))
+    if known.sum() < _FEWEST_DAYS:
+        return unknown
+    line = theil_sen(centres[known] / DAY_US, daily[known])
+    left = daily - (line.offset + line.gain * centres / DAY_US)
+    worth = effective_n(left)
+    size = 1
+    if math.isfinite(worth.n_eff):
+        size = max(1, math.ceil(worth.n / worth.n_eff))
+    if days // size < _FEWEST_DAYS:
+        return msgspec.structs.replace(unknown, drift_per_month=line.gain * 365.25 / 12)
+    grouped = batch_means(daily, size)
+    moments = np.arange(len(grouped), dtype=np.int64) * size * DAY_US + first_us
+    found = drift_interval(moments, np.zeros(len(grouped)), grouped)
+    return msgspec.structs.replace(found, span_days=span_days)
+
+
+def _drift_ends(time_us: TimeArray, drift: DriftInterval, mean: float) -> tuple[float, float]:
+    """The line of the drift at the first and the last pair, through the mean in the middle."""
+    if not len(time_us) or not math.isfinite(drift.drift_per_month):
+        return mean, mean
+    months = float(time_us[-1] - time_us[0]) / (365.25 / 12 * DAY_US)
+    half = drift.drift_per_month * months / 2
+    return mean - half, mean + half
+
+
+class Refusal(enum.Enum):
+    """Why two series carry no correction of one by the other."""
+
+    NO_PAIRS = "never heard together"
+    TOO_FEW = "too few independent pairs"
+    CONSTANT = "one of them never changes"
+    NO_AGREEMENT = "they do not go together"
+    NOT_SURE = "the difference is not sure"
+    NO_DIFFERENCE = "they do not differ"
+    DIRECTIONS = "directions"
+
+
+class Proposal(msgspec.Struct, frozen=True):
+    """A correction of the second series by the first, as shown = gain·shown + offset.
+
+    `starts_us` and `offsets`: one or several dated steps, (S,) each, the same gain for all.
+    `within`: half the interval of the offset at the middle of what was seen. `gain` is 1 where it
+    does not differ from 1. `drift_per_month` is 0 without a sure drift.
+    """
+
+    gain: float
+    gain_within: float
+    starts_us: TimeArray
+    offsets: FloatArray
+    within: float
+    drift_per_month: float
+    drift_within: float
+
+
+_FEWEST_INDEPENDENT = 8
+_LEAST_CORRELATION = 0.5
+_LEAST_RANGE = 4.0
+_MOST_STEPS = 12
+_LONG_DAYS = 28.0
+_LEAST_GAIN = 0.005
+
+
+def proposed_correction(
+    told: SideBySide, *, accuracy: float, averaging: Averaging
+) -> Proposal | Refusal:
+    """What would bring the second onto the first, or why the data cannot carry it.
+
+    A gain is proposed only where its interval leaves out 1 and the readings range over several
+    times the spread of the differences; steps in time only where the drift's interval leaves out 0
+    over four weeks or more. Where both would be, the one that takes away more.
+    """
+    if averaging is Averaging.CIRCULAR:
+        return Refusal.DIRECTIONS
+    if not len(told.time_us):
+        return Refusal.NO_PAIRS
+    if float(np.ptp(told.first)) == 0 or float(np.ptp(told.second)) == 0:
+        return Refusal.CONSTANT
+    mean = told.difference
+    if not mean.independent >= _FEWEST_INDEPENDENT:
+        return Refusal.TOO_FEW
+    moves = float(np.std(told.first))
+    if moves > 2 * accuracy and not told.correlation >= _LEAST_CORRELATION:
+        return Refusal.NO_AGREEMENT
+    line, change = told.line, abs(told.bias_end - told.bias_start)
+    spread = float(
+        (told.differences - _on_line(told.time_us, told.bias_start, told.bias_end)).std()
+    )
+    ranges = float(np.ptp(np.quantile(told.first, (0.02, 0.98)))) >= _LEAST_RANGE * spread
+    by_gain = abs(line.gain - 1.0) * moves if ranges else 0.0
+    if not abs(line.gain - 1.0) > max(line.gain_within, _LEAST_GAIN):
+        by_gain = 0.0
+    by_drift = change / math.sqrt(12.0) if told.drift.span_days >= _LONG_DAYS else 0.0
+    if not _is_sure_drift(told.drift) or change < accuracy / 4:
+        by_drift = 0.0
+    if by_gain > by_drift:
+        gain = 1.0 / line.gain
+        return Proposal(
+            gain,
+            line.gain_within * gain * gain,
+            told.time_us[:1],
+            np.array([-line.offset * gain]),
+            mean.within,
+            0.0,
+            math.nan,
+        )
+    if by_drift > 0:
+        return _stepwise(told, change, accuracy)
+    if abs(mean.mean) <= mean.within:
+        return Refusal.NO_DIFFERENCE if mean.within <= accuracy else Refusal.NOT_SURE
+    offset = np.array([-mean.mean])
+    return Proposal(1.0, line.gain_within, told.time_us[:1], offset, mean.within, 0.0, math.nan)
+
+
+def _stepwise(told: SideBySide, change: float, accuracy: float) -> Proposal:
+    within = told.difference.within
+    steps = int(min(_MOST_STEPS, max(2, math.ceil(change / max(within, accuracy / 4, 1e-12)))))
+    begin, end = int(told.time_us[0]), int(told.time_us[-1]) + 1
+    starts = begin + (end - begin) * np.arange(steps, dtype=np.int64) // steps
+    middles = (np.arange(steps) + 0.5) / steps
+    offsets = -(told.bias_start + (told.bias_end - told.bias_start) * middles)
+    half = (told.drift.high - told.drift.low) / 2
+    return Proposal(
+        1.0, told.line.gain_within, starts, offsets, within, told.drift.drift_per_month, half
+    )
+
+
+def _is_sure_drift(drift: DriftInterval) -> bool:
+    """True if the interval of a drift is known and leaves out 0."""
+    return math.isfinite(drift.low) and math.isfinite(drift.high) and drift.low * drift.high > 0
+
+
+def _on_line(time_us: TimeArray, begin: float, end: float) -> FloatArray:
+    """The drift's line at each pair, (P,)."""
+    if not len(time_us):
+        return np.empty(0)
+    length = max(int(time_us[-1] - time_us[0]), 1)
+    return np.asarray(begin + (end - begin) * ((time_us - time_us[0]) / length), np.float64)
