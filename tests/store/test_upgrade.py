@@ -75,7 +75,8 @@ class OldStore:
                 "INSERT INTO place VALUES (1, 'Kiln room', NULL, 0, true)",
                 "INSERT INTO station (id, key, place_id, kind, cadence_s, access_hash, position) "
                 "VALUES (1, 'old', 1, 'plain', 60, NULL, 0)",
-                "INSERT INTO series VALUES (1, 1, 'temperature', 'temperature', '°C', NULL)",
+                "INSERT INTO series (id, station_id, field, quantity, unit, limits) "
+                "VALUES (1, 1, 'temperature', 'temperature', '°C', NULL)",
                 "INSERT INTO tally (station_id, kept, duplicate, revised, suspect, stray, refused, "
                 "arrival_timed) VALUES (1, 5, 4, 3, 2, 1, 0, 0)",
                 *(
@@ -126,6 +127,10 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         write_pages(connection, page_rows(plain, readings, *days))
         wanted = page_rows(series, readings, *days)
         for statement in (
+            "DROP TABLE reference_point",
+            "ALTER TABLE correction DROP COLUMN se_gain",
+            "ALTER TABLE correction DROP COLUMN se_offset",
+            "ALTER TABLE correction DROP COLUMN cov",
             "DROP TABLE limit_rule",
             "DROP TABLE configuration_change",
             "DROP TABLE station_alias",

@@ -120,9 +120,9 @@ def events_of(
         begins = begins[times[begins] - times[begins - 1] <= round(gap_s * 1e6)]
         found = times[begins]
         title = (
-            tr("{0} {1} on", place, name)
+            tr("{0} {1} goes on", place, name)
             if source.kind is EventKind.ON
-            else tr("{0} {1} off", place, name)
+            else tr("{0} {1} goes off", place, name)
         )
     else:
         assert source.level is not None
@@ -136,7 +136,7 @@ def events_of(
             merge_s=2 * cadence_s,
         )
         found = past.start_us[~past.cut_start]
-        sign = tr("above") if source.kind is EventKind.ABOVE else tr("below")
+        sign = tr("passes") if source.kind is EventKind.ABOVE else tr("falls below")
         title = f"{place} {name} {sign} {series.shown.limit_text(base)} {series.shown.symbol}"
     found = found[(found >= start_us) & (found < end_us)]
     return Events(source, title.rstrip(), found, place)
@@ -154,11 +154,14 @@ def _of_remarks(connection: Connection, source: EventSource, start_us: int, end_
         )
     times = [one.start_us for one in same if start_us <= one.start_us < end_us]
     places = {one.place or "" for one in same}
+    written = same[-1].text
+    title = (
+        tr("“{0}” begins", written)
+        if source.kind is EventKind.SPAN
+        else tr("“{0}” is pinned", written)
+    )
     return Events(
-        source,
-        source.name,
-        np.array(sorted(times), np.int64),
-        places.pop() if len(places) == 1 else "",
+        source, title, np.array(sorted(times), np.int64), places.pop() if len(places) == 1 else ""
     )
 
 
@@ -178,7 +181,7 @@ def _of_alarms(connection: Connection, source: EventSource, start_us: int, end_u
         )
         .order_by(table.c.time_us)
     ).scalars()
-    return Events(source, watch.name, np.array(list(rows), np.int64))
+    return Events(source, tr("{0} rings", watch.name), np.array(list(rows), np.int64))
 
 
 def known_sources(connection: Connection, site: Site) -> list[EventSource]:

@@ -82,8 +82,7 @@ def respond(
     """
     if not len(events.times_us):
         raise UsageError(
-            tr("{0} did not happen in this stretch", events.title),
-            remedy=tr("look at a longer one"),
+            tr("not once in this stretch: {0}", events.title), remedy=tr("look at a longer one")
         )
     cadence_s = series.station.cadence_s
     step_s = max(cadence_s, 10.0, (span.before_s + span.after_s) / 400)

@@ -52,6 +52,7 @@ def _command_words(words: list[str]) -> list[str]:
 
 def _add_other_commands() -> None:
     """Importing them takes longer than the window's start should wait."""
+    from rook_tally.cli.app_bench import bench_app
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_fields import fields_app
@@ -66,7 +67,7 @@ def _add_other_commands() -> None:
 
     parts = (
         *(sites_app, stations_app, limits_app, fields_app, places_app, plans_app),
-        *(doors_app, care_app, workings_app, watches_app, wall_app),
+        *(doors_app, care_app, workings_app, watches_app, wall_app, bench_app),
     )
     for one in parts:
         app.add_typer(one)

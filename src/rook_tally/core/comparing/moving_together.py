@@ -83,7 +83,7 @@ def _correlations(rows: FloatArray) -> tuple[FloatArray, FloatArray]:
     return np.where(np.isfinite(r), np.clip(r, -1.0, 1.0), 0.0), n
 
 
-class Stray(msgspec.Struct, frozen=True):
+class LeftGroup(msgspec.Struct, frozen=True):
     """A row of a group that left it: since which day, how far now, and how far it used to be off.
 
     `spreads`: how many of its own usual spreads that is.
@@ -96,7 +96,7 @@ class Stray(msgspec.Struct, frozen=True):
     spreads: float
 
 
-def strays(daily: FloatArray, *, accuracy: float) -> list[Stray]:
+def strays(daily: FloatArray, *, accuracy: float) -> list[LeftGroup]:
     """Which of (S, D) day means have left the median of the others, the farthest first (ours).
 
     Each against the median of the others, so that one that strays does not draw the median along.
@@ -125,5 +125,5 @@ def strays(daily: FloatArray, *, accuracy: float) -> list[Stray]:
         away = np.abs(off - usual) > 2 * spread
         inside = np.flatnonzero(heard & ~away)
         since = int(inside[-1]) + 1 if len(inside) else 0
-        found.append(Stray(row, since, now, usual, abs(now - usual) / spread))
+        found.append(LeftGroup(row, since, now, usual, abs(now - usual) / spread))
     return sorted(found, key=lambda one: -one.spreads)

@@ -28,6 +28,7 @@ class SeriesSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=Tr
     colour : of its trace, from 1
     hidden : not in the Ledger; it is kept and watched
     left_out : what comes for it from now on is not kept
+    calibration_months : a calibration is due again after so many months
     """
 
     title: str = ""
@@ -37,8 +38,10 @@ class SeriesSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=Tr
     colour: int | None = None
     hidden: bool = False
     left_out: bool = False
+    calibration_months: float | None = None
 
 
+_MOST_MONTHS = 240
 PLAIN_SERIES = SeriesSettings()
 
 
@@ -73,6 +76,13 @@ def checked_series_settings(settings: SeriesSettings) -> SeriesSettings:
     if settings.colour is not None and not 1 <= settings.colour <= COLOURS:
         raise UsageError(
             f"there is no colour {settings.colour}", kept=_KEPT, remedy=f"give 1 to {COLOURS}"
+        )
+    months = settings.calibration_months
+    if months is not None and not 0 < months <= _MOST_MONTHS:
+        raise UsageError(
+            f"a calibration cannot be due after {months:g} months",
+            kept=_KEPT,
+            remedy=f"give more than 0 and {_MOST_MONTHS} at most",
         )
     if len(settings.title) > _LONGEST_TITLE:
         raise UsageError(

@@ -33,6 +33,21 @@ class Correction:
             )
 
 
+@dataclass(frozen=True, slots=True)
+class CorrectionUncertainty:
+    """Standard errors of a correction's gain and offset, and their covariance; base unit."""
+
+    se_gain: float
+    se_offset: float
+    cov: float = 0.0
+
+    def of_value(self, corrected: float, correction: Correction) -> float:
+        """Standard uncertainty (k = 1) of one corrected value (GUM, 5.2.2)."""
+        raw = (corrected - correction.offset) / correction.gain
+        square = self.se_offset**2 + 2 * raw * self.cov + raw**2 * self.se_gain**2
+        return math.sqrt(max(square, 0.0))
+
+
 def in_force(corrections: Sequence[Correction], at_us: int) -> Correction | None:
     """The correction that holds at a moment; None before the first."""
     begun = [one for one in corrections if one.from_us <= at_us]

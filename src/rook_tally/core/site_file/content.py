@@ -12,6 +12,7 @@ from rook_tally.core.door_settings import DoorSettings
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
+from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.workings.definitions import Working
@@ -60,6 +61,7 @@ class FieldCorrection(msgspec.Struct, frozen=True, kw_only=True):
     offset: float
     who: str = ""
     why: str = ""
+    uncertainty: CorrectionUncertainty | None = None
 
 
 class FieldEntry(msgspec.Struct, frozen=True, kw_only=True):

@@ -24,6 +24,7 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Four, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import SeriesSettings, checked_series_settings
+from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
     FieldCorrection,
     FieldEntry,
@@ -93,6 +94,9 @@ class _Correction(
     offset: float = 0.0
     who: str = ""
     why: str = ""
+    se_gain: float | None = None
+    se_offset: float | None = None
+    cov: float = 0.0
 
 
 class _Field(SeriesSettings, frozen=True, forbid_unknown_fields=True):
@@ -352,10 +356,17 @@ def _field(told: _Field) -> FieldEntry:
                 offset=one.offset,
                 who=one.who,
                 why=one.why,
+                uncertainty=_uncertainty(one),
             )
             for one in told.correction
         ),
     )
+
+
+def _uncertainty(told: _Correction) -> CorrectionUncertainty | None:
+    if told.se_gain is None or told.se_offset is None:
+        return None
+    return CorrectionUncertainty(told.se_gain, told.se_offset, told.cov)
 
 
 def _limit(table: Any) -> LimitEntry:

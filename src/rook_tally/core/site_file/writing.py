@@ -17,6 +17,7 @@ from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.site_file.content import (
+    FieldCorrection,
     FieldEntry,
     GroupEntry,
     LimitEntry,
@@ -265,9 +266,17 @@ def _field(one: FieldEntry) -> Table:
                 "who": each.who,
                 "why": each.why,
             }
+            | _uncertainty(each)
             for each in one.corrections
         ]
     return told
+
+
+def _uncertainty(one: FieldCorrection) -> Table:
+    told = one.uncertainty
+    if told is None:
+        return {}
+    return {"se_gain": told.se_gain, "se_offset": told.se_offset, "cov": told.cov}
 
 
 def _plan(one: PlanEntry) -> Table:

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 20
+FORMAT = 21
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -288,7 +288,29 @@ correction = Table(
     Column("who", String, nullable=False),
     Column("why", String, nullable=False),
     Column("made_us", BigInteger, nullable=False),
+    # Standard errors of gain and offset and their covariance, where the data told them.
+    Column("se_gain", Float),
+    Column("se_offset", Float),
+    Column("cov", Float),
     UniqueConstraint("series_id", "from_us"),
+)
+
+# What a better meter said at a moment, and what the sensor said then, raw; base unit.
+reference_point = Table(
+    "reference_point",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("series_id", Integer, ForeignKey("series.id"), nullable=False),
+    Column("time_us", BigInteger, nullable=False),
+    Column("reading", Float, nullable=False),
+    Column("reading_sd", Float, nullable=False),
+    Column("reference", Float, nullable=False),
+    Column("u_reference", Float),
+    Column("meter", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+    UniqueConstraint("series_id", "time_us"),
 )
 
 overruling = Table(

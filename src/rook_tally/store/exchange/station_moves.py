@@ -250,7 +250,14 @@ def _forget_series(connection: Connection, series_id: int, instead: int) -> None
         .where(brought.c.series_id == series_id, brought.c.import_id.not_in(twice))
         .values(series_id=instead)
     )
-    for table in (schema.correction, schema.overruling, schema.due, schema.deleted, brought):
+    for table in (
+        schema.correction,
+        schema.reference_point,
+        schema.overruling,
+        schema.due,
+        schema.deleted,
+        brought,
+    ):
         connection.execute(sa.delete(table).where(table.c.series_id == series_id))
     connection.execute(sa.delete(schema.series).where(schema.series.c.id == series_id))
 

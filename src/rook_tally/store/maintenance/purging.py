@@ -22,6 +22,7 @@ _OF_SERIES = (
     schema.page_hours,
     schema.page_data,
     schema.correction,
+    schema.reference_point,
     schema.overruling,
     schema.due,
     schema.imported,

@@ -64,6 +64,7 @@ def drop_if_empty(connection: Connection, series_id: int) -> bool:
             return False
     for table in (
         schema.correction,
+        schema.reference_point,
         schema.overruling,
         schema.due,
         schema.imported,

@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.corrections import Correction, CorrectionUncertainty
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
@@ -25,6 +25,7 @@ class CorrectionEntry:
     who: str
     why: str
     made_us: int
+    uncertainty: CorrectionUncertainty | None = None
 
 
 def add_correction(
@@ -35,6 +36,7 @@ def add_correction(
     who: str,
     why: str,
     now_us: int,
+    uncertainty: CorrectionUncertainty | None = None,
 ) -> int:
     """Enter a correction; one that begins at the same moment is replaced. Returns its id."""
     table = schema.correction
@@ -53,6 +55,9 @@ def add_correction(
             who=who,
             why=why,
             made_us=now_us,
+            se_gain=None if uncertainty is None else uncertainty.se_gain,
+            se_offset=None if uncertainty is None else uncertainty.se_offset,
+            cov=None if uncertainty is None else uncertainty.cov,
         )
     )
     # What is shown of the past changes with it: everybody reads anew.
@@ -90,9 +95,35 @@ def correction_entries(connection: Connection, series_id: int) -> list[Correctio
             row.who,
             row.why,
             row.made_us,
+            _uncertainty(row.se_gain, row.se_offset, row.cov),
         )
         for row in rows
     ]
+
+
+def _uncertainty(
+    se_gain: float | None, se_offset: float | None, cov: float | None
+) -> CorrectionUncertainty | None:
+    if se_gain is None or se_offset is None:
+        return None
+    return CorrectionUncertainty(se_gain, se_offset, cov or 0.0)
+
+
+def uncertainties_at(
+    connection: Connection, at_us: int
+) -> dict[int, tuple[Correction, CorrectionUncertainty]]:
+    """The corrections in force at a moment whose uncertainty is known, by series id."""
+    table = schema.correction
+    rows = connection.execute(
+        sa.select(table).where(table.c.from_us <= at_us).order_by(table.c.from_us)
+    )
+    found: dict[int, tuple[Correction, CorrectionUncertainty]] = {}
+    for row in rows:
+        found.pop(row.series_id, None)
+        told = _uncertainty(row.se_gain, row.se_offset, row.cov)
+        if told is not None:
+            found[row.series_id] = Correction(row.from_us, row.gain, row.offset), told
+    return found
 
 
 def corrected_series(connection: Connection) -> set[int]:

@@ -41,6 +41,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.kind,
     schema.series,
     schema.correction,
+    schema.reference_point,
     schema.meta,
 )
 # Of the store's own notes those that are settings.

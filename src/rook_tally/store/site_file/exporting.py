@@ -160,6 +160,7 @@ def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> Field
                 offset=each.correction.offset,
                 who=each.who,
                 why=each.why,
+                uncertainty=each.uncertainty,
             )
             for each in correction_entries(connection, one.id)
         ),

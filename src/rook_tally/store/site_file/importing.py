@@ -275,18 +275,28 @@ def _put_corrections(
     connection: Connection, series_id: int, one: FieldEntry, *, who: str, now_us: int
 ) -> None:
     wanted = {
-        (Correction(each.from_us, each.gain, each.offset), each.who, each.why)
+        (Correction(each.from_us, each.gain, each.offset), each.who, each.why, each.uncertainty)
         for each in one.corrections
     }
     there = {
-        (each.correction, each.who, each.why): each.id
+        (each.correction, each.who, each.why, each.uncertainty): each.id
         for each in correction_entries(connection, series_id)
     }
     for told, number in there.items():
         if told not in wanted:
             withdraw_correction(connection, number)
-    for correction, by, why in sorted(wanted - there.keys(), key=lambda each: each[0].from_us):
-        add_correction(connection, series_id, correction, who=by or who, why=why, now_us=now_us)
+    for correction, by, why, uncertainty in sorted(
+        wanted - there.keys(), key=lambda each: each[0].from_us
+    ):
+        add_correction(
+            connection,
+            series_id,
+            correction,
+            who=by or who,
+            why=why,
+            now_us=now_us,
+            uncertainty=uncertainty,
+        )
 
 
 def _put_plans(connection: Connection, wanted: Sequence[PlanEntry], *, now_us: int) -> None:

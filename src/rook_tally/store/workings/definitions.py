@@ -487,6 +487,7 @@ def end_series(connection: Connection, series_id: int) -> None:
         schema.page_hours,
         schema.page_data,
         schema.correction,
+        schema.reference_point,
         schema.overruling,
         schema.working_input,
         schema.due,
