@@ -128,6 +128,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         wanted = page_rows(series, readings, *days)
         for statement in (
             "DROP TABLE reference_point",
+            "DROP TABLE bench_item",
             "ALTER TABLE correction DROP COLUMN se_gain",
             "ALTER TABLE correction DROP COLUMN se_offset",
             "ALTER TABLE correction DROP COLUMN cov",

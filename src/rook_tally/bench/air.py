@@ -42,6 +42,8 @@ OUTDOOR_PPM = 420.0
 _LEAST_START = {"co2": 200.0}
 _SHORTEST_S = 40 * 60.0
 _LEAST_R2 = 0.9
+# Low in the noise the logarithm bends: only what is above this share of the peak is fitted.
+_USED_SHARE = 0.3
 _NOON_US = 12 * HOUR_US
 _RECENT_US = 2 * HOUR_US
 
@@ -202,7 +204,9 @@ def _measured(
     cleaner: Readings | None,
 ) -> NightlyDecay:
     part = _between(readings, fall.start_us, fall.end_us)
-    rate = decay_rate(part, background=background, min_excess=max(0.1 * fall.excess, least / 4))
+    rate = decay_rate(
+        part, background=background, min_excess=max(_USED_SHARE * fall.excess, least / 4)
+    )
     share = math.nan if cleaner is None else _share_on(cleaner, fall.start_us, fall.end_us)
     why = None
     if length_s(fall) < _SHORTEST_S:

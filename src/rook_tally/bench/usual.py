@@ -35,6 +35,8 @@ _BIN_S = 1800.0
 _MOST_SPELLS = 200
 _MONDAY = 3
 _BINS = 40
+# Fewer readings than this share of the stretch itself say nothing of the one before.
+_ENOUGH_BEFORE = 0.25
 
 
 class Spell(msgspec.Struct, frozen=True):
@@ -119,7 +121,10 @@ def usual(
     found = _spells(readings, threshold, cadence_s, gap_s, start_us, end_us)
     today = _today(inside, today_us if today_us is not None else end_us - 1, zone)
     before = read_range(connection, series.id, start_us - (end_us - start_us), start_us)
-    distribution = distributions([before.value[before.good], good], _BINS)
+    earlier = before.value[before.good]
+    if len(earlier) < _ENOUGH_BEFORE * len(good):
+        earlier = earlier[:0]
+    distribution = distributions([earlier, good], _BINS)
     return UsualAnswer(
         series,
         start_us,
@@ -255,6 +260,6 @@ def _notes(
     heard = np.count_nonzero(inside.good) / expected if expected else 0.0
     if heard < 0.75:
         notes.append(tr("Only {0} % of the stretch was heard.", f"{100 * min(heard, 1.0):.0f}"))
-    if not len(before):
-        notes.append(tr("Nothing was heard before this stretch to compare it with."))
+    if len(before) < _ENOUGH_BEFORE * len(inside):
+        notes.append(tr("Too little was heard before this stretch to compare it with."))
     return tuple(notes)

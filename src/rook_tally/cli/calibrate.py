@@ -232,8 +232,9 @@ def _print(record: CalibrationRecord) -> None:
         )
         typer.echo(
             f"{one.id:>5}  {rfc3339(one.time_us)[:16]}  "
-            f"sensor {shown.figure(one.reading, more=1)}  meter {shown.figure(one.reference, more=1)}{sure} {shown.symbol}"
-            f"  left {shown.difference_figure(float(left), more=1)}  {one.meter}".rstrip()
+            f"sensor {shown.figure(one.reading, more=1)}  "
+            f"meter {shown.figure(one.reference, more=1)}{sure} {shown.symbol}  "
+            f"left {shown.difference_figure(float(left), more=1)}  {one.meter}".rstrip()
         )
     for entry in record.corrections:
         typer.echo(

@@ -63,13 +63,18 @@ def event_effect(
     quiet = ~near & np.isfinite(rise)
     number = np.bincount(slot[quiet], minlength=slots)
     total = np.bincount(slot[quiet], weights=rise[quiet], minlength=slots)
+    squares = np.bincount(slot[quiet], weights=rise[quiet] ** 2, minlength=slots)
     with np.errstate(invalid="ignore", divide="ignore"):
         usual = np.where(number >= _FEWEST_OTHER_DAYS, total / number, np.nan)
+        # How sure that is itself: the other days differ as well.
+        doubt = (squares / number - usual**2) / (number - 1)
     excess = rise[at] - usual[slot[at]]
     known = np.isfinite(excess)
     if not known.any():
         return unknown
     excess, days = excess[known], day[at][known]
+    shares = np.bincount(slot[at][known], minlength=slots) / len(excess)
+    doubted = float((shares**2 * np.where(shares > 0, np.maximum(doubt, 0.0), 0.0)).sum())
     which, inverse = np.unique(days, return_inverse=True)
     by_day = np.bincount(inverse, weights=excess) / np.bincount(inverse)
     mean, count, events = float(by_day.mean()), len(by_day), int(known.sum())
@@ -82,7 +87,7 @@ def event_effect(
     worth = worth if math.isfinite(worth) else float(count)
     if worth < 2:
         return EventEffect(mean, math.nan, math.nan, count, events)
-    error = math.sqrt(float(((by_day - mean) ** 2).mean()) / (worth - 1.0))
+    error = math.sqrt(float(((by_day - mean) ** 2).mean()) / (worth - 1.0) + doubted)
     if error <= 0:
         return EventEffect(mean, math.nan, math.nan, count, events)
     p = 2.0 * float(stdtr(worth - 1.0, -abs(mean) / error))

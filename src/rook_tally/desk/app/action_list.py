@@ -7,6 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from rook_tally.desk.app.texts import tr
+from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
@@ -113,6 +114,10 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         window.show_view(names.index("Workings"))
         window.workings.do(action)
 
+    def bench(action: BenchAction) -> None:
+        window.show_view(names.index("Bench"))
+        window.bench.do(action)
+
     def watch(action: WatchAction) -> None:
         window.show_view(names.index("Watch"))
         window.watch.do(action)
@@ -129,6 +134,8 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         yield Action(Section.WALL, fifth.words, fifth.keys, partial(wall, fifth))
     for third in WorkingsAction:
         yield Action(Section.WORKINGS, third.words, third.keys, partial(workings, third))
+    for seventh in BenchAction:
+        yield Action(Section.BENCH, seventh.words, seventh.keys, partial(bench, seventh))
     for fourth in WatchAction:
         yield Action(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
     for sixth in StationsAction:

@@ -217,6 +217,13 @@ class Dialogs:
         remark = Remark("remark", at_us, None, shade, series.station.place.name, login_name())
         self._show(RemarkDialog(window.theme, window.state, window.client, remark, window))
 
+    def write_span(self, remark: Remark) -> None:
+        """Let the person name a stretch."""
+        from rook_tally.desk.parts.remark_dialog import RemarkDialog
+
+        window = self._window
+        self._show(RemarkDialog(window.theme, window.state, window.client, remark, window))
+
     def copy_figures(self) -> None:
         """Put the window's figures on the clipboard."""
         from rook_tally.desk.strip.window_statistics import figures_as_text

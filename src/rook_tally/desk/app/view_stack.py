@@ -11,6 +11,7 @@ from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QListView, QStackedWidget, QWidget
 
 from rook_tally.desk.app.views import (
+    BENCH,
     LEDGER,
     STATIONS,
     STRIP,
@@ -18,6 +19,7 @@ from rook_tally.desk.app.views import (
     WALL,
     WATCH,
     WORKINGS,
+    make_bench,
     make_stations,
     make_strip,
     make_wall,
@@ -28,6 +30,7 @@ from rook_tally.desk.ledger.view import LedgerView
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.bench.view import BenchView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
@@ -65,6 +68,11 @@ class ViewStack(QStackedWidget):
     def workings(self) -> WorkingsView:
         """The Workings view."""
         return self._placed(WORKINGS, make_workings(self._window))
+
+    @cached_property
+    def bench(self) -> BenchView:
+        """The Bench."""
+        return self._placed(BENCH, make_bench(self._window))
 
     @cached_property
     def watch(self) -> WatchView:
@@ -128,6 +136,8 @@ class ViewStack(QStackedWidget):
             return self.wall.canvas
         if at == WORKINGS:
             return self.workings.list
+        if at == BENCH:
+            return self.bench.list
         if at == WATCH:
             return self.watch.list
         if at == STATIONS:

@@ -9,14 +9,15 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.bench.view import BenchView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
     from rook_tally.desk.watch.view import WatchView
     from rook_tally.desk.workings.view import WorkingsView
 
-VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Watch", "Stations"]
-LEDGER, STRIP, WALL, WORKINGS, WATCH, STATIONS = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Bench", "Watch", "Stations"]
+LEDGER, STRIP, WALL, WORKINGS, BENCH, WATCH, STATIONS = range(len(VIEWS))
 
 
 def make_strip(window: DeskWindow) -> StripView:
@@ -51,6 +52,19 @@ def make_workings(window: DeskWindow) -> WorkingsView:
     made = WorkingsView(window.theme, window.state, window.client, window.drafts, window.undo)
     made.limits_wanted.connect(window.dialogs.set_limits)
     window.undo.moved.subscribe(made.take_step)
+    return made
+
+
+def make_bench(window: DeskWindow) -> BenchView:
+    """Make the Bench of a window, with a reading process of its own: what it asks takes long."""
+    from rook_tally.desk.bench.view import BenchView
+
+    asking = window.another_client()
+    made = BenchView(window.theme, window.state, window.client, asking)
+    made.told.connect(window.tell)
+    made.series_opened.connect(window.open_in_strip)
+    made.span_wanted.connect(window.dialogs.write_span)
+    window.undo.moved.subscribe(lambda _done: made.ask_again())
     return made
 
 

@@ -54,6 +54,7 @@ from rook_tally.wall.site_snapshot import SiteSnapshot
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.dialogs import Dialogs
+    from rook_tally.desk.bench.view import BenchView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
@@ -105,6 +106,7 @@ class DeskWindow(QMainWindow):
         self.store = store
         self.drafts = DraftFile() if drafts is None else drafts
         self._view_kept: int | None = None
+        self._other_clients: list[StoreClient] = []
         # Lanes of the last time, for the Strip when it is looked at first.
         self.lanes_kept: list[list[Series]] = []
         self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
@@ -207,6 +209,20 @@ class DeskWindow(QMainWindow):
     def workings(self) -> WorkingsView:
         """The Workings view."""
         return self._views.workings
+
+    @property
+    def bench(self) -> BenchView:
+        """The Bench."""
+        return self._views.bench
+
+    def another_client(self) -> StoreClient:
+        """A client beside the window's own, for what takes long: it ends with the window."""
+        made = StoreClient(self.store, deliver=self._ui_thread.post)
+        made.on_trouble = self.tell
+        if self.client.is_apart:
+            made.work_apart()
+        self._other_clients.append(made)
+        return made
 
     @property
     def watch(self) -> WatchView:
@@ -501,5 +517,7 @@ class DeskWindow(QMainWindow):
             application.focusChanged.disconnect(self._watch_space)
         self.feed.stop()
         self.client.stop()
+        for other in self._other_clients:
+            other.stop()
         self.drafts.close()
         super().closeEvent(event)

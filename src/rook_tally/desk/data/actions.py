@@ -16,6 +16,7 @@ class Section(enum.Enum):
     STRIP = "Strip"
     WALL = "Wall"
     WORKINGS = "Workings"
+    BENCH = "Bench"
     WATCH = "Watch"
     STATIONS = "Stations"
 

@@ -24,7 +24,7 @@ from rook_tally.desk.parts.widgets import tint
 _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
     (Section.LEDGER, Section.STATIONS, Section.WATCH),
-    (Section.STRIP,),
+    (Section.STRIP, Section.BENCH),
     (Section.WALL, Section.WORKINGS),
 )
 _WORDS_WIDTH = 212

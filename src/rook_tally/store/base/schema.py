@@ -313,6 +313,14 @@ reference_point = Table(
     UniqueConstraint("series_id", "time_us"),
 )
 
+# What people keep on the Bench; `document` is JSON (`core.comparing.bench_items.BenchItem`).
+bench_item = Table(
+    "bench_item",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("document", String, nullable=False),
+)
+
 overruling = Table(
     "overruling",
     metadata,

@@ -42,6 +42,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.series,
     schema.correction,
     schema.reference_point,
+    schema.bench_item,
     schema.meta,
 )
 # Of the store's own notes those that are settings.

@@ -1,4 +1,4 @@
-"""Format 21: reference points of sensors, and how sure a correction is."""
+"""Format 21: reference points of sensors, how sure a correction is, what is kept on the Bench."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,6 +9,11 @@ revision, down_revision = "0021", "0020"
 def upgrade() -> None:
     for name in ("se_gain", "se_offset", "cov"):
         op.add_column("correction", sa.Column(name, sa.Float))
+    op.create_table(
+        "bench_item",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("document", sa.String, nullable=False),
+    )
     op.create_table(
         "reference_point",
         sa.Column("id", sa.Integer, primary_key=True),

@@ -1,0 +1,1 @@
+"""The Bench view: whether a sensor is right, and what happens when."""

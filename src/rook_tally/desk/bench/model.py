@@ -1,0 +1,418 @@
+"""What the Bench shows: its list, the page of what is picked, and what can be done with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from zoneinfo import ZoneInfo
+
+import msgspec
+
+from rook_tally.bench.air import AirAnswer
+from rook_tally.bench.calibrate import CalibrationRecord
+from rook_tally.bench.events import EventKind, source_from
+from rook_tally.bench.find import FoundAnswer
+from rook_tally.bench.pair import PairAnswer
+from rook_tally.bench.respond import ResponseAnswer
+from rook_tally.bench.usual import UsualAnswer
+from rook_tally.bench.wording import Sentence, in_unit, long_name, short_names
+from rook_tally.core.comparing.bench_items import (
+    AirItem,
+    BenchItem,
+    EventItem,
+    PairItem,
+    SensorItem,
+    UsualItem,
+)
+from rook_tally.core.errors import UsageError
+from rook_tally.core.moment_words import day_words
+from rook_tally.core.quantities.number_format import figure
+from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
+from rook_tally.desk.bench.actions import BenchAction
+from rook_tally.desk.bench.air_sheet import air_sheet
+from rook_tally.desk.bench.event_sheet import event_sheet
+from rook_tally.desk.bench.pair_sheet import pair_sheet
+from rook_tally.desk.bench.queries import (
+    AnswerQuery,
+    BenchAnswer,
+    BenchListing,
+    EventAnswer,
+    FindQuery,
+    ResponseQuery,
+)
+from rook_tally.desk.bench.sensor_sheet import sensor_sheet
+from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.texts import tr
+from rook_tally.desk.bench.usual_sheet import usual_sheet
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.store.site import Series
+
+SHORTEST_US = 7 * DAY_US
+_SIDE_BY_SIDE = "Side by side"
+
+
+class BenchRow(msgspec.Struct, frozen=True):
+    """A line of the list: under which heading, its two lines, its figure; None for what found."""
+
+    heading: str
+    title: str
+    where: str
+    figure: str
+    item: BenchItem | None
+    is_kept: bool = True
+
+
+def heading_of(item: BenchItem) -> str:
+    """Under which heading an item stands."""
+    match item:
+        case PairItem():
+            return tr("Side by side")
+        case SensorItem():
+            return tr("Reference points")
+        case EventItem():
+            return tr("What happens when")
+        case UsualItem():
+            return tr("Usual and not")
+        case AirItem():
+            return tr("Air")
+
+
+_ORDER = (PairItem, SensorItem, EventItem, UsualItem, AirItem)
+
+
+class BenchModel:
+    """Decides what the Bench shows. `changed` are called after every change of it."""
+
+    def __init__(self, state: SiteState) -> None:
+        self._state = state
+        self.changed: list[Callable[[], None]] = []
+        self.listing: BenchListing | None = None
+        self.picked: BenchItem | None = None
+        self.answer: BenchAnswer | None = None
+        self.mistake = ""
+        self.found: FoundAnswer | None = None
+        self.shows_found = False
+        # What is being looked for, and what was asked last.
+        self.is_asked = False
+        self.picked_series = 0
+        self._figures: dict[BenchItem, str] = {}
+        self._looked_at: tuple[int, ...] = ()
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The site's zone."""
+        return self._state.zone
+
+    def _tell(self) -> None:
+        for call in self.changed:
+            call()
+
+    def series(self, series_id: int) -> Series | None:
+        """A series of the site as it is now."""
+        return self._state.by_id.get(series_id)
+
+    # The list
+
+    def take_listing(self, listing: BenchListing) -> None:
+        """What is kept and offered was read."""
+        if listing == self.listing:
+            return
+        self.listing = listing
+        known = (*listing.kept, *listing.offered)
+        if not self.shows_found and self.picked not in known:
+            if self.picked is None and known:
+                self.pick(self.rows()[0].item)
+                return
+            if self.picked is not None:
+                self.picked, self.answer = None, None
+        self._tell()
+
+    def rows(self) -> list[BenchRow]:
+        """The lines of the list, by heading; what is kept before what is offered."""
+        if self.listing is None:
+            return []
+        found = []
+        for sort in _ORDER:
+            kept = [one for one in self.listing.kept if isinstance(one, sort)]
+            offered = [one for one in self.listing.offered if isinstance(one, sort)]
+            for one in (*kept, *offered):
+                row = self._row(one, is_kept=one in kept)
+                if row is not None:
+                    found.append(row)
+            if sort is PairItem:
+                found.append(self._found_row())
+        return found
+
+    def _found_row(self) -> BenchRow:
+        told = self.found
+        words = tr("of all series, and strays")
+        told_figure = tr("Look")
+        if told is not None:
+            told_figure = figure(len(told.pairs) + len(told.strays), 0)
+        return BenchRow(tr(_SIDE_BY_SIDE), tr("What moves together"), words, told_figure, None)
+
+    def _row(self, item: BenchItem, *, is_kept: bool) -> BenchRow | None:
+        """The line of an item; None where a series of it is not there."""
+        series = [self.series(one) for one in item.series]
+        if any(one is None for one in series):
+            return None
+        several = tuple(one for one in series if one is not None)
+        told = self._figures.get(item, "")
+        heading = heading_of(item)
+        match item:
+            case PairItem():
+                one = several[0]
+                title = f"{one.station.place.name} {one.quantity.name}"
+                return BenchRow(
+                    heading, title, ", ".join(short_names(several)), told, item, is_kept
+                )
+            case EventItem():
+                return BenchRow(heading, *_event_words(item, self._state), told, item, is_kept)
+            case SensorItem() | UsualItem() | AirItem():
+                one = several[0]
+                title = f"{one.station.place.name} {one.quantity.name}"
+                return BenchRow(heading, title, one.station.key, told, item, is_kept)
+
+    def pick(self, item: BenchItem | None) -> None:
+        """Turn to an item of the list; None to what moves together."""
+        if item == self.picked and self.shows_found is (item is None) and not self.mistake:
+            return
+        self.picked, self.shows_found = item, item is None
+        self.answer, self.mistake, self.picked_series = None, "", 0
+        self.is_asked = False
+        self._tell()
+
+    @property
+    def is_kept(self) -> bool:
+        """True if what is picked is kept on the Bench, and not only offered."""
+        return self.listing is not None and self.picked in self.listing.kept
+
+    # The page
+
+    @property
+    def window(self) -> tuple[int, int]:
+        """The stretch that is looked at, [start, end): the rail's, a week at least."""
+        window = self._state.window
+        return min(window.start_us, window.end_us - SHORTEST_US), window.end_us
+
+    def follow_window(self) -> bool:
+        """True if another stretch is to be looked at; one that only goes on with now is no other.
+
+        Figures of the one before are no longer shown.
+        """
+        window = self._state.window
+        edges = (window.span_us,) if window.is_live else (window.start_us, window.end_us)
+        if edges == self._looked_at:
+            return False
+        self._looked_at = edges
+        self._figures.clear()
+        self.found = None
+        return True
+
+    def next_without_figure(self) -> AnswerQuery | None:
+        """What to ask next so that the list has its figures; what takes long is left to be asked
+        for by a person."""
+        start_us, end_us = self.window
+        for row in self.rows():
+            if row.item is None or isinstance(row.item, EventItem) or row.item in self._figures:
+                continue
+            return AnswerQuery(row.item, start_us, end_us, self._state.clock())
+        return None
+
+    def question(self) -> AnswerQuery | None:
+        """What to ask for the page; None when nothing is picked."""
+        if self.picked is None:
+            return None
+        start_us, end_us = self.window
+        now_us = self._state.clock()
+        return AnswerQuery(self.picked, start_us, end_us, now_us, self.picked_series)
+
+    def find_question(self) -> FindQuery:
+        """What to ask to find what moves together."""
+        return FindQuery(*self.window)
+
+    def take_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
+        """The answer came; one to what is picked no more only leaves its figure."""
+        sheet = self._sheet(answer)
+        self._figures[question.item] = sheet.figure
+        if question.item == self.picked:
+            self.answer, self.mistake, self.is_asked = answer, "", False
+        self._tell()
+
+    def take_mistake(self, question: AnswerQuery, why: str) -> None:
+        """It cannot be answered."""
+        self._figures[question.item] = "–"
+        if question.item == self.picked:
+            self.answer, self.mistake, self.is_asked = None, why, False
+        self._tell()
+
+    def take_found(self, found: FoundAnswer) -> None:
+        """What moves together was found."""
+        self.found, self.is_asked = found, False
+        self._tell()
+
+    def refused(self, why: str) -> None:
+        """Something that was to be changed was not."""
+        self.mistake = why
+        self._tell()
+
+    def response_question(self, series_id: int) -> ResponseQuery | None:
+        """What to ask when a series of the ranking is picked."""
+        answer, item = self.answer, self.picked
+        if not isinstance(answer, EventAnswer) or not isinstance(item, EventItem):
+            return None
+        series = next(
+            (one.series for one in answer.ranking.ranked if one.series.id == series_id), None
+        )
+        self.picked_series = series_id
+        return None if series is None else ResponseQuery(series, answer.ranking, item, *self.window)
+
+    def take_response(self, response: ResponseAnswer) -> None:
+        """The response of the picked series came."""
+        if isinstance(self.answer, EventAnswer):
+            self.answer = EventAnswer(self.answer.ranking, response)
+            self._tell()
+
+    def sheet(self) -> Sheet:
+        """The page as it stands."""
+        if self.shows_found:
+            return self._found_sheet()
+        if self.mistake:
+            return Sheet(self._over(), Sentence(f"{self.mistake}."), side=Side())
+        if self.answer is None:
+            words = tr("Looking…") if self.picked is not None else _HELP
+            return Sheet(self._over(), Sentence(words), side=Side())
+        return self._sheet(self.answer)
+
+    def _over(self) -> str:
+        return "" if self.picked is None else heading_of(self.picked)
+
+    def _sheet(self, answer: BenchAnswer) -> Sheet:
+        match answer:
+            case PairAnswer():
+                return pair_sheet(answer, self.zone)
+            case CalibrationRecord():
+                return sensor_sheet(answer, self.zone, self._state.clock())
+            case EventAnswer():
+                return event_sheet(answer.ranking, answer.response)
+            case UsualAnswer():
+                return usual_sheet(answer, self.zone)
+            case AirAnswer():
+                return air_sheet(answer, self.zone)
+
+    def _found_sheet(self) -> Sheet:
+        found = self.found
+        if found is None:
+            return Sheet(tr("What moves together"), Sentence(tr("Looking through all series…")))
+        pairs = [
+            TableLine(
+                (
+                    f"{long_name(one.first)}, {long_name(one.second)}",
+                    tr("move together"),
+                    f"r {figure(one.r, 2)}",
+                    figure(one.hours, 0),
+                ),
+                number,
+            )
+            for number, one in enumerate(found.pairs)
+        ]
+        gone = [
+            TableLine(
+                (
+                    long_name(one.series),
+                    tr("left its group of {0} since {1}", len(one.group), self._day(one.since_us)),
+                    in_unit(one.series.shown, one.now - one.usual, float("nan"), signed=True),
+                    "",
+                ),
+                -number - 1,
+            )
+            for number, one in enumerate(found.strays)
+        ]
+        return Sheet(
+            tr("What moves together · {0} series looked at", found.tried),
+            found.sentence,
+            side=Side(
+                tr("Among all series"),
+                tr("Move together"),
+                figure(len(found.pairs), 0),
+                tr("pairs"),
+                tr(
+                    "By their hourly means, less what every day brings: both what they are and how "
+                    "they change must go together, more than that many comparisons would by chance."
+                ),
+                None,
+                ((BenchAction.OPEN, tr("Set side by side")),),
+            ),
+            lines_title=tr("Open one to set it side by side"),
+            heads=(tr("Series"), "", tr("How much"), tr("Hours")),
+            lines=(*gone, *pairs),
+        )
+
+    def _day(self, time_us: int) -> str:
+        return day_words(datetime_from_time_us(time_us).astimezone(self.zone))
+
+    def pair_at(self, key: int) -> PairItem | None:
+        """The two series of a line of what was found; of a stray it and one of its group."""
+        found = self.found
+        if found is None:
+            return None
+        if key >= 0:
+            pair = found.pairs[key]
+            return PairItem(pair.first.id, pair.second.id)
+        stray = found.strays[-key - 1]
+        other = next(one for one in stray.group if one.id != stray.series.id)
+        return PairItem(other.id, stray.series.id)
+
+    @property
+    def picked_for_strip(self) -> list[Series]:
+        """The series that the page is about."""
+        answer = self.answer
+        if isinstance(answer, EventAnswer):
+            return [] if answer.response is None else [answer.response.series]
+        ids = () if self.picked is None else self.picked.series
+        return [one for one in (self.series(number) for number in ids) if one is not None]
+
+    @property
+    def sensor(self) -> Series | None:
+        """The series that a reference point would be of."""
+        answer = self.answer
+        if isinstance(answer, CalibrationRecord):
+            return self.series(answer.series.id)
+        if isinstance(answer, PairAnswer):
+            return self.series(answer.second.id)
+        return None
+
+
+_HELP = tr(
+    "Set two sensors side by side, try one against a better meter, or see what moves when "
+    "something happens: press N."
+)
+
+
+def _event_words(item: EventItem, state: SiteState) -> tuple[str, str]:
+    """Title and second line of an event."""
+    try:
+        source = source_from(item.source)
+    except UsageError:
+        return item.source, ""
+    if source.kind in (EventKind.PIN, EventKind.SPAN):
+        return source.name, tr("pinned") if source.kind is EventKind.PIN else tr("span")
+    if source.kind is EventKind.ALARM:
+        return source.name, tr("alarm")
+    slug, _, where = source.name.partition("@")
+    place, _, station = where.partition("/")
+    series = next(
+        (
+            one
+            for one in state.site.series
+            if one.quantity.slug == slug and station in ("", one.station.key)
+        ),
+        None,
+    )
+    name = f"{series.station.place.name} {series.quantity.name}" if series else source.name
+    word = {
+        EventKind.ON: tr("goes on"),
+        EventKind.OFF: tr("goes off"),
+        EventKind.ABOVE: tr("above {0}", f"{source.level:g}" if source.level is not None else ""),
+        EventKind.BELOW: tr("below {0}", f"{source.level:g}" if source.level is not None else ""),
+    }[source.kind]
+    return name, f"{word} · {station or place}"

@@ -1,0 +1,209 @@
+"""Queries of the Bench: what is kept and offered, and the answer of each page.
+
+They are asked of a reading process of the Bench's own, so that nothing else waits for them.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.bench.air import AirAnswer, AirRoom, air, cleaner_named
+from rook_tally.bench.calibrate import CalibrationRecord, record_of
+from rook_tally.bench.events import (
+    EventKind,
+    EventSource,
+    events_of,
+    is_state,
+    known_sources,
+    source_from,
+)
+from rook_tally.bench.find import FoundAnswer, find
+from rook_tally.bench.pair import PairAnswer, compare
+from rook_tally.bench.respond import RankingAnswer, ResponseAnswer, ResponseSpan, rank, respond
+from rook_tally.bench.usual import UsualAnswer, usual
+from rook_tally.core.comparing.bench_items import (
+    AirItem,
+    BenchItem,
+    EventItem,
+    PairItem,
+    SensorItem,
+    UsualItem,
+)
+from rook_tally.core.errors import UsageError
+from rook_tally.desk.bench.texts import tr
+from rook_tally.store.site import Series, Site, load_site
+from rook_tally.store.site.bench_items import bench_items
+from rook_tally.store.site.reference_points import points_by_series
+
+_MOST_OFFERED = 6
+
+
+@dataclass(frozen=True, slots=True)
+class BenchListing:
+    """What is kept on the Bench and what is offered besides, with the names of events."""
+
+    kept: tuple[BenchItem, ...]
+    offered: tuple[BenchItem, ...]
+    sources: tuple[EventSource, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ListingQuery:
+    """Asks what is on the Bench."""
+
+    def run(self, connection: Connection) -> BenchListing:
+        """Read what is kept, and think of what could be looked at."""
+        site = load_site(connection)
+        kept = tuple(bench_items(connection))
+        sources = tuple(known_sources(connection, site))
+        offered = _offered(connection, site, sources)
+        return BenchListing(kept, tuple(one for one in offered if one not in kept), sources)
+
+
+def _offered(
+    connection: Connection, site: Site, sources: tuple[EventSource, ...]
+) -> list[BenchItem]:
+    """Two sensors of one quantity at one place; sensors with points; rooms with CO₂; switches."""
+    series = [one for one in site.series_shown if not one.station.is_worked_out]
+    by_place: dict[tuple[int, str], list[Series]] = {}
+    for one in series:
+        by_place.setdefault((one.station.place.id, one.quantity.slug), []).append(one)
+    pairs: list[BenchItem] = [
+        PairItem(first.id, second.id)
+        for several in by_place.values()
+        for first, second in itertools.pairwise(several)
+        if not is_state(first)
+    ]
+    sensors: list[BenchItem] = [SensorItem(number) for number in points_by_series(connection)]
+    # Presence is nobody's doing on purpose; a switch is.
+    events: list[BenchItem] = [
+        EventItem(one.text) for one in sources if one.kind in (EventKind.ON, EventKind.PIN)
+    ]
+    rooms: list[BenchItem] = [
+        AirItem(one.id, cleaner=None if cleaner is None else cleaner.id)
+        for one in series
+        if one.quantity.slug == "co2" and one.station.place.indoors
+        for cleaner in (cleaner_named(site, one),)
+    ]
+    usually: list[BenchItem] = [
+        UsualItem(one.id) for one in series if one.quantity.slug in ("co2", "sound_level", "pm25")
+    ]
+    return [
+        *pairs[:_MOST_OFFERED],
+        *sensors,
+        *events[:_MOST_OFFERED],
+        *usually[:3],
+        *rooms[:_MOST_OFFERED],
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class EventAnswer:
+    """What moves when something happens, and the response of the picked series."""
+
+    ranking: RankingAnswer
+    response: ResponseAnswer | None
+
+
+BenchAnswer = PairAnswer | CalibrationRecord | EventAnswer | UsualAnswer | AirAnswer
+
+
+@dataclass(frozen=True, slots=True)
+class AnswerQuery:
+    """Asks for the answer to an item over [start, end); of events also which series is picked."""
+
+    item: BenchItem
+    start_us: int
+    end_us: int
+    now_us: int
+    picked: int = 0
+
+    def run(self, connection: Connection) -> BenchAnswer:
+        """Work it out.
+
+        Raises
+        ------
+        UsageError
+            When a series of it is gone, or the item cannot be meant.
+        """
+        site = load_site(connection)
+        by_id = {one.id: one for one in site.series}
+        span = self.start_us, self.end_us
+        match self.item:
+            case PairItem():
+                first, second = (_there(by_id, one) for one in self.item.series)
+                return compare(connection, site, first, second, *span)
+            case SensorItem():
+                return record_of(connection, _there(by_id, self.item.sensor), now_us=self.now_us)
+            case EventItem():
+                return self._event(connection, site, self.item)
+            case UsualItem():
+                return usual(
+                    connection,
+                    site,
+                    _there(by_id, self.item.of),
+                    *span,
+                    threshold=self.item.threshold,
+                )
+            case AirItem():
+                room = AirRoom(
+                    float("nan") if self.item.volume_m3 is None else self.item.volume_m3,
+                    cleaner=by_id.get(self.item.cleaner or 0),
+                )
+                return air(connection, site, _there(by_id, self.item.by), *span, room)
+
+    def _event(self, connection: Connection, site: Site, item: EventItem) -> EventAnswer:
+        events = events_of(connection, site, source_from(item.source), self.start_us, self.end_us)
+        span = ResponseSpan(item.before_min * 60, item.after_min * 60)
+        ranking = rank(connection, site, events, self.start_us, self.end_us, span)
+        by_id = {one.series.id: one.series for one in ranking.ranked}
+        series = by_id.get(self.picked)
+        if series is None and ranking.ranked:
+            series = ranking.ranked[0].series
+        response = None
+        if series is not None and len(events.times_us):
+            response = respond(connection, site, series, events, self.start_us, self.end_us, span)
+        return EventAnswer(ranking, response)
+
+
+@dataclass(frozen=True, slots=True)
+class ResponseQuery:
+    """Asks for the response of one more series to events that were looked at already."""
+
+    series: Series
+    ranking: RankingAnswer
+    item: EventItem
+    start_us: int
+    end_us: int
+
+    def run(self, connection: Connection) -> ResponseAnswer:
+        """Lay its courses over one another."""
+        span = ResponseSpan(self.item.before_min * 60, self.item.after_min * 60)
+        site = load_site(connection)
+        return respond(
+            connection, site, self.series, self.ranking.events, self.start_us, self.end_us, span
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class FindQuery:
+    """Asks which series move together, and which have left their group."""
+
+    start_us: int
+    end_us: int
+
+    def run(self, connection: Connection) -> FoundAnswer:
+        """Look through all of them."""
+        return find(connection, load_site(connection), self.start_us, self.end_us)
+
+
+def _there(by_id: dict[int, Series], series_id: int) -> Series:
+    found = by_id.get(series_id)
+    if found is None:
+        raise UsageError(
+            tr("a series of this is not there any more"), remedy=tr("take it off the Bench")
+        )
+    return found

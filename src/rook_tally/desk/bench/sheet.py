@@ -1,0 +1,49 @@
+"""A page of the Bench as plain values: sentence, picture, list, and what stands at its side."""
+
+from __future__ import annotations
+
+import msgspec
+
+from rook_tally.bench.wording import Sentence
+from rook_tally.desk.bench.actions import BenchAction
+from rook_tally.desk.bench.plots import Picture, Plot
+
+
+class TableLine(msgspec.Struct, frozen=True):
+    """A line of a page's list: its cells, what picking it means, and whether it is a quiet one."""
+
+    cells: tuple[str, ...]
+    key: int
+    is_quiet: bool = False
+
+
+class Side(msgspec.Struct, frozen=True):
+    """What stands beside the picture: `big` with `after_big` behind it, words, a small plot,
+    buttons, figures, and what to know before believing them."""
+
+    over: str = ""
+    title: str = ""
+    big: str = ""
+    after_big: str = ""
+    words: str = ""
+    plot: Plot | None = None
+    buttons: tuple[tuple[BenchAction, str], ...] = ()
+    facts: tuple[tuple[str, str], ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+class Sheet(msgspec.Struct, frozen=True):
+    """A page: the answer in one sentence first, then the picture that shows it, then the figures.
+
+    `figure`: the few words that the list at the left shows of it. `lines` is the list below the
+    picture, under `heads`; `lines_title` above it.
+    """
+
+    over: str
+    sentence: Sentence
+    picture: Picture = ()
+    side: Side = Side()
+    figure: str = ""
+    lines_title: str = ""
+    heads: tuple[str, ...] = ()
+    lines: tuple[TableLine, ...] = ()

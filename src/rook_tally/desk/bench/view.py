@@ -1,0 +1,516 @@
+"""The Bench view: the list, the answer in one sentence with its picture, what stands beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from PySide6.QtCore import QModelIndex, Qt, QTimer, Signal
+from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from rook_tally.bench.calibrate import CalibrationRecord, PointRow, points_in_csv
+from rook_tally.bench.pair import PairAnswer
+from rook_tally.bench.usual import UsualAnswer
+from rook_tally.core.comparing.bench_items import BenchItem, EventItem, PairItem, SensorItem
+from rook_tally.core.errors import RookTallyError
+from rook_tally.core.remarks import Remark, next_shade
+from rook_tally.core.theme import Theme
+from rook_tally.core.time_input import typed_time
+from rook_tally.desk.bench.actions import BenchAction
+from rook_tally.desk.bench.commands import (
+    AddPoints,
+    DropItem,
+    KeepItem,
+    RemovePoint,
+    SetDue,
+    TakeCalibration,
+    TakeProposal,
+)
+from rook_tally.desk.bench.dialogs import ItemDialog, PointDialog
+from rook_tally.desk.bench.model import BenchModel
+from rook_tally.desk.bench.parts import (
+    LIST_WIDTH,
+    BenchList,
+    BenchListModel,
+    PictureView,
+    SentenceLabel,
+    SheetLines,
+    SidePanel,
+)
+from rook_tally.desk.bench.queries import AnswerQuery, BenchAnswer, BenchListing, ListingQuery
+from rook_tally.desk.bench.saving import figures_of, save_sheet
+from rook_tally.desk.bench.texts import tr
+from rook_tally.desk.data.site_state import SiteState
+from rook_tally.desk.data.store_client import Command, StoreClient
+from rook_tally.desk.data.time_window import TimeWindow
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.fonts_and_colours import BOLD, face
+from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.saving_dialog import SavingDialog
+from rook_tally.desk.parts.value_dialog import ValueDialog
+from rook_tally.desk.parts.widgets import scrolling, tint
+from rook_tally.login import login_name
+
+_WINDOW_PAUSE_MS = 250
+_LIVE_EVERY_MS = 60_000
+_LINES_HEIGHT = 190
+
+R = TypeVar("R")
+
+
+class BenchView(QWidget):
+    """List, page and side. `told` bears a line to be said, `series_opened` what the Strip shall
+    show, `span_wanted` a remark to be written.
+
+    `asking` reads with a process of its own: what the Bench asks takes seconds, and nothing else
+    is to wait for it.
+    """
+
+    told = Signal(str)
+    series_opened = Signal(list)
+    span_wanted = Signal(Remark)
+
+    def __init__(
+        self, theme: Theme, state: SiteState, client: StoreClient, asking: StoreClient
+    ) -> None:
+        super().__init__()
+        self._theme, self._state = theme, state
+        self._client, self._asking = client, asking
+        self.model = BenchModel(state)
+        self.items = BenchListModel(self.model)
+        self.list = BenchList(self.items, theme, self)
+        self.new = QPushButton(tr("New…"))
+        self.over, self.lines_title = Label(), Label()
+        self.sentence = SentenceLabel(theme)
+        self.picture = PictureView(theme)
+        self.lines = SheetLines(theme)
+        self.side = SidePanel(theme)
+        self._under_way = 0
+        self._moved = QTimer(self, singleShot=True, interval=_WINDOW_PAUSE_MS)
+        self._moved.timeout.connect(self._on_moved)
+        self._live = QTimer(self, interval=_LIVE_EVERY_MS)
+        self._live.timeout.connect(self._ask_answer)
+        self._lay_out()
+        self.new.clicked.connect(lambda: self.do(BenchAction.NEW))
+        self.side.wanted.connect(self.do)
+        self.list.selectionModel().currentChanged.connect(self._on_picked)
+        self.lines.line_picked.connect(self._on_line)
+        self.lines.line_opened.connect(self._on_line_opened)
+        self.model.changed.append(self._refresh)
+        state.window_moved.append(self._moved.start)
+        state.subscribe(self._on_state_changed)
+        for action in BenchAction:
+            for keys in action.keys:
+                shortcut = QShortcut(QKeySequence(keys), self)
+                shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                shortcut.activated.connect(lambda action=action: self.do(action))
+        self._refresh()
+
+    def _lay_out(self) -> None:
+        theme = self._theme
+        self.new.setObjectName("link")
+        self.new.setStyleSheet(
+            f"QPushButton#link {{ border: none; background: transparent; color: {theme.sheen};"
+            f" padding: 3px 6px; }} QPushButton#link:focus {{ text-decoration: underline; }}"
+        )
+        title = Label(tr("Bench"))
+        title.setFont(face(15, BOLD))
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 10, 10, 2)
+        head.addWidget(title, 1)
+        head.addWidget(self.new)
+        left = self._ground("paper", theme.paper)
+        left.setFixedWidth(LIST_WIDTH)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self.list, 1)
+        self.over.setFont(face(12))
+        tint(self.over, theme.dim)
+        self.lines_title.setFont(face(13, BOLD))
+        self.lines.setFixedHeight(_LINES_HEIGHT)
+        middle = self._ground("sheet", theme.sheet)
+        page = QVBoxLayout(middle)
+        page.setContentsMargins(16, 12, 16, 12)
+        page.setSpacing(8)
+        page.addWidget(self.over)
+        page.addWidget(self.sentence)
+        page.addWidget(self.picture, 1)
+        page.addWidget(self.lines_title)
+        page.addWidget(self.lines)
+        right = self._ground("paper", theme.paper)
+        right.setFixedWidth(self.side.width() + 18)
+        beside = QVBoxLayout(right)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.addWidget(scrolling(self.side))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        for widget, stretch in ((left, 0), (self._rule(), 0), (middle, 1), (self._rule(), 0)):
+            row.addWidget(widget, stretch)
+        row.addWidget(right)
+
+    def _ground(self, name: str, ground: str) -> QWidget:
+        made = QWidget()
+        made.setObjectName(name)
+        made.setStyleSheet(f"QWidget#{name} {{ background: {ground}; }}")
+        return made
+
+    def _rule(self) -> QWidget:
+        made = QWidget()
+        made.setFixedWidth(1)
+        made.setStyleSheet(f"background: {self._theme.strong_rule};")
+        return made
+
+    @property
+    def is_up_to_date(self) -> bool:
+        """True if everything asked for is shown."""
+        return self.model.listing is not None and not self.model.is_asked and not self._under_way
+
+    # What can be done
+
+    def do(self, action: BenchAction) -> None:
+        """Do what a key, a button or the list of commands asks for."""
+        doing: dict[BenchAction, Callable[[], None]] = {
+            BenchAction.NEW: self._begin,
+            BenchAction.KEEP: self._keep,
+            BenchAction.REMOVE: self._remove,
+            BenchAction.TAKE: self._take,
+            BenchAction.ADD_POINT: self._add_point,
+            BenchAction.READ_POINTS: self._read_points,
+            BenchAction.DUE: self._set_due,
+            BenchAction.FIND: lambda: self.model.pick(None),
+            BenchAction.OPEN: self._open,
+            BenchAction.NAME_SPELL: self._name_spell,
+            BenchAction.COPY: self._copy,
+            BenchAction.SAVE: self._save,
+        }
+        doing[action]()
+
+    def _begin(self) -> None:
+        listing, picked = self.model.listing, self.model.picked
+        if listing is None:
+            return
+
+        def take(item: BenchItem) -> None:
+            # Altered where it is of the same sort as what was picked, and kept.
+            replaced = picked if self.model.is_kept and type(item) is type(picked) else None
+            self._keep_item(item, replaced)
+
+        ItemDialog(self._theme, self._state, listing.sources, picked, take, self).open()
+
+    def _keep(self) -> None:
+        if self.model.picked is not None and not self.model.is_kept:
+            self._keep_item(self.model.picked, None)
+
+    def _keep_item(self, item: BenchItem, replaced: BenchItem | None) -> None:
+        def kept(_done: UndoableResult) -> None:
+            self._ask_listing(then=lambda: self.model.pick(item))
+
+        self._write(KeepItem(item, None if replaced == item else replaced), kept)
+
+    def _remove(self) -> None:
+        """The picked reference point where the list of them has the keyboard, else the item."""
+        key = self.lines.picked_key
+        is_record = isinstance(self.model.answer, CalibrationRecord)
+        if is_record and self.lines.hasFocus() and key is not None and key > 0:
+            self._write(RemovePoint(key), lambda _done: self.ask_again())
+        elif self.model.picked is not None and self.model.is_kept:
+            self._write(DropItem(self.model.picked), lambda _done: self._ask_listing())
+        else:
+            self.told.emit(tr("That is only offered: it is not kept on the Bench."))
+
+    def _take(self) -> None:
+        answer = self.model.answer
+        if isinstance(answer, PairAnswer):
+            if answer.proposal is None:
+                self.told.emit(answer.refused)
+            else:
+                self._write(TakeProposal(answer), lambda _done: self.ask_again())
+        elif isinstance(answer, CalibrationRecord):
+            self._take_calibration(answer)
+        else:
+            self.told.emit(tr("No correction is proposed here."))
+
+    def _take_calibration(self, record: CalibrationRecord) -> None:
+        if record.proposal is None:
+            self.told.emit(record.refused)
+            return
+
+        def take(text: str) -> Command[UndoableResult]:
+            told = typed_time(text, now_us=self._state.clock(), zone=self._state.zone)
+            return TakeCalibration(record, told.start_us)
+
+        ValueDialog(
+            self._theme,
+            self,
+            title=tr("Correct by these points"),
+            label=tr("From"),
+            value="now",
+            take=take,
+            client=self._client.scope(),
+            main_words=tr("Correct"),
+            on_saved=lambda _done: self.ask_again(),
+        ).open()
+
+    def _add_point(self) -> None:
+        series = self.model.sensor
+        if series is None:
+            self.told.emit(tr("Pick two series or a sensor first."))
+            return
+
+        def take(row: PointRow, over_s: float, dialog: SavingDialog) -> None:
+            def kept(_done: UndoableResult) -> None:
+                dialog.saved()
+                self._ask_listing(then=lambda: self.model.pick(SensorItem(series.id)))
+                self.ask_again()
+
+            self._write(AddPoints(series.id, (row,), over_s), kept, dialog.not_saved)
+
+        PointDialog(self._theme, self._state, series, take, self).open()
+
+    def _read_points(self) -> None:
+        series = self.model.sensor
+        if series is None:
+            self.told.emit(tr("Pick two series or a sensor first."))
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Reference points"), "", tr("CSV files (*.csv);;All files (*)")
+        )
+        if name:
+            self.read_points(Path(name))
+
+    def read_points(self, path: Path) -> None:
+        """Keep the reference points of a CSV file for the sensor shown."""
+        series = self.model.sensor
+        if series is None:
+            return
+        try:
+            rows = tuple(points_in_csv(path, self._state.zone))
+        except RookTallyError as error:
+            self.told.emit(str(error))
+            return
+        self._write(
+            AddPoints(series.id, rows, 300.0),
+            lambda _done: self._ask_listing(then=lambda: self.model.pick(SensorItem(series.id))),
+        )
+
+    def _set_due(self) -> None:
+        series = self.model.sensor
+        if series is None:
+            self.told.emit(tr("Pick a sensor first."))
+            return
+
+        def take(text: str) -> Command[UndoableResult]:
+            words = text.strip()
+            return SetDue(series, float(words) if words not in ("", "0") else None)
+
+        months = series.settings.calibration_months
+        ValueDialog(
+            self._theme,
+            self,
+            title=tr("Due again"),
+            label=tr("Months"),
+            value="" if months is None else f"{months:g}",
+            take=take,
+            client=self._client.scope(),
+            choices=("0", "1", "3", "6", "12", "24"),
+            on_saved=lambda _done: self.ask_again(),
+        ).open()
+
+    def _open(self) -> None:
+        if self.model.shows_found:
+            key = self.lines.picked_key
+            pair = None if key is None else self.model.pair_at(key)
+            if pair is not None:
+                self._set_side_by_side(pair)
+            return
+        series = self.model.picked_for_strip
+        if series:
+            self.series_opened.emit(series)
+
+    def _set_side_by_side(self, pair: PairItem) -> None:
+        self._keep_item(pair, None)
+
+    def _name_spell(self) -> None:
+        answer, key = self.model.answer, self.lines.picked_key
+        if not isinstance(answer, UsualAnswer) or key is None:
+            self.told.emit(tr("Pick a spell of the list first."))
+            return
+        spell = answer.spells[key]
+        place = answer.series.station.place.name
+        shade = next_shade(self._state.remarks)
+        self.span_wanted.emit(
+            Remark("remark", spell.start_us, spell.end_us, shade, place, login_name())
+        )
+
+    def _copy(self) -> None:
+        QGuiApplication.clipboard().setText(figures_of(self.model.sheet()))
+        self.told.emit(tr("The figures are copied."))
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            tr("Save what is shown"),
+            tr("bench.csv"),
+            tr("Figures (*.csv);;Picture (*.png);;Drawing (*.svg)"),
+        )
+        if name:
+            self.save(Path(name))
+
+    def save(self, path: Path) -> None:
+        """Save the page: its figures as CSV, or its picture as PNG or SVG, by the file's name."""
+        try:
+            save_sheet(path, self.model.sheet(), self._theme, self.picture.size())
+        except RookTallyError as error:
+            self.told.emit(str(error))
+            return
+        self.told.emit(tr("It is in {0}.", str(path)))
+
+    def _write(
+        self,
+        command: Command[R],
+        on_done: Callable[[R], None],
+        on_error: Callable[[str], None] | None = None,
+    ) -> None:
+        self._under_way += 1
+
+        def done(result: R) -> None:
+            self._under_way -= 1
+            on_done(result)
+
+        def failed(why: str) -> None:
+            self._under_way -= 1
+            (on_error or self.told.emit)(why)
+
+        self._client.write(command, done, failed)
+
+    # What is asked
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Ask for everything, and again while it is looked at."""
+        super().showEvent(event)
+        self.model.follow_window()
+        self.ask_again()
+        self._live.start()
+
+    def ask_again(self) -> None:
+        """Ask for the list and for the page, where the Bench is looked at."""
+        if not self.isVisible():
+            self._live.stop()
+            return
+        self._ask_listing()
+        self._ask_answer()
+
+    def _ask_listing(self, then: Callable[[], None] | None = None) -> None:
+        def take(listing: BenchListing) -> None:
+            self.model.take_listing(listing)
+            if then is not None:
+                then()
+
+        self._asking.read(ListingQuery(), take, self.told.emit, asker=then)
+
+    def _ask_answer(self) -> None:
+        if not self.isVisible():
+            return
+        if self.model.shows_found:
+            self.model.is_asked = True
+            self._asking.read(self.model.find_question(), self.model.take_found, self.model.refused)
+            return
+        question = self.model.question()
+        if question is None:
+            return
+        self.model.is_asked = True
+        self._asking.read(
+            question,
+            lambda answer: self._on_answer(question, answer),
+            lambda why: self._on_mistake(question, why),
+        )
+
+    def _on_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
+        self.model.take_answer(question, answer)
+        self._ask_next_figure()
+
+    def _on_mistake(self, question: AnswerQuery, why: str) -> None:
+        self.model.take_mistake(question, why)
+        self._ask_next_figure()
+
+    def _ask_next_figure(self) -> None:
+        """Have the list told its figures, one after the other, while nothing else is asked."""
+        question = self.model.next_without_figure()
+        if question is None or self.model.is_asked or not self.isVisible():
+            return
+        self._asking.read(
+            question,
+            lambda answer: self._on_answer(question, answer),
+            lambda why: self._on_mistake(question, why),
+            asker=self.items,
+        )
+
+    def _on_state_changed(self, changed: set[int] | None) -> None:
+        if changed is None and self.isVisible():
+            self._ask_listing()
+
+    def _on_moved(self) -> None:
+        if self.isVisible() and self.model.follow_window():
+            self.ask_again()
+
+    # What is picked
+
+    def _on_picked(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            item = self.items.rows[current.row()].item
+            if item != self.model.picked or self.model.shows_found is not (item is None):
+                self.model.pick(item)
+
+    def _on_line(self, key: int) -> None:
+        if isinstance(self.model.picked, EventItem):
+            question = self.model.response_question(key)
+            if question is not None:
+                self._asking.read(question, self.model.take_response, self.told.emit)
+
+    def _on_line_opened(self, key: int) -> None:
+        answer = self.model.answer
+        if self.model.shows_found:
+            pair = self.model.pair_at(key)
+            if pair is not None:
+                self._set_side_by_side(pair)
+        elif isinstance(answer, UsualAnswer):
+            spell = answer.spells[key]
+            self._state.show_window(self._around(spell.start_us, spell.end_us))
+            self.series_opened.emit([answer.series])
+        else:
+            self._open()
+
+    def _around(self, start_us: int, end_us: int) -> TimeWindow:
+        room = end_us - start_us
+        return TimeWindow(start_us - room, end_us + room, is_live=False)
+
+    def _refresh(self) -> None:
+        model = self.model
+        self.items.refresh()
+        rows = [one.item for one in self.items.rows]
+        wanted = None if model.shows_found else model.picked
+        if wanted in rows and (wanted is not None or model.shows_found):
+            index = self.items.index(rows.index(wanted))
+            if self.list.currentIndex() != index:
+                self.list.setCurrentIndex(index)
+        asks = (model.shows_found and model.found is None) or (
+            model.picked is not None and model.answer is None and not model.mistake
+        )
+        if asks and not model.is_asked:
+            self._ask_answer()
+        sheet = model.sheet()
+        self.over.setText(sheet.over)
+        self.sentence.say(sheet.sentence)
+        self.picture.show_picture(sheet.picture)
+        self.lines_title.setText(sheet.lines_title)
+        self.lines_title.setVisible(bool(sheet.lines))
+        self.lines.show_lines(sheet)
+        offered = None
+        if model.picked is not None and not model.is_kept and model.answer is not None:
+            offered = BenchAction.KEEP, tr("Keep it on the Bench")
+        self.side.show_side(sheet.side, offered=offered)
