@@ -398,7 +398,10 @@ def cleaner_named(site: Site, series: Series) -> Series | None:
             for one in site.series_in_use
             if is_state(one)
             and one.station.place.id == series.station.place.id
-            and any(word in slug_of(one.station.key) for word in ("purifier", "cleaner", "filter"))
+            and any(
+                word in slug_of(one.station.key)
+                for word in ("purifier", "cleaner", "filter", "extractor")
+            )
         ),
         None,
     )

@@ -71,6 +71,15 @@ def _grain(key: str, field: str, time_us: TimeArray) -> FloatArray:
     return bell(f"{key} {field}", time_us // SECOND_US)
 
 
+def _months_since_may(time_us: TimeArray) -> FloatArray:
+    """Months of 365.25/12 days since the last first of May (UTC), (N,)."""
+    moment = time_us.astype("datetime64[us]")
+    year = moment.astype("datetime64[Y]")
+    may = year.astype("datetime64[M]") + np.timedelta64(4, "M")
+    may = np.where(moment < may, may - np.timedelta64(12, "M"), may).astype("datetime64[us]")
+    return np.asarray((moment - may).astype(np.float64) / (30.4375 * DAY_US))
+
+
 def _outdoor_temperature(time_us: TimeArray) -> FloatArray:
     season = np.cos((time_us / DAY_US - 200.0) / 365.25 * 2 * np.pi)
     return (
@@ -86,13 +95,16 @@ def _throwing_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
     lessons = calendar.classes(*_span(t))
     busy = calendar.during(t, lessons)
     breath = calendar.following(t, lessons, rise_s=3600, decay_s=2600)
+    # The pug mill stands behind the wall.
+    warmed = calendar.following(t, calendar.pugging(*_span(t)), rise_s=5400, decay_s=5400)
     return {
         "co2": 435 + 700 * breath + 18 * wander("air", t, 1500) + 6 * _grain(key, "co2", t),
         "temp": 19.6
         + 1.1 * _warmth(t)
         + 1.9 * breath
         + 0.3 * wander("stove", t, 5000)
-        + 0.04 * _grain(key, "temp", t),
+        + 0.04 * _grain(key, "temp", t)
+        + 0.9 * warmed,
         "rh": 46
         + 9 * breath
         - 2 * _warmth(t)
@@ -192,8 +204,8 @@ def _shop(key: str, t: TimeArray) -> dict[str, FloatArray]:
     hours = calendar.local_hours(t)
     open_now = 1 / (1 + np.exp(-(hours - 9.7) * 3)) - 1 / (1 + np.exp(-(hours - 17.6) * 2))
     breath = open_now * (0.75 + 0.3 * wander("customers", t, 2700))
-    # The shelf's cheap sensor has crept up since it was last set outdoors.
-    drift = 62.0 if key == "shop-shelf" else 0.0
+    # The shelf's cheap sensor has crept up since it was last set outdoors, on the first of May.
+    drift = 9.18 * _months_since_may(t) if key == "shop-shelf" else 0.0
     shelf_grain = 14.0 if key == "shop-shelf" else 5.0
     return {
         "co2": 440

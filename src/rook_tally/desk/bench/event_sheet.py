@@ -15,7 +15,7 @@ from rook_tally.desk.bench.plots import Across, Between, Ink, Line, Plot, range_
 from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
 from rook_tally.desk.bench.texts import tr, tr_count
 
-_SINGLE = 24
+_SINGLE = 12
 
 
 def event_sheet(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Sheet:
@@ -45,7 +45,7 @@ def event_sheet(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Sheet:
         _side(ranking, answer),
         tr_count(moving, "1 moves", "{0} move"),
         tr("What moves when it happens, {0} tried", ranking.tried),
-        (tr("Series"), tr("More than that hour brings"), tr("By chance"), tr("Days")),
+        (tr("Series"), tr("Against other days"), tr("By chance"), tr("Days")),
         lines,
     )
 
@@ -106,10 +106,7 @@ def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Side:
         (tr("Peak"), in_unit(shown, told.peak, math.nan, signed=True)),
         (tr("Peak after"), _time(told.peak_after_s)),
         (tr("Back after"), _time(told.back_after_s)),
-        (
-            tr("More than that hour brings"),
-            in_unit(shown, effect.excess, effect.within, signed=True),
-        ),
+        (tr("Against other days"), in_unit(shown, effect.excess, effect.within, signed=True)),
         (tr("By chance"), _chance(effect.p)),
         (tr("Days with it"), figure(effect.days, 0)),
     )

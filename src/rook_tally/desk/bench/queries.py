@@ -85,8 +85,10 @@ def _offered(
     rooms: list[BenchItem] = [
         AirItem(one.id, cleaner=None if cleaner is None else cleaner.id)
         for one in series
-        if one.quantity.slug == "co2" and one.station.place.indoors
+        if one.quantity.slug in ("co2", "pm25") and one.station.place.indoors
         for cleaner in (cleaner_named(site, one),)
+        # Dust goes by itself; what is asked of it is what a cleaner does.
+        if one.quantity.slug == "co2" or cleaner is not None
     ]
     usually: list[BenchItem] = [
         UsualItem(one.id) for one in series if one.quantity.slug in ("co2", "sound_level", "pm25")

@@ -56,6 +56,7 @@ from rook_tally.login import login_name
 _WINDOW_PAUSE_MS = 250
 _LIVE_EVERY_MS = 60_000
 _LINES_HEIGHT = 190
+_MOST = 16_777_215
 
 R = TypeVar("R")
 
@@ -131,7 +132,6 @@ class BenchView(QWidget):
         self.over.setFont(face(12))
         tint(self.over, theme.dim)
         self.lines_title.setFont(face(13, BOLD))
-        self.lines.setFixedHeight(_LINES_HEIGHT)
         middle = self._ground("sheet", theme.sheet)
         page = QVBoxLayout(middle)
         page.setContentsMargins(16, 12, 16, 12)
@@ -510,6 +510,10 @@ class BenchView(QWidget):
         self.lines_title.setText(sheet.lines_title)
         self.lines_title.setVisible(bool(sheet.lines))
         self.lines.show_lines(sheet)
+        # A list without a picture has the room of both.
+        self.picture.setVisible(bool(sheet.picture) or not sheet.lines)
+        self.lines.setMaximumHeight(_LINES_HEIGHT if sheet.picture else _MOST)
+        self.lines.setMinimumHeight(_LINES_HEIGHT)
         offered = None
         if model.picked is not None and not model.is_kept and model.answer is not None:
             offered = BenchAction.KEEP, tr("Keep it on the Bench")
