@@ -104,8 +104,11 @@ def _proposed(
 ) -> tuple[Correction | None, CorrectionUncertainty | None, str]:
     if not fitted:
         return None, None, tr("There is no reference point yet.")
-    if not (math.isfinite(fit.gain) and math.isfinite(fit.offset)) or fit.gain <= 0:
+    if not (math.isfinite(fit.gain) and math.isfinite(fit.offset)):
         return None, None, tr("The points do not say a gain: their readings are all alike.")
+    if fit.gain <= 0:
+        words = tr("By these points the sensor falls where the meter rises: look at each of them.")
+        return None, None, words
     if fit.model is CalibrationModel.LINE and fit.n == 2 and not math.isfinite(fit.se_gain):
         sure = None
     else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -37,8 +38,8 @@ from rook_tally.core.formulas.cleaning import MedianInterval
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.quantities.number_input import typed_number
-from rook_tally.core.time_input import typed_end, typed_time
-from rook_tally.core.timestamps import DAY_US, rfc3339
+from rook_tally.core.time_input import typed_time
+from rook_tally.core.timestamps import DAY_US, rfc3339, time_us_from_text
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import Site, add_correction, load_site
@@ -63,9 +64,9 @@ class LookedAt(msgspec.Struct, frozen=True):
             For a moment that cannot be read, or an end before the start.
         """
         now_us, zone = clock.now_us(), ZoneInfo(site.zone)
-        end_us = now_us if self.to is None else typed_end(self.to, now_us=now_us, zone=zone)
+        end_us = now_us if self.to is None else moment_said(self.to, now_us, zone)
         if self.from_ is not None:
-            start_us = typed_time(self.from_, now_us=now_us, zone=zone).start_us
+            start_us = moment_said(self.from_, now_us, zone)
         elif self.days > 0 and math.isfinite(self.days):
             start_us = end_us - round(self.days * DAY_US)
         else:
@@ -73,6 +74,20 @@ class LookedAt(msgspec.Struct, frozen=True):
         if end_us <= start_us:
             raise UsageError("that stretch ends before it begins", remedy="give --from before --to")
         return start_us, end_us
+
+
+def moment_said(text: str, now_us: int, zone: tzinfo) -> int:
+    """A moment as RFC 3339 has it, or as people type it: `yesterday 14:00`.
+
+    Raises
+    ------
+    UsageError
+        When it is neither.
+    """
+    try:
+        return time_us_from_text(text, zone)
+    except ValueError:
+        return typed_time(text, now_us=now_us, zone=zone).start_us
 
 
 def print_comparison(
@@ -96,7 +111,7 @@ def print_comparison(
         answer = _compared(connection, first, second, quantity, stretch)
     if apply:
         if answer.proposal is None:
-            raise UsageError(answer.refused, kept="nothing was corrected")
+            raise UsageError(answer.refused.rstrip("."), kept="nothing was corrected")
         with changing(where) as connection:
             for correction, uncertainty in corrections_of_proposal(connection, answer):
                 add_correction(

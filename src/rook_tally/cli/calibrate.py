@@ -19,12 +19,12 @@ from rook_tally.bench.calibrate import (
     record_of,
 )
 from rook_tally.bench.naming import reference_of, series_named
+from rook_tally.cli.bench import moment_said
 from rook_tally.cli.changing import changing
 from rook_tally.core.comparing.calibration import CalibrationModel
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.series.corrections import Correction, correction_text
-from rook_tally.core.time_input import typed_time
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store
@@ -100,7 +100,7 @@ def _change(
         wide = asked.uncertainty
         rows.append(
             PointRow(
-                typed_time(asked.at, now_us=now_us, zone=zone).start_us,
+                moment_said(asked.at, now_us, zone),
                 typed_number(asked.point),
                 None if wide is None else typed_number(wide.lstrip("±+ ")),
                 asked.meter,
@@ -152,10 +152,10 @@ def _apply(
 ) -> str:
     record = record_of(connection, series, now_us=now_us, model=model)
     if record.proposal is None:
-        raise UsageError(record.refused, kept="nothing was corrected")
+        raise UsageError(record.refused.rstrip("."), kept="nothing was corrected")
     from_us = record.proposal.from_us
     if asked.from_ is not None:
-        from_us = typed_time(asked.from_, now_us=now_us, zone=zone).start_us
+        from_us = moment_said(asked.from_, now_us, zone)
     correction = Correction(from_us, record.proposal.gain, record.proposal.offset)
     meters = ", ".join(sorted({one.meter for one in record.points if one.meter}))
     add_correction(

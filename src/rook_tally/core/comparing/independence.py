@@ -47,8 +47,12 @@ def effective_n(values: FloatArray) -> EffectiveCount:
     away = centred if n == len(values) else centred[known]
     if float(np.abs(away).max()) <= _CONSTANT * float(np.abs(told).max()):
         return unknown
+    power = inner(away, away) / n
+    if power == 0:
+        # Smaller than a double can square.
+        return unknown
     products = centred[1:] * centred[:-1]
-    r = float(products[both].sum()) / pairs / (inner(away, away) / n)
+    r = float(products[both].sum()) / pairs / power
     r1 = min(1.0, max(-1.0, r + (1.0 + 3.0 * r) / n))
     n_eff = n * (1.0 - r1) / (1.0 + r1) if r1 > -1.0 else math.inf
     return EffectiveCount(n, r1, min(float(n), max(1.0, n_eff)))

@@ -178,7 +178,7 @@ class TakeCalibration:
         """
         record = self.record
         if record.proposal is None:
-            raise UsageError(record.refused, kept=tr("nothing was corrected"))
+            raise UsageError(record.refused.rstrip("."), kept=tr("nothing was corrected"))
         meters = ", ".join(sorted({one.meter for one in record.points if one.meter}))
         why = tr_count(record.fit.n, "1 reference point", "{0} reference points")
         correction = Correction(self.from_us, record.proposal.gain, record.proposal.offset)
