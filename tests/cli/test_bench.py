@@ -47,7 +47,7 @@ def test_compare_tells_and_corrects_and_is_undone(store: Store) -> None:
     assert abs(after["difference"]) < 0.5
     assert "more than chance" in after["refused"]
     newest = json.loads(rook_tally("--store", store.url, "changes", "--json").stdout)[0]
-    undone = rook_tally("--store", store.url, "changes", "undo", str(newest["number"]))
+    undone = rook_tally("--store", store.url, "changes", "undo", str(newest["change"]))
     assert undone.returncode == 0, undone.stderr
     again = asked(store, "compare", "counter", "shelf", *SPAN)
     assert again["difference"] == pytest.approx(told["difference"])

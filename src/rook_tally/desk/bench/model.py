@@ -374,12 +374,13 @@ class BenchModel:
     @property
     def sensor(self) -> Series | None:
         """The series that a reference point would be of."""
-        answer = self.answer
-        if isinstance(answer, CalibrationRecord):
-            return self.series(answer.series.id)
-        if isinstance(answer, PairAnswer):
-            return self.series(answer.second.id)
-        return None
+        match self.picked:
+            case SensorItem():
+                return self.series(self.picked.sensor)
+            case PairItem():
+                return self.series(self.picked.second)
+            case _:
+                return None
 
 
 _HELP = tr(

@@ -213,10 +213,10 @@ class BenchView(QWidget):
         self._write(KeepItem(item, None if replaced == item else replaced), kept)
 
     def _remove(self) -> None:
-        """The picked reference point where the list of them has the keyboard, else the item."""
+        """The picked reference point, unless the list at the left has the keyboard; else the item."""
         key = self.lines.picked_key
         is_record = isinstance(self.model.answer, CalibrationRecord)
-        if is_record and self.lines.hasFocus() and key is not None and key > 0:
+        if is_record and not self.list.hasFocus() and key is not None and key > 0:
             self._write(RemovePoint(key), lambda _done: self.ask_again())
         elif self.model.picked is not None and self.model.is_kept:
             self._write(DropItem(self.model.picked), lambda _done: self._ask_listing())

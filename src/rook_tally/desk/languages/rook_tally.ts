@@ -2,6 +2,1304 @@
 <!DOCTYPE TS>
 <TS version="2.1" sourcelanguage="en">
   <context>
+    <name>BenchView</name>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Something new on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Keep the picked proposal on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Take the picked item, or reference point, away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Take the proposed correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Add a reference point</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Read reference points from a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>When the calibration is due again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Find series that move together, and strays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Look at it in the Strip</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Name the picked spell as a span</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Copy the figures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
+      <source>Save what is shown: CSV, PNG or SVG</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>{0} · {1} · {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/air_sheet.py" />
+      <source>{0} falls found</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Air changes an hour, night by night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>The falls found by themselves, one a night.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>From</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>How long</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Changes an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Fit, r²</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Counted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>/h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>air changes an hour of every night</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Nights counted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Sure to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Fresh air towards</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>median {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>cleaner off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>cleaner on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Air a person</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Until the limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>With how much warmer inside</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>With the cleaner</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Volume, cleaner…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>Clean air</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/air_sheet.py" />
+      <source>yes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} corrected</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>corrections of {0} as they were</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>beside {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/commands.py" />
+      <source>{0} reference points</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/commands.py" />
+      <source>{0} reference points kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/commands.py" />
+      <source>{0} reference points taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>kept on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>taken off the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>reference point taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} is never due again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} is due again after {1} months</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} is corrected otherwise by now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} was corrected again since</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>the sensor was not steady then</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>look at it as it is now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>take back that one first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>nothing was corrected</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>on:switch@booth, pin:words, alarm:watch, co2@shop&gt;900</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>the limit in force, where there is one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>m³, for the clean air of a cleaner</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>What</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>A reference point: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>not heard yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>±, one standard deviation; may be left out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>now, yesterday 14:00, 2026-08-12 …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Put on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Believed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Tried against it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>When</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Minutes before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Minutes after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Above</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Volume of the room</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Switch of a cleaner</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Keep this point</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>The sensor shows now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>The meter says, {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>sure to, ± {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>At</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Averaged over, minutes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Meter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
+      <source>Note</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0} times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0} · {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0} move</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>What moves when it happens, {0} tried</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>cannot be told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>&lt; 0.01 %</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>back after {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0}, change in {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Against other days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>By chance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>it happens</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>the courses around each time, and their mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Pick a series of the list</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Times that speak</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Left out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Peak</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Peak after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Back after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Days with it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>mean and its interval</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>single times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0} min</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Set two sensors side by side, try one against a better meter, or see what moves when something happens: press N.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>of all series, and strays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Look</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Reference points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>What happens when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Usual and not</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Air</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>What moves together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>What moves together · {0} series looked at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>alarm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>goes on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>goes off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>above {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>below {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Looking…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Open one to set it side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>pinned</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>span</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Looking through all series…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>move together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>left its group of {0} since {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Among all series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Move together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>pairs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>By their hourly means, less what every day brings: both what they are and how they change must go together, more than that many comparisons would by chance.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>How much</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Set side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} · difference is {1} less {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>One against the other</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} less {1}, {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Difference against mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>How they follow each other</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} s behind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} s ahead</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Proposed correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>agree</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} and {1} over time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>difference</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>line through it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>their difference over time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>difference against mean, with the limits of agreement</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>{0} against {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>correlation</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>correlation by shift</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Pairs within {0} s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>of these independent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Difference, mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Agreement, 95 %</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Gain</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Lag</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Drift a month</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Correlation</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Heard together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>No correction proposed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>It drifts, so as {0} dated steps, {1} a month.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>The gain differs from 1: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>An offset serves: a gain ({0}) would bring no more.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Nothing says which of the two is right. A reference point would.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>the difference before and after the correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>never together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>mean {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>fitted line</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Take this correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Add a reference point…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>No correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>difference before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>and after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/parts.py" />
+      <source>on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/parts.py" />
+      <source>kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/parts.py" />
+      <source>offered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/parts.py" />
+      <source>no picture</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/parts.py" />
+      <source>Who, with what, why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>second</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>strong</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>faint</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/plots.py" />
+      <source>time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/queries.py" />
+      <source>a series of this is not there any more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/queries.py" />
+      <source>take it off the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/saving.py" />
+      <source>{0} cannot be written: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/saving.py" />
+      <source>{0} is no form it can be saved in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/saving.py" />
+      <source>nothing was saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/saving.py" />
+      <source>choose another folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/saving.py" />
+      <source>end the name in .csv, .png or .svg</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Reference points · what a better meter said beside {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Record</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Meter against sensor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>What is left over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Calibration</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Sensor, raw</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Left over</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>dashed: they would agree</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>reference points against what the sensor said</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>what each point is off the fit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Due again…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Gain 1 by chance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Scatter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Tried between</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>fit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>corrected</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Overdue since</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>Due again</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>{0} months after</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>{0} spells</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Above {0}, the longest first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>By time of day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>By hour of the week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>How often which value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Above {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>spells</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Over it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>what is usual by time of day, and today</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>means by hour of the week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>how this stretch differs from the one before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Spells</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Altogether</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>The limit in force.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>A twentieth of the readings pass it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>median</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>median and middle half</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Longest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>Name the picked spell…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>these {0} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>those before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/usual_sheet.py" />
+      <source>begins or ends unheard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>CSV files (*.csv);;All files (*)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>The figures are copied.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Save what is shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>bench.csv</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Figures (*.csv);;Picture (*.png);;Drawing (*.svg)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>It is in {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Pick two series or a sensor first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Pick a sensor first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Pick a spell of the list first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Keep it on the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>That is only offered: it is not kept on the Bench.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>No correction is proposed here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Correct by these points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Correct</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Months</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>Core</name>
     <message>
       <location filename="core/wall/definitions.py" />
@@ -824,6 +2122,11 @@
     <message>
       <location filename="desk/data/actions.py" />
       <source>Workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
+      <source>Bench</source>
       <translation type="unfinished" />
     </message>
     <message>
