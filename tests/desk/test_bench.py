@@ -167,7 +167,10 @@ def test_a_reference_point_is_typed_and_makes_the_sensors_record(
     until_answered(qtbot, bench)
     qtbot.waitUntil(lambda: bench.bench.lines.rowCount() == 2, timeout=PATIENCE_MS)
     bench.bench.lines.selectRow(0)
+    # The form had the keyboard.
+    bench.activateWindow()
     bench.bench.lines.setFocus()
+    qtbot.waitUntil(bench.bench.lines.hasFocus, timeout=PATIENCE_MS)
     QTest.keyClick(bench.bench.lines, Qt.Key.Key_Delete)
     qtbot.waitUntil(lambda: points() == 1, timeout=PATIENCE_MS)
     bench.undo.undo()

@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.theme import LIGHT, NIGHT
 from rook_tally.core.wall.definitions import PaneKind
-from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
+from rook_tally.desk.app.views import BENCH, LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.dialogs.site_settings import SiteDialog
@@ -51,6 +51,8 @@ def _is_shown(window: DeskWindow, view: int) -> bool:
         return bool(window.wall.is_up_to_date and window.wall.model.faces)
     if view == WORKINGS:
         return bool(window.workings.is_up_to_date)
+    if view == BENCH:
+        return bool(window.bench.is_up_to_date)
     if view == WATCH:
         return bool(window.watch.is_up_to_date and window.watch.model.result is not None)
     if view == STATIONS:

@@ -15,8 +15,8 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import time_marks, value_marks
 from rook_tally.desk.bench.pair_sheet import duration_words
-from rook_tally.desk.bench.plots import Across, Dots, Ink, Line, Plot, range_of
-from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.plots import Dots, Ink, LevelLine, Plot, PlotLine, range_of
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 
@@ -38,7 +38,7 @@ def air_sheet(answer: AirAnswer, zone: tzinfo) -> Sheet:
         tr_count(len(answer.decays), "One fall found", "{0} falls found"),
         (tr("From"), tr("How long"), tr("Changes an hour"), tr("Fit, r²"), tr("Counted")),
         tuple(
-            TableLine(
+            SheetLine(
                 (
                     _when(one.start_us, zone),
                     duration((one.end_us - one.start_us) / 1e6),
@@ -63,7 +63,7 @@ def _rates(answer: AirAnswer, zone: tzinfo) -> Plot:
     counted = [one for one in answer.decays if one.left_out is None]
     with_it = [one for one in counted if one.cleaner_on > 0.5]
     without = [one for one in counted if not one.cleaner_on > 0.5]
-    marks: list[Dots | Across | Line] = []
+    marks: list[Dots | LevelLine | PlotLine] = []
     rates = [np.array([one.rate.rate_per_h for one in some]) for some in (without, with_it)]
     for some, rate, ink in zip((without, with_it), rates, (Ink.FIRST, Ink.STRONG), strict=True):
         if some:
@@ -72,16 +72,18 @@ def _rates(answer: AirAnswer, zone: tzinfo) -> Plot:
     low, high = range_of(*rates, np.zeros(1))
     if math.isfinite(answer.rate.median):
         marks.append(
-            Across(answer.rate.median, Ink.FIRST, tr("median {0}", rate_words(answer.rate)), False)
+            LevelLine(
+                answer.rate.median, Ink.FIRST, tr("median {0}", rate_words(answer.rate)), False
+            )
         )
     for edge in (answer.rate.low, answer.rate.high):
         if math.isfinite(edge):
-            marks.append(Across(edge, Ink.FAINT))
+            marks.append(LevelLine(edge, Ink.FAINT))
     legend: tuple[tuple[str, Ink], ...] = ()
     if with_it:
         legend = ((tr("cleaner off"), Ink.FIRST), (tr("cleaner on"), Ink.STRONG))
         if answer.cleaning is not None:
-            marks.append(Across(answer.cleaning.with_it.median, Ink.STRONG))
+            marks.append(LevelLine(answer.cleaning.with_it.median, Ink.STRONG))
     return Plot(
         tr("Air changes an hour, night by night"),
         tuple(marks),
@@ -95,7 +97,7 @@ def _rates(answer: AirAnswer, zone: tzinfo) -> Plot:
     )
 
 
-def _side(answer: AirAnswer) -> Side:
+def _side(answer: AirAnswer) -> SideNotes:
     facts = [
         (tr("Nights counted"), figure(answer.rate.used, 0)),
         (
@@ -120,7 +122,7 @@ def _side(answer: AirAnswer) -> Side:
         if math.isfinite(cleaning.m3_h):
             facts.append((tr("Clean air"), f"{plus_minus(cleaning.m3_h, cleaning.within)} m³/h"))
     half = (answer.rate.high - answer.rate.low) / 2
-    return Side(
+    return SideNotes(
         answer.series.quantity.name,
         answer.series.station.place.name,
         figure(answer.rate.median, 1),

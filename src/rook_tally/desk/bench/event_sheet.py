@@ -11,8 +11,8 @@ from rook_tally.bench.wording import in_unit, long_name, signed_figure
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import shown_differences, value_marks
-from rook_tally.desk.bench.plots import Across, Between, Ink, Line, Plot, range_of
-from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.plots import Between, Ink, LevelLine, Plot, PlotLine, range_of
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 _SINGLE = 12
@@ -23,7 +23,7 @@ def event_sheet(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Sheet:
     moving = sum(one.p < 0.05 for one in ranking.ranked)
     times = tr_count(len(ranking.events.times_us), "once", "{0} times")
     lines = tuple(
-        TableLine(
+        SheetLine(
             (
                 long_name(one.series),
                 in_unit(one.series.shown, one.effect.excess, one.effect.within, signed=True),
@@ -65,18 +65,18 @@ def _courses(answer: ResponseAnswer) -> Plot:
     single = shown_differences(shown, answer.courses[-_SINGLE:])
     spread = np.nanquantile(single, (0.05, 0.95), axis=None) if single.size else np.zeros(1)
     bottom, top = range_of(mean, low, high, spread)
-    marks: list[Line | Between | Across] = [
-        Line(minutes, np.clip(one, bottom, top), Ink.FAINT, thick=0.6) for one in single
+    marks: list[PlotLine | Between | LevelLine] = [
+        PlotLine(minutes, np.clip(one, bottom, top), Ink.FAINT, thick=0.6) for one in single
     ]
     marks += [
         Between(minutes, low, high, Ink.STRONG),
-        Line(minutes, mean, Ink.STRONG, tr("mean"), 2.2),
-        Across(0.0, Ink.FAINT),
-        Across(0.0, Ink.TODAY, tr("it happens"), dashed=False, upright=True),
+        PlotLine(minutes, mean, Ink.STRONG, tr("mean"), 2.2),
+        LevelLine(0.0, Ink.FAINT),
+        LevelLine(0.0, Ink.TODAY, tr("it happens"), dashed=False, upright=True),
     ]
     if told.back_after_s is not None:
         words = tr("back after {0}", duration(told.back_after_s))
-        marks.append(Across(told.back_after_s / 60, Ink.AFTER, words, upright=True))
+        marks.append(LevelLine(told.back_after_s / 60, Ink.AFTER, words, upright=True))
     left, right = float(minutes[0]), float(minutes[-1])
     return Plot(
         tr(
@@ -95,10 +95,10 @@ def _courses(answer: ResponseAnswer) -> Plot:
     )
 
 
-def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Side:
+def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> SideNotes:
     words = ranking.sentence.text
     if answer is None:
-        return Side(ranking.events.title, tr("Pick a series of the list"), words=words)
+        return SideNotes(ranking.events.title, tr("Pick a series of the list"), words=words)
     shown, told, effect = answer.series.shown, answer.response, answer.effect
     facts = (
         (tr("Times that speak"), figure(told.events, 0)),
@@ -113,7 +113,7 @@ def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Side:
     big = ""
     if math.isfinite(told.peak):
         big = signed_figure(shown.difference(told.peak), shown.decimals)
-    return Side(
+    return SideNotes(
         answer.events.title,
         long_name(answer.series),
         big,

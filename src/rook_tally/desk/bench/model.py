@@ -40,7 +40,7 @@ from rook_tally.desk.bench.queries import (
     ResponseQuery,
 )
 from rook_tally.desk.bench.sensor_sheet import sensor_sheet
-from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.bench.usual_sheet import usual_sheet
 from rook_tally.desk.data.site_state import SiteState
@@ -120,7 +120,8 @@ class BenchModel:
         known = (*listing.kept, *listing.offered)
         if not self.shows_found and self.picked not in known:
             if self.picked is None and known:
-                self.pick(self.rows()[0].item)
+                items = [one.item for one in self.rows()]
+                self.pick(next((one for one in items if one is not None), None))
                 return
             if self.picked is not None:
                 self.picked, self.answer = None, None
@@ -277,10 +278,10 @@ class BenchModel:
         if self.shows_found:
             return self._found_sheet()
         if self.mistake:
-            return Sheet(self._over(), Sentence(f"{self.mistake}."), side=Side())
+            return Sheet(self._over(), Sentence(f"{self.mistake}."), side=SideNotes())
         if self.answer is None:
             words = tr("Looking…") if self.picked is not None else _HELP
-            return Sheet(self._over(), Sentence(words), side=Side())
+            return Sheet(self._over(), Sentence(words), side=SideNotes())
         return self._sheet(self.answer)
 
     def _over(self) -> str:
@@ -304,7 +305,7 @@ class BenchModel:
         if found is None:
             return Sheet(tr("What moves together"), Sentence(tr("Looking through all series…")))
         pairs = [
-            TableLine(
+            SheetLine(
                 (
                     f"{long_name(one.first)}, {long_name(one.second)}",
                     tr("move together"),
@@ -316,7 +317,7 @@ class BenchModel:
             for number, one in enumerate(found.pairs)
         ]
         gone = [
-            TableLine(
+            SheetLine(
                 (
                     long_name(one.series),
                     tr("left its group of {0} since {1}", len(one.group), self._day(one.since_us)),
@@ -330,7 +331,7 @@ class BenchModel:
         return Sheet(
             tr("What moves together · {0} series looked at", found.tried),
             found.sentence,
-            side=Side(
+            side=SideNotes(
                 tr("Among all series"),
                 tr("Move together"),
                 figure(len(found.pairs), 0),

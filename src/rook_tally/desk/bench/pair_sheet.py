@@ -18,8 +18,17 @@ from rook_tally.desk.bench.axes import (
     time_marks,
     value_marks,
 )
-from rook_tally.desk.bench.plots import Across, Between, Dots, Ink, Line, Mark, Plot, range_of
-from rook_tally.desk.bench.sheet import Sheet, Side
+from rook_tally.desk.bench.plots import (
+    Between,
+    Dots,
+    Ink,
+    LevelLine,
+    Mark,
+    Plot,
+    PlotLine,
+    range_of,
+)
+from rook_tally.desk.bench.sheet import Sheet, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 
@@ -32,7 +41,7 @@ def pair_sheet(answer: PairAnswer, zone: tzinfo) -> Sheet:
         return Sheet(
             over,
             answer.sentence,
-            side=Side(_place(answer), tr("No correction"), words=answer.refused),
+            side=SideNotes(_place(answer), tr("No correction"), words=answer.refused),
             figure=tr("never together"),
         )
     return Sheet(
@@ -74,7 +83,7 @@ def _traces(answer: PairAnswer, zone: tzinfo, one: str, other: str) -> Plot:
     low, high = range_of(first, second)
     return Plot(
         "",
-        (Line(x, first, Ink.FIRST, one), Line(x, second, Ink.SECOND, other)),
+        (PlotLine(x, first, Ink.FIRST, one), PlotLine(x, second, Ink.SECOND, other)),
         (float(answer.start_us), float(answer.end_us)),
         (low, high),
         (),
@@ -98,9 +107,9 @@ def _difference(answer: PairAnswer, zone: tzinfo, one: str, other: str) -> Plot:
     decimals = shown.decimals
     marks: tuple[Mark, ...] = (
         Between(ends, np.maximum(line - half, low), np.minimum(line + half, high), Ink.STRONG),
-        Across(0.0, Ink.FAINT),
-        Line(as_x(trace.time_us), mean, Ink.FAINT, tr("difference"), 1.0),
-        Line(ends, line, Ink.STRONG, tr("line through it"), 2.0),
+        LevelLine(0.0, Ink.FAINT),
+        PlotLine(as_x(trace.time_us), mean, Ink.FAINT, tr("difference"), 1.0),
+        PlotLine(ends, line, Ink.STRONG, tr("line through it"), 2.0),
     )
     return Plot(
         tr("{0} less {1}, {2}", other, one, shown.symbol or shown.quantity.name),
@@ -130,9 +139,11 @@ def _against_mean(answer: PairAnswer) -> Plot:
         tr("Difference against mean"),
         (
             Dots(middle, difference, Ink.FIRST),
-            Across(high, Ink.FAINT, signed_figure(high, decimals)),
-            Across(mean, Ink.STRONG, tr("mean {0}", signed_figure(mean, decimals)), dashed=False),
-            Across(low, Ink.FAINT, signed_figure(low, decimals)),
+            LevelLine(high, Ink.FAINT, signed_figure(high, decimals)),
+            LevelLine(
+                mean, Ink.STRONG, tr("mean {0}", signed_figure(mean, decimals)), dashed=False
+            ),
+            LevelLine(low, Ink.FAINT, signed_figure(low, decimals)),
         ),
         (left, right),
         (bottom, top),
@@ -151,13 +162,16 @@ def _one_against_other(answer: PairAnswer, one: str, other: str) -> Plot:
     x, y = shown_values(shown, answer.sample_first), shown_values(shown, answer.sample_second)
     low, high = range_of(x, y, margin=0.03)
     ends = np.array([low, high])
-    marks: list[Line | Dots] = [Line(ends, ends, Ink.FAINT, dashed=True), Dots(x, y, Ink.SECOND)]
+    marks: list[PlotLine | Dots] = [
+        PlotLine(ends, ends, Ink.FAINT, dashed=True),
+        Dots(x, y, Ink.SECOND),
+    ]
     title = tr("One against the other")
     legend: tuple[tuple[str, Ink], ...] = ()
     if math.isfinite(answer.line.gain):
         base = np.asarray(shown.unit.to_base(ends), np.float64)
         fitted = shown_values(shown, answer.line.gain * base + answer.line.offset)
-        marks.append(Line(ends, fitted, Ink.STRONG, tr("fitted line"), 1.8))
+        marks.append(PlotLine(ends, fitted, Ink.STRONG, tr("fitted line"), 1.8))
         at_zero = fitted[0] - answer.line.gain * low
         words = (
             f"{other} = {figure(answer.line.gain, 2)} × {one} {_signed(at_zero, shown.decimals)}"
@@ -188,10 +202,10 @@ def _lag(answer: PairAnswer) -> Plot:
     x = lag.shift_s / 60
     low, high = range_of(lag.r) if len(lag.r) else (0.0, 1.0)
     left, right = (float(x[0]), float(x[-1])) if len(x) else (-1.0, 1.0)
-    marks: list[Line | Across] = [Line(x, lag.r, Ink.FIRST, tr("correlation"), 1.6)]
+    marks: list[PlotLine | LevelLine] = [PlotLine(x, lag.r, Ink.FIRST, tr("correlation"), 1.6)]
     if math.isfinite(lag.lag_s):
         words = _lag_words(lag.lag_s, lag.within_s)
-        marks.append(Across(lag.lag_s / 60, Ink.TODAY, words, dashed=False, upright=True))
+        marks.append(LevelLine(lag.lag_s / 60, Ink.TODAY, words, dashed=False, upright=True))
     return Plot(
         tr("How they follow each other"),
         tuple(marks),
@@ -210,7 +224,7 @@ def _lag_words(lag_s: float, within_s: float) -> str:
     return tr("{0} s behind", told) if lag_s > 0 else tr("{0} s ahead", told)
 
 
-def _side(answer: PairAnswer, zone: tzinfo) -> Side:
+def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
     shown, proposal = answer.second.shown, answer.proposal
     facts = (
         (tr("Pairs within {0} s", figure(answer.tolerance_s, 0)), figure(answer.pairs, 0)),
@@ -238,7 +252,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> Side:
         (tr("Heard together"), f"{figure(100 * answer.heard, 1)} %"),
     )
     if proposal is None:
-        return Side(
+        return SideNotes(
             _place(answer),
             tr("No correction proposed"),
             words=answer.refused,
@@ -276,7 +290,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> Side:
         if proposal.gain != 1
         else f"±{figure(within, max(decimals, 1) if within < 1 else decimals)} {shown.symbol}"
     )
-    return Side(
+    return SideNotes(
         _place(answer),
         tr("Proposed correction"),
         big,
@@ -296,14 +310,14 @@ def _before_and_after(answer: PairAnswer, zone: tzinfo) -> Plot:
     shown = answer.second.shown
     before = shown_differences(shown, answer.difference_trace.mean)
     x = as_x(answer.difference_trace.time_us)
-    marks = [Line(x, before, Ink.FAINT, tr("before"), 1.0)]
+    marks = [PlotLine(x, before, Ink.FAINT, tr("before"), 1.0)]
     if answer.corrected_trace is not None:
         after = shown_differences(shown, answer.corrected_trace.mean)
-        marks.append(Line(x, after, Ink.AFTER, tr("after"), 1.3))
+        marks.append(PlotLine(x, after, Ink.AFTER, tr("after"), 1.3))
     low, high = range_of(*(one.y for one in marks), np.zeros(1), margin=0.25)
     return Plot(
         "",
-        (*marks, Across(0.0, Ink.FAINT)),
+        (*marks, LevelLine(0.0, Ink.FAINT)),
         (float(answer.start_us), float(answer.end_us)),
         (low, high),
         legend=((tr("difference before"), Ink.FAINT), (tr("and after"), Ink.AFTER)),

@@ -38,7 +38,7 @@ from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.model import BenchModel, BenchRow
 from rook_tally.desk.bench.plot_painter import draw_picture
 from rook_tally.desk.bench.plots import Picture
-from rook_tally.desk.bench.sheet import Sheet, Side
+from rook_tally.desk.bench.sheet import Sheet, SideNotes
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
@@ -278,7 +278,7 @@ class SheetLines(QTableWidget):
             self.line_picked.emit(key)
 
 
-class SidePanel(QWidget):
+class BenchSide(QWidget):
     """What stands beside the picture. `wanted` carries what one of its buttons is for."""
 
     wanted = Signal(BenchAction)
@@ -286,7 +286,7 @@ class SidePanel(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self._side = Side()
+        self._side = SideNotes()
         self.over, self.title, self.words, self.notes = Label(), Label(), Label(), Label()
         self.big = QLabel()
         self.plot = PictureView(theme)
@@ -317,7 +317,7 @@ class SidePanel(QWidget):
         column.addWidget(self.notes)
         column.addStretch(1)
 
-    def show_side(self, side: Side, *, offered: tuple[BenchAction, str] | None) -> None:
+    def show_side(self, side: SideNotes, *, offered: tuple[BenchAction, str] | None) -> None:
         """Show this; `offered` is a button besides, for what is not kept yet."""
         self._side = side
         theme = self._theme
@@ -364,7 +364,7 @@ class SidePanel(QWidget):
         widget = None if item is None else item.widget()
         return widget if isinstance(widget, QPushButton) else None
 
-    def _fill_facts(self, side: Side) -> None:
+    def _fill_facts(self, side: SideNotes) -> None:
         while self.facts.count():
             item = self.facts.takeAt(0)
             widget = None if item is None else item.widget()

@@ -10,16 +10,16 @@ from rook_tally.core.arrays import FloatArray
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.bench.plots import (
-    Across,
     Bars,
     Between,
     Dots,
     HeatTable,
     Ink,
-    Line,
+    LevelLine,
     Mark,
     Picture,
     Plot,
+    PlotLine,
     known_of,
 )
 from rook_tally.desk.parts.drawing import polyline
@@ -119,7 +119,7 @@ class _Scale:
 
 def _draw_mark(painter: QPainter, theme: Theme, scale: _Scale, mark: Mark) -> None:
     ink = ink_colour(theme, mark.ink)
-    if isinstance(mark, Line):
+    if isinstance(mark, PlotLine):
         style = Qt.PenStyle.DashLine if mark.dashed else Qt.PenStyle.SolidLine
         painter.setPen(QPen(colour(ink), mark.thick, style))
         for part in _parts(known_of(mark.x, mark.y)):
@@ -140,7 +140,7 @@ def _draw_mark(painter: QPainter, theme: Theme, scale: _Scale, mark: Mark) -> No
         for x, y in zip(mark.x[known].tolist(), mark.y[known].tolist(), strict=True):
             painter.drawEllipse(QPointF(scale.x_of(x), scale.y_of(y)), half, half)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-    elif isinstance(mark, Across):
+    elif isinstance(mark, LevelLine):
         style = Qt.PenStyle.DashLine if mark.dashed else Qt.PenStyle.SolidLine
         painter.setPen(QPen(colour(ink), 1, style))
         area = scale.area
@@ -193,7 +193,7 @@ def _draw_words(painter: QPainter, theme: Theme, plot: Plot, scale: _Scale, inne
             up = min(max(y + 4, inner.top() + 9), inner.bottom())
             painter.drawText(QPointF(inner.right() + 6, up), words)
     for mark in plot.marks:
-        if isinstance(mark, Across) and mark.words:
+        if isinstance(mark, LevelLine) and mark.words:
             painter.setFont(face(11, BOLD))
             painter.setPen(colour(ink_colour(theme, mark.ink)))
             width = painter.fontMetrics().horizontalAdvance(mark.words)

@@ -23,7 +23,7 @@ class Ink(enum.Enum):
     TODAY = "today"
 
 
-class Line(msgspec.Struct, frozen=True):
+class PlotLine(msgspec.Struct, frozen=True):
     """A line through (N,) points; NaN cuts it."""
 
     x: FloatArray
@@ -52,7 +52,7 @@ class Dots(msgspec.Struct, frozen=True):
     size: float = 3.0
 
 
-class Across(msgspec.Struct, frozen=True):
+class LevelLine(msgspec.Struct, frozen=True):
     """A level all across, or with `upright` a moment all the way up, with words at its end."""
 
     at: float
@@ -70,7 +70,7 @@ class Bars(msgspec.Struct, frozen=True):
     ink: Ink
 
 
-Mark: TypeAlias = Line | Between | Dots | Across | Bars
+Mark: TypeAlias = PlotLine | Between | Dots | LevelLine | Bars
 
 
 class Axis(enum.Enum):
@@ -149,9 +149,9 @@ def columns_of(picture: Picture) -> list[tuple[str, FloatArray]]:
                 continue
             for number, mark in enumerate(plot.marks, 1):
                 name = f"{plot.title} {number}" if plot.title else f"{number}"
-                if isinstance(mark, Line) and mark.name:
+                if isinstance(mark, PlotLine) and mark.name:
                     name = mark.name
-                if isinstance(mark, Line | Dots):
+                if isinstance(mark, PlotLine | Dots):
                     add(f"{name} x", mark.x)
                     add(f"{name} y", mark.y)
                 elif isinstance(mark, Between):

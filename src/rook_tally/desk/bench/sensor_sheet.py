@@ -16,8 +16,8 @@ from rook_tally.core.series.corrections import correction_text
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import shown_differences, shown_values, value_marks
-from rook_tally.desk.bench.plots import Across, Dots, Ink, Line, Plot, range_of
-from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.plots import Dots, Ink, LevelLine, Plot, PlotLine, range_of
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 
@@ -53,12 +53,12 @@ def _points(record: CalibrationRecord) -> Plot:
     reference = shown_values(shown, np.array([one.reference for one in record.points]))
     low, high = range_of(reading, reference, margin=0.1)
     ends = np.array([low, high])
-    marks: list[Line | Dots] = [Line(ends, ends, Ink.FAINT, dashed=True)]
+    marks: list[PlotLine | Dots] = [PlotLine(ends, ends, Ink.FAINT, dashed=True)]
     legend: tuple[tuple[str, Ink], ...] = ((tr("dashed: they would agree"), Ink.FAINT),)
     if math.isfinite(fit.gain):
         base = np.asarray(shown.unit.to_base(ends), np.float64)
         marks.append(
-            Line(
+            PlotLine(
                 ends, shown_values(shown, fit.gain * base + fit.offset), Ink.STRONG, tr("fit"), 1.8
             )
         )
@@ -84,7 +84,7 @@ def _residuals(record: CalibrationRecord) -> Plot:
     bottom, top = range_of(left, np.zeros(1), margin=0.25)
     return Plot(
         tr("What is left over"),
-        (Across(0.0, Ink.FAINT), Dots(reading, left, Ink.STRONG, 6.0)),
+        (LevelLine(0.0, Ink.FAINT), Dots(reading, left, Ink.STRONG, 6.0)),
         (low, high),
         (bottom, top),
         value_marks(low, high, shown.decimals, shown.symbol),
@@ -94,12 +94,12 @@ def _residuals(record: CalibrationRecord) -> Plot:
     )
 
 
-def _lines(record: CalibrationRecord, zone: tzinfo) -> tuple[TableLine, ...]:
+def _lines(record: CalibrationRecord, zone: tzinfo) -> tuple[SheetLine, ...]:
     shown = record.series.shown
     lines = [
         (
             one.time_us,
-            TableLine(
+            SheetLine(
                 (
                     _when(one.time_us, zone),
                     shown.figure(one.reading, more=1),
@@ -120,7 +120,7 @@ def _lines(record: CalibrationRecord, zone: tzinfo) -> tuple[TableLine, ...]:
     lines += [
         (
             entry.correction.from_us,
-            TableLine(
+            SheetLine(
                 (
                     _when(entry.correction.from_us, zone),
                     tr("corrected"),
@@ -142,7 +142,7 @@ def _when(time_us: int, zone: tzinfo) -> str:
     return f"{day_words(moment, year=True)} {clock_words(moment)}"
 
 
-def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> Side:
+def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> SideNotes:
     series, fit, shown = record.series, record.fit, record.series.shown
     over = f"{series.station.place.name} · {series.quantity.name}"
     buttons = [(BenchAction.ADD_POINT, tr("Add a reference point…"))]
@@ -175,7 +175,7 @@ def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> Side:
         facts.append(
             (tr("Due again"), tr_count(round(months), "1 month after", "{0} months after"))
         )
-    return Side(
+    return SideNotes(
         over,
         tr("Calibration"),
         big,

@@ -9,7 +9,7 @@ from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.plots import Picture, Plot
 
 
-class TableLine(msgspec.Struct, frozen=True):
+class SheetLine(msgspec.Struct, frozen=True):
     """A line of a page's list: its cells, what picking it means, and whether it is a quiet one."""
 
     cells: tuple[str, ...]
@@ -17,7 +17,7 @@ class TableLine(msgspec.Struct, frozen=True):
     is_quiet: bool = False
 
 
-class Side(msgspec.Struct, frozen=True):
+class SideNotes(msgspec.Struct, frozen=True):
     """What stands beside the picture: `big` with `after_big` behind it, words, a small plot,
     buttons, figures, and what to know before believing them."""
 
@@ -42,8 +42,8 @@ class Sheet(msgspec.Struct, frozen=True):
     over: str
     sentence: Sentence
     picture: Picture = ()
-    side: Side = Side()
+    side: SideNotes = SideNotes()
     figure: str = ""
     lines_title: str = ""
     heads: tuple[str, ...] = ()
-    lines: tuple[TableLine, ...] = ()
+    lines: tuple[SheetLine, ...] = ()

@@ -14,8 +14,17 @@ from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import shown_values, value_marks
 from rook_tally.desk.bench.pair_sheet import duration_words
-from rook_tally.desk.bench.plots import Across, Bars, Between, HeatTable, Ink, Line, Plot, range_of
-from rook_tally.desk.bench.sheet import Sheet, Side, TableLine
+from rook_tally.desk.bench.plots import (
+    Bars,
+    Between,
+    HeatTable,
+    Ink,
+    LevelLine,
+    Plot,
+    PlotLine,
+    range_of,
+)
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
@@ -51,8 +60,8 @@ def _profile(answer: UsualAnswer) -> Plot:
         tr("By time of day"),
         (
             Between(hours, low, high, Ink.FIRST),
-            Line(hours, median, Ink.FIRST, tr("median"), 1.8),
-            Line(hours, today, Ink.STRONG, tr("today"), 1.8),
+            PlotLine(hours, median, Ink.FIRST, tr("median"), 1.8),
+            PlotLine(hours, today, Ink.STRONG, tr("today"), 1.8),
         ),
         (0.0, 24.0),
         (bottom, top),
@@ -95,8 +104,10 @@ def _distribution(answer: UsualAnswer) -> Plot:
         tr("How often which value"),
         (
             Bars(edges, now, Ink.FIRST),
-            Line(middles, np.where(before.any(), before, np.nan), Ink.STRONG, tr("before"), 1.6),
-            Across(float(shown.value(answer.threshold)), Ink.FAINT, upright=True),
+            PlotLine(
+                middles, np.where(before.any(), before, np.nan), Ink.STRONG, tr("before"), 1.6
+            ),
+            LevelLine(float(shown.value(answer.threshold)), Ink.FAINT, upright=True),
         ),
         (low, high),
         (0.0, top),
@@ -109,10 +120,10 @@ def _distribution(answer: UsualAnswer) -> Plot:
     )
 
 
-def _lines(answer: UsualAnswer, zone: tzinfo) -> tuple[TableLine, ...]:
+def _lines(answer: UsualAnswer, zone: tzinfo) -> tuple[SheetLine, ...]:
     shown = answer.series.shown
     return tuple(
-        TableLine(
+        SheetLine(
             (
                 _when(one.start_us, zone),
                 duration((one.end_us - one.start_us) / 1e6),
@@ -131,7 +142,7 @@ def _when(time_us: int, zone: tzinfo) -> str:
     return f"{day_words(moment, weekday=True)} {clock_words(moment)}"
 
 
-def _side(answer: UsualAnswer, level: str) -> Side:
+def _side(answer: UsualAnswer, level: str) -> SideNotes:
     shown, spells = answer.series.shown, answer.spells
     total_s = sum((one.end_us - one.start_us) / 1e6 for one in spells)
     facts = [(tr("Spells"), figure(len(spells), 0)), (tr("Altogether"), duration(total_s))]
@@ -140,7 +151,7 @@ def _side(answer: UsualAnswer, level: str) -> Side:
             (tr("Longest"), duration((spells[0].end_us - spells[0].start_us) / 1e6)),
             (tr("Highest"), f"{shown.figure(max(one.peak for one in spells))} {shown.symbol}"),
         ]
-    return Side(
+    return SideNotes(
         answer.series.station.place.name,
         tr("Above {0}", level),
         figure(len(spells), 0),

@@ -11,6 +11,7 @@ from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.bench.calibrate import CalibrationRecord, PointRow, points_in_csv
+from rook_tally.bench.find import FoundAnswer
 from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.usual import UsualAnswer
 from rook_tally.core.comparing.bench_items import BenchItem, EventItem, PairItem, SensorItem
@@ -34,10 +35,10 @@ from rook_tally.desk.bench.parts import (
     LIST_WIDTH,
     BenchList,
     BenchListModel,
+    BenchSide,
     PictureView,
     SentenceLabel,
     SheetLines,
-    SidePanel,
 )
 from rook_tally.desk.bench.queries import AnswerQuery, BenchAnswer, BenchListing, ListingQuery
 from rook_tally.desk.bench.saving import figures_of, save_sheet
@@ -87,7 +88,7 @@ class BenchView(QWidget):
         self.sentence = SentenceLabel(theme)
         self.picture = PictureView(theme)
         self.lines = SheetLines(theme)
-        self.side = SidePanel(theme)
+        self.side = BenchSide(theme)
         self._under_way = 0
         self._moved = QTimer(self, singleShot=True, interval=_WINDOW_PAUSE_MS)
         self._moved.timeout.connect(self._on_moved)
@@ -168,7 +169,9 @@ class BenchView(QWidget):
     @property
     def is_up_to_date(self) -> bool:
         """True if everything asked for is shown."""
-        return self.model.listing is not None and not self.model.is_asked and not self._under_way
+        model = self.model
+        is_answered = model.listing is not None and not model.is_asked and not self._under_way
+        return is_answered and self._asking.is_idle and model.next_without_figure() is None
 
     # What can be done
 
@@ -213,7 +216,7 @@ class BenchView(QWidget):
         self._write(KeepItem(item, None if replaced == item else replaced), kept)
 
     def _remove(self) -> None:
-        """The picked reference point, unless the list at the left has the keyboard; else the item."""
+        """The picked reference point; the item where the list at the left has the keyboard."""
         key = self.lines.picked_key
         is_record = isinstance(self.model.answer, CalibrationRecord)
         if is_record and not self.list.hasFocus() and key is not None and key > 0:
@@ -418,7 +421,7 @@ class BenchView(QWidget):
             return
         if self.model.shows_found:
             self.model.is_asked = True
-            self._asking.read(self.model.find_question(), self.model.take_found, self.model.refused)
+            self._asking.read(self.model.find_question(), self._on_found, self.model.refused)
             return
         question = self.model.question()
         if question is None:
@@ -432,6 +435,10 @@ class BenchView(QWidget):
 
     def _on_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
         self.model.take_answer(question, answer)
+        self._ask_next_figure()
+
+    def _on_found(self, found: FoundAnswer) -> None:
+        self.model.take_found(found)
         self._ask_next_figure()
 
     def _on_mistake(self, question: AnswerQuery, why: str) -> None:
