@@ -174,6 +174,32 @@ def _slow_window() -> list[Figure]:
     return figures
 
 
+def _bench_pair() -> list[Figure]:
+    """Two series of a year at 60 s side by side, question to painted, ms, against loading both."""
+    from benchmarks.bench_view import pair_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = pair_ms(Path(folder))
+    return [figure_of("bench-pair", ours=ours, limit=bare, bar=2.0)]
+
+
+def _bench_response() -> list[Figure]:
+    """The response to 500 events over a year at 10 s, ms, against loading it."""
+    from benchmarks.bench_view import response_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = response_ms(Path(folder))
+    return [figure_of("bench-response", ours=ours, limit=bare, bar=3.0)]
+
+
+def _bench_find() -> list[Figure]:
+    """Pairs among 50 series of 90 days at 60 s, s, against the promised 20."""
+    from benchmarks.bench_view import find_s
+
+    with tempfile.TemporaryDirectory() as folder:
+        return [figure_of("bench-find", ours=find_s(Path(folder)), limit=20.0, bar=1.0)]
+
+
 def _memory() -> list[Figure]:
     """Peak of loading five years of one series, MB, against the arrays themselves."""
     from benchmarks.archive import load_memory
@@ -428,6 +454,9 @@ def _handlers() -> list[Figure]:
 
 
 BENCHES: dict[str, Callable[[], list[Figure]]] = {
+    "bench-pair": _bench_pair,
+    "bench-response": _bench_response,
+    "bench-find": _bench_find,
     "live": _live,
     "start": _start,
     "append": _append,

@@ -23,7 +23,7 @@ from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
 from rook_tally.demo.pottery import UNKNOWN_SENDER
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
-from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
+from rook_tally.desk.app.views import BENCH, LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.wall.full_screen import FullScreenWall
@@ -92,6 +92,7 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
                 ("wall-arranged", _prepare_wall),
                 ("workings", _prepare_workings),
                 ("formula", _prepare_formula),
+                ("bench", _prepare_bench),
                 ("watch", _prepare_watch),
                 ("stations", _prepare_stations),
                 ("plan", _prepare_plan),
@@ -284,6 +285,11 @@ def _picked(window: DeskWindow, sort: WorkingKind, slug: str, place: str) -> boo
             model.show_place(place)
         return False
     return bool(window.workings.is_up_to_date)
+
+
+def _prepare_bench(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(BENCH)
+    return lambda: window.bench.is_up_to_date and window.bench.model.answer is not None
 
 
 def _prepare_watch(window: DeskWindow) -> Callable[[], bool]:

@@ -85,6 +85,10 @@ def test_calibrate_keeps_points_corrects_and_is_due_again(store: Store, tmp_path
     assert correction["offset"] == pytest.approx(told["offset"])
     assert "4 reference points, hand meter" in correction["why"]
     assert told["due"] is not None
+    # From then on every value says how sure it is.
+    (row,) = json.loads(rook_tally("--store", store.url, "latest", "--json").stdout)
+    assert row["uncertainty"] == pytest.approx(told["se_offset"])
+    assert " ±" in rook_tally("--store", store.url, "latest").stdout
     gone = asked(store, "calibrate", "probe", "--remove", str(point["id"]))
     assert len(gone["points"]) == 3
     words_of = rook_tally("--store", store.url, "calibrate", "probe").stdout

@@ -155,17 +155,15 @@ def trace_of(
     time_us: TimeArray, value: FloatArray, start_us: int, width_us: int, columns: int = COLUMNS
 ) -> Trace:
     """Mean, lowest and highest of (N,) values, in order of time, in each of so many columns."""
-    at = (time_us - start_us) // width_us
-    inside = (at >= 0) & (at < columns)
-    at, value = at[inside], value[inside]
-    count = np.bincount(at, minlength=columns)
-    low, high = np.full(columns, np.nan), np.full(columns, np.nan)
-    if len(at):
-        firsts = np.flatnonzero(np.diff(at, prepend=-1))
-        low[at[firsts]] = np.minimum.reduceat(value, firsts)
-        high[at[firsts]] = np.maximum.reduceat(value, firsts)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        mean = np.bincount(at, weights=value, minlength=columns) / count
+    edges = np.searchsorted(time_us, start_us + np.arange(columns + 1, dtype=np.int64) * width_us)
+    count = np.diff(edges)
+    filled = np.flatnonzero(count)
+    mean, low, high = (np.full(columns, np.nan) for _ in range(3))
+    if len(filled):
+        told, firsts = value[edges[0] : edges[-1]], edges[filled] - edges[0]
+        mean[filled] = np.add.reduceat(told, firsts) / count[filled]
+        low[filled] = np.minimum.reduceat(told, firsts)
+        high[filled] = np.maximum.reduceat(told, firsts)
     centres = start_us + np.arange(columns, dtype=np.int64) * width_us + width_us // 2
     return Trace(centres, mean, low, high)
 

@@ -38,6 +38,7 @@ from rook_tally.store.site import Series, Site
 _COURSES = 60
 _STEP_US = 5 * MINUTE_US
 _SURE = 0.05
+_LONGEST_CHANGE_DAYS = 14
 
 
 class ResponseSpan(msgspec.Struct, frozen=True):
@@ -51,7 +52,8 @@ class ResponseAnswer(msgspec.Struct, frozen=True):
     """What one series does when something happens; figures in the base unit.
 
     `courses`: up to 60 single events over the same offsets, (E, K). `effect`: the level after
-    against the level before, less what other days do at that hour.
+    against the level before, less what other days do at that hour. `change`: of what happened just
+    once, the level of so many days after it against as many before.
     """
 
     series: Series
@@ -62,6 +64,8 @@ class ResponseAnswer(msgspec.Struct, frozen=True):
     effect: EventEffect
     courses: FloatArray
     notes: tuple[str, ...]
+    change: BeforeAfter | None = None
+    change_days: float = 0.0
 
 
 def respond(
@@ -103,16 +107,38 @@ def respond(
     )
     response = response_of(courses)
     effect = _effect(connection, site, series, events, start_us, end_us, span)
+    once = int(events.times_us[0])
+    days = min(_LONGEST_CHANGE_DAYS, (once - start_us) // DAY_US, (end_us - once) // DAY_US)
+    change = None
+    if len(events.times_us) == 1 and days >= 1:
+        change = change_at(connection, series, once, float(days))
     return ResponseAnswer(
         series,
         events,
         span,
-        _sentence(series, events, response, effect),
+        _sentence(series, events, response, effect)
+        if change is None
+        else _change_sentence(series, events, change, days),
         response,
         effect,
         courses.course[-_COURSES:],
         _notes(events, response, effect, span, step_s),
+        change,
+        float(days),
     )
+
+
+def _change_sentence(series: Series, events: Events, change: BeforeAfter, days: int) -> Sentence:
+    """Whether the level changed; not why."""
+    name = long_name(series)
+    each = tr_count(days, "1 day on each side", "{0} days on each side")
+    if not math.isfinite(change.difference):
+        return Sentence(tr("Too little of {0} was heard around it to compare ({1}).", name, each))
+    if not math.isfinite(change.low) or change.low * change.high <= 0:
+        return Sentence(tr("Since {0}, {1} is not surely another ({2}).", events.title, name, each))
+    size = in_unit(series.shown, abs(change.difference), (change.high - change.low) / 2)
+    strong = tr("{0} higher", size) if change.difference > 0 else tr("{0} lower", size)
+    return Sentence(tr("Since {0}, {1} is {2} ({3}).", events.title, name, strong, each), (strong,))
 
 
 def _effect(

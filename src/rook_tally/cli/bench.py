@@ -335,7 +335,23 @@ def _response(answer: ResponseAnswer) -> Told:
         "excess_within": _plain(shown.difference(answer.effect.within)),
         "p": _plain(answer.effect.p),
         "days": answer.effect.days,
+        "change": None if answer.change is None else _change(answer),
         "notes": list(answer.notes),
+    }
+
+
+def _change(answer: ResponseAnswer) -> Told:
+    change, shown = answer.change, answer.series.shown
+    assert change is not None
+    return {
+        "days": answer.change_days,
+        "difference": _plain(shown.difference(change.difference)),
+        "low": _plain(shown.difference(change.low)),
+        "high": _plain(shown.difference(change.high)),
+        "mean_before": _plain(float(shown.value(change.mean_before))),
+        "mean_after": _plain(float(shown.value(change.mean_after))),
+        "n_eff_before": _plain(change.n_eff_before),
+        "n_eff_after": _plain(change.n_eff_after),
     }
 
 

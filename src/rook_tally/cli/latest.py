@@ -40,7 +40,7 @@ def _print_table(rows: list[LatestRow], known: Mapping[str, Quantity]) -> None:
             row.place,
             row.station,
             known[row.quantity].name,
-            figure(row.value, known[row.quantity].decimals),
+            _value(row, known[row.quantity]),
             row.unit,
             age(row.age_s),
             Level(row.level).wording if row.level else "",
@@ -55,3 +55,10 @@ def _print_table(rows: list[LatestRow], known: Mapping[str, Quantity]) -> None:
             for column, (text, width) in enumerate(zip(row, widths, strict=True))
         ]
         typer.echo("  ".join(padded).rstrip())
+
+
+def _value(row: LatestRow, quantity: Quantity) -> str:
+    told = figure(row.value, quantity.decimals)
+    if isinstance(row.uncertainty, msgspec.UnsetType):
+        return told
+    return f"{told} ±{figure(row.uncertainty, quantity.decimals + 1)}"

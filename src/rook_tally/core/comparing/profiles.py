@@ -91,6 +91,8 @@ def window_integrals(
     """
     if bool((np.diff(edges_us) <= 0).any()):
         raise ValueError("edges rise strictly")
+    if len(edges_us) < 2:
+        return WindowIntegrals(np.empty(0), np.empty(0))
     covered, integral, _ = integrals_between(readings, edges_us, max_gap_s, averaging)
     lone_us, lone = lone_readings(readings, max_gap_s)
     at = np.searchsorted(edges_us, lone_us, side="right") - 1

@@ -18,6 +18,7 @@ from rook_tally.core.formulas import (
     conversion,
     electrical,
     pressure,
+    report_forms,
     scoring,
     series_forms,
     sound,
@@ -118,6 +119,19 @@ _NAMED: tuple[Callable[..., Any], ...] = (
     bench_forms.decay_rate,
     cleaning.clean_air_delivery,
     bench_forms.decays_median,
+    report_forms.valid_day_means,
+    report_forms.days_above,
+    report_forms.annual_mean,
+    report_forms.running_mean_max,
+    report_forms.degree_days,
+    report_forms.wind_rose,
+    report_forms.vector_mean_direction,
+    report_forms.yamartino_sd,
+    report_forms.circular_range,
+    report_forms.energetic_mean_db,
+    report_forms.counter_total,
+    report_forms.battery_life,
+    report_forms.histogram_time,
 )
 
 by_name: Mapping[str, Callable[..., Any]] = MappingProxyType(

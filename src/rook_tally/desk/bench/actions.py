@@ -12,6 +12,7 @@ class BenchAction(ViewAction):
     KEEP = (("K",), "Keep the picked proposal on the Bench")
     REMOVE = (("Del",), "Take the picked item, or reference point, away")
     TAKE = (("T",), "Take the proposed correction")
+    TAKE_FROM = (("Shift+T",), "Take the proposed correction from a moment on")
     ADD_POINT = (("P",), "Add a reference point")
     READ_POINTS = ((), "Read reference points from a CSV file")
     DUE = ((), "When the calibration is due again")

@@ -148,14 +148,16 @@ class _RestoreCorrections:
 
 @dataclass(frozen=True, slots=True)
 class TakeProposal:
-    """The correction that two series carry shall hold for the second."""
+    """The correction that two series carry shall hold for the second, from a moment on if one is
+    given, else over all that was compared."""
 
     answer: PairAnswer
+    from_us: int | None = None
 
     def apply(self, connection: Connection) -> UndoableResult:
         """Write it on top of what holds."""
         series = self.answer.second
-        wanted = tuple(corrections_of_proposal(connection, self.answer))
+        wanted = tuple(corrections_of_proposal(connection, self.answer, self.from_us))
         why = tr("beside {0}", self.answer.first.station.key)
         base = tuple(correction_entries(connection, series.id))
         return PutCorrections(series, wanted, why, base).apply(connection)

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from rook_tally.bench.respond import RankingAnswer, ResponseAnswer
-from rook_tally.bench.wording import in_unit, long_name, signed_figure
+from rook_tally.bench.wording import in_unit, level_in_unit, long_name, signed_figure
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import shown_differences, value_marks
@@ -100,7 +100,7 @@ def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> SideNotes:
     if answer is None:
         return SideNotes(ranking.events.title, tr("Pick a series of the list"), words=words)
     shown, told, effect = answer.series.shown, answer.response, answer.effect
-    facts = (
+    facts: tuple[tuple[str, str], ...] = (
         (tr("Times that speak"), figure(told.events, 0)),
         (tr("Left out"), figure(told.left_out, 0)),
         (tr("Peak"), in_unit(shown, told.peak, math.nan, signed=True)),
@@ -110,6 +110,18 @@ def _side(ranking: RankingAnswer, answer: ResponseAnswer | None) -> SideNotes:
         (tr("By chance"), _chance(effect.p)),
         (tr("Days with it"), figure(effect.days, 0)),
     )
+    change = answer.change
+    if change is not None:
+        half = (change.high - change.low) / 2
+        facts += (
+            (tr("Before"), level_in_unit(shown, change.mean_before)),
+            (tr("After"), level_in_unit(shown, change.mean_after)),
+            (tr("Difference"), in_unit(shown, change.difference, half, signed=True)),
+            (
+                tr("Independent readings"),
+                f"{figure(change.n_eff_before, 0)}, {figure(change.n_eff_after, 0)}",
+            ),
+        )
     big = ""
     if math.isfinite(told.peak):
         big = signed_figure(shown.difference(told.peak), shown.decimals)

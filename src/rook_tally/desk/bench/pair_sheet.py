@@ -299,6 +299,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
         _before_and_after(answer, zone),
         (
             (BenchAction.TAKE, tr("Take this correction")),
+            (BenchAction.TAKE_FROM, tr("From…")),
             (BenchAction.ADD_POINT, tr("Add a reference point…")),
         ),
         facts,

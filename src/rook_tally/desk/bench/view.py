@@ -182,6 +182,7 @@ class BenchView(QWidget):
             BenchAction.KEEP: self._keep,
             BenchAction.REMOVE: self._remove,
             BenchAction.TAKE: self._take,
+            BenchAction.TAKE_FROM: self._take_from,
             BenchAction.ADD_POINT: self._add_point,
             BenchAction.READ_POINTS: self._read_points,
             BenchAction.DUE: self._set_due,
@@ -238,6 +239,35 @@ class BenchView(QWidget):
         else:
             self.told.emit(tr("No correction is proposed here."))
 
+    def _take_from(self) -> None:
+        answer = self.model.answer
+        if isinstance(answer, CalibrationRecord):
+            self._take_calibration(answer)
+            return
+        if not isinstance(answer, PairAnswer) or answer.proposal is None:
+            self.told.emit(tr("No correction is proposed here."))
+            return
+
+        def take(text: str) -> Command[UndoableResult]:
+            told = typed_time(text, now_us=self._state.clock(), zone=self._state.zone)
+            return TakeProposal(answer, told.start_us)
+
+        self._ask_from(take)
+
+    def _ask_from(self, take: Callable[[str], Command[UndoableResult]]) -> None:
+        """Have a moment typed from which a correction holds."""
+        ValueDialog(
+            self._theme,
+            self,
+            title=tr("Correct from a moment on"),
+            label=tr("From"),
+            value="now",
+            take=take,
+            client=self._client.scope(),
+            main_words=tr("Correct"),
+            on_saved=lambda _done: self.ask_again(),
+        ).open()
+
     def _take_calibration(self, record: CalibrationRecord) -> None:
         if record.proposal is None:
             self.told.emit(record.refused)
@@ -247,17 +277,7 @@ class BenchView(QWidget):
             told = typed_time(text, now_us=self._state.clock(), zone=self._state.zone)
             return TakeCalibration(record, told.start_us)
 
-        ValueDialog(
-            self._theme,
-            self,
-            title=tr("Correct by these points"),
-            label=tr("From"),
-            value="now",
-            take=take,
-            client=self._client.scope(),
-            main_words=tr("Correct"),
-            on_saved=lambda _done: self.ask_again(),
-        ).open()
+        self._ask_from(take)
 
     def _add_point(self) -> None:
         series = self.model.sensor

@@ -128,6 +128,7 @@ def _schemas() -> dict[str, Any]:
         "age_s": number,
         "counts": {"type": "object"},
         "clock_ahead_s": {"type": ["number", "null"]},
+        "uncertainty": number,
     }
     problem = {
         "type": text,
@@ -172,6 +173,11 @@ def _schemas() -> dict[str, Any]:
         },
         "Latest": {
             "type": "array",
-            "items": {"type": "object", "required": list(row), "properties": row},
+            "items": {
+                "type": "object",
+                # Only of what was calibrated is it known how sure it is.
+                "required": [name for name in row if name != "uncertainty"],
+                "properties": row,
+            },
         },
     }
