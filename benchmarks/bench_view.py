@@ -21,6 +21,7 @@ from rook_tally.bench.events import EventKind, Events, EventSource
 from rook_tally.bench.find import find
 from rook_tally.bench.pair import compare
 from rook_tally.bench.respond import respond
+from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.theme import LIGHT
 from rook_tally.core.timestamps import DAY_US
@@ -68,6 +69,8 @@ def _in_turn(
 
 def pair_ms(folder: Path) -> tuple[float, float]:
     """Two series of a year at 60 s, from question to painted, and loading both."""
+    # As the desk and its reading process do.
+    keep_freed_memory(FOR_A_WINDOW_MB)
     application = QGuiApplication.instance() or QGuiApplication(["bench"])
     store, series = _filled(folder, 365, 60, 2)
     with store.read() as connection:

@@ -26,6 +26,7 @@ from rook_tally.core.comparing.side_by_side import (
 from rook_tally.core.comparing.slope_interval import DriftInterval
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
+from rook_tally.core.series.gaps import cleaned
 from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
 from rook_tally.store.readings import read_range
 from rook_tally.store.site import Series, Site, corrections_of
@@ -117,7 +118,7 @@ def compare(
     sample = chosen.astype(np.int64)
     after = None
     if proposal is not None:
-        after = trace_of(told.time_us, _after(told, proposal), start_us, width_us)
+        after = _after(told, proposal, start_us, width_us)
     return PairAnswer(
         first,
         second,
@@ -142,8 +143,8 @@ def compare(
         proposal,
         refused,
         _notes(connection, site, told, first, second, start_us, end_us),
-        trace_of(read[0].time_us[read[0].good], read[0].value[read[0].good], start_us, width_us),
-        trace_of(read[1].time_us[read[1].good], read[1].value[read[1].good], start_us, width_us),
+        trace_of(*cleaned(read[0]), start_us, width_us),
+        trace_of(*cleaned(read[1]), start_us, width_us),
         trace_of(told.time_us, told.differences, start_us, width_us),
         after,
         told.first[sample],
@@ -168,11 +169,16 @@ def trace_of(
     return Trace(centres, mean, low, high)
 
 
-def _after(told: SideBySide, proposal: Proposal) -> FloatArray:
-    """The differences with the second series corrected as proposed, (P,)."""
-    which = np.searchsorted(proposal.starts_us, told.time_us, side="right") - 1
+def _after(told: SideBySide, proposal: Proposal, start_us: int, width_us: int) -> Trace:
+    """The differences with the second series corrected as proposed: a correction is a straight
+    line, so it may be done to means."""
+    first, second = (
+        trace_of(told.time_us, one, start_us, width_us) for one in (told.first, told.second)
+    )
+    which = np.searchsorted(proposal.starts_us, first.time_us, side="right") - 1
     offsets = proposal.offsets[np.maximum(which, 0)]
-    return np.asarray(proposal.gain * told.second + offsets - told.first, np.float64)
+    mean = proposal.gain * second.mean + offsets - first.mean
+    return Trace(first.time_us, mean, mean, mean)
 
 
 def _sentence(told: SideBySide, first: Series, second: Series, site: Site) -> Sentence:

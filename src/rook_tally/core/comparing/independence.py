@@ -12,7 +12,7 @@ import math
 import msgspec
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, inner
+from rook_tally.core.arrays import FloatArray, are_finite, finite_of, inner
 from rook_tally.core.comparing.intervals import checked_confidence, student_quantile
 
 _FEWEST = 3
@@ -128,11 +128,10 @@ def sure_mean(values: FloatArray, *, confidence: float = 0.95) -> SureMean:
     than a thirtieth of the whole is what the correlation of the batches is for.
     """
     checked_confidence(confidence)
-    known = np.isfinite(values)
-    count = int(np.count_nonzero(known))
+    told = finite_of(values)
+    count = len(told)
     if not count:
         return SureMean(math.nan, math.nan, 0.0)
-    told = values[known]
     mean = float(told.mean())
     batches = batch_means(values, max(1, -(-len(values) // _BATCHES)))
     weighed = effective_n(batches)
@@ -144,13 +143,19 @@ def sure_mean(values: FloatArray, *, confidence: float = 0.95) -> SureMean:
     if variance <= 0:
         return SureMean(mean, math.nan, 0.0)
     within = student_quantile(confidence, weighed.n_eff - 1.0) * math.sqrt(variance)
-    spread = float(((told - mean) ** 2).mean())
+    centred = told - mean
+    spread = inner(centred, centred) / count
     return SureMean(mean, within, min(float(count), max(weighed.n_eff, spread / variance)))
 
 
 def batch_means(values: FloatArray, size: int) -> FloatArray:
     """Means of `size` neighbouring values each, (⌈N/size⌉,); NaN where less than half is known."""
     count = -(-len(values) // size)
+    if len(values) and are_finite(values):
+        starts = np.arange(count) * size
+        lengths = np.diff(np.append(starts, len(values)))
+        told = np.add.reduceat(values, starts) / lengths
+        return np.where(lengths * 2 >= size, told, np.nan)
     padded = np.full(count * size, np.nan)
     padded[: len(values)] = values
     rows = padded.reshape(count, size)

@@ -133,13 +133,11 @@ def _draw_mark(painter: QPainter, theme: Theme, scale: _Scale, mark: Mark) -> No
             painter.drawPolygon(scale.points(x, y))
         painter.setBrush(Qt.BrushStyle.NoBrush)
     elif isinstance(mark, Dots):
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour(ink, _DOTS if mark.size < 5 else 0.85))
+        pen = QPen(colour(ink, _DOTS if mark.size < 5 else 0.85), mark.size)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        painter.setPen(pen)
         known = known_of(mark.x, mark.y)
-        half = mark.size / 2
-        for x, y in zip(mark.x[known].tolist(), mark.y[known].tolist(), strict=True):
-            painter.drawEllipse(QPointF(scale.x_of(x), scale.y_of(y)), half, half)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPoints(scale.points(mark.x[known], mark.y[known]))
     elif isinstance(mark, LevelLine):
         style = Qt.PenStyle.DashLine if mark.dashed else Qt.PenStyle.SolidLine
         painter.setPen(QPen(colour(ink), 1, style))
