@@ -454,9 +454,6 @@ def _handlers() -> list[Figure]:
 
 
 BENCHES: dict[str, Callable[[], list[Figure]]] = {
-    "bench-pair": _bench_pair,
-    "bench-response": _bench_response,
-    "bench-find": _bench_find,
     "live": _live,
     "start": _start,
     "append": _append,
@@ -487,4 +484,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "wall": _wall,
     "page": _page,
     "handlers": _handlers,
+    "bench-pair": _bench_pair,
+    "bench-response": _bench_response,
+    "bench-find": _bench_find,
 }

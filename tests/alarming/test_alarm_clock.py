@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from msgspec.structs import replace
 
@@ -11,6 +12,7 @@ from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
 from rook_tally.core.alarms.journal import JournalKind
+from rook_tally.core.alarms.sentences import sentence
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.site_settings import SiteSettings
@@ -31,6 +33,7 @@ from rook_tally.store.alarms.control_runs import shift_runs
 from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.imports import bring_in
 from rook_tally.store.readings import seal_all
+from rook_tally.store.readings.field_meaning import settle_field
 from rook_tally.store.site import (
     RequestKind,
     RequestState,
@@ -43,6 +46,7 @@ from rook_tally.store.site import (
 )
 from rook_tally.store.site.configuration import settle_site
 from rook_tally.store.site.heard import note_listening
+from rook_tally.store.site.reference_points import ReferencePoint, add_reference_point
 from rook_tally.store.workings import save_working
 from tests.alarming.conftest import DUST, RUN, Booth, at
 
@@ -500,3 +504,34 @@ def test_a_watch_that_is_removed_leaves_its_control_stopped(booth: Booth) -> Non
     booth.keeper.look(at(1))
     assert _asked(booth)[-1] == ("off", None)
     assert _run(booth) is None
+
+
+def test_a_calibration_that_is_due_rings_until_there_is_a_new_one(booth: Booth) -> None:
+    due = Watch(
+        slug="due",
+        name="Dust due",
+        sort=WatchKind.DUE,
+        scope=Scope(quantity="pm25", place="Glaze booth"),
+        tell=(),
+    )
+    booth.keep(due)
+    booth.keeper.look(at(1))
+    assert booth.lines() == []
+    month_us = round(365.25 / 12 * DAY_US)
+    with booth.store.write() as connection:
+        series = next(one for one in load_site(connection).series if one.quantity.slug == "pm25")
+        point = ReferencePoint(series.id, at(0), 5.0, 0.1, 6.0, None, "meter", "", "us", at(0))
+        add_reference_point(connection, point)
+        settings = msgspec.structs.replace(series.settings, calibration_months=6.0)
+        settle_field(connection, series, settings)
+    booth.keeper.look(at(0) + 6 * month_us - 1)
+    assert booth.lines() == []
+    booth.keeper.look(at(0) + 6 * month_us + 1)
+    assert [sort for sort, _ in booth.lines()] == [RANG]
+    with booth.store.write() as connection:
+        later = msgspec.structs.replace(point, time_us=at(0) + 6 * month_us, made_us=at(1))
+        add_reference_point(connection, later)
+    booth.keeper.look(at(0) + 6 * month_us + 2)
+    assert [sort for sort, _ in booth.lines()] == [RANG, CLEARED]
+    words = " ".join(piece.text for piece in sentence(due, "PM2.5")[0])
+    assert words == "When PM2.5 at Glaze booth is due for calibration"

@@ -33,4 +33,4 @@ def test_a_name_that_is_none_is_refused_with_those_there_are() -> None:
 
 def test_what_is_installed_holds_no_bench_and_no_pictures() -> None:
     product = {path.stem for path in (ROOT / "src").rglob("*.py")}
-    assert not {name for name in product if name.startswith(("bench", "shots", "screenshots"))}
+    assert not {name for name in product if name.startswith(("benchmark", "shots", "screenshots"))}

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.remarks import Remark
 from rook_tally.core.timestamps import HOUR_US
-from rook_tally.desk.app.views import STATIONS, WALL
+from rook_tally.desk.app.views import STATIONS, WALL, WATCH
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
@@ -104,7 +104,7 @@ def test_the_window_asks_before_it_takes_a_form_with_it(
 @pytest.fixture
 def channels(window: DeskWindow, qtbot: QtBot) -> ChannelDialog:
     view = window.watch
-    window.show_view(4)
+    window.show_view(WATCH)
     qtbot.waitUntil(lambda: view.model.listing is not None, timeout=PATIENCE_MS)
     view.show_ways()
     dialog = opened(qtbot, window, ChannelDialog)

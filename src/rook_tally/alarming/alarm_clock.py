@@ -46,6 +46,7 @@ from rook_tally.store.site import (
     load_site,
     open_requests,
 )
+from rook_tally.store.site.reference_points import calibrations_due
 
 _CONCERNED = frozenset({Subject.SITE, Subject.SERIES, Subject.WORKINGS, Subject.WATCHES})
 WISHES = frozenset(
@@ -70,6 +71,7 @@ class AlarmClock:
         self._stations: dict[str, int] = {}
         self._heard_us: dict[int, int] = {}
         self._armed_us: dict[str, int] = {}
+        self._due_us: dict[int, int] = {}
         self._around = NoticeContext("", ZoneInfo("UTC"), {})
         self.troubles: dict[str, str] = {}
 
@@ -126,6 +128,8 @@ class AlarmClock:
         self._stations = {one.station.key: one.station.id for one in site.series}
         self._stations |= {one.key: one.id for one in site.stations}
         self._armed_us = armed_since(connection)
+        wants_due = any(one.sort is WatchKind.DUE for one in self._watches)
+        self._due_us = calibrations_due(connection, site) if wants_due else {}
         self._around = notice_context(connection, site)
 
     def _is_anything_due(
@@ -148,7 +152,7 @@ class AlarmClock:
         return any(
             self._turned(target, known.get(key, Alarm(*key)), now_us)[1]
             for key, target in self._targets.items()
-            if target.watch.sort is WatchKind.SILENT
+            if target.watch.sort.is_by_time
         )
 
     def _drop_what_is_gone(
@@ -180,13 +184,38 @@ class AlarmClock:
     def _turned(
         self, target: WatchedSeries, alarm: Alarm, now_us: int
     ) -> tuple[DetectorState, list[tuple[Transition, int]]]:
+        """The state of a watch that goes by time, and its transitions since the last look."""
+        armed_us = self._armed_us.get(target.watch.slug, now_us)
+        if target.watch.sort is WatchKind.DUE:
+            return self._turned_due(target, alarm, max(armed_us, 0), now_us)
+        return self._turned_silent(target, alarm, armed_us, now_us)
+
+    def _turned_due(
+        self, target: WatchedSeries, alarm: Alarm, armed_us: int, now_us: int
+    ) -> tuple[DetectorState, list[tuple[Transition, int]]]:
+        """By when its sensor is to be calibrated again; one that never was is due at once."""
+        due_us = self._due_us.get(target.series.id)
+        is_due = due_us is not None and due_us <= now_us and target.is_in_force(now_us)
+        step = alarm.step
+        if step.rang_us is not None and not is_due:
+            return DetectorState(), [(Transition.CLEAR, max(now_us, step.rang_us))]
+        if step.rang_us is None and is_due:
+            assert due_us is not None
+            # What was due long before anybody watched for it rings from then on.
+            rings_us = min(now_us, max(due_us, armed_us))
+            state = DetectorState(last_us=rings_us, rang_us=rings_us)
+            return state, [(Transition.RING, rings_us)]
+        return step, []
+
+    def _turned_silent(
+        self, target: WatchedSeries, alarm: Alarm, armed_us: int, now_us: int
+    ) -> tuple[DetectorState, list[tuple[Transition, int]]]:
         """The state of a silence watch now, and its transitions since it was last looked at.
 
         By when its station was heard, and by nothing else; never heard counts from when somebody
         began to watch for it.
         """
         heard_us = self._heard_us.get(self._stations.get(target.series.station, -1))
-        armed_us = self._armed_us.get(target.watch.slug, now_us)
         step, turns = alarm.step, list[tuple[Transition, int]]()
         # Another word than the one it had rung after, whatever the clock said at it.
         if step.rang_us is not None and heard_us is not None and heard_us != step.last_us:
@@ -212,7 +241,7 @@ class AlarmClock:
         self, known: dict[tuple[str, int], Alarm], bell: AlarmRecorder, now_us: int
     ) -> None:
         for key, target in self._targets.items():
-            if target.watch.sort is not WatchKind.SILENT:
+            if not target.watch.sort.is_by_time:
                 continue
             alarm = known.get(key, Alarm(*key))
             step, turns = self._turned(target, alarm, now_us)

@@ -18,7 +18,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.alarm_states import AlarmEvent
 from rook_tally.core.alarms.channels import Channel, Notice, NoticeReason
-from rook_tally.core.alarms.definitions import Watch, WatchKind
+from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.schedules import is_within_hours, local_us
 from rook_tally.core.alarms.scope import WatchedSeries
@@ -286,7 +286,7 @@ class AlarmRecorder:
             if event is NoticeReason.TRIAL:
                 title = f"Trial of {watch.name}"
                 words = f"This is only a trial. {short_words(watch, series.quantity.name)}"
-        value = None if alarm.value is None or watch.sort is WatchKind.SILENT else alarm.value
+        value = None if alarm.value is None or watch.sort.is_by_time else alarm.value
         return Notice(
             key=key,
             event=event,
@@ -305,7 +305,7 @@ class AlarmRecorder:
         )
 
     def _value_words(self, target: WatchedSeries, value: float | None) -> str:
-        if value is None or target.watch.sort is WatchKind.SILENT:
+        if value is None or target.watch.sort.is_by_time:
             return ""
         shown = _shown(target)
         return f"{target.series.quantity.name} {shown.text(value)} {shown.symbol}".strip()

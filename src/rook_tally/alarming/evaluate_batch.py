@@ -105,10 +105,8 @@ class LiveWatches:
             return
         site = load_site(connection)
         found, _ = all_targets(connection, site, several)
-        # Silence is a matter of time passing: whoever keeps the time sees to it.
-        self._targets = [
-            one for one in found if one.watch.sort is not WatchKind.SILENT and one.watch.is_on
-        ]
+        # Silence and what is due are a matter of time passing: whoever keeps the time sees to it.
+        self._targets = [one for one in found if not one.watch.sort.is_by_time and one.watch.is_on]
         worked = {one.id: one.station.id for one in site.series if one.station.is_worked_out}
         self._silent_workings = {
             one.series.id: worked[one.series.id]

@@ -20,13 +20,12 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.series.corrections import Correction, CorrectionUncertainty
-from rook_tally.core.timestamps import DAY_US, SECOND_US, time_us_from_text
+from rook_tally.core.timestamps import SECOND_US, time_us_from_text
 from rook_tally.store.readings import read_raw_range
 from rook_tally.store.site import CorrectionEntry, Series, correction_entries
-from rook_tally.store.site.reference_points import ReferencePoint, reference_points
+from rook_tally.store.site.reference_points import ReferencePoint, due_after, reference_points
 
 STRETCH_S = 300.0
-_MONTH_US = round(365.25 / 12 * DAY_US)
 _UNSTEADY = 0.5
 
 
@@ -96,7 +95,7 @@ def due_us(
     if months is None:
         return None
     done = [*(one.time_us for one in points), *(one.made_us for one in entries)]
-    return max(done) + round(months * _MONTH_US) if done else None
+    return due_after(months, max(done)) if done else None
 
 
 def _proposed(

@@ -197,7 +197,11 @@ def _judge(watch: Watch, unit: Unit, limits: Limits, gap_s: float) -> Condition:
     if sort is WatchKind.SO:
         return Condition(sort, _terms(0.5, None, gap_s, delays))
     if watch.guards or watch.hours is not None or watch.remark_s is not None:
-        raise ValueError("a watch for silence minds no guards, hours or remarks")
+        raise ValueError(
+            "a watch for silence, or for what is due, minds no guards, hours or remarks"
+        )
+    if sort is WatchKind.DUE:
+        return Condition(sort, AlarmThresholds(0.0, gap_s))
     if watch.silent_s <= 0:
         raise ValueError("silence needs a time after which it counts")
     return Condition(sort, AlarmThresholds(0.0, gap_s))

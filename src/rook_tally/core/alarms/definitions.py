@@ -22,6 +22,12 @@ class WatchKind(enum.Enum):
     LEVEL = "level"
     SO = "so"
     SILENT = "silent"
+    DUE = "due"
+
+    @property
+    def is_by_time(self) -> bool:
+        """True if time passing makes it ring, and no reading does."""
+        return self in (WatchKind.SILENT, WatchKind.DUE)
 
     @property
     def has_limit(self) -> bool:

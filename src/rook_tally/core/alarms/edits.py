@@ -129,6 +129,8 @@ def without_unused(watch: Watch) -> Watch:
         unused = {"limit", "clear", "low", "unit", "for_s", "calm_s", "window_s"}
     else:
         unused = {"silent_s"}
+        if watch.sort is WatchKind.DUE:
+            unused |= {"limit", "clear", "unit", "for_s", "calm_s"}
         if not watch.sort.looks_back:
             unused.add("window_s")
         if watch.sort is not WatchKind.OUTSIDE:

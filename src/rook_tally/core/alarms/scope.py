@@ -94,7 +94,7 @@ def targets_of(
     known = limits or {}
     found = []
     for one in mine:
-        if one.is_worked_out and watch.sort is WatchKind.SILENT:
+        if one.is_worked_out and watch.sort.is_by_time:
             continue
         theirs = known.get(one.id, one.quantity.default_limits(indoors=one.indoors))
         found.append(

@@ -136,6 +136,8 @@ def _condition(watch: Watch) -> list[Piece]:
             Piece("for"),
             Piece(span_words(watch.silent_s), Part.WINDOW),
         ]
+    if sort is WatchKind.DUE:
+        return [Piece("is due for calibration", Part.SORT)]
     if sort is WatchKind.OUTSIDE:
         return [
             Piece("is outside", Part.SORT),
@@ -190,7 +192,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
     if watch.sort is not WatchKind.SILENT:
         when += [Piece(quantity, Part.QUANTITY), Piece("at")]
     when += [Piece(scope_words(watch.scope), Part.SCOPE), *_condition(watch)]
-    if watch.sort is not WatchKind.SILENT:
+    if not watch.sort.is_by_time:
         when += (
             [Piece("for"), Piece(span_words(watch.for_s), Part.FOR)]
             if watch.for_s
@@ -198,7 +200,7 @@ def sentence(watch: Watch, quantity: str, guards: tuple[str, ...] = ()) -> list[
         )
     lines = [when]
     called = watch.level.wording if watch.level else "from its limits"
-    leave = [] if watch.sort is WatchKind.SILENT else _leave(watch, guards)
+    leave = [] if watch.sort.is_by_time else _leave(watch, guards)
     lines.append([*leave, Piece("severity"), Piece(called, Part.LEVEL)])
     lines.append(_telling(watch))
     lines.append(_running(watch))
@@ -255,6 +257,8 @@ def _clearing(watch: Watch) -> list[Piece]:
     calm = Piece(f"for {span_words(watch.calm_s)}" if watch.calm_s else "at once", Part.CALM)
     if watch.sort is WatchKind.SILENT:
         return [Piece("speaks again")]
+    if watch.sort is WatchKind.DUE:
+        return [Piece("is calibrated again")]
     if watch.sort is WatchKind.SO:
         return [Piece("is no longer so"), calm]
     clear = watch.limit if watch.clear is None else watch.clear
@@ -292,6 +296,7 @@ def short_words(watch: Watch, quantity: str) -> str:
         WatchKind.TIMES_USUAL: f"over {watch.limit:g} × its usual",
         WatchKind.UNUSUAL: f"{watch.limit:g} spreads from its usual",
         WatchKind.SO: "is so",
+        WatchKind.DUE: "due for calibration",
     }.get(watch.sort, "")
     if watch.sort is WatchKind.LEVEL:
         told = Level(int(watch.limit)).wording

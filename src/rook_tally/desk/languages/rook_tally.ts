@@ -25,6 +25,11 @@
     </message>
     <message>
       <location filename="desk/bench/actions.py" />
+      <source>Take the proposed correction from a moment on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
       <source>Add a reference point</source>
       <translation type="unfinished" />
     </message>
@@ -525,6 +530,26 @@
     </message>
     <message>
       <location filename="desk/bench/event_sheet.py" />
+      <source>Before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>After</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Difference</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>Independent readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
       <source>{0} min</source>
       <translation type="unfinished" />
     </message>
@@ -871,6 +896,11 @@
     <message>
       <location filename="desk/bench/pair_sheet.py" />
       <source>Take this correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>From…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1255,6 +1285,11 @@
     </message>
     <message>
       <location filename="desk/bench/view.py" />
+      <source>No correction is proposed here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
       <source>Pick two series or a sensor first.</source>
       <translation type="unfinished" />
     </message>
@@ -1280,12 +1315,7 @@
     </message>
     <message>
       <location filename="desk/bench/view.py" />
-      <source>No correction is proposed here.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Correct by these points</source>
+      <source>Correct from a moment on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1928,6 +1958,11 @@
     </message>
     <message>
       <location filename="core" />
+      <source>is due for calibration</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>is outside</source>
       <translation type="unfinished" />
     </message>
@@ -2034,6 +2069,11 @@
     <message>
       <location filename="core" />
       <source>speaks again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is calibrated again</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4068,6 +4108,11 @@
     <message>
       <location filename="desk/ledger/series_summary.py" />
       <source>not once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>Corrected, sure to</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -26,6 +26,7 @@ KIND_WORDS = {
     WatchKind.LEVEL: "reaches a level",
     WatchKind.SO: "is so",
     WatchKind.SILENT: "says nothing",
+    WatchKind.DUE: "is due for calibration",
 }
 _WINDOW_S = 3600.0
 
@@ -154,6 +155,8 @@ def _sorts(watch: Watch, _listing: WatchListing) -> Iterator[PartChoice]:
             made = replace(
                 made, silent_s=watch.silent_s or 1800.0, guards=(), hours=None, remark_s=None
             )
+        if sort is WatchKind.DUE:
+            made = replace(made, clear=None, guards=(), hours=None, remark_s=None)
         if sort is WatchKind.OUTSIDE:
             made = replace(made, low=min(watch.low, watch.limit - 1), clear=None)
         if sort is WatchKind.BELOW or (

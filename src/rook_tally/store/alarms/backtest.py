@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import tzinfo
 from typing import TYPE_CHECKING
 
+import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.definitions import WatchKind
@@ -91,6 +92,9 @@ def backtest_on(
     terms = target.judge.terms
     if target.watch.sort is WatchKind.SILENT:
         rung = silences(target, found.readings, now_us=end_us)
+    elif target.watch.sort is WatchKind.DUE:
+        # It goes by what people do, which the past readings do not tell.
+        rung = np.empty((0, 2), dtype=np.int64)
     else:
         rung = rings(found.rows, terms)
     counts = counts_of(

@@ -7,9 +7,13 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import refuse_workings
+from rook_tally.store.site.configuration import Site
+
+MONTH_US = round(365.25 / 12 * DAY_US)
 
 
 class ReferencePoint(msgspec.Struct, frozen=True):
@@ -114,3 +118,41 @@ def remove_reference_point(connection: Connection, point_id: int) -> ReferencePo
     connection.execute(sa.delete(table).where(table.c.id == point_id))
     note_change(connection, Subject.SITE)
     return _point(row)
+
+
+def due_after(months: float | None, last_us: int | None) -> int | None:
+    """When a calibration is due again; None where nobody said after how long, 0 (at once) for a
+    sensor that never was calibrated."""
+    if months is None:
+        return None
+    return 0 if last_us is None else last_us + round(months * MONTH_US)
+
+
+def calibrations_due(connection: Connection, site: Site) -> dict[int, int]:
+    """When the next calibration of each series is due, by its id, where somebody said how often."""
+    asked = {
+        one.id: one.settings.calibration_months
+        for one in site.series_in_use
+        if one.settings.calibration_months is not None
+    }
+    if not asked:
+        return {}
+    last: dict[int, int] = {}
+    point, correction = schema.reference_point, schema.correction
+    for column, series_id in (
+        (point.c.time_us, point.c.series_id),
+        (correction.c.made_us, correction.c.series_id),
+    ):
+        rows = connection.execute(
+            sa.select(series_id, sa.func.max(column))
+            .where(series_id.in_(asked))
+            .group_by(series_id)
+        )
+        for number, moment in rows:
+            last[number] = max(last.get(number, moment), moment)
+    found = {}
+    for number, months in asked.items():
+        due_us = due_after(months, last.get(number))
+        if due_us is not None:
+            found[number] = due_us
+    return found
