@@ -7,10 +7,13 @@ import numpy as np
 import pytest
 
 from rook_tally.bench.correct import corrections_of_proposal
+from rook_tally.bench.find import find
 from rook_tally.bench.pair import PairAnswer, compare
+from rook_tally.bench.stray_watch import watch_stray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.timestamps import DAY_US
+from rook_tally.store.alarms import all_targets, watches
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.station_moves import replace_station
 from rook_tally.store.site import Series, add_correction, load_site
@@ -163,3 +166,31 @@ def test_a_proposal_lies_on_top_of_what_holds_at_each_moment(store: Store) -> No
     assert halfway in by_moment
     first = min(by_moment)
     assert by_moment[halfway].offset == pytest.approx(by_moment[first].offset - 38, abs=40)
+
+
+def test_a_stray_is_found_and_watched_against_its_group(store: Store) -> None:
+    time_us = moments(40)
+    air = shop_air(time_us)
+    off = np.where(time_us > START_US + 30 * DAY_US, 150.0, 0.0)
+    keys = ("counter", "door", "shelf", "till")
+    for number, key in enumerate(keys):
+        keep(
+            store, key, time_us, air + 3 * noise(len(air), number) + (off if key == "shelf" else 0)
+        )
+    with store.write() as connection:
+        site = load_site(connection)
+        told = find(connection, site, START_US, END_US)
+        (stray,) = told.strays
+        assert stray.series.station.key == "shelf"
+        assert abs(stray.since_us - (START_US + 30 * DAY_US)) <= 2 * DAY_US
+        assert len(told.pairs) == 3
+        made = watch_stray(connection, stray, now_us=END_US)
+        with pytest.raises(UsageError, match="watched so already"):
+            watch_stray(connection, stray, now_us=END_US)
+    with store.read() as connection:
+        site = load_site(connection)
+        assert [one.slug for one in watches(connection)] == [made.watch.slug]
+        targets, troubles = all_targets(connection, site, watches(connection))
+        assert troubles == {}
+        (target,) = targets
+        assert target.watch.limit == pytest.approx(stray.usual + 50, abs=15)

@@ -20,6 +20,7 @@ from rook_tally.store.site import Series, Site
 from rook_tally.store.workings import groups
 
 _MOST_PAIRS = 60
+_LEAST_R = 0.7
 
 
 class SeriesPair(msgspec.Struct, frozen=True):
@@ -68,13 +69,16 @@ def find(
         rows[number] = told.mean
         if progress is not None:
             progress((number + 1) / len(series))
-    pairs = []
+    pairs, alike = [], []
     for one_dimension in _by_dimension(series):
         for found in moving_together(rows[one_dimension]):
             first, second = series[one_dimension[found.first]], series[one_dimension[found.second]]
-            pairs.append(SeriesPair(first, second, found.r_changes, found.hours))
+            pair = SeriesPair(first, second, found.r_changes, found.hours)
+            alike.append(pair)
+            if found.r >= _LEAST_R:
+                pairs.append(pair)
     pairs.sort(key=lambda one: -one.r)
-    gone = _strays(connection, series, rows, pairs, begin)
+    gone = _strays(connection, series, rows, alike, begin)
     return FoundAnswer(_sentence(pairs, gone), tuple(pairs[:_MOST_PAIRS]), gone, len(series))
 
 

@@ -26,11 +26,11 @@ class FoundPair(msgspec.Struct, frozen=True):
 
 
 def moving_together(hourly: FloatArray, *, least_r: float = 0.7) -> list[FoundPair]:
-    """Pairs among (S, H) hourly means, NaN where unheard, the surest first (ours).
+    """Pairs among (S, H) hourly means whose changes go together, the surest first (ours).
 
-    Both what they are and how they change from hour to hour must go together: two rooms that both
-    warm by day do the first without the second. What every series shares at an hour of the day is
-    taken out before.
+    NaN where unheard. How they change from hour to hour must go together, without what every day
+    brings: two rooms that both warm by day do not. `r` says whether what they are goes together as
+    well: not where one of the two has begun to stray.
     """
     from scipy.special import erfc
 
@@ -42,7 +42,7 @@ def moving_together(hourly: FloatArray, *, least_r: float = 0.7) -> list[FoundPa
     pairs = max(1, len(hourly) * (len(hourly) - 1) // 2)
     for first, second in np.argwhere(np.triu(r_changes >= least_r, 1)).tolist():
         n = int(hours[first, second])
-        if n < _FEWEST or not r[first, second] >= least_r:
+        if n < _FEWEST:
             continue
         # Fisher's z, with as many comparisons as there are pairs (Bonferroni).
         z = math.atanh(min(0.999999, float(r_changes[first, second]))) * math.sqrt(n - 3)

@@ -28,7 +28,7 @@ from rook_tally.core.series.gaps import cleaned, max_gap_s
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
-_SECTIONS = 6
+_SECTIONS = 5
 _SECTION_STEPS = 400
 # So many pairs tell the robust line and the range as well as all of them.
 _ENOUGH = 400
@@ -134,6 +134,7 @@ def side_by_side(
     )
     has_line = averaging is not Averaging.CIRCULAR
     nothing = Line(math.nan, math.nan, 0)
+    some = slice(None, None, max(1, len(first) // _ENOUGH))
     return SideBySide(
         time_us,
         first,
@@ -144,7 +145,7 @@ def side_by_side(
         mean.mean + 1.96 * sd,
         half,
         _sure_line(sums) if has_line else SureLine(math.nan, math.nan, math.nan),
-        theil_sen(first, second - turned, _ENOUGH) if has_line else nothing,
+        theil_sen(first[some], (second - turned)[some]) if has_line else nothing,
         _sure_lag(a, b, start_us, end_us, longer),
         drift,
         begin,

@@ -17,6 +17,7 @@ class BenchAction(ViewAction):
     READ_POINTS = ((), "Read reference points from a CSV file")
     DUE = ((), "When the calibration is due again")
     FIND = (("F",), "Find series that move together, and strays")
+    WATCH = (("W",), "Watch the picked stray: ring when it leaves its group")
     OPEN = (("S",), "Look at it in the Strip")
     NAME_SPELL = (("M",), "Name the picked spell as a span")
     COPY = (("Ctrl+C",), "Copy the figures")

@@ -10,7 +10,9 @@ from sqlalchemy.engine import Connection
 from rook_tally import clock
 from rook_tally.bench.calibrate import CalibrationRecord, PointRow, new_point
 from rook_tally.bench.correct import corrections_of_proposal
+from rook_tally.bench.find import StraySeries
 from rook_tally.bench.pair import PairAnswer
+from rook_tally.bench.stray_watch import StrayWatch, watch_stray
 from rook_tally.bench.wording import long_name
 from rook_tally.core.comparing.bench_items import BenchItem
 from rook_tally.core.errors import UsageError
@@ -18,6 +20,7 @@ from rook_tally.core.series.corrections import Correction, CorrectionUncertainty
 from rook_tally.desk.bench.texts import tr, tr_count
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
 from rook_tally.login import login_name
+from rook_tally.store.alarms import remove_watch
 from rook_tally.store.readings.field_meaning import settle_field
 from rook_tally.store.site import (
     CorrectionEntry,
@@ -33,6 +36,7 @@ from rook_tally.store.site.reference_points import (
     add_reference_point,
     remove_reference_point,
 )
+from rook_tally.store.workings import remove_group, remove_working
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,6 +259,35 @@ class RemovePoint:
         """Take it away; it comes back when that is undone."""
         gone = remove_reference_point(connection, self.point_id)
         return UndoableResult(tr("reference point taken away"), _RestorePoints((gone,)))
+
+
+@dataclass(frozen=True, slots=True)
+class WatchStray:
+    """Whether a series leaves its group shall be watched."""
+
+    stray: StraySeries
+
+    def apply(self, connection: Connection) -> SavedResult[str]:
+        """Write down group, working and watch; all three go when that is undone."""
+        made = watch_stray(connection, self.stray, now_us=clock.now_us())
+        return SavedResult(
+            tr("{0} is watched from now on", long_name(self.stray.series)),
+            _UnwatchStray(self.stray, made),
+            made.watch.slug,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class _UnwatchStray:
+    stray: StraySeries
+    made: StrayWatch
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        remove_watch(connection, self.made.watch.slug)
+        remove_working(connection, self.made.working)
+        remove_group(connection, self.made.group)
+        words = tr("{0} is watched no more", long_name(self.stray.series))
+        return UndoableResult(words, WatchStray(self.stray))
 
 
 @dataclass(frozen=True, slots=True)

@@ -341,7 +341,10 @@ class BenchModel:
                     "they change must go together, more than that many comparisons would by chance."
                 ),
                 None,
-                ((BenchAction.OPEN, tr("Set side by side")),),
+                (
+                    (BenchAction.OPEN, tr("Set side by side")),
+                    (BenchAction.WATCH, tr("Watch the picked stray")),
+                ),
             ),
             lines_title=tr("Open one to set it side by side"),
             heads=(tr("Series"), "", tr("How much"), tr("Hours")),

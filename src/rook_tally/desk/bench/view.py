@@ -28,6 +28,7 @@ from rook_tally.desk.bench.commands import (
     SetDue,
     TakeCalibration,
     TakeProposal,
+    WatchStray,
 )
 from rook_tally.desk.bench.dialogs import ItemDialog, PointDialog
 from rook_tally.desk.bench.model import BenchModel
@@ -187,6 +188,7 @@ class BenchView(QWidget):
             BenchAction.READ_POINTS: self._read_points,
             BenchAction.DUE: self._set_due,
             BenchAction.FIND: lambda: self.model.pick(None),
+            BenchAction.WATCH: self._watch_stray,
             BenchAction.OPEN: self._open,
             BenchAction.NAME_SPELL: self._name_spell,
             BenchAction.COPY: self._copy,
@@ -343,6 +345,13 @@ class BenchView(QWidget):
             choices=("0", "1", "3", "6", "12", "24"),
             on_saved=lambda _done: self.ask_again(),
         ).open()
+
+    def _watch_stray(self) -> None:
+        found, key = self.model.found, self.lines.picked_key
+        if not self.model.shows_found or found is None or key is None or key >= 0:
+            self.told.emit(tr("Pick a series that has left its group first."))
+            return
+        self._write(WatchStray(found.strays[-key - 1]), lambda _done: None)
 
     def _open(self) -> None:
         if self.model.shows_found:
