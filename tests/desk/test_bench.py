@@ -118,6 +118,26 @@ def test_a_proposed_correction_is_taken_with_a_key_and_undone_with_another(
     qtbot.waitUntil(lambda: abs(difference() - 38) < 1, timeout=PATIENCE_MS)
 
 
+def test_the_ledger_marks_what_a_correction_is_proposed_for(
+    bench: DeskWindow, qtbot: QtBot
+) -> None:
+    ledger = bench.ledger.model
+
+    def marked() -> list[str]:
+        cells = [
+            ledger.cell(row, column)
+            for row in range(len(ledger.rows))
+            for column in range(len(ledger.columns))
+        ]
+        return [one.spoken for one in cells if one is not None and one.is_off]
+
+    assert len(marked()) == 1
+    assert "Shop, CO₂" in marked()[0]
+    assert "a correction is proposed on the Bench" in marked()[0]
+    bench.bench.do(BenchAction.TAKE)
+    qtbot.waitUntil(lambda: marked() == [], timeout=PATIENCE_MS)
+
+
 def test_what_is_offered_is_kept_and_taken_off_again(
     bench: DeskWindow, workshop: Store, qtbot: QtBot
 ) -> None:

@@ -234,6 +234,8 @@ class BenchModel:
     def take_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
         """The answer came; one to what is picked no more only leaves its figure."""
         sheet = self._sheet(answer)
+        if isinstance(answer, PairAnswer):
+            self._state.note_proposal(answer.second.id, is_proposed=answer.proposal is not None)
         self._figures[question.item] = sheet.figure
         if question.item == self.picked:
             self.answer, self.mistake, self.is_asked = answer, "", False

@@ -85,6 +85,8 @@ class SiteState:
     is_loaded: bool = False
     # Values that somebody tries out, by series id: shown in place of what is so, and said to be.
     trial: dict[int, float] = field(default_factory=dict)
+    # Series that another one beside them would correct, as far as the Bench has looked.
+    proposals: set[int] = field(default_factory=set)
     live_alarms: tuple[ActiveAlarm, ...] = ()
     alarm_moves: int = 0
     # How often messages or strays have come since the desk began.
@@ -214,6 +216,16 @@ class SiteState:
         touched = set(self.trial) | set(trial)
         self.trial = trial
         self._tell(touched)
+
+    def note_proposal(self, series_id: int, *, is_proposed: bool) -> None:
+        """A correction of a series is proposed, or no longer."""
+        if is_proposed is (series_id in self.proposals):
+            return
+        if is_proposed:
+            self.proposals.add(series_id)
+        else:
+            self.proposals.discard(series_id)
+        self._tell({series_id})
 
     def trial_words(self) -> str:
         """Each tried value in words, instead of the real one."""

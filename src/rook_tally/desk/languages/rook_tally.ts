@@ -50,6 +50,11 @@
     </message>
     <message>
       <location filename="desk/bench/actions.py" />
+      <source>Watch the picked stray: ring when it leaves its group</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/actions.py" />
       <source>Look at it in the Strip</source>
       <translation type="unfinished" />
     </message>
@@ -220,6 +225,11 @@
     </message>
     <message>
       <location filename="desk/bench/commands.py" />
+      <source>{0} is watched no more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
       <source>kept on the Bench</source>
       <translation type="unfinished" />
     </message>
@@ -231,6 +241,11 @@
     <message>
       <location filename="desk/bench/commands.py" />
       <source>reference point taken away</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/commands.py" />
+      <source>{0} is watched from now on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -696,6 +711,11 @@
     <message>
       <location filename="desk/bench/model.py" />
       <source>Set side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
+      <source>Watch the picked stray</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1296,6 +1316,11 @@
     <message>
       <location filename="desk/bench/view.py" />
       <source>Pick a sensor first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/view.py" />
+      <source>Pick a series that has left its group first.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3943,6 +3968,11 @@
     <message>
       <location filename="desk/ledger/cell_view.py" />
       <source>suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/cell_view.py" />
+      <source>a correction is proposed on the Bench</source>
       <translation type="unfinished" />
     </message>
     <message>

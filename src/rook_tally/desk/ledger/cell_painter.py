@@ -188,6 +188,12 @@ class CellPainter:
         if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
             painter.setFont(face(16, MEDIUM))
         painter.drawText(rect.adjusted(0, 4, -10, 4 - rect.height() + 26), _RIGHT, text)
+        if cell.is_off:
+            # Two sensors that do not say the same.
+            painter.setFont(face(12, MEDIUM))
+            painter.setPen(colour(theme.sheen))
+            spot = rect.adjusted(40, 8, -rect.width() + 58, 8 - rect.height() + 18)
+            painter.drawText(spot, Qt.AlignmentFlag.AlignLeft, "≠")
         if cell.others:
             painter.setFont(face(10))
             painter.setPen(colour(theme.faint))

@@ -31,7 +31,8 @@ class Cell:
     """One place's value of one quantity; or, with `lines`, what else the place tells.
 
     `others` says how many more stations of the place tell the same quantity; `alarm` is the level
-    of the worst that stands of it, None where nothing does.
+    of the worst that stands of it, None where nothing does. `is_off`: the Bench proposes a
+    correction of it, or of another station of the place.
     """
 
     text: str
@@ -45,6 +46,7 @@ class Cell:
     spoken: str
     alarm: Level | None = None
     lines: tuple[AlsoLine, ...] = ()
+    is_off: bool = False
 
 
 def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
@@ -64,6 +66,8 @@ def spoken_cell(
     state: Freshness,
     is_suspect: bool,
     alarms: list[ActiveAlarm],
+    *,
+    is_off: bool = False,
 ) -> str:
     """The cell for a screen reader."""
     parts = [
@@ -74,5 +78,7 @@ def spoken_cell(
         parts.append(tr(state.wording))
     if is_suspect:
         parts.append(tr("suspect"))
+    if is_off:
+        parts.append(tr("a correction is proposed on the Bench"))
     parts += [tr("{0} stands", alarm.name) for alarm in alarms]
     return ", ".join(parts)

@@ -561,6 +561,7 @@ class LedgerModel:
         text = one.shown.text(newest.value)
         is_suspect = newest.quality != 0
         alarms = self._state.alarms_of(one.id)
+        is_off = any(each.id in self._state.proposals for each in several)
         return Cell(
             text=text,
             level=level,
@@ -570,8 +571,9 @@ class LedgerModel:
             value_range=ribbon_range(one, ribbon),
             limit=one.limits.nearest(newest.value),
             others=len(several) - 1,
-            spoken=spoken_cell(one, text, level, state, is_suspect, alarms),
+            spoken=spoken_cell(one, text, level, state, is_suspect, alarms, is_off=is_off),
             alarm=alarms[0].level if alarms else None,
+            is_off=is_off,
         )
 
     def _also_cell(self, several: tuple[Series, ...]) -> Cell:

@@ -340,9 +340,11 @@ class StripModel:
         quantity = shown.quantity
         values = [self._value_text(one) for one in shown.series]
         places = dict.fromkeys(one.station.place.name for one in shown.series)
+        # Where the Bench proposes a correction: two sensors that do not say the same.
+        is_off = any(one.id in self.state.proposals for one in shown.series)
         return LaneHead(
             tr(quantity.heading),
-            " + ".join(places),
+            " + ".join(places) + (" ≠" if is_off else ""),
             " · ".join(values),
             shown.series[0].shown.symbol,
         )
