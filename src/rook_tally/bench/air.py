@@ -348,7 +348,13 @@ def _sentence(series: Series, rate: MedianInterval, cleaning: Cleaning | None) -
     if series.quantity.slug == "co2":
         text = tr("{0} changes its air {1} when nobody is there ({2}).", place, strong, nights)
     else:
-        text = tr("{0} in {1} goes {2} ({3}).", series.quantity.name, place, strong, nights)
+        text = tr(
+            "{0} in {1} goes as if the air were changed {2} ({3}).",
+            series.quantity.name,
+            place,
+            strong,
+            nights,
+        )
     if cleaning is None:
         return Sentence(text, (strong,))
     more = tr("{0} with the cleaner", rate_words(cleaning.with_it))

@@ -32,6 +32,7 @@ HEAD_HEIGHT = 46
 _ROOMY = 1150
 _WIDEST_NAME = 260
 _SIDES = (13, 0, 16, 0)
+_APART = 18
 
 
 class _Mark(QWidget):
@@ -291,6 +292,8 @@ class HeaderBar(QWidget):
             self.updateGeometry()
         heard = self._heard.sizeHint().width() + self._right.spacing()
         taken = sum(row.sizeHint().width() for row in rows) + gap + _SIDES[0] + _SIDES[2]
+        # The last view and what stands now are two things, and look so.
+        taken += _APART
         if not self._heard.isHidden():
             taken -= heard
         # The Stations view says it too: it is the first to go. A desktop that tiles its windows may

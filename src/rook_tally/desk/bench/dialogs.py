@@ -23,7 +23,7 @@ from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
-from rook_tally.desk.bench.model import heading_of
+from rook_tally.desk.bench.model import event_words, heading_of
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.label import Label
@@ -76,7 +76,8 @@ class ItemDialog(SavingDialog):
         self.cleaner = self._picker(self._states, tr("none"))
         self.source = QComboBox()
         self.source.setEditable(True)
-        self.source.addItems([one.text for one in sources])
+        for source in sources:
+            self.source.addItem(", ".join(event_words(source.text, state)), source.text)
         self.source.setToolTip(tr("on:switch@booth, pin:words, alarm:watch, co2@shop>900"))
         self.before, self.after = QLineEdit("30"), QLineEdit("120")
         self.above, self.volume = QLineEdit(), QLineEdit()
@@ -135,7 +136,10 @@ class ItemDialog(SavingDialog):
             case SensorItem():
                 pick(self.series, item.sensor)
             case EventItem():
-                self.source.setEditText(item.source)
+                at = self.source.findData(item.source)
+                self.source.setCurrentIndex(at)
+                if at < 0:
+                    self.source.setEditText(item.source)
                 self.before.setText(f"{item.before_min:g}")
                 self.after.setText(f"{item.after_min:g}")
             case UsualItem():
@@ -169,7 +173,7 @@ class ItemDialog(SavingDialog):
                 raise UsageError("that is one series twice", remedy="choose another beside it")
             return PairItem(first.id, second.id)
         if sort is EventItem:
-            source = source_from(self.source.currentText())
+            source = source_from(self._event_text())
             before, after = typed_number(self.before.text()), typed_number(self.after.text())
             if not (before > 0 and after > 0):
                 raise UsageError("nothing is looked at", remedy="give minutes above 0")
@@ -186,6 +190,12 @@ class ItemDialog(SavingDialog):
         if volume is not None and not volume > 0:
             raise UsageError("a room has a volume above 0", remedy="give it in m³, or leave it out")
         return AirItem(one.id, volume, self.cleaner.currentData() or None)
+
+    def _event_text(self) -> str:
+        """The event as commands say it: of the list, or as typed."""
+        typed = self.source.currentText()
+        at = self.source.findText(typed)
+        return str(self.source.itemData(at)) if at >= 0 else typed
 
     def _picked(self, picker: QComboBox) -> Series:
         at = picker.findText(picker.currentText())

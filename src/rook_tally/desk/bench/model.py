@@ -167,7 +167,9 @@ class BenchModel:
                     heading, title, ", ".join(short_names(several)), told, item, is_kept
                 )
             case EventItem():
-                return BenchRow(heading, *_event_words(item, self._state), told, item, is_kept)
+                return BenchRow(
+                    heading, *event_words(item.source, self._state), told, item, is_kept
+                )
             case SensorItem() | UsualItem() | AirItem():
                 one = several[0]
                 title = f"{one.station.place.name} {one.quantity.name}"
@@ -395,12 +397,12 @@ _HELP = tr(
 )
 
 
-def _event_words(item: EventItem, state: SiteState) -> tuple[str, str]:
-    """Title and second line of an event."""
+def event_words(text: str, state: SiteState) -> tuple[str, str]:
+    """Title and second line of an event, as commands say it."""
     try:
-        source = source_from(item.source)
+        source = source_from(text)
     except UsageError:
-        return item.source, ""
+        return text, ""
     if source.kind in (EventKind.PIN, EventKind.SPAN):
         return source.name, tr("pinned") if source.kind is EventKind.PIN else tr("span")
     if source.kind is EventKind.ALARM:

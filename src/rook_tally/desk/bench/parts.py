@@ -42,7 +42,7 @@ from rook_tally.desk.bench.sheet import Sheet, SideNotes
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
-from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import PANEL_WIDTH, tint
 
 LIST_WIDTH = 250
@@ -247,6 +247,7 @@ class SheetLines(QTableWidget):
         for row, line in enumerate(sheet.lines):
             for column, words in enumerate(line.cells):
                 item = QTableWidgetItem(words)
+                item.setToolTip(plain_tip(words))
                 item.setData(Qt.ItemDataRole.UserRole, line.key)
                 item.setForeground(colour(self._theme.dim if line.is_quiet else self._theme.ink))
                 self.setItem(row, column, item)
@@ -256,10 +257,14 @@ class SheetLines(QTableWidget):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for column in range(len(sheet.heads)):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        widest = 0 if sheet.heads and sheet.heads[-1] != tr("Who, with what, why") else -1
-        stretched = len(sheet.heads) - 1 if widest < 0 else 0
         if sheet.heads:
-            header.setSectionResizeMode(stretched, QHeaderView.ResizeMode.Stretch)
+            # The column that says most has what room there is, and is cut where there is none.
+            most = [
+                max((len(one.cells[column]) for one in sheet.lines), default=0)
+                for column in range(len(sheet.heads))
+            ]
+            longest = most.index(max(most))
+            header.setSectionResizeMode(longest, QHeaderView.ResizeMode.Stretch)
         self.blockSignals(False)
 
     @property

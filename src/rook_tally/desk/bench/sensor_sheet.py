@@ -158,7 +158,12 @@ def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> SideNotes:
     buttons.append((BenchAction.DUE, tr("Due again…")))
     facts = [
         (tr("Points"), figure(fit.n, 0)),
-        (tr("Gain"), plus_minus(fit.gain, fit.se_gain)),
+        (
+            tr("Gain"),
+            tr("1, assumed")
+            if fit.model is CalibrationModel.OFFSET
+            else plus_minus(fit.gain, fit.se_gain),
+        ),
         (tr("Offset"), in_unit(shown, fit.offset, fit.se_offset, signed=True)),
         (tr("Gain 1 by chance"), f"{100 * fit.p_gain:.2g} %" if math.isfinite(fit.p_gain) else "–"),
         (tr("Scatter"), in_unit(shown, fit.residual_sd, math.nan)),

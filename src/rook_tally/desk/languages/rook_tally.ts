@@ -969,11 +969,6 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/bench/parts.py" />
-      <source>Who, with what, why</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/bench/plots.py" />
       <source>first</source>
       <translation type="unfinished" />
@@ -1080,6 +1075,11 @@
     </message>
     <message>
       <location filename="desk/bench/sensor_sheet.py" />
+      <source>Who, with what, why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
       <source>dashed: they would agree</source>
       <translation type="unfinished" />
     </message>
@@ -1126,6 +1126,11 @@
     <message>
       <location filename="desk/bench/sensor_sheet.py" />
       <source>fit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>1, assumed</source>
       <translation type="unfinished" />
     </message>
     <message>
