@@ -37,17 +37,17 @@ def compared(store: Store, first: Series, second: Series, end_us: int = END_US) 
 def test_an_offset_is_found_and_a_correction_takes_it_away(store: Store) -> None:
     counter, shelf = keep_shop(store)
     told = compared(store, counter, shelf)
-    assert abs(told.difference.mean - 38) <= told.difference.within < 1
+    assert abs(told.figures.difference.mean - 38) <= told.figures.difference.within < 1
     assert told.proposal is not None
     assert told.proposal.gain == 1
-    assert told.proposal.offsets == pytest.approx([-told.difference.mean])
+    assert told.proposal.offsets == pytest.approx([-told.figures.difference.mean])
     assert told.sentence.text.startswith("shelf reads 38")
     assert "ppm above counter" in told.sentence.text
 
     with store.write() as connection:
         for correction, uncertainty in corrections_of_proposal(connection, told):
             assert uncertainty is not None
-            assert uncertainty.se_offset == pytest.approx(told.difference.within / 1.96)
+            assert uncertainty.se_offset == pytest.approx(told.figures.difference.within / 1.96)
             add_correction(
                 connection,
                 shelf.id,
@@ -58,7 +58,7 @@ def test_an_offset_is_found_and_a_correction_takes_it_away(store: Store) -> None
                 uncertainty=uncertainty,
             )
     after = compared(store, counter, shelf)
-    assert abs(after.difference.mean) < 0.5
+    assert abs(after.figures.difference.mean) < 0.5
     assert after.proposal is None
     assert "more than chance" in after.refused
     assert any("corrected already" in one for one in after.notes)
@@ -67,7 +67,7 @@ def test_an_offset_is_found_and_a_correction_takes_it_away(store: Store) -> None
 def test_a_gain_is_proposed_only_where_it_differs_from_one(store: Store) -> None:
     counter, shelf = keep_shop(store, offset=0.0, gain=1.08)
     told = compared(store, counter, shelf)
-    assert abs(told.line.gain - 1.08) <= told.line.gain_within
+    assert abs(told.figures.line.gain - 1.08) <= told.figures.line.gain_within
     assert told.proposal is not None
     assert told.proposal.gain == pytest.approx(1 / 1.08, abs=0.01)
     assert told.corrected_trace is not None
@@ -77,8 +77,8 @@ def test_a_gain_is_proposed_only_where_it_differs_from_one(store: Store) -> None
 def test_a_drift_becomes_dated_steps(store: Store) -> None:
     counter, shelf = keep_shop(store, offset=10.0, drift=30.0)
     told = compared(store, counter, shelf)
-    assert told.drift.low <= 30 <= told.drift.high
-    assert told.drift.high - told.drift.low < 6
+    assert told.figures.drift.low <= 30 <= told.figures.drift.high
+    assert told.figures.drift.high - told.figures.drift.low < 6
     assert told.proposal is not None
     assert len(told.proposal.offsets) > 2
     assert np.all(np.diff(told.proposal.offsets) < 0)
@@ -95,10 +95,10 @@ def test_who_follows_whom(store: Store) -> None:
     first = keep(store, "near", time_us, air + 2 * noise(len(air), 2))
     second = keep(store, "far", time_us[3:], air[:-3] + 2 * noise(len(air) - 3, 3))
     told = compared(store, first, second)
-    assert told.lag.lag_s == pytest.approx(900, abs=60)
+    assert told.figures.lag.lag_s == pytest.approx(900, abs=60)
     assert "follows it by" in told.sentence.text
     turned = compared(store, second, first)
-    assert turned.lag.lag_s == pytest.approx(-900, abs=60)
+    assert turned.figures.lag.lag_s == pytest.approx(-900, abs=60)
     assert "leads it by" in turned.sentence.text
 
 
@@ -110,8 +110,8 @@ def test_autocorrelated_differences_are_worth_few(store: Store) -> None:
     second = keep(store, "shelf", time_us, air + 5 + slow)
     told = compared(store, first, second, int(time_us[-1]))
     assert told.pairs == len(air) - 1
-    assert told.difference.independent < 60
-    assert told.difference.within > 5
+    assert told.figures.difference.independent < 60
+    assert told.figures.difference.within > 5
 
 
 def test_what_cannot_carry_a_correction_says_why(store: Store) -> None:

@@ -109,7 +109,7 @@ def test_a_proposed_correction_is_taken_with_a_key_and_undone_with_another(
 
     def difference() -> float:
         told = bench.bench.model.answer
-        return told.difference.mean if isinstance(told, PairAnswer) else np.nan
+        return told.figures.difference.mean if isinstance(told, PairAnswer) else np.nan
 
     qtbot.waitUntil(lambda: abs(difference()) < 0.5, timeout=PATIENCE_MS)
     assert "No correction proposed" in bench.bench.side.title.text()

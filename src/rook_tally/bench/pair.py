@@ -11,19 +11,14 @@ from sqlalchemy.engine import Connection
 from rook_tally.bench.texts import tr
 from rook_tally.bench.wording import Sentence, in_unit, short_names
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.comparing.independence import SureMean
-from rook_tally.core.comparing.paired_comparison import Line
 from rook_tally.core.comparing.side_by_side import (
     PairInput,
     Proposal,
     Refusal,
     SideBySide,
-    SureLag,
-    SureLine,
     proposed_correction,
     side_by_side,
 )
-from rook_tally.core.comparing.slope_interval import DriftInterval
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
 from rook_tally.core.series.gaps import cleaned
@@ -46,7 +41,10 @@ class Trace(msgspec.Struct, frozen=True):
 
 
 class PairAnswer(msgspec.Struct, frozen=True):
-    """Everything a person is told of two series; `sentence` first. Figures in the base unit."""
+    """Everything a person is told of two series; `sentence` first.
+
+    Figures are in the base unit, without the pairs themselves: there may be a million.
+    """
 
     first: Series
     second: Series
@@ -54,20 +52,7 @@ class PairAnswer(msgspec.Struct, frozen=True):
     end_us: int
     sentence: Sentence
     pairs: int
-    difference: SureMean
-    sd: float
-    low: float
-    high: float
-    limits_within: float
-    line: SureLine
-    robust: Line
-    lag: SureLag
-    drift: DriftInterval
-    bias_start: float
-    bias_end: float
-    correlation: float
-    heard: float
-    tolerance_s: float
+    figures: SideBySide
     proposal: Proposal | None
     refused: str
     notes: tuple[str, ...]
@@ -126,20 +111,7 @@ def compare(
         end_us,
         _sentence(told, first, second, site),
         len(told.time_us),
-        told.difference,
-        told.sd,
-        told.low,
-        told.high,
-        told.limits_within,
-        told.line,
-        told.robust,
-        told.lag,
-        told.drift,
-        told.bias_start,
-        told.bias_end,
-        told.correlation,
-        told.heard,
-        told.tolerance_s,
+        told.without_pairs(),
         proposal,
         refused,
         _notes(connection, site, told, first, second, start_us, end_us),

@@ -140,7 +140,7 @@ def _compared(
 
 
 def _comparison(answer: PairAnswer) -> Told:
-    shown = answer.second.shown
+    shown, told = answer.second.shown, answer.figures
     diff = shown.difference
     proposal = answer.proposal
     return {
@@ -151,20 +151,20 @@ def _comparison(answer: PairAnswer) -> Told:
         "from": rfc3339(answer.start_us),
         "to": rfc3339(answer.end_us),
         "pairs": answer.pairs,
-        "tolerance_s": answer.tolerance_s,
-        "independent": round(answer.difference.independent),
-        "difference": _plain(diff(answer.difference.mean)),
-        "difference_within": _plain(diff(answer.difference.within)),
-        "agreement": [_plain(diff(answer.low)), _plain(diff(answer.high))],
-        "agreement_within": _plain(diff(answer.limits_within)),
-        "gain": _plain(answer.line.gain),
-        "gain_within": _plain(answer.line.gain_within),
-        "lag_s": _plain(answer.lag.lag_s),
-        "lag_within_s": _plain(answer.lag.within_s),
-        "drift_per_month": _plain(diff(answer.drift.drift_per_month)),
-        "drift_interval": [_plain(diff(answer.drift.low)), _plain(diff(answer.drift.high))],
-        "correlation": _plain(answer.correlation),
-        "heard_together": _plain(answer.heard),
+        "tolerance_s": told.tolerance_s,
+        "independent": round(told.difference.independent),
+        "difference": _plain(diff(told.difference.mean)),
+        "difference_within": _plain(diff(told.difference.within)),
+        "agreement": [_plain(diff(told.low)), _plain(diff(told.high))],
+        "agreement_within": _plain(diff(told.limits_within)),
+        "gain": _plain(told.line.gain),
+        "gain_within": _plain(told.line.gain_within),
+        "lag_s": _plain(told.lag.lag_s),
+        "lag_within_s": _plain(told.lag.within_s),
+        "drift_per_month": _plain(diff(told.drift.drift_per_month)),
+        "drift_interval": [_plain(diff(told.drift.low)), _plain(diff(told.drift.high))],
+        "correlation": _plain(told.correlation),
+        "heard_together": _plain(told.heard),
         "proposal": None
         if proposal is None
         else {
@@ -182,25 +182,25 @@ def _comparison(answer: PairAnswer) -> Told:
 
 
 def _print_comparison(answer: PairAnswer) -> None:
-    shown = answer.second.shown
+    shown, told = answer.second.shown, answer.figures
     typer.echo(answer.sentence.text)
     rows = [
-        (f"Pairs within {answer.tolerance_s:g} s", f"{answer.pairs}"),
-        ("of these independent", f"{answer.difference.independent:.0f}"),
-        ("Difference, mean", _sure(shown, answer.difference.mean, answer.difference.within)),
+        (f"Pairs within {told.tolerance_s:g} s", f"{answer.pairs}"),
+        ("of these independent", f"{told.difference.independent:.0f}"),
+        ("Difference, mean", _sure(shown, told.difference.mean, told.difference.within)),
         (
             "Agreement, 95 %",
-            f"{shown.difference_figure(answer.low)} … {shown.difference_figure(answer.high)} "
+            f"{shown.difference_figure(told.low)} … {shown.difference_figure(told.high)} "
             f"{shown.symbol}",
         ),
-        ("Gain", plus_minus(answer.line.gain, answer.line.gain_within)),
-        ("Lag", f"{plus_minus(answer.lag.lag_s, answer.lag.within_s)} s"),
+        ("Gain", plus_minus(told.line.gain, told.line.gain_within)),
+        ("Lag", f"{plus_minus(told.lag.lag_s, told.lag.within_s)} s"),
         (
             "Drift a month",
-            _sure(shown, answer.drift.drift_per_month, (answer.drift.high - answer.drift.low) / 2),
+            _sure(shown, told.drift.drift_per_month, (told.drift.high - told.drift.low) / 2),
         ),
-        ("Correlation", plus_minus(answer.correlation, math.nan)),
-        ("Heard together", f"{100 * answer.heard:.1f} %"),
+        ("Correlation", plus_minus(told.correlation, math.nan)),
+        ("Heard together", f"{100 * told.heard:.1f} %"),
     ]
     _print_rows(rows)
     if answer.proposal is None:

@@ -28,8 +28,8 @@ from rook_tally.core.series.gaps import cleaned, max_gap_s
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 
-_SECTIONS = 5
-_SECTION_STEPS = 400
+_SECTIONS = 6
+_SECTION_STEPS = 600
 # So many pairs tell the robust line and the range as well as all of them.
 _ENOUGH = 400
 _LAG_STEPS = 8
@@ -96,6 +96,13 @@ class SideBySide(msgspec.Struct, frozen=True):
     def differences(self) -> FloatArray:
         """(P,) second − first."""
         return self.second - self.first
+
+    def without_pairs(self) -> SideBySide:
+        """The figures alone: what goes from one process to another."""
+        nothing = np.empty(0)
+        return msgspec.structs.replace(
+            self, time_us=np.empty(0, np.int64), first=nothing, second=nothing
+        )
 
 
 def side_by_side(
@@ -345,8 +352,12 @@ def _sure_lag(a: PairInput, b: PairInput, start_us: int, end_us: int, step_s: fl
     together = np.stack([one.r for one in curves])
     known = np.isfinite(together)
     heard = np.count_nonzero(known, axis=0)
+    # A calm night says little of who follows whom: sections count by how well they go together.
+    best = np.array([np.nanmax(one.r) for one in curves])
+    weight = np.where(known, (np.maximum(best, 0.01) ** 2)[:, None], 0.0)
     with np.errstate(invalid="ignore", divide="ignore"):
-        r = np.where(known, together, 0.0).sum(axis=0) / heard
+        r = (np.where(known, together, 0.0) * weight).sum(axis=0) / weight.sum(axis=0)
+    curves = [one for one, its in zip(curves, best.tolist(), strict=True) if its >= best.max() / 2]
     shifts = curves[0].shift
     whole = best_lag(msgspec.structs.replace(curves[0], r=r, n=heard))
     found = [best_lag(one) for one in curves]

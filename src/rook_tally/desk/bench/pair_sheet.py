@@ -64,10 +64,13 @@ def duration_words(span_s: float) -> str:
 
 
 def _list_figure(answer: PairAnswer) -> str:
-    mean, shown = answer.difference, answer.second.shown
+    mean, shown = answer.figures.difference, answer.second.shown
     if not math.isfinite(mean.within) or abs(mean.mean) <= mean.within:
         return tr("agree") if math.isfinite(mean.within) else "–"
-    return f"{signed_figure(shown.difference(mean.mean), shown.decimals)} {shown.symbol}".rstrip()
+    told = signed_figure(shown.difference(mean.mean), shown.decimals)
+    if not any(digit in told for digit in "123456789"):
+        return tr("agree")
+    return f"{told} {shown.symbol}".rstrip()
 
 
 def _place(answer: PairAnswer) -> str:
@@ -96,14 +99,19 @@ def _traces(answer: PairAnswer, zone: tzinfo, one: str, other: str) -> Plot:
 
 def _difference(answer: PairAnswer, zone: tzinfo, one: str, other: str) -> Plot:
     shown, trace = answer.second.shown, answer.difference_trace
-    mean, sd = shown_differences(shown, trace.mean), shown.difference(answer.sd)
-    begin, end = (shown.difference(each) for each in (answer.bias_start, answer.bias_end))
+    mean, sd = shown_differences(shown, trace.mean), shown.difference(answer.figures.sd)
+    begin, end = (
+        shown.difference(each) for each in (answer.figures.bias_start, answer.figures.bias_end)
+    )
     ends = np.array([answer.start_us, answer.end_us], np.float64)
     line = np.array([begin, end])
     half = 1.96 * (sd if math.isfinite(sd) else 0.0)
     # The band is that of single differences; columns are means of many.
     low, high = range_of(mean, line - half, line + half, np.zeros(1), margin=0.03)
-    drifts = math.isfinite(answer.drift.low) and answer.drift.low * answer.drift.high > 0
+    drifts = (
+        math.isfinite(answer.figures.drift.low)
+        and answer.figures.drift.low * answer.figures.drift.high > 0
+    )
     decimals = shown.decimals
     marks: tuple[Mark, ...] = (
         Between(ends, np.maximum(line - half, low), np.minimum(line + half, high), Ink.STRONG),
@@ -130,7 +138,8 @@ def _against_mean(answer: PairAnswer) -> Plot:
     difference = shown_differences(shown, answer.sample_second - answer.sample_first)
     middle = shown_values(shown, (answer.sample_first + answer.sample_second) / 2)
     mean, low, high = (
-        shown.difference(one) for one in (answer.difference.mean, answer.low, answer.high)
+        shown.difference(one)
+        for one in (answer.figures.difference.mean, answer.figures.low, answer.figures.high)
     )
     bottom, top = range_of(difference, np.array([low, high]), margin=0.12)
     left, right = range_of(middle, margin=0.03)
@@ -168,14 +177,13 @@ def _one_against_other(answer: PairAnswer, one: str, other: str) -> Plot:
     ]
     title = tr("One against the other")
     legend: tuple[tuple[str, Ink], ...] = ()
-    if math.isfinite(answer.line.gain):
+    if math.isfinite(answer.figures.line.gain):
         base = np.asarray(shown.unit.to_base(ends), np.float64)
-        fitted = shown_values(shown, answer.line.gain * base + answer.line.offset)
+        fitted = shown_values(shown, answer.figures.line.gain * base + answer.figures.line.offset)
         marks.append(PlotLine(ends, fitted, Ink.STRONG, tr("fitted line"), 1.8))
-        at_zero = fitted[0] - answer.line.gain * low
-        words = (
-            f"{other} = {figure(answer.line.gain, 2)} × {one} {_signed(at_zero, shown.decimals)}"
-        )
+        gain = answer.figures.line.gain
+        at_zero = _signed(float(fitted[0]) - gain * low, shown.decimals)
+        words = f"{other} = {figure(gain, 2)} × {one} {at_zero}"
         legend = ((words, Ink.STRONG),)
     return Plot(
         title,
@@ -198,7 +206,7 @@ def _signed(value: float, decimals: int) -> str:
 
 
 def _lag(answer: PairAnswer) -> Plot:
-    lag = answer.lag
+    lag = answer.figures.lag
     x = lag.shift_s / 60
     low, high = range_of(lag.r) if len(lag.r) else (0.0, 1.0)
     left, right = (float(x[0]), float(x[-1])) if len(x) else (-1.0, 1.0)
@@ -227,29 +235,31 @@ def _lag_words(lag_s: float, within_s: float) -> str:
 def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
     shown, proposal = answer.second.shown, answer.proposal
     facts = (
-        (tr("Pairs within {0} s", figure(answer.tolerance_s, 0)), figure(answer.pairs, 0)),
-        (tr("of these independent"), figure(answer.difference.independent, 0)),
+        (tr("Pairs within {0} s", figure(answer.figures.tolerance_s, 0)), figure(answer.pairs, 0)),
+        (tr("of these independent"), figure(answer.figures.difference.independent, 0)),
         (
             tr("Difference, mean"),
-            in_unit(shown, answer.difference.mean, answer.difference.within, signed=True),
+            in_unit(
+                shown, answer.figures.difference.mean, answer.figures.difference.within, signed=True
+            ),
         ),
         (
             tr("Agreement, 95 %"),
-            f"{signed_figure(shown.difference(answer.low), shown.decimals)} … "
-            f"{signed_figure(shown.difference(answer.high), shown.decimals)}",
+            f"{signed_figure(shown.difference(answer.figures.low), shown.decimals)} … "
+            f"{signed_figure(shown.difference(answer.figures.high), shown.decimals)}",
         ),
-        (tr("Gain"), plus_minus(answer.line.gain, answer.line.gain_within)),
-        (tr("Lag"), f"{plus_minus(answer.lag.lag_s, answer.lag.within_s)} s"),
+        (tr("Gain"), plus_minus(answer.figures.line.gain, answer.figures.line.gain_within)),
+        (tr("Lag"), f"{plus_minus(answer.figures.lag.lag_s, answer.figures.lag.within_s)} s"),
         (
             tr("Drift a month"),
             plus_minus(
-                shown.difference(answer.drift.drift_per_month),
-                shown.difference((answer.drift.high - answer.drift.low) / 2),
+                shown.difference(answer.figures.drift.drift_per_month),
+                shown.difference((answer.figures.drift.high - answer.figures.drift.low) / 2),
                 signed=True,
             ),
         ),
-        (tr("Correlation"), figure(answer.correlation, 2)),
-        (tr("Heard together"), f"{figure(100 * answer.heard, 1)} %"),
+        (tr("Correlation"), figure(answer.figures.correlation, 2)),
+        (tr("Heard together"), f"{figure(100 * answer.figures.heard, 1)} %"),
     )
     if proposal is None:
         return SideNotes(
@@ -275,7 +285,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
         words.append(
             tr(
                 "An offset serves: a gain ({0}) would bring no more.",
-                plus_minus(answer.line.gain, answer.line.gain_within),
+                plus_minus(answer.figures.line.gain, answer.figures.line.gain_within),
             )
         )
     decimals = shown.decimals

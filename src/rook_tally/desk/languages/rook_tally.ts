@@ -735,6 +735,11 @@
     </message>
     <message>
       <location filename="desk/bench/pair_sheet.py" />
+      <source>agree</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
       <source>{0} less {1}, {2}</source>
       <translation type="unfinished" />
     </message>
@@ -771,11 +776,6 @@
     <message>
       <location filename="desk/bench/pair_sheet.py" />
       <source>Proposed correction</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/pair_sheet.py" />
-      <source>agree</source>
       <translation type="unfinished" />
     </message>
     <message>
