@@ -23,7 +23,9 @@ from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.series_settings import SeriesSettings
+from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
+    BenchEntry,
     FieldCorrection,
     FieldEntry,
     GroupEntry,
@@ -31,6 +33,7 @@ from rook_tally.core.site_file.content import (
     PlaceEntry,
     PlanEntry,
     PlanMarkEntry,
+    SeriesName,
     SiteContent,
     SiteEntry,
     SitePart,
@@ -90,14 +93,22 @@ FIELDS = st.builds(
         colour=st.none() | st.integers(1, 6),
         hidden=st.booleans(),
         left_out=st.booleans(),
+        calibration_months=st.none() | st.floats(0.5, 240),
     ),
     corrections=st.lists(
         st.builds(
-            FieldCorrection, from_us=MOMENTS, gain=NUMBERS, offset=NUMBERS, who=NAMES, why=NAMES
+            FieldCorrection,
+            from_us=MOMENTS,
+            gain=NUMBERS,
+            offset=NUMBERS,
+            who=NAMES,
+            why=NAMES,
+            uncertainty=st.none() | st.builds(CorrectionUncertainty, NUMBERS, NUMBERS, NUMBERS),
         ),
         max_size=2,
     ).map(tuple),
 ).map(lambda one: structs.replace(one, unit=_UNITS[one.quantity]))
+SERIES_NAMES = st.builds(SeriesName, NAMES, NAMES)
 CONTENTS = st.builds(
     SiteContent,
     site=st.none()
@@ -224,6 +235,31 @@ CONTENTS = st.builds(
         "slug",
     ),
     sheets=st.none(),
+    bench=st.none()
+    | st.lists(
+        st.builds(BenchEntry, what=st.just("pair"), series=st.tuples(SERIES_NAMES, SERIES_NAMES))
+        | st.builds(
+            BenchEntry,
+            what=st.just("event"),
+            event=st.just("on:switch@mill"),
+            before_min=st.floats(1, 500),
+            after_min=st.floats(1, 500),
+        )
+        | st.builds(
+            BenchEntry,
+            what=st.just("air"),
+            series=st.tuples(SERIES_NAMES),
+            volume_m3=st.none() | st.floats(1, 500),
+            cleaner=st.none() | SERIES_NAMES,
+        )
+        | st.builds(
+            BenchEntry,
+            what=st.just("usual"),
+            series=st.tuples(SERIES_NAMES),
+            above=st.none() | NUMBERS,
+        ),
+        max_size=3,
+    ).map(tuple),
 )
 
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.bench.pair import PairAnswer
+from rook_tally.bench.usual import Spell, UsualAnswer
 from rook_tally.core.comparing.bench_items import (
     AirItem,
     BenchItem,
@@ -27,6 +28,7 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.dialogs import ItemDialog, PointDialog
 from rook_tally.desk.bench.queries import EventAnswer
+from rook_tally.desk.bench.view import BenchView
 from rook_tally.desk.parts.remark_dialog import RemarkDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import correction_entries
@@ -220,8 +222,7 @@ def test_what_moves_when_the_mill_goes_on(bench: DeskWindow, qtbot: QtBot) -> No
     page = bench.bench
     answer = page.model.answer
     assert isinstance(answer, EventAnswer)
-    assert answer.response is not None
-    assert answer.response.series.station.key == "room"
+    assert [one.series.station.key for one in answer.responses] == ["room"]
     assert "rises by" in page.sentence.accessibleName()
     other = next(
         number
@@ -230,13 +231,27 @@ def test_what_moves_when_the_mill_goes_on(bench: DeskWindow, qtbot: QtBot) -> No
     )
     page.lines.selectRow(other)
 
-    def shown() -> str:
+    def shown() -> list[str]:
         told = page.model.answer
         assert isinstance(told, EventAnswer)
-        return "" if told.response is None else told.response.series.station.key
+        return [one.series.station.key for one in told.responses]
 
-    qtbot.waitUntil(lambda: shown() == "counter", timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: shown() == ["counter"], timeout=PATIENCE_MS)
     assert "nothing that chance" in page.sentence.accessibleName()
+    page.lines.selectAll()
+    qtbot.waitUntil(lambda: len(shown()) == 3, timeout=PATIENCE_MS)
+    assert [len(row) for row in page.picture.picture] == [2, 1]
+
+
+def _spells(answer: object) -> tuple[Spell, ...]:
+    assert isinstance(answer, UsualAnswer)
+    return answer.spells
+
+
+def first_key(page: BenchView) -> int:
+    item = page.lines.item(0, 0)
+    assert item is not None
+    return int(item.data(Qt.ItemDataRole.UserRole))
 
 
 def test_a_spell_opens_the_strip_and_is_named(bench: DeskWindow, qtbot: QtBot) -> None:
@@ -254,6 +269,12 @@ def test_a_spell_opens_the_strip_and_is_named(bench: DeskWindow, qtbot: QtBot) -
     until_answered(qtbot, bench)
     page = bench.bench
     qtbot.waitUntil(lambda: page.lines.rowCount() == 20, timeout=PATIENCE_MS)
+    # Ordered by another column, the most first, and the other way round.
+    peaks = [one.peak for one in _spells(page.model.answer)]
+    page.lines.horizontalHeader().sectionClicked.emit(2)
+    assert first_key(page) == int(np.argmax(peaks))
+    page.lines.horizontalHeader().sectionClicked.emit(2)
+    assert first_key(page) == int(np.argmin(peaks))
     page.lines.selectRow(0)
     page.do(BenchAction.NAME_SPELL)
     dialog = opened(qtbot, bench, RemarkDialog)
@@ -331,3 +352,26 @@ def test_a_bench_without_anything_says_what_it_is_for(
     qtbot.waitUntil(lambda: window.bench.model.listing is not None, timeout=PATIENCE_MS)
     rows = [one.item for one in window.bench.items.rows]
     assert rows == [None]
+
+
+def test_a_third_sensor_stands_beside_the_first_as_well(
+    workshop: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    time_us = moments(40)
+    keep(workshop, "till", time_us, 650 + 100 * np.sin(time_us / 1e10) + noise(len(time_us), 8))
+    window = open_desk(clock=lambda: END_US)
+    window.state.show_last(DAYS_US)
+    window.show_view(BENCH)
+    until_answered(qtbot, window)
+    page = window.bench
+    assert page.lines.rowCount() == 2
+    answer = page.model.answer
+    assert isinstance(answer, PairAnswer)
+    assert [one.series.station.key for one in answer.others] == ["till"]
+    page.lines.selectRow(1)
+
+    def second() -> str:
+        told = page.model.answer
+        return told.second.station.key if isinstance(told, PairAnswer) else ""
+
+    qtbot.waitUntil(lambda: second() == "till", timeout=PATIENCE_MS)

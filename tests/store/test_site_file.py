@@ -10,9 +10,11 @@ from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.site_file.content import (
+    BenchEntry,
     FieldEntry,
     LimitEntry,
     PlaceEntry,
+    SeriesName,
     SiteContent,
     SitePart,
     StationEntry,
@@ -162,3 +164,34 @@ def test_two_watches_that_name_what_is_not_there_are_refused_whole(store: Store)
     with store.read() as connection:
         assert [one.slug for one in watches(connection)] == ["kept"]
         assert load_site(connection).places == ()
+
+
+def test_what_is_kept_on_the_bench_comes_along_by_names(store: Store) -> None:
+    told = replace(
+        POTTERY,
+        bench=(
+            BenchEntry(
+                what="pair",
+                series=(SeriesName("shop-counter", "co2"), SeriesName("shop-shelf", "co2")),
+            ),
+            BenchEntry(what="event", event="on:switch@glaze-booth", before_min=10.0),
+            BenchEntry(
+                what="air",
+                series=(SeriesName("glaze-dust", "pm25"),),
+                volume_m3=40.0,
+                cleaner=SeriesName("glaze-extractor", "on"),
+            ),
+        ),
+    )
+    _put(store, told)
+    kept = told.bench or ()
+    assert _content(store).bench == kept
+    with store.write() as connection, recording(connection) as made:
+        put_content(connection, told, who="me", now_us=NOON_US)
+    assert made.changes == ()
+    _put(store, replace(POTTERY, bench=kept[:1]))
+    assert _content(store).bench == kept[:1]
+    wrong = BenchEntry(what="sensor", series=(SeriesName("shop-shelf", "nothing"),))
+    with pytest.raises(UsageError, match="has no field nothing"):
+        _put(store, replace(POTTERY, bench=(wrong,)))
+    assert _content(store).bench == kept[:1]

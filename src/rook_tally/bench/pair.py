@@ -40,6 +40,14 @@ class Trace(msgspec.Struct, frozen=True):
     high: FloatArray
 
 
+class OtherSeries(msgspec.Struct, frozen=True):
+    """One more series beside the first: its figures, without the pairs, and its trace."""
+
+    series: Series
+    figures: SideBySide
+    trace: Trace
+
+
 class PairAnswer(msgspec.Struct, frozen=True):
     """Everything a person is told of two series; `sentence` first.
 
@@ -59,15 +67,23 @@ class PairAnswer(msgspec.Struct, frozen=True):
     first_trace: Trace
     second_trace: Trace
     difference_trace: Trace
+    others: tuple[OtherSeries, ...]
     corrected_trace: Trace | None
     sample_first: FloatArray
     sample_second: FloatArray
 
 
 def compare(
-    connection: Connection, site: Site, first: Series, second: Series, start_us: int, end_us: int
+    connection: Connection,
+    site: Site,
+    first: Series,
+    second: Series,
+    start_us: int,
+    end_us: int,
+    others: tuple[Series, ...] = (),
 ) -> PairAnswer:
-    """Set two series side by side over [start, end), as they are shown (corrected).
+    """Set two series side by side over [start, end), as they are shown (corrected); `others` are
+    set beside the first as well.
 
     Raises
     ------
@@ -118,10 +134,35 @@ def compare(
         trace_of(*cleaned(read[0]), start_us, width_us),
         trace_of(*cleaned(read[1]), start_us, width_us),
         trace_of(told.time_us, told.differences, start_us, width_us),
+        tuple(
+            _beside(connection, inputs[0], one, start_us, end_us, width_us)
+            for one in others
+            if one.quantity.base.dimension == first.quantity.base.dimension
+        ),
         after,
         told.first[sample],
         told.second[sample],
     )
+
+
+def _beside(
+    connection: Connection,
+    first: PairInput,
+    series: Series,
+    start_us: int,
+    end_us: int,
+    width_us: int,
+) -> OtherSeries:
+    readings = read_range(connection, series.id, start_us, end_us)
+    told = side_by_side(
+        first,
+        PairInput(readings, series.station.cadence_s),
+        start_us,
+        end_us,
+        averaging=series.quantity.averaging,
+    )
+    trace = trace_of(*cleaned(readings), start_us, width_us)
+    return OtherSeries(series, told.without_pairs(), trace)
 
 
 def trace_of(

@@ -11,15 +11,16 @@ import msgspec
 
 
 class PairItem(msgspec.Struct, frozen=True, tag="pair"):
-    """Two series side by side."""
+    """Two series side by side, and more of them beside the first."""
 
     first: int
     second: int
+    others: tuple[int, ...] = ()
 
     @property
     def series(self) -> tuple[int, ...]:
         """The series it is about."""
-        return (self.first, self.second)
+        return (self.first, self.second, *self.others)
 
 
 class SensorItem(msgspec.Struct, frozen=True, tag="sensor"):

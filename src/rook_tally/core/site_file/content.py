@@ -35,6 +35,7 @@ class SitePart(enum.Enum):
     CHANNELS = "channel"
     WATCHES = "watch"
     SHEETS = "sheet"
+    BENCH = "bench"
 
 
 class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -133,6 +134,27 @@ class GroupEntry(msgspec.Struct, frozen=True, kw_only=True):
     series: tuple[tuple[str, str], ...] = ()
 
 
+class SeriesName(msgspec.Struct, frozen=True):
+    """A series by its station's key and its field."""
+
+    station: str
+    field: str
+
+
+class BenchEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """Something kept on the Bench: `what` is the tag of `core.comparing.bench_items`, with the
+    series and numbers that belong to it (base unit, minutes, m³)."""
+
+    what: str
+    series: tuple[SeriesName, ...] = ()
+    event: str = ""
+    before_min: float = 30.0
+    after_min: float = 120.0
+    above: float | None = None
+    volume_m3: float | None = None
+    cleaner: SeriesName | None = None
+
+
 class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     """All of it. A part that is None is not in the file, and reading it leaves that part of a site
     alone."""
@@ -151,6 +173,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     channels: tuple[Channel, ...] | None = None
     watches: tuple[Watch, ...] | None = None
     sheets: tuple[WallSheet, ...] | None = None
+    bench: tuple[BenchEntry, ...] | None = None
 
     def only(self, parts: frozenset[SitePart]) -> SiteContent:
         """Some parts of it."""

@@ -26,6 +26,7 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import SeriesSettings, checked_series_settings
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
+    BenchEntry,
     FieldCorrection,
     FieldEntry,
     GroupEntry,
@@ -33,6 +34,7 @@ from rook_tally.core.site_file.content import (
     PlaceEntry,
     PlanEntry,
     PlanMarkEntry,
+    SeriesName,
     SiteContent,
     SiteEntry,
     SitePart,
@@ -106,6 +108,17 @@ class _Field(SeriesSettings, frozen=True, forbid_unknown_fields=True):
     names: tuple[str, ...] = ()
     limits: _Sides | None = None
     correction: tuple[_Correction, ...] = ()
+
+
+class _Bench(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    what: str
+    series: tuple[SeriesName, ...] = ()
+    event: str = ""
+    before: float = 30.0
+    after: float = 120.0
+    above: float | None = None
+    volume: float | None = None
+    cleaner: SeriesName | None = None
 
 
 class _Mark(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -205,6 +218,7 @@ def site_from_toml(text: str) -> SiteContent:
         channels=_all(document, "channel", lambda one: from_table(one, Channel), "name"),
         watches=_all(document, "watch", lambda one: from_table(one, Watch), "slug"),
         sheets=_all(document, "sheet", sheet_from_table, "slug"),
+        bench=_all(document, "bench", _bench),
     )
 
 
@@ -360,6 +374,34 @@ def _field(told: _Field) -> FieldEntry:
             )
             for one in told.correction
         ),
+    )
+
+
+# How many series each sort of item on the Bench is about.
+_ON_THE_BENCH = {"pair": 2, "sensor": 1, "event": 0, "usual": 1, "air": 1}
+
+
+def _bench(table: Any) -> BenchEntry:
+    told = msgspec.convert(table, _Bench)
+    wanted = _ON_THE_BENCH.get(told.what)
+    if wanted is None:
+        raise ValueError(f"{told.what} is none of {', '.join(_ON_THE_BENCH)}")
+    # Beside the first of a pair there may be more.
+    if len(told.series) != wanted and not (told.what == "pair" and len(told.series) > wanted):
+        raise ValueError(f"{told.what} is about {wanted} series, not {len(told.series)}")
+    if (told.what == "event") is not bool(told.event):
+        raise ValueError("an event, and nothing else, says which event")
+    if not (told.before > 0 and told.after > 0):
+        raise ValueError("before and after are minutes above 0")
+    return BenchEntry(
+        what=told.what,
+        series=told.series,
+        event=told.event,
+        before_min=told.before,
+        after_min=told.after,
+        above=told.above,
+        volume_m3=told.volume,
+        cleaner=told.cleaner,
     )
 
 

@@ -17,6 +17,7 @@ from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.site_file.content import (
+    BenchEntry,
     FieldCorrection,
     FieldEntry,
     GroupEntry,
@@ -74,6 +75,7 @@ def site_to_tables(content: SiteContent) -> Table:
         ("channel", content.channels, table_of),
         ("watch", content.watches, table_of),
         ("sheet", content.sheets, sheet_table),
+        ("bench", content.bench, _bench),
     )
     return told | {
         name: [write(one) for one in part] for name, part, write in parts if part is not None
@@ -269,6 +271,21 @@ def _field(one: FieldEntry) -> Table:
             | _uncertainty(each)
             for each in one.corrections
         ]
+    return told
+
+
+def _bench(one: BenchEntry) -> Table:
+    told: Table = {"what": one.what}
+    if one.series:
+        told["series"] = [msgspec.to_builtins(each) for each in one.series]
+    if one.event:
+        told |= {"event": one.event, "before": one.before_min, "after": one.after_min}
+    if one.above is not None:
+        told["above"] = one.above
+    if one.volume_m3 is not None:
+        told["volume"] = one.volume_m3
+    if one.cleaner is not None:
+        told["cleaner"] = msgspec.to_builtins(one.cleaner)
     return told
 
 

@@ -48,6 +48,13 @@ def air_sheet(answer: AirAnswer, zone: tzinfo) -> Sheet:
                 ),
                 number,
                 is_quiet=one.left_out is not None,
+                order=(
+                    one.start_us,
+                    one.end_us - one.start_us,
+                    one.rate.rate_per_h,
+                    one.rate.r2,
+                    one.left_out is not None,
+                ),
             )
             for number, one in reversed(list(enumerate(answer.decays)))
         ),

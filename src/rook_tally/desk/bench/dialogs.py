@@ -38,7 +38,7 @@ _SORTS: tuple[BenchItem, ...] = (
     AirItem(0),
 )
 _FIELDS = {
-    PairItem: ("first", "second"),
+    PairItem: ("first", "second", "third"),
     SensorItem: ("series",),
     EventItem: ("event", "before", "after"),
     UsualItem: ("series", "above"),
@@ -60,6 +60,8 @@ class ItemDialog(SavingDialog):
     ) -> None:
         super().__init__(theme, parent, main_words=tr("Put on the Bench"))
         self._state, self._take = state, take
+        # Further series beside the first of what is altered.
+        self._more: tuple[int, ...] = ()
         self.setWindowTitle(tr("Something new on the Bench"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setMinimumWidth(470)
@@ -74,6 +76,7 @@ class ItemDialog(SavingDialog):
             self.sort.addItem(heading_of(one), type(one))
         self.first, self.second, self.series = (self._picker(self._series) for _ in range(3))
         self.cleaner = self._picker(self._states, tr("none"))
+        self.third = self._picker(self._series, tr("none"))
         self.source = QComboBox()
         self.source.setEditable(True)
         for source in sources:
@@ -89,6 +92,7 @@ class ItemDialog(SavingDialog):
         rows: tuple[tuple[str, str, QWidget], ...] = (
             ("first", tr("Believed"), self.first),
             ("second", tr("Tried against it"), self.second),
+            ("third", tr("and also"), self.third),
             ("series", tr("Series"), self.series),
             ("event", tr("When"), self.source),
             ("before", tr("Minutes before"), self.before),
@@ -133,6 +137,8 @@ class ItemDialog(SavingDialog):
             case PairItem():
                 pick(self.first, item.first)
                 pick(self.second, item.second)
+                pick(self.third, item.others[0] if item.others else 0)
+                self._more = item.others[1:]
             case SensorItem():
                 pick(self.series, item.sensor)
             case EventItem():
@@ -171,7 +177,9 @@ class ItemDialog(SavingDialog):
             first, second = self._picked(self.first), self._picked(self.second)
             if first.id == second.id:
                 raise UsageError("that is one series twice", remedy="choose another beside it")
-            return PairItem(first.id, second.id)
+            third = self.third.currentData() or 0
+            others = (third,) if third not in (0, first.id, second.id) else ()
+            return PairItem(first.id, second.id, (*others, *self._more))
         if sort is EventItem:
             source = source_from(self._event_text())
             before, after = typed_number(self.before.text()), typed_number(self.after.text())

@@ -18,8 +18,9 @@ from rook_tally.desk.bench.texts import tr, tr_count
 _SINGLE = 12
 
 
-def event_sheet(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Sheet:
-    """The courses of the picked series laid over one another, and the list of all series."""
+def event_sheet(ranking: RankingAnswer, answers: tuple[ResponseAnswer, ...]) -> Sheet:
+    """The courses of each picked series laid over one another, and the list of all series."""
+    answer = answers[0] if answers else None
     moving = sum(one.p < 0.05 for one in ranking.ranked)
     times = tr_count(len(ranking.events.times_us), "once", "{0} times")
     lines = tuple(
@@ -32,21 +33,28 @@ def event_sheet(ranking: RankingAnswer, answer: ResponseAnswer | None) -> Sheet:
             ),
             one.series.id,
             is_quiet=not one.p < 0.05,
+            order=(math.nan, one.effect.excess, one.p, one.effect.days),
         )
         for one in ranking.ranked
     )
     over = tr("{0} · {1}", ranking.events.title, times)
     sentence = ranking.sentence if answer is None else answer.sentence
-    picture = () if answer is None else ((_courses(answer),),)
+    plots = tuple(_courses(one) for one in answers)
+    # Two in a row at most: narrower ones tell nothing.
+    picture = tuple(plots[at : at + 2] for at in range(0, len(plots), 2))
     return Sheet(
         over,
         sentence,
         picture,
         _side(ranking, answer),
         tr_count(moving, "1 moves", "{0} move"),
-        tr("What moves when it happens, {0} tried", ranking.tried),
+        tr(
+            "What moves when it happens, {0} tried; pick several to see them together",
+            ranking.tried,
+        ),
         (tr("Series"), tr("Against other days"), tr("By chance"), tr("Days")),
         lines,
+        picks_several=True,
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -48,6 +48,7 @@ from rook_tally.store.site import Series
 
 SHORTEST_US = 7 * DAY_US
 _SIDE_BY_SIDE = "Side by side"
+_MOST_TOGETHER = 4
 
 
 class BenchRow(msgspec.Struct, frozen=True):
@@ -91,6 +92,8 @@ class BenchModel:
         self.mistake = ""
         self.found: FoundAnswer | None = None
         self.shows_found = False
+        # Another of the series beside the first than the one that is kept beside it.
+        self._looked: PairItem | None = None
         # What is being looked for, and what was asked last.
         self.is_asked = False
         self.picked_series = 0
@@ -181,7 +184,14 @@ class BenchModel:
             return
         self.picked, self.shows_found = item, item is None
         self.answer, self.mistake, self.picked_series = None, "", 0
+        self._looked = None
         self.is_asked = False
+        self._tell()
+
+    def look_at(self, item: PairItem) -> None:
+        """Show another of the series beside the first; what is kept stays as it is."""
+        self._looked = item
+        self.answer, self.is_asked = None, False
         self._tell()
 
     @property
@@ -227,7 +237,8 @@ class BenchModel:
             return None
         start_us, end_us = self.window
         now_us = self._state.clock()
-        return AnswerQuery(self.picked, start_us, end_us, now_us, self.picked_series)
+        item = self._looked or self.picked
+        return AnswerQuery(item, start_us, end_us, now_us, self.picked_series)
 
     def find_question(self) -> FindQuery:
         """What to ask to find what moves together."""
@@ -239,14 +250,14 @@ class BenchModel:
         if isinstance(answer, PairAnswer):
             self._state.note_proposal(answer.second.id, is_proposed=answer.proposal is not None)
         self._figures[question.item] = sheet.figure
-        if question.item == self.picked:
+        if question.item == (self._looked or self.picked):
             self.answer, self.mistake, self.is_asked = answer, "", False
         self._tell()
 
     def take_mistake(self, question: AnswerQuery, why: str) -> None:
         """It cannot be answered."""
         self._figures[question.item] = "–"
-        if question.item == self.picked:
+        if question.item == (self._looked or self.picked):
             self.answer, self.mistake, self.is_asked = None, why, False
         self._tell()
 
@@ -260,21 +271,22 @@ class BenchModel:
         self.mistake = why
         self._tell()
 
-    def response_question(self, series_id: int) -> ResponseQuery | None:
-        """What to ask when a series of the ranking is picked."""
+    def response_question(self, series_ids: Sequence[int]) -> ResponseQuery | None:
+        """What to ask when series of the ranking are picked; a few of them at most."""
         answer, item = self.answer, self.picked
         if not isinstance(answer, EventAnswer) or not isinstance(item, EventItem):
             return None
-        series = next(
-            (one.series for one in answer.ranking.ranked if one.series.id == series_id), None
-        )
-        self.picked_series = series_id
-        return None if series is None else ResponseQuery(series, answer.ranking, item, *self.window)
+        by_id = {one.series.id: one.series for one in answer.ranking.ranked}
+        series = tuple(by_id[one] for one in series_ids if one in by_id)[:_MOST_TOGETHER]
+        if not series:
+            return None
+        self.picked_series = series[0].id
+        return ResponseQuery(series, answer.ranking, item, *self.window)
 
-    def take_response(self, response: ResponseAnswer) -> None:
-        """The response of the picked series came."""
+    def take_responses(self, responses: tuple[ResponseAnswer, ...]) -> None:
+        """The responses of the picked series came."""
         if isinstance(self.answer, EventAnswer):
-            self.answer = EventAnswer(self.answer.ranking, response)
+            self.answer = EventAnswer(self.answer.ranking, responses)
             self._tell()
 
     def sheet(self) -> Sheet:
@@ -298,7 +310,7 @@ class BenchModel:
             case CalibrationRecord():
                 return sensor_sheet(answer, self.zone, self._state.clock())
             case EventAnswer():
-                return event_sheet(answer.ranking, answer.response)
+                return event_sheet(answer.ranking, answer.responses)
             case UsualAnswer():
                 return usual_sheet(answer, self.zone)
             case AirAnswer():
@@ -375,7 +387,7 @@ class BenchModel:
         """The series that the page is about."""
         answer = self.answer
         if isinstance(answer, EventAnswer):
-            return [] if answer.response is None else [answer.response.series]
+            return [one.series for one in answer.responses]
         ids = () if self.picked is None else self.picked.series
         return [one for one in (self.series(number) for number in ids) if one is not None]
 
@@ -386,7 +398,7 @@ class BenchModel:
             case SensorItem():
                 return self.series(self.picked.sensor)
             case PairItem():
-                return self.series(self.picked.second)
+                return self.series((self._looked or self.picked).second)
             case _:
                 return None
 

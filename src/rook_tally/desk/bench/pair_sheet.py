@@ -8,7 +8,7 @@ from datetime import tzinfo
 import numpy as np
 
 from rook_tally.bench.pair import PairAnswer
-from rook_tally.bench.wording import in_unit, plus_minus, short_names, signed_figure
+from rook_tally.bench.wording import in_unit, long_name, plus_minus, short_names, signed_figure
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.axes import (
@@ -28,7 +28,7 @@ from rook_tally.desk.bench.plots import (
     PlotLine,
     range_of,
 )
-from rook_tally.desk.bench.sheet import Sheet, SideNotes
+from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
 
@@ -54,6 +54,33 @@ def pair_sheet(answer: PairAnswer, zone: tzinfo) -> Sheet:
         ),
         _side(answer, zone),
         _list_figure(answer),
+        tr("Each beside {0}", one) if answer.others else "",
+        (tr("Series"), tr("Difference, mean"), tr("Drift a month"), tr("Correlation"))
+        if answer.others
+        else (),
+        _others(answer) if answer.others else (),
+    )
+
+
+def _others(answer: PairAnswer) -> tuple[SheetLine, ...]:
+    """Every series beside the first, the one shown among them."""
+    rows = [(answer.second, answer.figures)]
+    rows += [(one.series, one.figures) for one in answer.others]
+    return tuple(
+        SheetLine(
+            (
+                long_name(series),
+                in_unit(series.shown, told.difference.mean, told.difference.within, signed=True),
+                plus_minus(
+                    series.shown.difference(told.drift.drift_per_month),
+                    series.shown.difference((told.drift.high - told.drift.low) / 2),
+                    signed=True,
+                ),
+                figure(told.correlation, 2),
+            ),
+            series.id,
+        )
+        for series, told in rows
     )
 
 
@@ -83,10 +110,15 @@ def _traces(answer: PairAnswer, zone: tzinfo, one: str, other: str) -> Plot:
         shown_values(shown, trace.mean) for trace in (answer.first_trace, answer.second_trace)
     )
     x = as_x(answer.first_trace.time_us)
-    low, high = range_of(first, second)
+    others = [shown_values(shown, one.trace.mean) for one in answer.others]
+    low, high = range_of(first, second, *others)
     return Plot(
         "",
-        (PlotLine(x, first, Ink.FIRST, one), PlotLine(x, second, Ink.SECOND, other)),
+        (
+            *(PlotLine(x, each, Ink.FAINT, thick=0.9) for each in others),
+            PlotLine(x, first, Ink.FIRST, one),
+            PlotLine(x, second, Ink.SECOND, other),
+        ),
         (float(answer.start_us), float(answer.end_us)),
         (low, high),
         (),
@@ -249,6 +281,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
             f"{signed_figure(shown.difference(answer.figures.high), shown.decimals)}",
         ),
         (tr("Gain"), plus_minus(answer.figures.line.gain, answer.figures.line.gain_within)),
+        (tr("Gain, hardly moved by outliers"), figure(answer.figures.robust.gain, 3)),
         (tr("Lag"), f"{plus_minus(answer.figures.lag.lag_s, answer.figures.lag.within_s)} s"),
         (
             tr("Drift a month"),

@@ -5,8 +5,10 @@ from __future__ import annotations
 import html
 from typing import Any
 
+import msgspec
 from PySide6.QtCore import (
     QAbstractListModel,
+    QItemSelectionModel,
     QModelIndex,
     QPersistentModelIndex,
     QRectF,
@@ -38,7 +40,7 @@ from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.bench.model import BenchModel, BenchRow
 from rook_tally.desk.bench.plot_painter import draw_picture
 from rook_tally.desk.bench.plots import Picture
-from rook_tally.desk.bench.sheet import Sheet, SideNotes
+from rook_tally.desk.bench.sheet import Sheet, SideNotes, ordered
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
@@ -212,6 +214,9 @@ class SheetLines(QTableWidget):
         super().__init__()
         self._theme = theme
         self._shown: tuple[object, ...] = ()
+        self._sheet: Sheet | None = None
+        self._by: tuple[int, bool] | None = None
+        self.horizontalHeader().sectionClicked.connect(self._on_head)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -234,12 +239,22 @@ class SheetLines(QTableWidget):
     def show_lines(self, sheet: Sheet) -> None:
         """Show the lines of a page; nothing where it has none."""
         self.setVisible(bool(sheet.lines))
+        if self._sheet is None or sheet.heads != self._sheet.heads:
+            self._by = None
+        self._sheet = sheet
+        if self._by is not None:
+            lines = ordered(sheet.lines, self._by[0], falling=self._by[1])
+            sheet = msgspec.structs.replace(sheet, lines=lines)
         if (sheet.heads, sheet.lines) == self._shown:
             return
         self._shown = sheet.heads, sheet.lines
         self.setAccessibleName(sheet.lines_title)
         self.blockSignals(True)
-        kept = self.picked_key
+        mode = QAbstractItemView.SelectionMode
+        self.setSelectionMode(
+            mode.ExtendedSelection if sheet.picks_several else mode.SingleSelection
+        )
+        kept = self.picked_keys
         self.clear()
         self.setColumnCount(len(sheet.heads))
         self.setHorizontalHeaderLabels(list(sheet.heads))
@@ -251,8 +266,10 @@ class SheetLines(QTableWidget):
                 item.setData(Qt.ItemDataRole.UserRole, line.key)
                 item.setForeground(colour(self._theme.dim if line.is_quiet else self._theme.ink))
                 self.setItem(row, column, item)
-            if line.key == kept:
-                self.selectRow(row)
+            if line.key in kept:
+                chosen = QItemSelectionModel.SelectionFlag.Select
+                whole = QItemSelectionModel.SelectionFlag.Rows
+                self.selectionModel().select(self.model().index(row, 0), chosen | whole)
         header = self.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for column in range(len(sheet.heads)):
@@ -267,11 +284,24 @@ class SheetLines(QTableWidget):
             header.setSectionResizeMode(longest, QHeaderView.ResizeMode.Stretch)
         self.blockSignals(False)
 
+    def _on_head(self, column: int) -> None:
+        """Order by a column, the most first; once more the other way round."""
+        if self._sheet is not None:
+            falling = self._by is None or self._by[0] != column or not self._by[1]
+            self._by = column, falling
+            self.show_lines(self._sheet)
+
     @property
     def picked_key(self) -> int | None:
         """The key of the picked line."""
-        items = self.selectedItems()
-        return self._key_of(items[0]) if items else None
+        keys = self.picked_keys
+        return keys[0] if keys else None
+
+    @property
+    def picked_keys(self) -> list[int]:
+        """The keys of the picked lines, from above."""
+        items = sorted(self.selectedItems(), key=lambda one: one.row())
+        return list(dict.fromkeys(self._key_of(one) for one in items))
 
     @staticmethod
     def _key_of(item: QTableWidgetItem) -> int:

@@ -5,7 +5,6 @@ They are asked of a reading process of the Bench's own, so that nothing else wai
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
@@ -72,10 +71,9 @@ def _offered(
     for one in series:
         by_place.setdefault((one.station.place.id, one.quantity.slug), []).append(one)
     pairs: list[BenchItem] = [
-        PairItem(first.id, second.id)
+        PairItem(several[0].id, several[1].id, tuple(one.id for one in several[2:]))
         for several in by_place.values()
-        for first, second in itertools.pairwise(several)
-        if not is_state(first)
+        if len(several) > 1 and not is_state(several[0])
     ]
     sensors: list[BenchItem] = [SensorItem(number) for number in points_by_series(connection)]
     # Presence is nobody's doing on purpose; a switch is.
@@ -104,10 +102,10 @@ def _offered(
 
 @dataclass(frozen=True, slots=True)
 class EventAnswer:
-    """What moves when something happens, and the response of the picked series."""
+    """What moves when something happens, and the responses of the picked series."""
 
     ranking: RankingAnswer
-    response: ResponseAnswer | None
+    responses: tuple[ResponseAnswer, ...]
 
 
 BenchAnswer = PairAnswer | CalibrationRecord | EventAnswer | UsualAnswer | AirAnswer
@@ -136,8 +134,8 @@ class AnswerQuery:
         span = self.start_us, self.end_us
         match self.item:
             case PairItem():
-                first, second = (_there(by_id, one) for one in self.item.series)
-                return compare(connection, site, first, second, *span)
+                first, second, *others = (_there(by_id, one) for one in self.item.series)
+                return compare(connection, site, first, second, *span, others=tuple(others))
             case SensorItem():
                 return record_of(connection, _there(by_id, self.item.sensor), now_us=self.now_us)
             case EventItem():
@@ -165,28 +163,30 @@ class AnswerQuery:
         series = by_id.get(self.picked)
         if series is None and ranking.ranked:
             series = ranking.ranked[0].series
-        response = None
+        responses: tuple[ResponseAnswer, ...] = ()
         if series is not None and len(events.times_us):
-            response = respond(connection, site, series, events, self.start_us, self.end_us, span)
-        return EventAnswer(ranking, response)
+            told = respond(connection, site, series, events, self.start_us, self.end_us, span)
+            responses = (told,)
+        return EventAnswer(ranking, responses)
 
 
 @dataclass(frozen=True, slots=True)
 class ResponseQuery:
-    """Asks for the response of one more series to events that were looked at already."""
+    """Asks for the responses of other series to events that were looked at already."""
 
-    series: Series
+    series: tuple[Series, ...]
     ranking: RankingAnswer
     item: EventItem
     start_us: int
     end_us: int
 
-    def run(self, connection: Connection) -> ResponseAnswer:
-        """Lay its courses over one another."""
+    def run(self, connection: Connection) -> tuple[ResponseAnswer, ...]:
+        """Lay the courses of each over one another."""
         span = ResponseSpan(self.item.before_min * 60, self.item.after_min * 60)
-        site = load_site(connection)
-        return respond(
-            connection, site, self.series, self.ranking.events, self.start_us, self.end_us, span
+        site, events = load_site(connection), self.ranking.events
+        return tuple(
+            respond(connection, site, one, events, self.start_us, self.end_us, span)
+            for one in self.series
         )
 
 

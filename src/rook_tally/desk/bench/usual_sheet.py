@@ -132,6 +132,7 @@ def _lines(answer: UsualAnswer, zone: tzinfo) -> tuple[SheetLine, ...]:
                 tr("begins or ends unheard") if one.cut else "",
             ),
             number,
+            order=(one.start_us, one.end_us - one.start_us, one.peak, one.area_h, one.cut),
         )
         for number, one in enumerate(answer.spells)
     )

@@ -503,10 +503,16 @@ class BenchView(QWidget):
                 self.model.pick(item)
 
     def _on_line(self, key: int) -> None:
+        picked = self.model.picked
+        if isinstance(picked, PairItem) and key != picked.second:
+            # The others stay beside it.
+            rest = tuple(one for one in picked.series[1:] if one != key)
+            self.model.look_at(PairItem(picked.first, key, rest))
+            return
         if isinstance(self.model.picked, EventItem):
-            question = self.model.response_question(key)
+            question = self.model.response_question(self.lines.picked_keys)
             if question is not None:
-                self._asking.read(question, self.model.take_response, self.told.emit)
+                self._asking.read(question, self.model.take_responses, self.told.emit)
 
     def _on_line_opened(self, key: int) -> None:
         answer = self.model.answer

@@ -38,6 +38,7 @@ from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
 from rook_tally.store.site.plans import picture_numbered
 from rook_tally.store.site.wall_sheets import sheets
+from rook_tally.store.site_file.bench_entries import bench_entries
 from rook_tally.store.workings import groups, workings
 
 
@@ -74,6 +75,7 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         channels=tuple(_channels(connection, secrets=secrets)),
         watches=tuple(watches(connection)),
         sheets=tuple(sheets(connection)),
+        bench=bench_entries(connection, site),
     )
 
 

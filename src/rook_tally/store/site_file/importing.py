@@ -66,6 +66,7 @@ from rook_tally.store.site.plans import (
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
+from rook_tally.store.site_file.bench_entries import put_bench_entries
 from rook_tally.store.workings import (
     bind_workings,
     groups,
@@ -112,6 +113,8 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
     if content.doors is not None:
         put_doors(connection, content.doors)
     _put_definitions(connection, content, now_us=now_us)
+    if content.bench is not None:
+        put_bench_entries(connection, content.bench)
     _take_away(connection, content)
 
 
