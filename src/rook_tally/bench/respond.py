@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -150,10 +150,10 @@ def _effect(
     end_us: int,
     span: ResponseSpan,
 ) -> EventEffect:
-    return _effects(connection, site, (series,), events, start_us, end_us, span)[0]
+    return effects_on(connection, site, (series,), events, start_us, end_us, span)[0]
 
 
-def _effects(
+def effects_on(
     connection: Connection,
     site: Site,
     series: tuple[Series, ...],
@@ -282,16 +282,28 @@ def rank(
     progress: Callable[[float], None] | None = None,
 ) -> RankingAnswer:
     """What moves when something happens, over all series of the site that are numbers."""
-    series = tuple(
+    series = rankable(site)
+    effects: list[EventEffect] = []
+    for number, one in enumerate(series):
+        effects += effects_on(connection, site, (one,), events, start_us, end_us, span)
+        if progress is not None:
+            progress((number + 1) / len(series))
+    return ranking_of(events, series, effects)
+
+
+def rankable(site: Site) -> tuple[Series, ...]:
+    """The series that can be tried: what is shown and is a number."""
+    return tuple(
         one
         for one in site.series_shown
         if not is_state(one) and one.quantity.averaging is not Averaging.CIRCULAR
     )
-    effects: list[EventEffect] = []
-    for number, one in enumerate(series):
-        effects += _effects(connection, site, (one,), events, start_us, end_us, span)
-        if progress is not None:
-            progress((number + 1) / len(series))
+
+
+def ranking_of(
+    events: Events, series: Sequence[Series], effects: Sequence[EventEffect]
+) -> RankingAnswer:
+    """Series by how surely they move, so many comparisons taken into account."""
     adjusted = adjusted_for_comparisons([one.p for one in effects])
     ranked = sorted(
         (

@@ -18,7 +18,9 @@ from rook_tally.desk.bench.texts import tr, tr_count
 _SINGLE = 12
 
 
-def event_sheet(ranking: RankingAnswer, answers: tuple[ResponseAnswer, ...]) -> Sheet:
+def event_sheet(
+    ranking: RankingAnswer, answers: tuple[ResponseAnswer, ...], left: int = 0
+) -> Sheet:
     """The courses of each picked series laid over one another, and the list of all series."""
     answer = answers[0] if answers else None
     moving = sum(one.p < 0.05 for one in ranking.ranked)
@@ -38,6 +40,9 @@ def event_sheet(ranking: RankingAnswer, answers: tuple[ResponseAnswer, ...]) -> 
         for one in ranking.ranked
     )
     over = tr("{0} · {1}", ranking.events.title, times)
+    if left:
+        looked = len(ranking.ranked)
+        over = tr("{0} · {1} of {2} series looked at", over, looked, looked + left)
     sentence = ranking.sentence if answer is None else answer.sentence
     plots = tuple(_courses(one) for one in answers)
     # Two in a row at most: narrower ones tell nothing.

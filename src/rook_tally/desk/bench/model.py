@@ -12,7 +12,7 @@ from rook_tally.bench.calibrate import CalibrationRecord
 from rook_tally.bench.events import EventKind, source_from
 from rook_tally.bench.find import FoundAnswer
 from rook_tally.bench.pair import PairAnswer
-from rook_tally.bench.respond import ResponseAnswer
+from rook_tally.bench.respond import ResponseAnswer, ranking_of
 from rook_tally.bench.usual import UsualAnswer
 from rook_tally.bench.wording import Sentence, in_unit, long_name, short_names
 from rook_tally.core.comparing.bench_items import (
@@ -23,6 +23,7 @@ from rook_tally.core.comparing.bench_items import (
     SensorItem,
     UsualItem,
 )
+from rook_tally.core.comparing.event_effects import EventEffect
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
 from rook_tally.core.quantities.number_format import figure
@@ -32,11 +33,13 @@ from rook_tally.desk.bench.air_sheet import air_sheet
 from rook_tally.desk.bench.event_sheet import event_sheet
 from rook_tally.desk.bench.pair_sheet import pair_sheet
 from rook_tally.desk.bench.queries import (
+    AT_ONCE,
     AnswerQuery,
     BenchAnswer,
     BenchListing,
     EventAnswer,
     FindQuery,
+    MoreEffectsQuery,
     ResponseQuery,
 )
 from rook_tally.desk.bench.sensor_sheet import sensor_sheet
@@ -271,22 +274,66 @@ class BenchModel:
         self.mistake = why
         self._tell()
 
+    def next_part(self) -> MoreEffectsQuery | None:
+        """What to ask next of an event that not all series were tried with; None at the end."""
+        answer, item = self.answer, self.picked
+        if not isinstance(answer, EventAnswer) or not isinstance(item, EventItem):
+            return None
+        if not answer.left:
+            return None
+        part = answer.left[:AT_ONCE]
+        return MoreEffectsQuery(answer.ranking.events, part, item, *self.window)
+
+    def take_part(self, question: MoreEffectsQuery, effects: tuple[EventEffect, ...]) -> None:
+        """Some more series were looked at; dropped when something else is shown by now."""
+        answer = self.answer
+        if not isinstance(answer, EventAnswer) or question.item != self.picked:
+            return
+        if answer.left[: len(question.series)] != question.series:
+            return
+        known = answer.ranking.ranked
+        ranking = ranking_of(
+            question.events,
+            (*(one.series for one in known), *question.series),
+            (*(one.effect for one in known), *effects),
+        )
+        left = answer.left[len(question.series) :]
+        self.answer = EventAnswer(ranking, answer.responses, left)
+        if not left:
+            self._figures[question.item] = self._sheet(self.answer).figure
+        self._tell()
+
+    def first_response(self) -> ResponseQuery | None:
+        """What to ask once all series were tried: the response of the one that moves most surely,
+        or of the one that was picked."""
+        answer = self.answer
+        if not isinstance(answer, EventAnswer) or answer.left or answer.responses:
+            return None
+        ranked = answer.ranking.ranked
+        if not ranked or not len(answer.ranking.events.times_us):
+            return None
+        ids = [one.series.id for one in ranked]
+        return self._response_of([self.picked_series if self.picked_series in ids else ids[0]])
+
     def response_question(self, series_ids: Sequence[int]) -> ResponseQuery | None:
         """What to ask when series of the ranking are picked; a few of them at most."""
+        question = self._response_of(series_ids)
+        if question is not None:
+            self.picked_series = question.series[0].id
+        return question
+
+    def _response_of(self, series_ids: Sequence[int]) -> ResponseQuery | None:
         answer, item = self.answer, self.picked
         if not isinstance(answer, EventAnswer) or not isinstance(item, EventItem):
             return None
         by_id = {one.series.id: one.series for one in answer.ranking.ranked}
         series = tuple(by_id[one] for one in series_ids if one in by_id)[:_MOST_TOGETHER]
-        if not series:
-            return None
-        self.picked_series = series[0].id
-        return ResponseQuery(series, answer.ranking, item, *self.window)
+        return ResponseQuery(series, answer.ranking, item, *self.window) if series else None
 
     def take_responses(self, responses: tuple[ResponseAnswer, ...]) -> None:
         """The responses of the picked series came."""
         if isinstance(self.answer, EventAnswer):
-            self.answer = EventAnswer(self.answer.ranking, responses)
+            self.answer = EventAnswer(self.answer.ranking, responses, self.answer.left)
             self._tell()
 
     def sheet(self) -> Sheet:
@@ -310,7 +357,7 @@ class BenchModel:
             case CalibrationRecord():
                 return sensor_sheet(answer, self.zone, self._state.clock())
             case EventAnswer():
-                return event_sheet(answer.ranking, answer.responses)
+                return event_sheet(answer.ranking, answer.responses, len(answer.left))
             case UsualAnswer():
                 return usual_sheet(answer, self.zone)
             case AirAnswer():

@@ -13,6 +13,7 @@ from rook_tally.bench.air import AirAnswer, AirRoom, air, cleaner_named
 from rook_tally.bench.calibrate import CalibrationRecord, record_of
 from rook_tally.bench.events import (
     EventKind,
+    Events,
     EventSource,
     events_of,
     is_state,
@@ -21,7 +22,15 @@ from rook_tally.bench.events import (
 )
 from rook_tally.bench.find import FoundAnswer, find
 from rook_tally.bench.pair import PairAnswer, compare
-from rook_tally.bench.respond import RankingAnswer, ResponseAnswer, ResponseSpan, rank, respond
+from rook_tally.bench.respond import (
+    RankingAnswer,
+    ResponseAnswer,
+    ResponseSpan,
+    effects_on,
+    rankable,
+    ranking_of,
+    respond,
+)
 from rook_tally.bench.usual import UsualAnswer, usual
 from rook_tally.core.comparing.bench_items import (
     AirItem,
@@ -31,6 +40,7 @@ from rook_tally.core.comparing.bench_items import (
     SensorItem,
     UsualItem,
 )
+from rook_tally.core.comparing.event_effects import EventEffect
 from rook_tally.core.errors import UsageError
 from rook_tally.desk.bench.texts import tr
 from rook_tally.store.site import Series, Site, load_site
@@ -38,6 +48,8 @@ from rook_tally.store.site.bench_items import bench_items
 from rook_tally.store.site.reference_points import points_by_series
 
 _MOST_OFFERED = 6
+AT_ONCE = 8
+"""So many series are ranked at once: then somebody may have picked something else."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,10 +114,14 @@ def _offered(
 
 @dataclass(frozen=True, slots=True)
 class EventAnswer:
-    """What moves when something happens, and the responses of the picked series."""
+    """What moves when something happens, and the responses of the picked series.
+
+    `left`: the series that have not been looked at yet.
+    """
 
     ranking: RankingAnswer
     responses: tuple[ResponseAnswer, ...]
+    left: tuple[Series, ...] = ()
 
 
 BenchAnswer = PairAnswer | CalibrationRecord | EventAnswer | UsualAnswer | AirAnswer
@@ -156,18 +172,45 @@ class AnswerQuery:
                 return air(connection, site, _there(by_id, self.item.by), *span, room)
 
     def _event(self, connection: Connection, site: Site, item: EventItem) -> EventAnswer:
+        """The first of the series; the others are asked for part by part."""
         events = events_of(connection, site, source_from(item.source), self.start_us, self.end_us)
-        span = ResponseSpan(item.before_min * 60, item.after_min * 60)
-        ranking = rank(connection, site, events, self.start_us, self.end_us, span)
-        by_id = {one.series.id: one.series for one in ranking.ranked}
-        series = by_id.get(self.picked)
-        if series is None and ranking.ranked:
-            series = ranking.ranked[0].series
-        responses: tuple[ResponseAnswer, ...] = ()
-        if series is not None and len(events.times_us):
-            told = respond(connection, site, series, events, self.start_us, self.end_us, span)
-            responses = (told,)
-        return EventAnswer(ranking, responses)
+        series = rankable(site)
+        first, left = series[:AT_ONCE], series[AT_ONCE:]
+        effects = effects_on(
+            connection, site, first, events, self.start_us, self.end_us, span_of(item)
+        )
+        return EventAnswer(ranking_of(events, first, effects), (), left)
+
+
+def span_of(item: EventItem) -> ResponseSpan:
+    """How long before and after its events an item looks."""
+    return ResponseSpan(item.before_min * 60, item.after_min * 60)
+
+
+@dataclass(frozen=True, slots=True)
+class MoreEffectsQuery:
+    """Asks how some more series move when something happens."""
+
+    events: Events
+    series: tuple[Series, ...]
+    item: EventItem
+    start_us: int
+    end_us: int
+
+    def run(self, connection: Connection) -> tuple[EventEffect, ...]:
+        """Look at each."""
+        site = load_site(connection)
+        return tuple(
+            effects_on(
+                connection,
+                site,
+                self.series,
+                self.events,
+                self.start_us,
+                self.end_us,
+                span_of(self.item),
+            )
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +225,7 @@ class ResponseQuery:
 
     def run(self, connection: Connection) -> tuple[ResponseAnswer, ...]:
         """Lay the courses of each over one another."""
-        span = ResponseSpan(self.item.before_min * 60, self.item.after_min * 60)
+        span = span_of(self.item)
         site, events = load_site(connection), self.ranking.events
         return tuple(
             respond(connection, site, one, events, self.start_us, self.end_us, span)

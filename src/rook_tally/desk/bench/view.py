@@ -15,6 +15,7 @@ from rook_tally.bench.find import FoundAnswer
 from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.usual import UsualAnswer
 from rook_tally.core.comparing.bench_items import BenchItem, EventItem, PairItem, SensorItem
+from rook_tally.core.comparing.event_effects import EventEffect
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
@@ -41,7 +42,13 @@ from rook_tally.desk.bench.parts import (
     SentenceLabel,
     SheetLines,
 )
-from rook_tally.desk.bench.queries import AnswerQuery, BenchAnswer, BenchListing, ListingQuery
+from rook_tally.desk.bench.queries import (
+    AnswerQuery,
+    BenchAnswer,
+    BenchListing,
+    ListingQuery,
+    MoreEffectsQuery,
+)
 from rook_tally.desk.bench.saving import figures_of, save_sheet
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.data.site_state import SiteState
@@ -94,7 +101,7 @@ class BenchView(QWidget):
         self._moved = QTimer(self, singleShot=True, interval=_WINDOW_PAUSE_MS)
         self._moved.timeout.connect(self._on_moved)
         self._live = QTimer(self, interval=_LIVE_EVERY_MS)
-        self._live.timeout.connect(self._ask_answer)
+        self._live.timeout.connect(self._on_live)
         self._lay_out()
         self.new.clicked.connect(lambda: self.do(BenchAction.NEW))
         self.side.wanted.connect(self.do)
@@ -172,7 +179,13 @@ class BenchView(QWidget):
         """True if everything asked for is shown."""
         model = self.model
         is_answered = model.listing is not None and not model.is_asked and not self._under_way
-        return is_answered and self._asking.is_idle and model.next_without_figure() is None
+        is_whole = model.next_part() is None and model.first_response() is None
+        return (
+            is_answered
+            and is_whole
+            and self._asking.is_idle
+            and model.next_without_figure() is None
+        )
 
     # What can be done
 
@@ -464,7 +477,25 @@ class BenchView(QWidget):
 
     def _on_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
         self.model.take_answer(question, answer)
+        self._ask_next_part()
         self._ask_next_figure()
+
+    def _ask_next_part(self) -> None:
+        """Have some more series tried with the event that is shown, then the surest one drawn."""
+        question = self.model.next_part()
+        if question is None:
+            first = self.model.first_response()
+            if first is not None:
+                self._asking.read(first, self.model.take_responses, self.told.emit)
+            return
+        self._asking.read(
+            question, lambda effects: self._on_part(question, effects), self.told.emit
+        )
+
+    def _on_part(self, question: MoreEffectsQuery, effects: tuple[EventEffect, ...]) -> None:
+        self.model.take_part(question, effects)
+        if self.isVisible():
+            self._ask_next_part()
 
     def _on_found(self, found: FoundAnswer) -> None:
         self.model.take_found(found)
@@ -489,6 +520,11 @@ class BenchView(QWidget):
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None and self.isVisible():
             self._ask_listing()
+
+    def _on_live(self) -> None:
+        # What takes long stands until another stretch is looked at.
+        if not self.model.shows_found and not isinstance(self.model.picked, EventItem):
+            self._ask_answer()
 
     def _on_moved(self) -> None:
         if self.isVisible() and self.model.follow_window():

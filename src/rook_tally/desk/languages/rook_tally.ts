@@ -355,6 +355,11 @@
     </message>
     <message>
       <location filename="desk/bench/dialogs.py" />
+      <source>and also</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/dialogs.py" />
       <source>Series</source>
       <translation type="unfinished" />
     </message>
@@ -438,6 +443,11 @@
       <source>{0} · {1}</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/bench/event_sheet.py" />
+      <source>{0} · {1} of {2} series looked at</source>
+      <translation type="unfinished" />
+    </message>
     <message numerus="yes">
       <location filename="desk/bench/event_sheet.py" />
       <source>{0} move</source>
@@ -445,7 +455,7 @@
     </message>
     <message>
       <location filename="desk/bench/event_sheet.py" />
-      <source>What moves when it happens, {0} tried</source>
+      <source>What moves when it happens, {0} tried; pick several to see them together</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -780,6 +790,11 @@
     </message>
     <message>
       <location filename="desk/bench/pair_sheet.py" />
+      <source>Each beside {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
       <source>{0} and {1} over time</source>
       <translation type="unfinished" />
     </message>
@@ -841,6 +856,11 @@
     <message>
       <location filename="desk/bench/pair_sheet.py" />
       <source>Gain</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/pair_sheet.py" />
+      <source>Gain, hardly moved by outliers</source>
       <translation type="unfinished" />
     </message>
     <message>
