@@ -208,10 +208,10 @@ def test_points_of_a_file_and_one_that_cannot_be_read(
     assert shelf is not None
     file = tmp_path / "points.csv"
     file.write_text("time,value\n2026-03-05 08:00,610\nnever,1\n")
-    bench.bench.read_points(file)
+    bench.bench.tasks.read_points(file)
     assert "row 3" in told[-1]
     file.write_text("time,value\n2026-03-05 08:00,610\n2026-03-09 08:00,600\n")
-    bench.bench.read_points(file)
+    bench.bench.tasks.read_points(file)
     qtbot.waitUntil(lambda: isinstance(bench.bench.model.picked, SensorItem), timeout=PATIENCE_MS)
     with workshop.read() as connection:
         assert len(reference_points(connection, shelf.id)) == 2
@@ -260,7 +260,7 @@ def test_a_spell_opens_the_strip_and_is_named(bench: DeskWindow, qtbot: QtBot) -
         bench.state,
         (),
         UsualItem(next(one.id for one in bench.state.site.series if one.station.key == "room")),
-        lambda one: bench.bench._keep_item(one, None),
+        lambda one: bench.bench.tasks.keep_item(one, None),
         bench,
     )
     item.above.setText("800")

@@ -10,28 +10,14 @@ from PySide6.QtCore import QModelIndex, Qt, QTimer, Signal
 from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.bench.calibrate import CalibrationRecord, PointRow, points_in_csv
 from rook_tally.bench.find import FoundAnswer
-from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.usual import UsualAnswer
-from rook_tally.core.comparing.bench_items import BenchItem, EventItem, PairItem, SensorItem
+from rook_tally.core.comparing.bench_items import EventItem, PairItem
 from rook_tally.core.comparing.event_effects import EventEffect
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.theme import Theme
-from rook_tally.core.time_input import typed_time
 from rook_tally.desk.bench.actions import BenchAction
-from rook_tally.desk.bench.commands import (
-    AddPoints,
-    DropItem,
-    KeepItem,
-    RemovePoint,
-    SetDue,
-    TakeCalibration,
-    TakeProposal,
-    WatchStray,
-)
-from rook_tally.desk.bench.dialogs import ItemDialog, PointDialog
 from rook_tally.desk.bench.model import BenchModel
 from rook_tally.desk.bench.parts import (
     LIST_WIDTH,
@@ -50,15 +36,13 @@ from rook_tally.desk.bench.queries import (
     MoreEffectsQuery,
 )
 from rook_tally.desk.bench.saving import figures_of, save_sheet
+from rook_tally.desk.bench.tasks import Around, BenchTasks
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.data.site_state import SiteState
-from rook_tally.desk.data.store_client import Command, StoreClient
+from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.saving_dialog import SavingDialog
-from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.parts.widgets import scrolling, tint
 from rook_tally.login import login_name
 
@@ -68,6 +52,19 @@ _LINES_HEIGHT = 190
 _MOST = 16_777_215
 
 R = TypeVar("R")
+
+
+class _Asks:
+    """Has the Bench read anew, for its tasks."""
+
+    def __init__(self, view: BenchView) -> None:
+        self._view = view
+
+    def listing(self, then: Callable[[], None] | None = None) -> None:
+        self._view.ask_listing(then)
+
+    def page(self) -> None:
+        self._view.ask_again()
 
 
 class BenchView(QWidget):
@@ -97,7 +94,14 @@ class BenchView(QWidget):
         self.picture = PictureView(theme)
         self.lines = SheetLines(theme)
         self.side = BenchSide(theme)
-        self._under_way = 0
+        self.tasks = BenchTasks(
+            theme,
+            state,
+            client,
+            self.model,
+            _Asks(self),
+            Around(self, self.told.emit, lambda: self.lines.picked_key),
+        )
         self._moved = QTimer(self, singleShot=True, interval=_WINDOW_PAUSE_MS)
         self._moved.timeout.connect(self._on_moved)
         self._live = QTimer(self, interval=_LIVE_EVERY_MS)
@@ -178,7 +182,7 @@ class BenchView(QWidget):
     def is_up_to_date(self) -> bool:
         """True if everything asked for is shown."""
         model = self.model
-        is_answered = model.listing is not None and not model.is_asked and not self._under_way
+        is_answered = model.listing is not None and not model.is_asked and self.tasks.is_at_rest
         is_whole = model.next_part() is None and model.first_response() is None
         return (
             is_answered
@@ -192,16 +196,16 @@ class BenchView(QWidget):
     def do(self, action: BenchAction) -> None:
         """Do what a key, a button or the list of commands asks for."""
         doing: dict[BenchAction, Callable[[], None]] = {
-            BenchAction.NEW: self._begin,
-            BenchAction.KEEP: self._keep,
-            BenchAction.REMOVE: self._remove,
-            BenchAction.TAKE: self._take,
-            BenchAction.TAKE_FROM: self._take_from,
-            BenchAction.ADD_POINT: self._add_point,
-            BenchAction.READ_POINTS: self._read_points,
-            BenchAction.DUE: self._set_due,
+            BenchAction.NEW: self.tasks.begin,
+            BenchAction.KEEP: self.tasks.keep,
+            BenchAction.REMOVE: lambda: self.tasks.remove(of_list=self.list.hasFocus()),
+            BenchAction.TAKE: self.tasks.take,
+            BenchAction.TAKE_FROM: self.tasks.take_from,
+            BenchAction.ADD_POINT: self.tasks.add_point,
+            BenchAction.READ_POINTS: self.tasks.choose_points,
+            BenchAction.DUE: self.tasks.set_due,
             BenchAction.FIND: lambda: self.model.pick(None),
-            BenchAction.WATCH: self._watch_stray,
+            BenchAction.WATCH: self.tasks.watch_stray,
             BenchAction.OPEN: self._open,
             BenchAction.NAME_SPELL: self._name_spell,
             BenchAction.COPY: self._copy,
@@ -209,176 +213,16 @@ class BenchView(QWidget):
         }
         doing[action]()
 
-    def _begin(self) -> None:
-        listing, picked = self.model.listing, self.model.picked
-        if listing is None:
-            return
-
-        def take(item: BenchItem) -> None:
-            # Altered where it is of the same sort as what was picked, and kept.
-            replaced = picked if self.model.is_kept and type(item) is type(picked) else None
-            self._keep_item(item, replaced)
-
-        ItemDialog(self._theme, self._state, listing.sources, picked, take, self).open()
-
-    def _keep(self) -> None:
-        if self.model.picked is not None and not self.model.is_kept:
-            self._keep_item(self.model.picked, None)
-
-    def _keep_item(self, item: BenchItem, replaced: BenchItem | None) -> None:
-        def kept(_done: UndoableResult) -> None:
-            self._ask_listing(then=lambda: self.model.pick(item))
-
-        self._write(KeepItem(item, None if replaced == item else replaced), kept)
-
-    def _remove(self) -> None:
-        """The picked reference point; the item where the list at the left has the keyboard."""
-        key = self.lines.picked_key
-        is_record = isinstance(self.model.answer, CalibrationRecord)
-        if is_record and not self.list.hasFocus() and key is not None and key > 0:
-            self._write(RemovePoint(key), lambda _done: self.ask_again())
-        elif self.model.picked is not None and self.model.is_kept:
-            self._write(DropItem(self.model.picked), lambda _done: self._ask_listing())
-        else:
-            self.told.emit(tr("That is only offered: it is not kept on the Bench."))
-
-    def _take(self) -> None:
-        answer = self.model.answer
-        if isinstance(answer, PairAnswer):
-            if answer.proposal is None:
-                self.told.emit(answer.refused)
-            else:
-                self._write(TakeProposal(answer), lambda _done: self.ask_again())
-        elif isinstance(answer, CalibrationRecord):
-            self._take_calibration(answer)
-        else:
-            self.told.emit(tr("No correction is proposed here."))
-
-    def _take_from(self) -> None:
-        answer = self.model.answer
-        if isinstance(answer, CalibrationRecord):
-            self._take_calibration(answer)
-            return
-        if not isinstance(answer, PairAnswer) or answer.proposal is None:
-            self.told.emit(tr("No correction is proposed here."))
-            return
-
-        def take(text: str) -> Command[UndoableResult]:
-            told = typed_time(text, now_us=self._state.clock(), zone=self._state.zone)
-            return TakeProposal(answer, told.start_us)
-
-        self._ask_from(take)
-
-    def _ask_from(self, take: Callable[[str], Command[UndoableResult]]) -> None:
-        """Have a moment typed from which a correction holds."""
-        ValueDialog(
-            self._theme,
-            self,
-            title=tr("Correct from a moment on"),
-            label=tr("From"),
-            value="now",
-            take=take,
-            client=self._client.scope(),
-            main_words=tr("Correct"),
-            on_saved=lambda _done: self.ask_again(),
-        ).open()
-
-    def _take_calibration(self, record: CalibrationRecord) -> None:
-        if record.proposal is None:
-            self.told.emit(record.refused)
-            return
-
-        def take(text: str) -> Command[UndoableResult]:
-            told = typed_time(text, now_us=self._state.clock(), zone=self._state.zone)
-            return TakeCalibration(record, told.start_us)
-
-        self._ask_from(take)
-
-    def _add_point(self) -> None:
-        series = self.model.sensor
-        if series is None:
-            self.told.emit(tr("Pick two series or a sensor first."))
-            return
-
-        def take(row: PointRow, over_s: float, dialog: SavingDialog) -> None:
-            def kept(_done: UndoableResult) -> None:
-                dialog.saved()
-                self._ask_listing(then=lambda: self.model.pick(SensorItem(series.id)))
-                self.ask_again()
-
-            self._write(AddPoints(series.id, (row,), over_s), kept, dialog.not_saved)
-
-        PointDialog(self._theme, self._state, series, take, self).open()
-
-    def _read_points(self) -> None:
-        series = self.model.sensor
-        if series is None:
-            self.told.emit(tr("Pick two series or a sensor first."))
-            return
-        name, _ = QFileDialog.getOpenFileName(
-            self, tr("Reference points"), "", tr("CSV files (*.csv);;All files (*)")
-        )
-        if name:
-            self.read_points(Path(name))
-
-    def read_points(self, path: Path) -> None:
-        """Keep the reference points of a CSV file for the sensor shown."""
-        series = self.model.sensor
-        if series is None:
-            return
-        try:
-            rows = tuple(points_in_csv(path, self._state.zone))
-        except RookTallyError as error:
-            self.told.emit(str(error))
-            return
-        self._write(
-            AddPoints(series.id, rows, 300.0),
-            lambda _done: self._ask_listing(then=lambda: self.model.pick(SensorItem(series.id))),
-        )
-
-    def _set_due(self) -> None:
-        series = self.model.sensor
-        if series is None:
-            self.told.emit(tr("Pick a sensor first."))
-            return
-
-        def take(text: str) -> Command[UndoableResult]:
-            words = text.strip()
-            return SetDue(series, float(words) if words not in ("", "0") else None)
-
-        months = series.settings.calibration_months
-        ValueDialog(
-            self._theme,
-            self,
-            title=tr("Due again"),
-            label=tr("Months"),
-            value="" if months is None else f"{months:g}",
-            take=take,
-            client=self._client.scope(),
-            choices=("0", "1", "3", "6", "12", "24"),
-            on_saved=lambda _done: self.ask_again(),
-        ).open()
-
-    def _watch_stray(self) -> None:
-        found, key = self.model.found, self.lines.picked_key
-        if not self.model.shows_found or found is None or key is None or key >= 0:
-            self.told.emit(tr("Pick a series that has left its group first."))
-            return
-        self._write(WatchStray(found.strays[-key - 1]), lambda _done: None)
-
     def _open(self) -> None:
         if self.model.shows_found:
             key = self.lines.picked_key
             pair = None if key is None else self.model.pair_at(key)
             if pair is not None:
-                self._set_side_by_side(pair)
+                self.tasks.keep_item(pair, None)
             return
         series = self.model.picked_for_strip
         if series:
             self.series_opened.emit(series)
-
-    def _set_side_by_side(self, pair: PairItem) -> None:
-        self._keep_item(pair, None)
 
     def _name_spell(self) -> None:
         answer, key = self.model.answer, self.lines.picked_key
@@ -415,24 +259,6 @@ class BenchView(QWidget):
             return
         self.told.emit(tr("It is in {0}.", str(path)))
 
-    def _write(
-        self,
-        command: Command[R],
-        on_done: Callable[[R], None],
-        on_error: Callable[[str], None] | None = None,
-    ) -> None:
-        self._under_way += 1
-
-        def done(result: R) -> None:
-            self._under_way -= 1
-            on_done(result)
-
-        def failed(why: str) -> None:
-            self._under_way -= 1
-            (on_error or self.told.emit)(why)
-
-        self._client.write(command, done, failed)
-
     # What is asked
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -447,10 +273,12 @@ class BenchView(QWidget):
         if not self.isVisible():
             self._live.stop()
             return
-        self._ask_listing()
+        self.ask_listing()
         self._ask_answer()
 
-    def _ask_listing(self, then: Callable[[], None] | None = None) -> None:
+    def ask_listing(self, then: Callable[[], None] | None = None) -> None:
+        """Ask for the list, and do something more once it is there."""
+
         def take(listing: BenchListing) -> None:
             self.model.take_listing(listing)
             if then is not None:
@@ -519,7 +347,7 @@ class BenchView(QWidget):
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None and self.isVisible():
-            self._ask_listing()
+            self.ask_listing()
 
     def _on_live(self) -> None:
         # What takes long stands until another stretch is looked at.
@@ -555,7 +383,7 @@ class BenchView(QWidget):
         if self.model.shows_found:
             pair = self.model.pair_at(key)
             if pair is not None:
-                self._set_side_by_side(pair)
+                self.tasks.keep_item(pair, None)
         elif isinstance(answer, UsualAnswer):
             spell = answer.spells[key]
             self._state.show_window(self._around(spell.start_us, spell.end_us))

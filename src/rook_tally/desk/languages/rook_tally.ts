@@ -1173,6 +1173,51 @@
       <source>{0} months after</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>CSV files (*.csv);;All files (*)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>No correction is proposed here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Pick two series or a sensor first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Pick a sensor first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Pick a series that has left its group first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>That is only offered: it is not kept on the Bench.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Correct from a moment on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Correct</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/tasks.py" />
+      <source>Months</source>
+      <translation type="unfinished" />
+    </message>
     <message numerus="yes">
       <location filename="desk/bench/usual_sheet.py" />
       <source>{0} spells</source>
@@ -1300,11 +1345,6 @@
     </message>
     <message>
       <location filename="desk/bench/view.py" />
-      <source>CSV files (*.csv);;All files (*)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
       <source>The figures are copied.</source>
       <translation type="unfinished" />
     </message>
@@ -1330,52 +1370,12 @@
     </message>
     <message>
       <location filename="desk/bench/view.py" />
-      <source>No correction is proposed here.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Pick two series or a sensor first.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Pick a sensor first.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Pick a series that has left its group first.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
       <source>Pick a spell of the list first.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/bench/view.py" />
       <source>Keep it on the Bench</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>That is only offered: it is not kept on the Bench.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Correct from a moment on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Correct</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/view.py" />
-      <source>Months</source>
       <translation type="unfinished" />
     </message>
   </context>
