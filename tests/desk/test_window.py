@@ -292,6 +292,7 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
     take_shots(tmp_path / "b", days=0.5, only=again)
     names = sorted(path.name for path in (tmp_path / "a").iterdir())
     assert names == [
+        "bench.png",
         "formula.png",
         "ledger.png",
         "page-phone.png",

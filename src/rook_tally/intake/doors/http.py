@@ -9,7 +9,6 @@ import socket
 import ssl
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import asdict
 from typing import Any, TypeAlias
 
 import msgspec
@@ -28,7 +27,7 @@ from rook_tally.intake.doors.this_machine import why_not_from_here
 from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem, RejectedValue
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store, access_hash
-from rook_tally.store.readings import latest_rows
+from rook_tally.store.readings import LatestRow, latest_rows
 from rook_tally.store.site.trust import is_access_key, keys_wanted
 
 _SETTING_HOLDS_S = 1.0
@@ -207,11 +206,12 @@ class HttpDoor:
                 403, "Not from elsewhere", f"the newest readings are for this machine only; {why}"
             )
 
-        def rows() -> list[dict[str, Any]]:
+        def rows() -> list[LatestRow]:
             with self._store.read() as connection:
-                return [asdict(row) for row in latest_rows(connection, now_us=self._clock())]
+                return latest_rows(connection, now_us=self._clock())
 
-        return _json(200, await asyncio.to_thread(rows))
+        # What is not known of a row is left out of it, which is msgspec's to do.
+        return _json(200, msgspec.to_builtins(await asyncio.to_thread(rows)))
 
 
 def _access_key(request: web.Request) -> str | None:
