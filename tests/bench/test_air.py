@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rook_tally.bench.air import AirRoom, air
+from rook_tally.bench.air import AirRoom, air, cleaner_named
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.comparing.decays import LeftOut
 from rook_tally.core.errors import UsageError
@@ -79,6 +79,35 @@ def test_what_a_cleaner_delivers(store: Store) -> None:
     assert told.cleaning.with_it.median == pytest.approx(2.2, abs=0.3)
     assert told.cleaning.m3_h == pytest.approx(60 * 1.5, abs=22)
     assert "with the cleaner" in told.sentence.text
+
+
+def test_a_fall_begins_when_the_last_person_has_left_and_the_cleaner_runs(store: Store) -> None:
+    """The highest of a noisy plateau comes before both; what lies between bends the line."""
+    time_us = moments(40)
+    minute = (time_us - START_US) % DAY_US / 60_000_000
+    runs = ((time_us - START_US) // DAY_US % 2 == 0) & (minute >= 18 * 60 + 10)
+    rates = np.where(runs, 1.8, 0.8)
+    since = np.clip(minute - 18 * 60, 0, None)
+    # Steady until six, slow until the cleaner comes, then as fast as it cleans.
+    late = np.minimum(since, 10) * 0.8 / 60 + np.clip(since - 10, 0, None) * rates / 60
+    dust = np.where((minute >= 15 * 60) & (minute < 24 * 60), 40 * np.exp(-late), 0)
+    series = keep(
+        store, "dust", time_us, 5 + dust + noise(len(time_us), 7), quantity="pm25", place="Room"
+    )
+    seen = (minute >= 15 * 60) & (minute < 18 * 60)
+    keep(store, "seen", time_us, seen.astype(float), quantity="presence", place="Room")
+    # Nothing calls it a cleaner: it is the only switch of the room.
+    switch = keep(store, "plug", time_us, runs.astype(float), quantity="switch", place="Room")
+    with store.read() as connection:
+        site = load_site(connection)
+        named = cleaner_named(site, series)
+        told = air(connection, site, series, START_US, END_US, AirRoom(cleaner=named), 5.0)
+    assert named is not None
+    assert named.id == switch.id
+    assert told.cleaning is not None
+    assert told.cleaning.without_it.median == pytest.approx(0.8, abs=0.03)
+    assert told.cleaning.with_it.median == pytest.approx(1.8, abs=0.05)
+    assert not [one for one in told.decays if one.left_out is LeftOut.OCCUPIED]
 
 
 def test_a_room_that_never_rises_says_so(store: Store) -> None:

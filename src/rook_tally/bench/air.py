@@ -31,6 +31,7 @@ from rook_tally.core.formulas.ventilation import (
 )
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import duration, figure
+from rook_tally.core.series.baselines import rolling_median_baseline
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.series.resampling import values_at
@@ -40,6 +41,9 @@ from rook_tally.store.site import Series, Site
 
 OUTDOOR_PPM = 420.0
 _LEAST_START = {"co2": 200.0}
+_CLEANERS = ("purifier", "cleaner", "filter", "extractor")
+_PARTICLES = frozenset({"pm1", "pm25", "pm4", "pm10"})
+_QUIET_S = 900.0
 _SHORTEST_S = 40 * 60.0
 _LEAST_R2 = 0.9
 # Low in the noise the logarithm bends: only what is above this share of the peak is fitted.
@@ -135,9 +139,7 @@ def air(
     good = readings.value[readings.good]
     if background is None:
         is_co2 = series.quantity.slug == "co2"
-        background = (
-            OUTDOOR_PPM if is_co2 else float(np.quantile(good, 0.05)) if len(good) else math.nan
-        )
+        background = OUTDOOR_PPM if is_co2 else _quietest(readings)
     least = _LEAST_START.get(series.quantity.slug) or _least_start(good, background)
     found = falls(readings, background=background, least_excess=least, max_gap_s=gap_s)
     presence = _presence(connection, site, series, start_us, end_us)
@@ -172,6 +174,15 @@ def air(
     )
 
 
+def _quietest(readings: Readings) -> float:
+    """The level of the quietest twentieth of a stretch, by quarter hours' medians: single readings
+    would say how much the sensor's noise takes away from it."""
+    if not readings.good.any():
+        return math.nan
+    smooth = rolling_median_baseline(readings, window_s=_QUIET_S, min_count=1)
+    return float(np.nanquantile(smooth, 0.05))
+
+
 def _least_start(good: FloatArray, background: float) -> float:
     """From how much above the background on a fall is looked at: what a tenth of readings pass."""
     if not len(good):
@@ -203,19 +214,34 @@ def _measured(
     presence: Readings | None,
     cleaner: Readings | None,
 ) -> NightlyDecay:
-    part = _between(readings, fall.start_us, fall.end_us)
+    start_us = max(_settled_us(state, fall) for state in (presence, cleaner))
+    part = _between(readings, start_us, fall.end_us)
     rate = decay_rate(
         part, background=background, min_excess=max(_USED_SHARE * fall.excess, least / 4)
     )
-    share = math.nan if cleaner is None else _share_on(cleaner, fall.start_us, fall.end_us)
+    share = math.nan if cleaner is None else _share_on(cleaner, start_us, fall.end_us)
     why = None
     if length_s(fall) < _SHORTEST_S:
         why = LeftOut.SHORT
-    elif presence is not None and _share_on(presence, fall.start_us, fall.end_us) > 0.1:
+    elif presence is not None and _share_on(presence, start_us, fall.end_us) > 0.1:
         why = LeftOut.OCCUPIED
     elif not (math.isfinite(rate.r2) and rate.r2 >= _LEAST_R2):
         why = LeftOut.BENT
-    return NightlyDecay(fall.start_us, fall.end_us, rate, why, share)
+    return NightlyDecay(start_us, fall.end_us, rate, why, share)
+
+
+def _settled_us(state: Readings | None, fall: Decay) -> int:
+    """From when on a fall is one: the last change of a state in its first third, else its start.
+
+    The highest reading of a noisy peak comes before the last person has left, and a cleaner is
+    switched on a little after; what lies between bends the line.
+    """
+    if state is None:
+        return fall.start_us
+    part = _between(state, fall.start_us, fall.start_us + (fall.end_us - fall.start_us) // 3)
+    on, time_us = part.value[part.good] >= 0.5, part.time_us[part.good]
+    changes = np.flatnonzero(on[1:] != on[:-1]) + 1
+    return int(time_us[changes[-1]]) if len(changes) else fall.start_us
 
 
 def _between(readings: Readings, start_us: int, end_us: int) -> Readings:
@@ -397,20 +423,19 @@ def _notes(
 
 
 def cleaner_named(site: Site, series: Series) -> Series | None:
-    """A state of the same place that goes by the name of a cleaner; None where there is none."""
-    return next(
-        (
-            one
-            for one in site.series_in_use
-            if is_state(one)
-            and one.station.place.id == series.station.place.id
-            and any(
-                word in slug_of(one.station.key)
-                for word in ("purifier", "cleaner", "filter", "extractor")
-            )
-        ),
-        None,
-    )
+    """A state of the same place that goes by the name of a cleaner; for particles else the place's
+    only switch; None where there is neither."""
+    states = [
+        one
+        for one in site.series_in_use
+        if is_state(one) and one.station.place.id == series.station.place.id
+    ]
+    for one in states:
+        if any(word in slug_of(f"{one.station.key} {one.field}") for word in _CLEANERS):
+            return one
+    switches = [one for one in states if one.quantity.slug == "switch"]
+    particles = series.quantity.slug in _PARTICLES
+    return switches[0] if particles and len(switches) == 1 else None
 
 
 def duration_until(minutes: float) -> str:

@@ -476,9 +476,10 @@ def print_air(
     rows = [
         ("Nights used", f"{answer.rate.used}"),
         ("Air changes an hour", rate_words(answer.rate)),
-        ("Fresh air a person", f"{plus_minus(answer.l_s_person, math.nan)} l/s"),
         ("Until the limit", duration_until(answer.limit_in_min)),
     ]
+    if math.isfinite(answer.l_s_person):
+        rows.insert(2, ("Fresh air a person", f"{plus_minus(answer.l_s_person, math.nan)} l/s"))
     if answer.cleaning is not None:
         rows.append(
             ("Clean air", f"{plus_minus(answer.cleaning.m3_h, answer.cleaning.within)} m³/h")

@@ -78,6 +78,21 @@ def classes(start_us: int, end_us: int) -> list[Happening]:
     return found
 
 
+def is_cleaned_after(lesson: Happening) -> bool:
+    """Whether somebody switches the air cleaner on after this lesson: every other day."""
+    begins = datetime_from_time_us(lesson.start_us).astimezone(ZONE)
+    return begins.toordinal() % 2 == 0
+
+
+def cleaning(lessons: list[Happening]) -> list[Happening]:
+    """The air cleaner: on for an hour and a half once the people have gone."""
+    return [
+        Happening(one.end_us, one.end_us + 90 * 60 * SECOND_US)
+        for one in lessons
+        if is_cleaned_after(one)
+    ]
+
+
 def spraying(start_us: int, end_us: int) -> list[Happening]:
     """Glaze sprayed in the booth, an hour or so on working days."""
     found = []

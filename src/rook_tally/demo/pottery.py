@@ -51,7 +51,17 @@ def _some(kind: Kind, *names: str) -> tuple[Field, ...]:
 
 
 STATIONS: tuple[DemoStation, ...] = (
-    DemoStation("throwing-wall", "Throwing room", KINDS["room-air"], Speech.HTTP_JSON),
+    DemoStation(
+        "throwing-wall",
+        "Throwing room",
+        KINDS["room-air"],
+        Speech.HTTP_JSON,
+        fields=(
+            *KINDS["room-air"].fields,
+            Field("pm25", "pm25", "µg/m³"),
+            Field("switch", "switch", ""),
+        ),
+    ),
     DemoStation(
         "glaze-dust",
         "Glaze booth",

@@ -95,6 +95,11 @@ def _throwing_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
     lessons = calendar.classes(*_span(t))
     busy = calendar.during(t, lessons)
     breath = calendar.following(t, lessons, rise_s=3600, decay_s=2600)
+    # Clay dust settles slowly, and sooner where the cleaner runs.
+    swept = [one for one in lessons if calendar.is_cleaned_after(one)]
+    left = [one for one in lessons if not calendar.is_cleaned_after(one)]
+    dust = calendar.following(t, swept, rise_s=1800, decay_s=1150)
+    dust += calendar.following(t, left, rise_s=1800, decay_s=3600)
     # The pug mill stands behind the wall.
     warmed = calendar.following(t, calendar.pugging(*_span(t)), rise_s=5400, decay_s=5400)
     return {
@@ -115,6 +120,8 @@ def _throwing_room(key: str, t: TimeArray) -> dict[str, FloatArray]:
         ),
         "noise": 39 + 24 * np.minimum(busy, 1.0) + 2.5 * (1 + busy) * np.abs(_grain(key, "n", t)),
         "presence": (busy > 0).astype(np.float64),
+        "pm25": np.clip(3 + 18 * dust + 0.4 * _grain(key, "pm25", t), 0.2, None),
+        "switch": (calendar.during(t, calendar.cleaning(lessons)) > 0).astype(np.float64),
     }
 
 

@@ -20,6 +20,7 @@ from rook_tally.core.timestamps import SECOND_US
 
 _SMOOTHED_S = 900.0
 _LEAST_FALL = 0.4
+_AS_HIGH = 0.95
 _RISE_ENDS = 0.06
 _END_SHARE = 0.12
 
@@ -97,12 +98,13 @@ def _peak_and_end(
     """The peak that a rise through the threshold leads to, and where the fall after it ends."""
     reach = int(np.searchsorted(time_us, time_us[start] + 2 * longest_us))
     part = excess[start:reach]
-    # The peak: the first highest before a fall of two fifths of it.
+    # The peak: the last that is as good as highest before a fall of two fifths of it; on a noisy
+    # plateau the highest itself comes long before the fall.
     highest = np.maximum.accumulate(part)
     fallen = np.flatnonzero(part <= (1 - _LEAST_FALL) * highest)
     stop = int(fallen[0]) if len(fallen) else len(part) - 1
     level = highest[stop]
-    peak = start + int(np.flatnonzero(part[: stop + 1] == level)[-1])
+    peak = start + int(np.flatnonzero(part[: stop + 1] >= _AS_HIGH * level)[-1])
     last = int(np.searchsorted(time_us, time_us[peak] + longest_us))
     after = excess[peak:last]
     lowest = np.minimum.accumulate(after)
