@@ -108,8 +108,8 @@ def test_arrow_keys_move_and_enter_opens_the_strip(
     assert (first.series.station.place.name, first.series.quantity.slug) == ("Glaze booth", "pm25")
     table = window.ledger.table
     before = table.currentIndex()
-    QTest.keyClick(table, Qt.Key.Key_Left)
-    assert table.currentIndex().column() < before.column()
+    QTest.keyClick(table, Qt.Key.Key_Right)
+    assert table.currentIndex().column() > before.column()
     qtbot.waitUntil(lambda: window.ledger.panel.account is not first, timeout=PATIENCE_MS)
     QTest.keyClick(table, Qt.Key.Key_Return)
     assert len(window.strip.model.lanes) == 1

@@ -8,28 +8,35 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from zoneinfo import ZoneInfo
 
+from sqlalchemy.engine import Connection
+
+from rook_tally.bench.calibrate import PointRow, new_point, record_of
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.alarms.online_detector import DetectorState
 from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.comparing.calibration import CalibrationModel
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.series.gaps import max_gap_s
 from rook_tally.core.series.readings import Readings, readings_from
 from rook_tally.core.series.screening import screened
 from rook_tally.core.site_file.content import SitePart
 from rook_tally.core.site_file.reading import site_from_toml
-from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.timestamps import DAY_US, HOUR_US
+from rook_tally.demo import hand_readings
 from rook_tally.demo.history import FieldHistory, history
 from rook_tally.demo.pottery import STATIONS, DemoStation, site_text
 from rook_tally.demo.remarks import remarks_between
 from rook_tally.store.alarms import all_targets, backtest_result, write_alarms, write_journal
 from rook_tally.store.base import Store
 from rook_tally.store.readings import SEALED_AFTER_US, History, append_sealed, history_of
-from rook_tally.store.site import Series, load_site, save_remark
+from rook_tally.store.site import Series, add_correction, load_site, save_remark
+from rook_tally.store.site.reference_points import add_reference_point
 from rook_tally.store.site_file.importing import put_content
 from rook_tally.store.workings import bound_workings, work_out_everything
 
 _WHO = "potter"
+_AROUND_S = 1800.0
 _BEFORE_HISTORY = frozenset({SitePart.SITE, SitePart.KINDS, SitePart.PLACES, SitePart.STATIONS})
 _JOURNAL_DAYS = 14.0
 # Starting another process takes as long as making this many days.
@@ -61,7 +68,38 @@ def make_demo_site(
     with store.write() as connection:
         # Worked out in the background by whatever collector comes.
         put_content(connection, content, who=_WHO, now_us=end_us)
+        # A site file is the whole of what is corrected, and this one corrects nothing.
+        _calibrate(connection, end_us - round(days * DAY_US), end_us)
     _fill_journal(store, end_us - round(min(days, _JOURNAL_DAYS) * DAY_US), end_us)
+
+
+def _calibrate(connection: Connection, start_us: int, end_us: int) -> None:
+    """Enter each round with the hand meter as it was made: its points, then what they come to."""
+    site = load_site(connection)
+    series = next(
+        one
+        for one in site.series
+        if (one.station.key, one.field) == (hand_readings.KEY, hand_readings.FIELD)
+    )
+    for round_ in hand_readings.hand_readings(start_us, end_us):
+        now_us = round_[-1].time_us + HOUR_US
+        for one in round_:
+            row = PointRow(
+                one.time_us, one.value, hand_readings.UNCERTAINTY, hand_readings.METER, ""
+            )
+            point, _ = new_point(connection, series, row, over_s=_AROUND_S, who=_WHO, now_us=now_us)
+            add_reference_point(connection, point)
+        record = record_of(connection, series, now_us=now_us, model=CalibrationModel.OFFSET)
+        if record.proposal is not None:
+            add_correction(
+                connection,
+                series.id,
+                record.proposal,
+                who=_WHO,
+                why=f"{record.fit.n} reference points, {hand_readings.METER}",
+                now_us=now_us,
+                uncertainty=record.uncertainty,
+            )
 
 
 def _fill_journal(store: Store, start_us: int, end_us: int) -> None:

@@ -281,7 +281,7 @@ def _side(answer: PairAnswer, zone: tzinfo) -> SideNotes:
             f"{signed_figure(shown.difference(answer.figures.high), shown.decimals)}",
         ),
         (tr("Gain"), plus_minus(answer.figures.line.gain, answer.figures.line.gain_within)),
-        (tr("Gain, hardly moved by outliers"), figure(answer.figures.robust.gain, 3)),
+        (tr("Gain, by medians"), figure(answer.figures.robust.gain, 3)),
         (tr("Lag"), f"{plus_minus(answer.figures.lag.lag_s, answer.figures.lag.within_s)} s"),
         (
             tr("Drift a month"),

@@ -860,7 +860,7 @@
     </message>
     <message>
       <location filename="desk/bench/pair_sheet.py" />
-      <source>Gain, hardly moved by outliers</source>
+      <source>Gain, by medians</source>
       <translation type="unfinished" />
     </message>
     <message>

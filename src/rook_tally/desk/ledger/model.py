@@ -189,11 +189,12 @@ class LedgerModel:
         )
         quantities = {one.quantity.slug: one.quantity for one in site.series_shown}
         # What many places share stands first, so that rows can be compared.
-        # What is worked out follows what is measured.
+        # What is worked out follows what is measured; on and off say enough beside a name.
         ranked = sorted(
             quantities.values(),
             key=lambda one: (
                 one.slug not in ORDER,
+                one.scale is QuantityScale.STATE,
                 -told_by[one.slug],
                 ORDER.get(one.slug, len(ORDER)),
             ),
