@@ -148,13 +148,15 @@ def air(
     )
     decays = tuple(_measured(one, readings, background, least, presence, cleaner) for one in found)
     chosen = _one_a_night(decays, zone)
-    rate = _median([one for one in chosen if not one.cleaner_on > 0.5])
+    # How the room itself airs, which a cleaner says nothing of.
+    plain = [one for one in chosen if not one.cleaner_on > 0.5]
+    rate = _median(plain)
     cleaning = _cleaning(decays, room) if cleaner is not None else None
     steady, minutes, limit = _now(readings, series, end_us)
     l_s = math.nan
     if series.quantity.slug == "co2" and math.isfinite(steady):
         l_s = float(ventilation_per_person(steady, 1.0, outdoor_ppm=background)["l_s_person"])
-    by_weather = _by_weather(connection, site, series, chosen, start_us, end_us)
+    by_weather = _by_weather(connection, site, series, plain, start_us, end_us)
     return AirAnswer(
         series,
         start_us,
@@ -163,7 +165,7 @@ def air(
         _sentence(series, rate, cleaning),
         decays,
         rate,
-        _by_month(chosen, zone),
+        _by_month(plain, zone),
         by_weather,
         cleaning,
         steady,

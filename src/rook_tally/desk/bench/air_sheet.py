@@ -120,7 +120,7 @@ def _side(answer: AirAnswer) -> SideNotes:
     if math.isfinite(answer.limit):
         facts.append((tr("Until the limit"), duration_until(answer.limit_in_min)))
     if math.isfinite(answer.by_weather):
-        facts.append((tr("With how much warmer inside"), f"r {figure(answer.by_weather, 2)}"))
+        facts.append((tr("Warmer than outside"), f"r {figure(answer.by_weather, 2)}"))
     for month, told in answer.months[-4:]:
         facts.append((f"{1970 + month // 12}-{month % 12 + 1:02}", rate_words(told)))
     cleaning = answer.cleaning
@@ -128,12 +128,12 @@ def _side(answer: AirAnswer) -> SideNotes:
         facts.append((tr("With the cleaner"), f"{rate_words(cleaning.with_it)} /h"))
         if math.isfinite(cleaning.m3_h):
             facts.append((tr("Clean air"), f"{plus_minus(cleaning.m3_h, cleaning.within)} m³/h"))
-    half = (answer.rate.high - answer.rate.low) / 2
+    median, _, half = rate_words(answer.rate).partition(" ")
     return SideNotes(
         answer.series.quantity.name,
         answer.series.station.place.name,
-        figure(answer.rate.median, 1),
-        f"±{figure(half, 1)} /h" if math.isfinite(half) else tr("/h"),
+        median,
+        f"{half} /h" if half else tr("/h"),
         tr("The falls found by themselves, one a night."),
         None,
         (

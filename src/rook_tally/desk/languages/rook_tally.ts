@@ -170,7 +170,7 @@
     </message>
     <message>
       <location filename="desk/bench/air_sheet.py" />
-      <source>With how much warmer inside</source>
+      <source>Warmer than outside</source>
       <translation type="unfinished" />
     </message>
     <message>
