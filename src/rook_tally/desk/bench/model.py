@@ -176,7 +176,12 @@ class BenchModel:
                 return BenchRow(
                     heading, *event_words(item.source, self._state), told, item, is_kept
                 )
-            case SensorItem() | UsualItem() | AirItem():
+            case AirItem():
+                # A rate is long: beside it the line would lose what it is the rate of.
+                one = several[0]
+                words = f"{one.quantity.name} · {one.station.key}"
+                return BenchRow(heading, one.station.place.name, words, told, item, is_kept)
+            case SensorItem() | UsualItem():
                 one = several[0]
                 title = f"{one.station.place.name} {one.quantity.name}"
                 return BenchRow(heading, title, one.station.key, told, item, is_kept)
