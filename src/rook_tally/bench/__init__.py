@@ -1,3 +1,5 @@
-"""What the Bench answers: sensors side by side, reference points, what is usual, what happens when,
-how a room airs. Questions of the store in, plain values with a sentence out; for desk and commands.
+"""Answer the Bench's questions from the store, for the window and the commands.
+
+Each answer is plain values with a sentence: two sensors side by side, reference points, what is
+usual, what happens when, how a room airs.
 """

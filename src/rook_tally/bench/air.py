@@ -1,4 +1,4 @@
-"""How a room airs: decays found by themselves, fresh air a person, cleaned air, when to air."""
+"""Find the decays of a room's air and work out its air changes, fresh air a person, cleaned air."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ _RECENT_US = 2 * HOUR_US
 
 
 class AirRoom(msgspec.Struct, frozen=True):
-    """What a person knows of the room: volume, people in it, and the switch of a cleaner."""
+    """The room as a person gives it: its volume, the people in it, the switch of its cleaner."""
 
     volume_m3: float = math.nan
     volume_within_m3: float = 0.0
@@ -75,7 +75,7 @@ class NightlyDecay(msgspec.Struct, frozen=True):
 
 
 class Cleaning(msgspec.Struct, frozen=True):
-    """What a cleaner does: decays with and without it, and the clean air it delivers."""
+    """The effect of an air cleaner: decays with and without it, and the clean air it delivers."""
 
     with_it: MedianInterval
     without_it: MedianInterval
@@ -84,7 +84,7 @@ class Cleaning(msgspec.Struct, frozen=True):
 
 
 class AirAnswer(msgspec.Struct, frozen=True):
-    """How a room airs; rates are air changes an hour.
+    """The answer of the Air page; rates are air changes an hour.
 
     `months`: by month as (year·12 + month), the median of it. `by_weather`: Spearman's r of the
     rate with how much warmer it is inside than outside, NaN where that is not known. `steady_ppm`:
@@ -195,7 +195,7 @@ def _least_start(good: FloatArray, background: float) -> float:
 def _presence(
     connection: Connection, site: Site, series: Series, start_us: int, end_us: int
 ) -> Readings | None:
-    """Whether somebody was there, of the same place; None where nothing tells it."""
+    """Read the presence sensor of the same place; None where there is none."""
     found = next(
         (
             one
@@ -341,7 +341,7 @@ def _by_weather(
     start_us: int,
     end_us: int,
 ) -> float:
-    """How the rate goes with the difference between inside and outside temperature."""
+    """Correlate the rates with the difference between inside and outside temperature."""
     warm = [one for one in site.series_in_use if one.quantity.slug == "temperature"]
     inside = next((one for one in warm if one.station.place.id == series.station.place.id), None)
     outside = next((one for one in warm if not one.station.place.indoors), None)
@@ -441,5 +441,7 @@ def cleaner_named(site: Site, series: Series) -> Series | None:
 
 
 def duration_until(minutes: float) -> str:
-    """A time until something in words, or that it does not come."""
+    """A time until something in words, or that it is reached, or that it does not come."""
+    if minutes <= 0:
+        return tr("reached")
     return duration(minutes * 60) if math.isfinite(minutes) else tr("not as it goes now")

@@ -182,7 +182,7 @@ def _notes(
 
 
 class SteadyReading(msgspec.Struct, frozen=True):
-    """What a sensor said around a moment, raw: mean, spread, how many, and if it was steady."""
+    """Raw readings around a moment: their mean, spread and number, and whether they were steady."""
 
     mean: float
     sd: float

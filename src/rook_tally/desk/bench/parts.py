@@ -16,7 +16,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QAccessible, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
@@ -25,7 +25,6 @@ from PySide6.QtWidgets import (
     QListView,
     QPushButton,
     QSizePolicy,
-    QStyle,
     QStyledItemDelegate,
     QTableWidget,
     QTableWidgetItem,
@@ -43,8 +42,9 @@ from rook_tally.desk.bench.plots import Picture
 from rook_tally.desk.bench.sheet import Sheet, SideNotes, ordered
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.parts.accessible_role import give_role
-from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label, plain_tip
+from rook_tally.desk.parts.two_lines import TwoLines, draw_heading, draw_two_lines, plain_list
 from rook_tally.desk.parts.widgets import PANEL_WIDTH, tint
 
 LIST_WIDTH = 250
@@ -108,36 +108,12 @@ class _Line(QStyledItemDelegate):
         theme, row = self._theme, self._model.rows[index.row()]
         area = QRectF(option.rect)
         if self._model.begins_heading(index.row()):
-            painter.setFont(face(10, BOLD))
-            painter.setPen(colour(theme.dim))
-            head = QRectF(area.left() + 16, area.top() + 6, area.width(), _HEAD - 8)
-            painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, row.heading.upper())
+            draw_heading(painter, QRectF(area).adjusted(0, 0, 0, -_ROW), theme, row.heading)
             area.setTop(area.top() + _HEAD)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(area, colour(theme.sheet))
-            painter.fillRect(QRectF(area.left(), area.top(), 4, area.height()), colour(theme.sheen))
-        if option.state & QStyle.StateFlag.State_HasFocus:
-            painter.setPen(QPen(colour(theme.sheen), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(area.adjusted(6.5, 1.5, -1.5, -1.5))
-        painter.setPen(QPen(colour(theme.rule), 1))
-        painter.drawLine(area.bottomLeft(), area.bottomRight())
-        painter.setFont(face(13, MEDIUM))
-        painter.setPen(colour(theme.sheen if row.item is None else theme.ink))
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        room = QRectF(area.left() + 16, area.top() + 5, area.width() - 30, 18)
-        painter.drawText(room, right, row.figure)
-        taken = painter.fontMetrics().horizontalAdvance(row.figure)
-        for text, font, role, top, free in (
-            (row.title, face(13, BOLD if row.is_kept else MEDIUM), theme.ink, 5, taken + 10),
-            (row.where, face(12), theme.dim, 23, 0),
-        ):
-            painter.setFont(font)
-            painter.setPen(colour(role))
-            room = QRectF(area.left() + 16, area.top() + top, area.width() - 30 - free, 18)
-            shown = painter.fontMetrics().elidedText(
-                text, Qt.TextElideMode.ElideRight, int(room.width())
-            )
-            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+        told = TwoLines(
+            row.title, row.where, row.figure, is_bold=row.is_kept, calls=row.item is None
+        )
+        draw_two_lines(painter, area, theme, option.state, told)
 
 
 class BenchList(QListView):
@@ -148,10 +124,7 @@ class BenchList(QListView):
         self.setModel(model)
         self.setItemDelegate(_Line(model, theme, self))
         self.setAccessibleName(tr("on the Bench"))
-        self.setFrameShape(QListView.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.setStyleSheet(f"QListView {{ background: {theme.paper}; outline: none; }}")
+        plain_list(self, theme)
 
 
 class SentenceLabel(QLabel):

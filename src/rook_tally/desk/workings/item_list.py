@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from rook_tally.core.theme import Theme
-from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
+from rook_tally.desk.parts.two_lines import TwoLines, draw_heading, draw_two_lines, plain_list
 from rook_tally.desk.workings.model import WorkingsModel
 from rook_tally.desk.workings.rows import WorkingKind, WorkingRow
 from rook_tally.desk.workings.texts import tr
@@ -73,39 +73,11 @@ class _Line(QStyledItemDelegate):
         theme, row = self._theme, self._model.rows[index.row()]
         area = QRectF(option.rect)
         if self._model.begins_sort(index.row()):
-            painter.setFont(face(10, BOLD))
-            painter.setPen(colour(theme.dim))
-            head = QRectF(area.left() + 16, area.top() + 4, area.width(), _HEAD_HEIGHT - 4)
-            painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, tr(row.sort.value).upper())
+            head = QRectF(area).adjusted(0, 0, 0, -_ROW_HEIGHT)
+            draw_heading(painter, head, theme, tr(row.sort.value))
             area.setTop(area.top() + _HEAD_HEIGHT)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(area, colour(theme.sheet))
-            painter.fillRect(QRectF(area.left(), area.top(), 4, area.height()), colour(theme.sheen))
-        if option.state & QStyle.StateFlag.State_HasFocus:
-            painter.setPen(QPen(colour(theme.sheen), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(area.adjusted(6.5, 1.5, -1.5, -1.5))
-        painter.setPen(QPen(colour(theme.rule), 1))
-        painter.drawLine(area.bottomLeft(), area.bottomRight())
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.setFont(face(13, MEDIUM))
-        painter.setPen(colour(theme.ink))
-        value_width = painter.fontMetrics().horizontalAdvance(row.value)
-        room = QRectF(area.left() + 16, area.top() + 4, area.width() - 30, 18)
-        painter.drawText(room, right, row.value)
-        room.setWidth(room.width() - value_width - 10)
-        for text, font, role, top in (
-            (row.title, face(13, BOLD), theme.ink, 4),
-            (row.where, face(12), theme.dim, 22),
-        ):
-            painter.setFont(font)
-            painter.setPen(colour(role))
-            if top > 4:
-                room.setWidth(area.width() - 30)
-            room.moveTop(area.top() + top)
-            shown = painter.fontMetrics().elidedText(
-                text, Qt.TextElideMode.ElideRight, int(room.width())
-            )
-            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+        told = TwoLines(row.title, row.where, row.value)
+        draw_two_lines(painter, area, theme, option.state, told)
 
 
 class ItemList(QListView):
@@ -116,10 +88,7 @@ class ItemList(QListView):
         self.setModel(model)
         self.setItemDelegate(_Line(model, theme, self))
         self.setAccessibleName(tr("workings"))
-        self.setFrameShape(QListView.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.setStyleSheet(f"QListView {{ background: {theme.paper}; outline: none; }}")
+        plain_list(self, theme)
 
 
 def sort_and_key(row: WorkingRow) -> tuple[WorkingKind, str]:
