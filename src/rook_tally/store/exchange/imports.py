@@ -30,6 +30,7 @@ from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.rescreening import rescreen_stretch
 from rook_tally.store.site.configuration import Series, Station, add_series, load_site
+from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
 
 _PIECE = 50_000
 _PIECE_US = 30 * DAY_US
@@ -114,6 +115,11 @@ def bring_in(
         with store.write() as connection:
             take_back(connection, number, {series.id: series for series, _ in targets})
         raise
+    # What is asked of them next may be asked before a collector comes by.
+    with store.write() as connection:
+        learning = set(stations_that_learn(connection))
+        for station_id in sorted(learning & {series.station.id for series, _ in targets}):
+            learn_cadence(connection, station_id)
     return Import(number, name, now_us, count)
 
 
