@@ -52,6 +52,9 @@ def draw_picture(painter: QPainter, theme: Theme, picture: Picture, area: QRectF
     total = sum(row[0].weight for row in rows)
     free = area.height() - _GAP * (len(rows) - 1)
     top = area.top()
+    # Over one another, the same moment stands at the same place.
+    alone = [row[0] for row in rows if len(row) == 1 and isinstance(row[0], Plot)]
+    margin = max((_margin(painter, one) for one in alone), default=0.0)
     for row in rows:
         height = free * row[0].weight / total
         width = (area.width() - _GAP * (len(row) - 1)) / len(row)
@@ -60,12 +63,20 @@ def draw_picture(painter: QPainter, theme: Theme, picture: Picture, area: QRectF
             if isinstance(plot, HeatTable):
                 _draw_table(painter, theme, plot, cell)
             else:
-                draw_plot(painter, theme, plot, cell)
+                beside = margin if len(row) == 1 else _margin(painter, plot)
+                draw_plot(painter, theme, plot, cell, beside)
         top += height + _GAP
 
 
-def draw_plot(painter: QPainter, theme: Theme, plot: Plot, cell: QRectF) -> None:
-    """Draw one plot with its title, words at its axes and legend."""
+def _margin(painter: QPainter, plot: Plot) -> float:
+    """The room for the words at the right of a plot: on top of its lines neither could be read."""
+    painter.setFont(face(11))
+    widths = [painter.fontMetrics().horizontalAdvance(words) for _, words in plot.y_marks]
+    return max(widths) + 6 if widths else 0.0
+
+
+def draw_plot(painter: QPainter, theme: Theme, plot: Plot, cell: QRectF, margin: float) -> None:
+    """Draw one plot with its title, words at its axes (`margin` at the right) and legend."""
     inner = QRectF(cell)
     if plot.title:
         painter.setFont(face(12, BOLD))
@@ -75,10 +86,7 @@ def draw_plot(painter: QPainter, theme: Theme, plot: Plot, cell: QRectF) -> None
     if plot.x_marks:
         inner.setBottom(cell.bottom() - _FOOT)
     painter.setFont(face(11))
-    if plot.y_marks:
-        # Words have a margin of their own: on top of the lines neither could be read.
-        widest = max(painter.fontMetrics().horizontalAdvance(words) for _, words in plot.y_marks)
-        inner.setRight(cell.right() - widest - 6)
+    inner.setRight(cell.right() - margin)
     painter.setPen(QPen(colour(theme.rule), 1))
     painter.drawRect(inner)
     scale = _Scale(plot, inner)
