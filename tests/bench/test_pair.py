@@ -12,10 +12,13 @@ from rook_tally.bench.pair import PairAnswer, compare
 from rook_tally.bench.stray_watch import watch_stray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.series.corrections import Correction
+from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.alarms import all_targets, watches
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.station_moves import replace_station
+from rook_tally.store.readings import NewReading, append_readings
+from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.site import Series, add_correction, load_site
 from tests.bench.air_of_rooms import (
     END_US,
@@ -32,6 +35,25 @@ from tests.bench.air_of_rooms import (
 def compared(store: Store, first: Series, second: Series, end_us: int = END_US) -> PairAnswer:
     with store.read() as connection:
         return compare(connection, load_site(connection), first, second, START_US, end_us)
+
+
+def test_readings_late_twice_and_backwards_say_the_same(store: Store) -> None:
+    counter, tidy = keep_shop(store, days=12)
+    until_us = START_US + 12 * DAY_US
+    with store.read() as connection:
+        told = read_raw_range(connection, tidy.id, START_US, until_us)
+    untidy = keep(store, "untidy", told.time_us[:1], told.value[:1])
+    order = np.random.default_rng(5).permutation(len(told))
+    # The newest first, then all in any order, and a third of them once more.
+    for part in (np.arange(len(told))[: -len(told) // 3 : -1], order, order[::3]):
+        pairs = zip(told.time_us[part].tolist(), told.value[part].tolist(), strict=True)
+        with store.write() as connection:
+            append_readings(
+                connection, [NewReading(untidy.id, at, value, Quality.GOOD) for at, value in pairs]
+            )
+    figures = [compared(store, counter, one, until_us).figures.difference for one in (tidy, untidy)]
+    assert figures[0] == figures[1]
+    assert figures[0].mean == pytest.approx(38, abs=1)
 
 
 def test_an_offset_is_found_and_a_correction_takes_it_away(store: Store) -> None:
