@@ -387,8 +387,14 @@ def test_taking_in_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None
     import msgspec
 
     answer = msgspec.json.encode(proposal).decode()
-    one.take_request(request(RequestState.CONFIRMED, id=7, sort=RequestKind.PROPOSE, answer=answer))
+    proposed = request(RequestState.CONFIRMED, id=7, sort=RequestKind.PROPOSE, answer=answer)
+    one.take_request(proposed)
     assert one.is_ready
+    # It was asked after twice: the second answer takes away nothing that was typed between.
+    one.place = "Boathouse"
+    one.take_request(proposed)
+    assert one.place == "Boathouse"
+    one.place = "Quay"
     terms = one.terms()
     assert terms.fields == {"t": ("temperature", "°C")}
     assert terms.place == "Quay"

@@ -98,8 +98,8 @@ class StationActions:
 
     def _on_left(self, dialog: TakeInDialog) -> None:
         """Closed before it was done: nobody is to do it tomorrow, when a collector runs."""
-        request, step = dialog.taken.request, dialog.taken.step
-        if request is not None and step in (TakeInStep.PROPOSING, TakeInStep.ASKED):
+        request = dialog.taken.request
+        if request is not None and dialog.taken.is_waiting:
             self._client.write(WithdrawRequest(request, self._model.now_us))
         if self.taking_in is dialog:
             self.taking_in = None
@@ -197,9 +197,10 @@ class StationActions:
 
     def look_again(self) -> None:
         """Something may have been answered."""
-        if self.taking_in is not None:
-            self.taking_in.show_waiting(is_heard=self._model.is_collected)
-        if self.taking_in is not None and self.taking_in.taken.request is not None:
+        if self.taking_in is None:
+            return
+        self.taking_in.show_waiting(is_heard=self._model.is_collected)
+        if self.taking_in.taken.is_waiting and self.taking_in.taken.request is not None:
             self._client.read(
                 RequestQuery(self.taking_in.taken.request),
                 partial(self._on_request, self.taking_in),
@@ -219,8 +220,7 @@ class StationActions:
         if self.adding is not None:
             self.adding.offer(choices)
         if self.taking_in is not None:
-            self.taking_in.taken.choices = choices
-            self.taking_in.refresh()
+            self.taking_in.take_choices(choices)
 
     def _on_requested(self, dialog: TakeInDialog, request: int) -> None:
         dialog.taken.request = request

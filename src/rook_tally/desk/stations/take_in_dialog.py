@@ -23,6 +23,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.stations.commands import Choices
 from rook_tally.desk.stations.take_in_state import LEFT_OUT, TakeInState, TakeInStep
 from rook_tally.desk.stations.texts import tr
 
@@ -90,7 +91,7 @@ class TakeInDialog(AskingDialog):
     def show_waiting(self, *, is_heard: bool) -> None:
         """Say that nobody can take it in, while no collector runs."""
         one = self.taken
-        if one.step in (TakeInStep.PROPOSING, TakeInStep.ASKED):
+        if one.is_waiting:
             one.said = (
                 tr("Looking at what it sends …")
                 if is_heard
@@ -132,10 +133,18 @@ class TakeInDialog(AskingDialog):
             # What is on its way, or done, is not asked about.
             self.ask_about(self.take_in)
 
-    def _offer(self) -> None:
-        """Put the proposal before the person."""
+    def take_choices(self, choices: Choices) -> None:
+        """Offer these places and kinds, also when they come after the proposal; what is decided
+        already stands."""
+        self.taken.choices = choices
+        if self.taken.step is TakeInStep.DECIDING:
+            was_touched = self.is_touched
+            self._offer_choices()
+            if not was_touched:
+                self.ask_about(self.take_in)
+
+    def _offer_choices(self) -> None:
         one = self.taken
-        assert one.proposal is not None
         places = [] if one.choices is None else one.choices.places
         kinds = {one.kind: one.kind} if one.choices is None else one.choices.kinds
         self.place.blockSignals(True)
@@ -144,6 +153,12 @@ class TakeInDialog(AskingDialog):
         self.place.setEditText(one.place)
         self.place.blockSignals(False)
         filled(self.kind, list(kinds.items()), one.kind)
+
+    def _offer(self) -> None:
+        """Put the proposal before the person."""
+        one = self.taken
+        assert one.proposal is not None
+        self._offer_choices()
         for widget in (self.place, self.kind, self.indoors):
             widget.setEnabled(not one.is_station)
         self.fields.clear()

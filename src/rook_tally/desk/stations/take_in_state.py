@@ -61,13 +61,19 @@ class TakeInState:
         return self.step is TakeInStep.DECIDING and has_place
 
     @property
+    def is_waiting(self) -> bool:
+        """True while an answer of the collector is awaited."""
+        return self.step in (TakeInStep.PROPOSING, TakeInStep.ASKED)
+
+    @property
     def is_station(self) -> bool:
         """True if it is a station already, and only some of its fields are astray."""
         return self.proposal is not None and self.proposal.is_station
 
     def take_request(self, request: Request) -> None:
-        """Take the state of the request."""
-        if request.id != self.request or request.state.is_open:
+        """Take the state of the request. A second answer to the same one changes nothing: what the
+        person has decided since would be lost."""
+        if not self.is_waiting or request.id != self.request or request.state.is_open:
             return
         if request.state is not RequestState.CONFIRMED:
             self.step, self.said = TakeInStep.FAILED, request.answer
