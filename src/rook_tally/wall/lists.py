@@ -134,7 +134,8 @@ def _input_sentence(maker: PaneBuilder, series_id: int | None) -> str:
     reading = None if one is None else maker.known.snapshot.latest.get(one.id)
     if one is None or reading is None:
         return ""
-    told = f"{one.shown.text(reading.value)} {one.shown.symbol}".rstrip()
+    symbol = one.symbol_beside(reading.value, reading.time_us)
+    told = f"{one.shown.text(reading.value)} {symbol}".rstrip()
     far = limit_sentence(one.shown, one.limits, reading.value)
     return f"{told}, {far}" if far else told
 

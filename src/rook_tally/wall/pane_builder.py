@@ -10,7 +10,6 @@ from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.quantities.limit_text import limit_sentence
 from rook_tally.core.quantities.number_format import UNKNOWN
-from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import Pane, limits_in_base
 from rook_tally.store.site import Series
@@ -76,7 +75,7 @@ class PaneBuilder:
         is_telling = reading.quality == 0 and fresh.is_telling
         level = self.limits(one).level_of(reading.value) if is_telling else Level.SETTLED
         shown = self.shown(one)
-        symbol = "" if one.quantity.scale is QuantityScale.STATE else shown.symbol
+        symbol = one.symbol_beside(reading.value, reading.time_us, shown)
         return ValueText(shown.text(reading.value), symbol, level, fresh)
 
     def sentence(self, one: Series) -> str:

@@ -14,7 +14,8 @@ from rook_tally.core.wall.definitions import PaneKind
 
 @dataclass(frozen=True, slots=True)
 class ValueText:
-    """A value in words with its level; one that is not fresh fades."""
+    """A value in words with its level; one that is not fresh fades. `unit` has the value's
+    uncertainty before it where a calibration tells it."""
 
     text: str
     unit: str = ""

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from rook_tally.core.plans import Plan
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN
-from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.store.site import Series, Station
 from rook_tally.wall.pane_builder import PaneBuilder, PaneContent
@@ -82,5 +81,5 @@ def _value(one: Series, fresh: Freshness, snapshot: SiteSnapshot) -> ValueText:
     reading = snapshot.latest[one.id]
     is_telling = reading.quality == 0 and fresh.is_telling
     level = one.limits.level_of(reading.value) if is_telling else Level.SETTLED
-    symbol = "" if one.quantity.scale is QuantityScale.STATE else one.shown.symbol
+    symbol = one.symbol_beside(reading.value, reading.time_us)
     return ValueText(one.shown.text(reading.value), symbol, level, fresh)

@@ -48,6 +48,20 @@ class CorrectionUncertainty:
         return math.sqrt(max(square, 0.0))
 
 
+Calibrations = tuple[tuple[Correction, CorrectionUncertainty | None], ...]
+"""Corrections of a series in the order in which they begin, each with what is known of it."""
+
+
+def uncertainty_at(known: Calibrations, value: float, at_us: int) -> float | None:
+    """Standard uncertainty (k = 1) of a corrected value at a moment, in the base unit; None where
+    the correction in force does not tell it."""
+    begun = [one for one in known if one[0].from_us <= at_us]
+    if not begun or not math.isfinite(value):
+        return None
+    correction, told = begun[-1]
+    return None if told is None else told.of_value(value, correction)
+
+
 def in_force(corrections: Sequence[Correction], at_us: int) -> Correction | None:
     """The correction that holds at a moment; None before the first."""
     begun = [one for one in corrections if one.from_us <= at_us]

@@ -41,7 +41,6 @@ from rook_tally.core.timestamps import (
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.readings import Latest, envelopes, gaps_between, read_range
 from rook_tally.store.site import Series
-from rook_tally.store.site.corrections import uncertainties_at
 
 CHART_COLUMNS = 250
 _TREND_US = HOUR_US
@@ -97,24 +96,13 @@ class SeriesSummaryQuery:
         ]
         gaps = gaps_between(connection, self.series, start_us, end_us)
         chart = replace(chart, gaps=gaps)
-        known = uncertainties_at(connection, self.newest.time_us).get(self.series.id)
-        sure_to = None if known is None else known[1].of_value(self.newest.value, known[0])
-        return account_of(
-            self.series, self.newest, readings, chart, self.now_us, self.zone, sure_to
-        )
+        return account_of(self.series, self.newest, readings, chart, self.now_us, self.zone)
 
 
 def account_of(
-    series: Series,
-    newest: Latest,
-    readings: Readings,
-    chart: Envelope,
-    now_us: int,
-    zone: tzinfo,
-    sure_to: float | None = None,
+    series: Series, newest: Latest, readings: Readings, chart: Envelope, now_us: int, zone: tzinfo
 ) -> SeriesSummary:
-    """The account of a series from its readings of the last day; `sure_to`: the standard
-    uncertainty of the newest, where a calibration tells it."""
+    """The account of a series from its readings of the last day."""
     is_good = newest.quality == 0
     level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
     recent = inside_of(readings.time_us, now_us - _TREND_US, now_us + 1)
@@ -132,17 +120,16 @@ def account_of(
         if is_good
         else newest.quality.wording,
         outlook=_outlook(series, newest, trend, now_us, zone) if numeric and is_good else late,
-        facts=(*_sure_facts(series, sure_to), *_facts(series, readings, now_us, zone)),
+        facts=(*_sure_facts(series, newest), *_facts(series, readings, now_us, zone)),
         chart=chart,
         chart_range=_chart_range(series, chart),
     )
 
 
-def _sure_facts(series: Series, sure_to: float | None) -> tuple[SummaryLine, ...]:
-    if sure_to is None:
+def _sure_facts(series: Series, newest: Latest) -> tuple[SummaryLine, ...]:
+    if not series.uncertainty_text(newest.value, newest.time_us):
         return ()
-    shown = series.shown
-    told = f"±{shown.difference_figure(sure_to, more=1)} {shown.symbol}".rstrip()
+    told = series.symbol_beside(newest.value, newest.time_us)
     return (SummaryLine(tr("Corrected, sure to"), told),)
 
 

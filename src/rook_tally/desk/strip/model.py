@@ -351,17 +351,19 @@ class StripModel:
 
     def _value_text(self, one: Series) -> str:
         value: float | None = None
-        if self.cursor_us is None:
+        at_us = self.cursor_us
+        if at_us is None:
             newest = self.state.latest.get(one.id)
             value = None if newest is None else newest.value
+            at_us = self.state.now_us if newest is None else newest.time_us
         else:
             envelope = self.envelopes.get(one.id)
-            at = None if envelope is None else envelope.column_at(self.cursor_us)
+            at = None if envelope is None else envelope.column_at(at_us)
             if envelope is not None and at is not None:
                 value = _near_column(envelope, at)
         if value is None or not math.isfinite(value):
             return UNKNOWN
-        return one.shown.text(value)
+        return f"{one.shown.text(value)} {one.uncertainty_text(value, at_us)}".rstrip()
 
     def value_range(self, lane: int) -> tuple[float, float]:
         """The honest range of a lane's axis."""

@@ -8,12 +8,11 @@ from dataclasses import dataclass
 from msgspec import UNSET, UnsetType
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.series.corrections import Correction, CorrectionUncertainty
+from rook_tally.core.series.corrections import uncertainty_at
 from rook_tally.core.timestamps import SECOND_US, rfc3339
-from rook_tally.store.readings.query import latest
+from rook_tally.store.readings.query import Latest, latest
 from rook_tally.store.site.clock_faults import clock_faults
-from rook_tally.store.site.configuration import load_site
-from rook_tally.store.site.corrections import uncertainties_at
+from rook_tally.store.site.configuration import Series, load_site
 from rook_tally.store.site.message_counts import MessageCounts, tallies
 
 
@@ -45,7 +44,6 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
     site = load_site(connection)
     newest = latest(connection)
     counts, faults = tallies(connection), clock_faults(connection)
-    sure = uncertainties_at(connection, now_us)
     rank = {place.id: position for position, place in enumerate(site.places)}
     ordered = sorted(
         (series for series in site.series if series.id in newest),
@@ -65,13 +63,12 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
             age_s=round((now_us - newest[one.id].time_us) / SECOND_US, 3),
             counts=counts.get(one.station.id, MessageCounts()),
             clock_ahead_s=faults[one.station.id].ahead_s if one.station.id in faults else None,
-            uncertainty=_sure_to(sure.get(one.id), newest[one.id].value),
+            uncertainty=_sure_to(one, newest[one.id]),
         )
         for one in ordered
     ]
 
 
-def _sure_to(
-    known: tuple[Correction, CorrectionUncertainty] | None, value: float
-) -> float | UnsetType:
-    return UNSET if known is None else round(known[1].of_value(value, known[0]), 9)
+def _sure_to(one: Series, reading: Latest) -> float | UnsetType:
+    told = uncertainty_at(one.calibrations, reading.value, reading.time_us)
+    return UNSET if told is None else round(told, 9)

@@ -19,7 +19,7 @@ from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.limit_rules import LimitOrigin, limits_in_force
-from rook_tally.core.quantities.quantity import Quantity
+from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import (
     PLAIN_SERIES,
@@ -27,12 +27,14 @@ from rook_tally.core.quantities.series_settings import (
     settled_quantity,
 )
 from rook_tally.core.quantities.unit import Unit
+from rook_tally.core.series.corrections import Calibrations, uncertainty_at
 from rook_tally.core.site_settings import SiteSettings, checked_settings
 from rook_tally.core.workings.definitions import Result
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.base.machine_zone import machine_zone
+from rook_tally.store.site.corrections import calibrations
 from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.site.kinds import kinds
 from rook_tally.store.site.limit_rules import limit_rules
@@ -133,7 +135,8 @@ class Series:
     """One quantity of one station: the field it comes from, its wire unit, its limits.
 
     `unit_shown` is None for the base unit. `limits_from` says where its limits were set;
-    `limits_place` is the place for which they were; `settings` is what a person settled.
+    `limits_place` is the place for which they were; `settings` is what a person settled;
+    `calibrations` are its corrections where one tells how sure it is.
     """
 
     id: int
@@ -146,11 +149,25 @@ class Series:
     limits_from: LimitOrigin = LimitOrigin.QUANTITY
     limits_place: str = ""
     settings: SeriesSettings = PLAIN_SERIES
+    calibrations: Calibrations = ()
 
     @property
     def shown(self) -> DisplayUnit:
         """Its unit and decimals."""
         return DisplayUnit(self.quantity, self.unit_shown or self.quantity.base)
+
+    def uncertainty_text(self, value: float, at_us: int, shown: DisplayUnit | None = None) -> str:
+        """The standard uncertainty of a value at a moment in the unit shown, such as `±0.3`; empty
+        where no calibration tells it."""
+        told = uncertainty_at(self.calibrations, value, at_us)
+        if told is None:
+            return ""
+        return f"±{(shown or self.shown).difference_figure(told, more=1)}"
+
+    def symbol_beside(self, value: float, at_us: int, shown: DisplayUnit | None = None) -> str:
+        """What stands behind a value: its unit, after its uncertainty where that is known."""
+        symbol = "" if self.quantity.scale is QuantityScale.STATE else (shown or self.shown).symbol
+        return f"{self.uncertainty_text(value, at_us, shown)} {symbol}".strip()
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,10 +231,18 @@ def load_site(connection: Connection) -> Site:
     }
     units, picked = shown_units(connection), units_picked(connection)
     results = worked_results(connection)
+    calibrated = calibrations(connection)
     series = tuple(
         _worked_series(row, stations[row.station_id], results[row.id], picked)
         if row.id in results
-        else _series(row, stations[row.station_id], units.get(row.quantity), rules, around)
+        else _series(
+            row,
+            stations[row.station_id],
+            units.get(row.quantity),
+            rules,
+            around,
+            calibrated.get(row.id, ()),
+        )
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
         if row.station_id in stations
     )
@@ -311,6 +336,7 @@ def _series(
     unit_shown: Unit | None,
     rules: Mapping[tuple[str, int | None], Limits],
     around: Mapping[int, tuple[tuple[int, str], ...]],
+    calibrated: Calibrations,
 ) -> Series:
     settings = _series_settings(row.document)
     quantity = _quantity_of(station.kind, row.field, row.quantity, settings)
@@ -332,6 +358,7 @@ def _series(
         found.origin,
         found.place,
         settings,
+        calibrated,
     )
 
 

@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.series.corrections import Correction, CorrectionUncertainty
+from rook_tally.core.series.corrections import Calibrations, Correction, CorrectionUncertainty
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
@@ -109,20 +109,18 @@ def _uncertainty(
     return CorrectionUncertainty(se_gain, se_offset, cov or 0.0)
 
 
-def uncertainties_at(
-    connection: Connection, at_us: int
-) -> dict[int, tuple[Correction, CorrectionUncertainty]]:
-    """The corrections in force at a moment whose uncertainty is known, by series id."""
+def calibrations(connection: Connection) -> dict[int, Calibrations]:
+    """The corrections of those series of which one at least tells its uncertainty, by series id."""
     table = schema.correction
+    told = sa.select(table.c.series_id).where(table.c.se_gain.is_not(None))
     rows = connection.execute(
-        sa.select(table).where(table.c.from_us <= at_us).order_by(table.c.from_us)
+        sa.select(table).where(table.c.series_id.in_(told)).order_by(table.c.from_us)
     )
-    found: dict[int, tuple[Correction, CorrectionUncertainty]] = {}
+    found: dict[int, Calibrations] = {}
     for row in rows:
-        found.pop(row.series_id, None)
-        told = _uncertainty(row.se_gain, row.se_offset, row.cov)
-        if told is not None:
-            found[row.series_id] = Correction(row.from_us, row.gain, row.offset), told
+        one = Correction(row.from_us, row.gain, row.offset)
+        sure = _uncertainty(row.se_gain, row.se_offset, row.cov)
+        found[row.series_id] = (*found.get(row.series_id, ()), (one, sure))
     return found
 
 
