@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TypeVar
 
 import msgspec
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from rook_tally.core.arrays import (
     BoolArray,
@@ -34,6 +34,8 @@ _FEWEST = 3
 _SAME = 1e-12
 _SIDE = 64
 _FLAT = 1e-9
+# So many pairs of cells are looked at together: few enough to stay near the processor.
+_CELLS_AT_ONCE = 1 << 17
 
 
 def pairs_of(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -215,19 +217,40 @@ def lag_curve(
     size_x, size_y = float(np.nanmax(np.abs(x))), float(np.nanmax(np.abs(y)))
     x, y = _detrended(x), _detrended(y)
     shifts = np.arange(-farthest, farthest + 1)
-    known = np.isfinite(x), np.isfinite(y)
-    counts = np.array([np.count_nonzero(_both_known(known, k)) for k in shifts.tolist()])
-    fewest = max(min_pairs, _FEWEST, counts.max(initial=0) / 2)
-    r = np.full(len(shifts), np.nan)
-    for at in np.flatnonzero(counts >= fewest).tolist():
-        k = int(shifts[at])
-        left, right = _shifted(x, k), _shifted(y, -k)
-        if counts[at] < len(left):
-            both = _both_known(known, k)
-            left, right = left[both], right[both]
-        if np.ptp(left) > _FLAT * size_x and np.ptp(right) > _FLAT * size_y:
-            r[at] = _correlation(left, right)
+    r, counts = np.full(len(shifts), np.nan), np.zeros(len(shifts), np.int64)
+    # Row j is y[i + shifts[j]] for each i, unknown beyond the ends.
+    moved = sliding_window_view(np.pad(y, farthest, constant_values=np.nan), len(x))
+    at_once = max(1, _CELLS_AT_ONCE // len(x))
+    for first in range(0, len(shifts), at_once):
+        part = slice(first, first + at_once)
+        r[part], counts[part] = _row_correlations(x, moved[part], _FLAT * size_x, _FLAT * size_y)
+    r[counts < max(min_pairs, _FEWEST, counts.max(initial=0) / 2)] = np.nan
     return LagCurve(step_s, shifts, r, counts)
+
+
+def _row_correlations(
+    x: FloatArray, rows: FloatArray, flat_x: float, flat_y: float
+) -> tuple[FloatArray, IntArray]:
+    """Pearson's r of (N,) x with each of (K, N) rows where both are known, and how often they are:
+    (K,) each. NaN where a side ranges over no more than is flat."""
+    both = np.isfinite(x) & np.isfinite(rows)
+    counts = np.count_nonzero(both, axis=1)
+    r = np.full(len(rows), np.nan)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        sides = []
+        is_flat = np.zeros(len(rows), np.bool_)
+        for side, flat in ((np.broadcast_to(x, rows.shape), flat_x), (rows, flat_y)):
+            mean = np.where(both, side, 0.0).sum(axis=1) / counts
+            away = np.where(both, side - mean[:, None], 0.0)
+            # 0 stands where nothing is known: the mean lies within any range.
+            is_flat |= ~(away.max(axis=1) - away.min(axis=1) > flat)
+            sides.append(away)
+        first, second = sides
+        power = np.einsum("ki,ki->k", first, first) * np.einsum("ki,ki->k", second, second)
+        told = np.clip(np.einsum("ki,ki->k", first, second) / np.sqrt(power), -1.0, 1.0)
+    holds = ~is_flat & (power > 0)
+    r[holds] = told[holds]
+    return r, counts
 
 
 def lag_s(
@@ -278,19 +301,6 @@ def _detrended(value: FloatArray) -> FloatArray:
     t, v = t - middle, v - mean
     slope = inner(t, v) / inner(t, t)
     return value - (mean + slope * (at - middle))
-
-
-Cells = TypeVar("Cells", FloatArray, BoolArray)
-
-
-def _shifted(cells: Cells, k: int) -> Cells:
-    """The cells of a grid that have a partner k further on; all of them for 0."""
-    return cells[: max(0, len(cells) - k)] if k >= 0 else cells[-k:]
-
-
-def _both_known(known: tuple[BoolArray, BoolArray], k: int) -> BoolArray:
-    """Where x[i] and y[i+k] both exist."""
-    return _shifted(known[0], k) & _shifted(known[1], -k)
 
 
 @dataclass(frozen=True, slots=True)

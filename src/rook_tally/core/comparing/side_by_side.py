@@ -12,7 +12,7 @@ import math
 import msgspec
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, inner
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, are_finite, inner
 from rook_tally.core.comparing.independence import SureMean, batch_means, effective_n, sure_mean
 from rook_tally.core.comparing.intervals import student_quantile
 from rook_tally.core.comparing.paired_comparison import (
@@ -35,6 +35,8 @@ _ENOUGH = 400
 _LAG_STEPS = 8
 _FOLDS = 20
 _MANY = 50_000
+# So many steps in time tell a mean's interval, a line and a drift as well as all readings do.
+_STEPS = 100_000
 _FEWEST_DAYS = 5
 
 
@@ -118,21 +120,27 @@ def side_by_side(
     Directions are compared the shorter way round, and have no line.
     """
     longer = max(a.cadence_s, b.cadence_s)
-    cells = _Cells(start_us, end_us, longer)
+    cells = _Cells(_begin_between(a, b, start_us, longer), end_us, longer)
     pairs = _paired(a, b, cells, is_plain=averaging.is_plain)
     time_us, first, second = pairs.time_us, pairs.first, pairs.second
     if averaging is Averaging.CIRCULAR:
         second = first + (second - first + 180.0) % 360.0 - 180.0
-    drift = _drift(time_us, second - first)
-    drifts = _is_sure_drift(drift)
-    middle = float((second - first).mean()) if len(first) else math.nan
+    away = second - first
+    # Spread and correlation are those of single pairs; all else is told by means as well.
+    steps = _Pairs(cells, time_us, first, second, pairs.tolerance_s, pairs.filled).thinned()
+    apart = steps.second - steps.first
+    drift = _drift(steps.time_us, apart)
+    middle = float(away.mean()) if len(away) else math.nan
     begin, end = _drift_ends(time_us, drift, middle)
     # A trend would make the mean unsure: how sure it is is told by what lies around the line.
-    turned = _on_line(time_us, begin, end) - middle if drifts else np.zeros(len(first))
-    difference = pairs.on_grid(second - first - turned)
+    turned: FloatArray | float = 0.0
+    if _is_sure_drift(drift):
+        turned = _on_line(steps.time_us, begin, end) - middle
+    difference = steps.on_grid(apart - turned)
     mean = sure_mean(_trimmed(difference))
-    sums = _BlockSums(first, second - turned)
-    sd = _deviation_of(second - first)
+    untilted = steps.second - turned
+    sums = _BlockSums(steps.first, untilted)
+    sd = _deviation_of(away)
     independent = mean.independent
     half = (
         student_quantile(0.95, independent - 1) * sd * math.sqrt(3 / independent)
@@ -141,7 +149,8 @@ def side_by_side(
     )
     has_line = averaging is not Averaging.CIRCULAR
     nothing = Line(math.nan, math.nan, 0)
-    some = slice(None, None, max(1, len(first) // _ENOUGH))
+    some = slice(None, None, max(1, len(untilted) // _ENOUGH))
+    few = slice(None, None, max(1, len(first) // _STEPS))
     return SideBySide(
         time_us,
         first,
@@ -152,13 +161,13 @@ def side_by_side(
         mean.mean + 1.96 * sd,
         half,
         _sure_line(sums) if has_line else SureLine(math.nan, math.nan, math.nan),
-        theil_sen(first[some], (second - turned)[some]) if has_line else nothing,
+        theil_sen(steps.first[some], untilted[some]) if has_line else nothing,
         _sure_lag(a, b, start_us, end_us, longer),
         drift,
         begin,
         end,
-        sums.correlation,
-        float(np.count_nonzero(np.isfinite(difference))) / cells.count,
+        _correlation_of(first[few], second[few]),
+        float(np.count_nonzero(np.isfinite(difference))) / max(1, len(difference)),
         pairs.tolerance_s,
     )
 
@@ -167,7 +176,8 @@ class _Cells:
     """Equal cells of time over a window, as long as the longer cadence."""
 
     def __init__(self, start_us: int, end_us: int, length_s: float) -> None:
-        self.start_us, self.length_us = start_us, round(length_s * SECOND_US)
+        self.start_us, self.end_us, self.length_s = start_us, end_us, length_s
+        self.length_us = round(length_s * SECOND_US)
         self.count = max(1, -(-(end_us - start_us) // self.length_us))
 
     def of(self, time_us: TimeArray) -> tuple[IntArray, slice]:
@@ -177,6 +187,20 @@ class _Cells:
         ).tolist()
         inside = slice(first, last)
         return (time_us[inside] - self.start_us) // self.length_us, inside
+
+
+def _begin_between(a: PairInput, b: PairInput, start_us: int, length_s: float) -> int:
+    """Where the first cell begins, at most a cell before the window: as far as can be from the
+    moments at which both report, so that a reading seldom shares its cell with the next."""
+    length_us = length_s * SECOND_US
+    phases = []
+    for one in (a, b):
+        every = one.readings.time_us[:: max(1, len(one.readings) // _ENOUGH)]
+        turns = np.exp(2j * np.pi * ((every - start_us) % length_us) / length_us)
+        phases.append(float(np.angle(turns.mean()) / (2 * np.pi)) if len(every) else 0.0)
+    apart = (phases[1] - phases[0]) % 1.0
+    middle = phases[0] + (apart / 2 if apart > 0.5 else (1 + apart) / 2)
+    return start_us - round((-middle % 1.0) * length_us)
 
 
 class _Pairs:
@@ -192,17 +216,39 @@ class _Pairs:
         filled: IntArray | None,
     ) -> None:
         self.time_us, self.first, self.second = time_us, first, second
-        self.tolerance_s = tolerance_s
-        self._cells, self._filled = cells, filled
+        self.tolerance_s, self.filled = tolerance_s, filled
+        self._cells = cells
 
-    def on_grid(self, values: FloatArray) -> FloatArray:
-        """Means of one value a pair in every cell; NaN for an empty one."""
-        if self._filled is None:
+    @property
+    def _known(self) -> FloatArray:
+        """1 for each cell with a pair, 0 for an empty one."""
+        return self.on_grid(np.ones(len(self.first)), empty=0.0)
+
+    def on_grid(self, values: FloatArray, *, empty: float = math.nan) -> FloatArray:
+        """Means of one value a pair in every cell; NaN, or what is given, for an empty one."""
+        if self.filled is None:
             cells = self._cells
             return _by_cell(self.time_us, values, cells.start_us, cells.length_us, cells.count)
-        grid = np.full(self._cells.count, np.nan)
-        grid[self._filled] = values
+        if len(self.filled) == self._cells.count:
+            return values
+        grid = np.full(self._cells.count, empty)
+        grid[self.filled] = values
         return grid
+
+    def thinned(self) -> _Pairs:
+        """The same as means of a few neighbouring cells each, where there are very many."""
+        size = -(-self._cells.count // _STEPS)
+        if self.filled is None or size == 1 or not len(self.filled):
+            return self
+        wide = _Cells(self._cells.start_us, self._cells.end_us, size * self._cells.length_s)
+        heard = _sums_of_neighbours(self._known, size)
+        at = np.flatnonzero(heard)
+        first, second = (
+            _sums_of_neighbours(self.on_grid(one, empty=0.0), size)[at] / heard[at]
+            for one in (self.first, self.second)
+        )
+        time_us = wide.start_us + at * wide.length_us + wide.length_us // 2
+        return _Pairs(wide, time_us, first, second, self.tolerance_s, at)
 
 
 def _paired(a: PairInput, b: PairInput, cells: _Cells, *, is_plain: bool) -> _Pairs:
@@ -210,10 +256,12 @@ def _paired(a: PairInput, b: PairInput, cells: _Cells, *, is_plain: bool) -> _Pa
     as much and takes a fifth of the time. What is no plain mean is always paired one to one."""
     if is_plain and min(len(a.readings), len(b.readings)) > _MANY:
         first, second = (_cell_means(one.readings, cells) for one in (a, b))
-        filled = np.flatnonzero(np.isfinite(first) & np.isfinite(second))
+        filled = np.arange(cells.count, dtype=np.int64)
+        if not (are_finite(first) and are_finite(second)):
+            filled = np.flatnonzero(np.isfinite(first) & np.isfinite(second))
+            first, second = first[filled], second[filled]
         time_us = cells.start_us + filled * cells.length_us + cells.length_us // 2
-        tolerance_s = cells.length_us / SECOND_US
-        return _Pairs(cells, time_us, first[filled], second[filled], tolerance_s, filled)
+        return _Pairs(cells, time_us, first, second, cells.length_us / SECOND_US, filled)
     tolerance_s = min(a.cadence_s, b.cadence_s) / 2
     found = align_nearest(a.readings, b.readings, tolerance_s=tolerance_s)
     time_us = a.readings.time_us[found.index_a]
@@ -230,10 +278,26 @@ def _paired(a: PairInput, b: PairInput, cells: _Cells, *, is_plain: bool) -> _Pa
 def _cell_means(readings: Readings, cells: _Cells) -> FloatArray:
     time_us, value = cleaned(readings)
     at, inside = cells.of(time_us)
+    if bool((at[1:] > at[:-1]).all()):
+        if len(at) == cells.count:
+            return value[inside]
+        means = np.full(cells.count, np.nan)
+        means[at] = value[inside]
+        return means
     count = np.bincount(at, minlength=cells.count)
     with np.errstate(invalid="ignore", divide="ignore"):
         total = np.bincount(at, weights=value[inside], minlength=cells.count)
         return np.asarray(total / count, np.float64)
+
+
+def _sums_of_neighbours(values: FloatArray, size: int) -> FloatArray:
+    """Sums of (N,) values, `size` neighbours each, the last of what is left; (⌈N/size⌉,)."""
+    total = values[::size].copy()
+    # Step by step: many rows of a few are slow to be summed along.
+    for step in range(1, size):
+        part = values[step::size]
+        total[: len(part)] += part
+    return total
 
 
 def _by_cell(
@@ -267,6 +331,15 @@ def _trimmed(values: FloatArray) -> FloatArray:
     return values[known[0] : known[-1] + 1] if len(known) else values[:0]
 
 
+def _correlation_of(first: FloatArray, second: FloatArray) -> float:
+    """Pearson's r; NaN for fewer than three pairs or a constant side."""
+    if len(first) < 3:
+        return math.nan
+    x, y = first - first.mean(), second - second.mean()
+    power = inner(x, x) * inner(y, y)
+    return min(1.0, max(-1.0, inner(x, y) / math.sqrt(power))) if power > 0 else math.nan
+
+
 def _deviation_of(difference: FloatArray) -> float:
     if len(difference) < 2:
         return math.nan
@@ -275,8 +348,8 @@ def _deviation_of(difference: FloatArray) -> float:
 
 
 class _BlockSums:
-    """Sums of pairs and of their products over twenty blocks in time: one pass for the line, its
-    interval and the correlation."""
+    """Sums of pairs and of their products over twenty blocks in time: one pass for the line and its
+    interval."""
 
     def __init__(self, first: FloatArray, second: FloatArray) -> None:
         self.count = count = len(first)
@@ -290,14 +363,6 @@ class _BlockSums:
         x, y = first - self.means[0], second - self.means[1]
         products = (x, y, x * x, y * y, x * y)
         self.sums = np.stack([np.add.reduceat(one, edges) for one in products])
-
-    @property
-    def correlation(self) -> float:
-        """Pearson's r; NaN for fewer than three pairs or a constant side."""
-        sxx, syy, sxy = (float(one) for one in self.sums[2:].sum(axis=1))
-        if self.count < 3 or sxx <= 0 or syy <= 0:
-            return math.nan
-        return min(1.0, max(-1.0, sxy / math.sqrt(sxx * syy)))
 
     def gains(self, sums: FloatArray, n: FloatArray) -> FloatArray:
         """Deming's gain of sums, (5, K) over (K,) counts; NaN without a slope."""
@@ -464,13 +529,14 @@ def proposed_correction(
     mean = told.difference
     if not mean.independent >= _FEWEST_INDEPENDENT:
         return Refusal.TOO_FEW
-    moves = float(np.std(told.first))
+    # Every so many pairs tell a spread as well as all of them.
+    every = slice(None, None, max(1, len(told.first) // _STEPS))
+    moves = float(np.std(told.first[every]))
     if moves > 2 * accuracy and not told.correlation >= _LEAST_CORRELATION:
         return Refusal.NO_AGREEMENT
     line, change = told.line, abs(told.bias_end - told.bias_start)
-    spread = float(
-        (told.differences - _on_line(told.time_us, told.bias_start, told.bias_end)).std()
-    )
+    tilt = _on_line(told.time_us[every], told.bias_start, told.bias_end)
+    spread = float((told.second[every] - told.first[every] - tilt).std())
     some = told.first[:: max(1, len(told.first) // (16 * _ENOUGH))]
     ranges = float(np.ptp(np.quantile(some, (0.02, 0.98)))) >= _LEAST_RANGE * spread
     by_gain = abs(line.gain - 1.0) * moves if ranges else 0.0
