@@ -12,7 +12,7 @@ import math
 import msgspec
 import numpy as np
 
-from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, are_finite, inner
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray, inner
 from rook_tally.core.comparing.independence import SureMean, batch_means, effective_n, sure_mean
 from rook_tally.core.comparing.intervals import student_quantile
 from rook_tally.core.comparing.paired_comparison import (
@@ -219,19 +219,14 @@ class _Pairs:
         self.tolerance_s, self.filled = tolerance_s, filled
         self._cells = cells
 
-    @property
-    def _known(self) -> FloatArray:
-        """1 for each cell with a pair, 0 for an empty one."""
-        return self.on_grid(np.ones(len(self.first)), empty=0.0)
-
-    def on_grid(self, values: FloatArray, *, empty: float = math.nan) -> FloatArray:
-        """Means of one value a pair in every cell; NaN, or what is given, for an empty one."""
+    def on_grid(self, values: FloatArray) -> FloatArray:
+        """Means of one value a pair in every cell; NaN for an empty one."""
         if self.filled is None:
             cells = self._cells
             return _by_cell(self.time_us, values, cells.start_us, cells.length_us, cells.count)
         if len(self.filled) == self._cells.count:
             return values
-        grid = np.full(self._cells.count, empty)
+        grid = np.full(self._cells.count, np.nan)
         grid[self.filled] = values
         return grid
 
@@ -241,12 +236,15 @@ class _Pairs:
         if self.filled is None or size == 1 or not len(self.filled):
             return self
         wide = _Cells(self._cells.start_us, self._cells.end_us, size * self._cells.length_s)
-        heard = _sums_of_neighbours(self._known, size)
-        at = np.flatnonzero(heard)
+        which = self.filled // size
+        which -= which[0]
+        heard = np.bincount(which)
+        known = np.flatnonzero(heard)
         first, second = (
-            _sums_of_neighbours(self.on_grid(one, empty=0.0), size)[at] / heard[at]
+            np.bincount(which, weights=one)[known] / heard[known]
             for one in (self.first, self.second)
         )
+        at = known + self.filled[0] // size
         time_us = wide.start_us + at * wide.length_us + wide.length_us // 2
         return _Pairs(wide, time_us, first, second, self.tolerance_s, at)
 
@@ -256,11 +254,13 @@ def _paired(a: PairInput, b: PairInput, cells: _Cells, *, is_plain: bool) -> _Pa
     as much and takes a fifth of the time. What is no plain mean is always paired one to one."""
     if is_plain and min(len(a.readings), len(b.readings)) > _MANY:
         first, second = (_cell_means(one.readings, cells) for one in (a, b))
-        filled = np.arange(cells.count, dtype=np.int64)
-        if not (are_finite(first) and are_finite(second)):
-            filled = np.flatnonzero(np.isfinite(first) & np.isfinite(second))
-            first, second = first[filled], second[filled]
-        time_us = cells.start_us + filled * cells.length_us + cells.length_us // 2
+        filled = np.flatnonzero(np.isfinite(first) & np.isfinite(second))
+        # Without a gap nothing is copied.
+        has_gap = len(filled) == 0 or filled[-1] - filled[0] >= len(filled)
+        inside = filled if has_gap else slice(int(filled[0]), int(filled[-1]) + 1)
+        first, second = first[inside], second[inside]
+        time_us = filled * cells.length_us
+        time_us += cells.start_us + cells.length_us // 2
         return _Pairs(cells, time_us, first, second, cells.length_us / SECOND_US, filled)
     tolerance_s = min(a.cadence_s, b.cadence_s) / 2
     found = align_nearest(a.readings, b.readings, tolerance_s=tolerance_s)
@@ -282,22 +282,13 @@ def _cell_means(readings: Readings, cells: _Cells) -> FloatArray:
         if len(at) == cells.count:
             return value[inside]
         means = np.full(cells.count, np.nan)
-        means[at] = value[inside]
+        is_whole = len(at) > 0 and at[-1] - at[0] + 1 == len(at)
+        means[slice(int(at[0]), int(at[-1]) + 1) if is_whole else at] = value[inside]
         return means
     count = np.bincount(at, minlength=cells.count)
     with np.errstate(invalid="ignore", divide="ignore"):
         total = np.bincount(at, weights=value[inside], minlength=cells.count)
         return np.asarray(total / count, np.float64)
-
-
-def _sums_of_neighbours(values: FloatArray, size: int) -> FloatArray:
-    """Sums of (N,) values, `size` neighbours each, the last of what is left; (⌈N/size⌉,)."""
-    total = values[::size].copy()
-    # Step by step: many rows of a few are slow to be summed along.
-    for step in range(1, size):
-        part = values[step::size]
-        total[: len(part)] += part
-    return total
 
 
 def _by_cell(
