@@ -37,6 +37,8 @@ _FOLDS = 20
 _MANY = 50_000
 # So many steps in time tell a mean's interval, a line and a drift as well as all readings do.
 _STEPS = 100_000
+# And so many pairs, taken evenly, a correlation and a spread.
+_SAMPLE = 20_000
 _FEWEST_DAYS = 5
 
 
@@ -150,7 +152,7 @@ def side_by_side(
     has_line = averaging is not Averaging.CIRCULAR
     nothing = Line(math.nan, math.nan, 0)
     some = slice(None, None, max(1, len(untilted) // _ENOUGH))
-    few = slice(None, None, max(1, len(first) // _STEPS))
+    few = slice(None, None, max(1, len(first) // _SAMPLE))
     return SideBySide(
         time_us,
         first,
@@ -521,7 +523,7 @@ def proposed_correction(
     if not mean.independent >= _FEWEST_INDEPENDENT:
         return Refusal.TOO_FEW
     # Every so many pairs tell a spread as well as all of them.
-    every = slice(None, None, max(1, len(told.first) // _STEPS))
+    every = slice(None, None, max(1, len(told.first) // _SAMPLE))
     moves = float(np.std(told.first[every]))
     if moves > 2 * accuracy and not told.correlation >= _LEAST_CORRELATION:
         return Refusal.NO_AGREEMENT
