@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
+from rook_tally.bench.find import searched
 from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.usual import Spell, UsualAnswer
 from rook_tally.core.comparing.bench_items import (
@@ -23,6 +24,7 @@ from rook_tally.core.comparing.bench_items import (
     SensorItem,
     UsualItem,
 )
+from rook_tally.desk.app.proposal_look import ProposalLook
 from rook_tally.desk.app.views import BENCH, STRIP
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.bench.actions import BenchAction
@@ -375,3 +377,27 @@ def test_a_third_sensor_stands_beside_the_first_as_well(
         return told.second.station.key if isinstance(told, PairAnswer) else ""
 
     qtbot.waitUntil(lambda: second() == "till", timeout=PATIENCE_MS)
+
+
+def test_a_proposal_is_marked_without_the_bench_being_open(
+    workshop: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    window = open_desk(clock=lambda: END_US)
+    look = ProposalLook(window)
+    look.look()
+    qtbot.waitUntil(lambda: bool(window.state.proposals), timeout=PATIENCE_MS)
+    (proposed,) = window.state.proposals
+    assert window.state.by_id[proposed].station.key == "shelf"
+
+
+def test_a_search_says_how_far_it_is_and_goes_on_where_it_was_left(
+    bench: DeskWindow, qtbot: QtBot
+) -> None:
+    model = bench.bench.model
+    said = []
+    model.changed.append(lambda: said.append(model.sheet().sentence.text))
+    QTest.keyClick(bench.bench.list, Qt.Key.Key_F)
+    until_answered(qtbot, bench)
+    assert model.found is not None
+    assert any("Looking through all series: 0 of" in one for one in said)
+    assert model.found.tried == len(searched(bench.state.site))

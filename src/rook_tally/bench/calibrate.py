@@ -48,6 +48,16 @@ class CalibrationRecord(msgspec.Struct, frozen=True):
     due_us: int | None
     notes: tuple[str, ...]
 
+    @property
+    def is_taken(self) -> bool:
+        """True if the correction in force is what the points say."""
+        if self.proposal is None or not self.corrections:
+            return False
+        held = max(self.corrections, key=lambda one: one.correction.from_us).correction
+        return math.isclose(held.gain, self.proposal.gain, rel_tol=1e-9) and math.isclose(
+            held.offset, self.proposal.offset, rel_tol=1e-9, abs_tol=1e-12
+        )
+
 
 def record_of(
     connection: Connection, series: Series, *, now_us: int, model: CalibrationModel | None = None

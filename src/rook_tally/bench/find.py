@@ -60,15 +60,41 @@ def find(
     progress: Callable[[float], None] | None = None,
 ) -> FoundAnswer:
     """Look through all series that are numbers of [start, end), by their hourly means."""
-    begin = start_us - start_us % DAY_US
-    hours = max(24, -(-(end_us - begin) // DAY_US) * 24)
-    series = [one for one in site.series_shown if not is_state(one)]
-    rows = np.full((len(series), hours), np.nan)
+    series = searched(site)
+    rows = []
     for number, one in enumerate(series):
-        told = envelopes(connection, [one], begin, begin + hours * HOUR_US, hours)[one.id]
-        rows[number] = told.mean
+        rows.append(hourly_means(connection, [one], start_us, end_us))
         if progress is not None:
             progress((number + 1) / len(series))
+    return found_among(connection, series, np.vstack(rows) if rows else np.empty((0, 24)), start_us)
+
+
+def searched(site: Site) -> list[Series]:
+    """The series that are looked through: those that are numbers."""
+    return [one for one in site.series_shown if not is_state(one)]
+
+
+def hourly_means(
+    connection: Connection, series: Sequence[Series], start_us: int, end_us: int
+) -> FloatArray:
+    """Hourly means of (S,) series over the whole days around [start, end): (S, H), NaN where
+    nothing was heard."""
+    begin = _whole_day(start_us)
+    hours = max(24, -(-(end_us - begin) // DAY_US) * 24)
+    told = envelopes(connection, list(series), begin, begin + hours * HOUR_US, hours)
+    return np.array([told[one.id].mean for one in series], np.float64).reshape(-1, hours)
+
+
+def _whole_day(start_us: int) -> int:
+    return start_us - start_us % DAY_US
+
+
+def found_among(
+    connection: Connection, series: Sequence[Series], rows: FloatArray, start_us: int
+) -> FoundAnswer:
+    """Pairs and strays among (S,) series by the (S, H) hourly means that begin with the day of a
+    moment."""
+    begin = _whole_day(start_us)
     pairs, alike = [], []
     for one_dimension in _by_dimension(series):
         for found in moving_together(rows[one_dimension]):

@@ -29,6 +29,8 @@ from rook_tally.store.site.remarks import remarks
 
 COLUMNS = 360
 _SAMPLE = 360
+# A lag below this is nothing that anybody could act on.
+_LEAST_LAG_S = 1.0
 
 
 class Trace(msgspec.Struct, frozen=True):
@@ -215,7 +217,8 @@ def _sentence(told: SideBySide, first: Series, second: Series, site: Site) -> Se
         strong.append(tr("{0} below", size))
         text = tr("{0} reads {1} {2}", other, strong[0], one)
     lag = told.lag
-    if math.isfinite(lag.within_s) and abs(lag.lag_s) > lag.within_s:
+    least_s = max(_LEAST_LAG_S, first.station.cadence_s / 20, second.station.cadence_s / 20)
+    if math.isfinite(lag.within_s) and abs(lag.lag_s) > max(lag.within_s, least_s):
         words = tr("{0} s", f"{abs(lag.lag_s):.0f}")
         follows = tr("follows it by {0}", words) if lag.lag_s > 0 else tr("leads it by {0}", words)
         text = tr("{0}, {1}", text, follows)

@@ -114,6 +114,9 @@ def _settle_in(window: DeskWindow) -> None:
 
     log_to_file(desk_log_file())
     window.client.work_apart()
+    from rook_tally.desk.app.proposal_look import ProposalLook
+
+    ProposalLook(window)
     # What has been loaded stays for good: looking through it again takes as long as three frames.
     gc.freeze()
     if QSystemTrayIcon.isSystemTrayAvailable():

@@ -423,8 +423,7 @@ def _sure_lag(a: PairInput, b: PairInput, start_us: int, end_us: int, step_s: fl
     unknown = whole.at_edge or len(lags) * 2 < len(curves)
     within = math.nan
     if len(lags) >= 3:
-        # No lag is known better than a tenth of the step it was looked for with.
-        error = max(float(lags.std(ddof=1)) / math.sqrt(len(lags)), 0.05 * step_s)
+        error = float(lags.std(ddof=1)) / math.sqrt(len(lags))
         within = student_quantile(0.95, len(lags) - 1) * error
     return SureLag(
         math.nan if unknown else whole.lag_s, within, (shifts * step_s).astype(np.float64), r

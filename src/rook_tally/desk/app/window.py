@@ -224,6 +224,12 @@ class DeskWindow(QMainWindow):
         self._other_clients.append(made)
         return made
 
+    def leave_client(self, client: StoreClient) -> None:
+        """End a client that `another_client` made, before the window ends."""
+        if client in self._other_clients:
+            self._other_clients.remove(client)
+            client.stop()
+
     @property
     def watch(self) -> WatchView:
         """The Watch view."""

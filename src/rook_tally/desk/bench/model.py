@@ -6,15 +6,17 @@ from collections.abc import Callable, Sequence
 from zoneinfo import ZoneInfo
 
 import msgspec
+import numpy as np
 
 from rook_tally.bench.air import AirAnswer
 from rook_tally.bench.calibrate import CalibrationRecord
 from rook_tally.bench.events import EventKind, source_from
-from rook_tally.bench.find import FoundAnswer
+from rook_tally.bench.find import FoundAnswer, searched
 from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.respond import ResponseAnswer, ranking_of
 from rook_tally.bench.usual import UsualAnswer
 from rook_tally.bench.wording import Sentence, in_unit, long_name, short_names
+from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.bench_items import (
     AirItem,
     BenchItem,
@@ -38,7 +40,8 @@ from rook_tally.desk.bench.queries import (
     BenchAnswer,
     BenchListing,
     EventAnswer,
-    FindQuery,
+    FoundQuery,
+    HourlyMeansQuery,
     MoreEffectsQuery,
     ResponseQuery,
 )
@@ -95,6 +98,9 @@ class BenchModel:
         self.mistake = ""
         self.found: FoundAnswer | None = None
         self.shows_found = False
+        # The series looked through, and what was read of the first of them so far.
+        self._searched: tuple[Series, ...] = ()
+        self._hourly: list[FloatArray] = []
         # Another of the series beside the first than the one that is kept beside it.
         self._looked: PairItem | None = None
         # What is being looked for, and what was asked last.
@@ -227,6 +233,7 @@ class BenchModel:
         self._looked_at = edges
         self._figures.clear()
         self.found = None
+        self._hourly.clear()
         return True
 
     def next_without_figure(self) -> AnswerQuery | None:
@@ -248,15 +255,34 @@ class BenchModel:
         item = self._looked or self.picked
         return AnswerQuery(item, start_us, end_us, now_us, self.picked_series)
 
-    def find_question(self) -> FindQuery:
-        """What to ask to find what moves together."""
-        return FindQuery(*self.window)
+    def find_question(self) -> HourlyMeansQuery | FoundQuery:
+        """What to ask next to find what moves together: of some more series, at last of all."""
+        if not self._hourly:
+            self._searched = tuple(searched(self._state.site))
+        done = sum(len(one) for one in self._hourly)
+        if done < len(self._searched):
+            return HourlyMeansQuery(self._searched[done : done + AT_ONCE], *self.window)
+        rows = np.vstack(self._hourly) if self._hourly else np.empty((0, 24))
+        return FoundQuery(self._searched, rows, self.window[0])
+
+    def take_hourly(self, question: HourlyMeansQuery, rows: FloatArray) -> bool:
+        """The means of some series came; False when another stretch is looked at by now."""
+        if (question.start_us, question.end_us) != self.window or self.found is not None:
+            self.is_asked = False
+            return False
+        if self.find_question() == question:
+            self._hourly.append(rows)
+            self._tell()
+        return self.shows_found
 
     def take_answer(self, question: AnswerQuery, answer: BenchAnswer) -> None:
         """The answer came; one to what is picked no more only leaves its figure."""
         sheet = self._sheet(answer)
         if isinstance(answer, PairAnswer):
             self._state.note_proposal(answer.second.id, is_proposed=answer.proposal is not None)
+        elif isinstance(answer, CalibrationRecord):
+            is_open = answer.proposal is not None and not answer.is_taken
+            self._state.note_proposal(answer.series.id, is_proposed=is_open)
         self._figures[question.item] = sheet.figure
         if question.item == (self._looked or self.picked):
             self.answer, self.mistake, self.is_asked = answer, "", False
@@ -371,7 +397,9 @@ class BenchModel:
     def _found_sheet(self) -> Sheet:
         found = self.found
         if found is None:
-            return Sheet(tr("What moves together"), Sentence(tr("Looking through all series…")))
+            done = sum(len(one) for one in self._hourly)
+            words = tr("Looking through all series: {0} of {1}…", done, len(self._searched))
+            return Sheet(tr("What moves together"), Sentence(words))
         pairs = [
             SheetLine(
                 (

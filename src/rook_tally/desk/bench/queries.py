@@ -20,7 +20,7 @@ from rook_tally.bench.events import (
     known_sources,
     source_from,
 )
-from rook_tally.bench.find import FoundAnswer, find
+from rook_tally.bench.find import FoundAnswer, found_among, hourly_means
 from rook_tally.bench.pair import PairAnswer, compare
 from rook_tally.bench.respond import (
     RankingAnswer,
@@ -32,6 +32,7 @@ from rook_tally.bench.respond import (
     respond,
 )
 from rook_tally.bench.usual import UsualAnswer, usual
+from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.bench_items import (
     AirItem,
     BenchItem,
@@ -234,15 +235,61 @@ class ResponseQuery:
 
 
 @dataclass(frozen=True, slots=True)
-class FindQuery:
-    """Asks which series move together, and which have left their group."""
+class HourlyMeansQuery:
+    """Asks for the hourly means of some of the series that are looked through."""
 
+    series: tuple[Series, ...]
     start_us: int
     end_us: int
 
+    def run(self, connection: Connection) -> FloatArray:
+        """(S, H); NaN where nothing was heard."""
+        return hourly_means(connection, self.series, self.start_us, self.end_us)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FoundQuery:
+    """Asks which of (S,) series move together, and which have left their group, by their (S, H)
+    hourly means."""
+
+    series: tuple[Series, ...]
+    rows: FloatArray
+    start_us: int
+
     def run(self, connection: Connection) -> FoundAnswer:
         """Look through all of them."""
-        return find(connection, load_site(connection), self.start_us, self.end_us)
+        return found_among(connection, self.series, self.rows, self.start_us)
+
+
+@dataclass(frozen=True, slots=True)
+class ProposalsQuery:
+    """Asks whose correction is proposed: by the series beside it, or by its reference points."""
+
+    start_us: int
+    end_us: int
+    now_us: int
+
+    def run(self, connection: Connection) -> frozenset[int]:
+        """The ids of those series, of what is kept and what is offered."""
+        site = load_site(connection)
+        by_id = {one.id: one for one in site.series}
+        sources = tuple(known_sources(connection, site))
+        found = set()
+        for item in {*bench_items(connection), *_offered(connection, site, sources)}:
+            if isinstance(item, PairItem) and {item.first, item.second} <= by_id.keys():
+                first, second = by_id[item.first], by_id[item.second]
+                try:
+                    told = compare(connection, site, first, second, self.start_us, self.end_us)
+                except UsageError:
+                    # Kept once, and cannot be compared any more: its page says why.
+                    continue
+                if told.proposal is not None:
+                    found.add(second.id)
+            elif isinstance(item, SensorItem) and item.sensor in by_id:
+                record = record_of(connection, by_id[item.sensor], now_us=self.now_us)
+                if record.proposal is not None and not record.is_taken:
+                    found.add(item.sensor)
+        return frozenset(found)
 
 
 def _there(by_id: dict[int, Series], series_id: int) -> Series:

@@ -148,7 +148,8 @@ def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> SideNotes:
     buttons = [(BenchAction.ADD_POINT, tr("Add a reference point…"))]
     big = after = ""
     if record.proposal is not None:
-        buttons.insert(0, (BenchAction.TAKE, tr("Take this correction")))
+        if not record.is_taken:
+            buttons.insert(0, (BenchAction.TAKE, tr("Take this correction")))
         if fit.model is CalibrationModel.LINE:
             big = f"× {figure(fit.gain, 3)}"
             after = f"±{figure(fit.se_gain, 3)} (k = 1)"
@@ -165,7 +166,10 @@ def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> SideNotes:
             else plus_minus(fit.gain, fit.se_gain),
         ),
         (tr("Offset"), in_unit(shown, fit.offset, fit.se_offset, signed=True)),
-        (tr("Gain 1 by chance"), f"{100 * fit.p_gain:.2g} %" if math.isfinite(fit.p_gain) else "–"),
+        (
+            tr("Chance of this with gain 1"),
+            f"{100 * fit.p_gain:.2g} %" if math.isfinite(fit.p_gain) else "–",
+        ),
         (tr("Scatter"), in_unit(shown, fit.residual_sd, math.nan)),
         (
             tr("Tried between"),
@@ -185,7 +189,7 @@ def _side(record: CalibrationRecord, zone: tzinfo, now_us: int) -> SideNotes:
         tr("Calibration"),
         big,
         after,
-        record.refused,
+        tr("This correction is in force.") if record.is_taken else record.refused,
         None,
         tuple(buttons),
         tuple(facts),

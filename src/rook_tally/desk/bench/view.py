@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from rook_tally.bench.find import FoundAnswer
 from rook_tally.bench.usual import UsualAnswer
+from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.bench_items import EventItem, PairItem
 from rook_tally.core.comparing.event_effects import EventEffect
 from rook_tally.core.errors import RookTallyError
@@ -32,6 +33,8 @@ from rook_tally.desk.bench.queries import (
     AnswerQuery,
     BenchAnswer,
     BenchListing,
+    FoundQuery,
+    HourlyMeansQuery,
     ListingQuery,
     MoreEffectsQuery,
 )
@@ -291,7 +294,7 @@ class BenchView(QWidget):
             return
         if self.model.shows_found:
             self.model.is_asked = True
-            self._asking.read(self.model.find_question(), self._on_found, self.model.refused)
+            self._ask_find()
             return
         question = self.model.question()
         if question is None:
@@ -324,6 +327,20 @@ class BenchView(QWidget):
         self.model.take_part(question, effects)
         if self.isVisible():
             self._ask_next_part()
+
+    def _ask_find(self) -> None:
+        """Have some more series looked through, then all of them among each other."""
+        question = self.model.find_question()
+        if isinstance(question, FoundQuery):
+            self._asking.read(question, self._on_found, self.model.refused)
+            return
+        self._asking.read(
+            question, lambda rows: self._on_hourly(question, rows), self.model.refused
+        )
+
+    def _on_hourly(self, question: HourlyMeansQuery, rows: FloatArray) -> None:
+        if self.model.take_hourly(question, rows) and self.isVisible():
+            self._ask_find()
 
     def _on_found(self, found: FoundAnswer) -> None:
         self.model.take_found(found)

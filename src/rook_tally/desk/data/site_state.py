@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from zoneinfo import ZoneInfo
 
@@ -226,6 +226,13 @@ class SiteState:
         else:
             self.proposals.discard(series_id)
         self._tell({series_id})
+
+    def note_proposals(self, proposed: Collection[int]) -> None:
+        """Whose correction is proposed, of all series."""
+        touched = self.proposals ^ set(proposed)
+        self.proposals = set(proposed)
+        if touched:
+            self._tell(touched)
 
     def trial_words(self) -> str:
         """Each tried value in words, instead of the real one."""
