@@ -6,11 +6,13 @@ Each beside the bare loading of the same readings, the two in turn.
 from __future__ import annotations
 
 import statistics
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+import msgspec
 import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QGuiApplication, QImage, QPainter
@@ -27,8 +29,10 @@ from rook_tally.core.theme import LIGHT
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.bench.pair_sheet import pair_sheet
 from rook_tally.desk.bench.plot_painter import draw_picture
+from rook_tally.desk.data.store_client import Read
+from rook_tally.desk.data.worker_process import WorkerProcess
 from rook_tally.store.base import Store
-from rook_tally.store.readings import append_sealed, history_of, read_range
+from rook_tally.store.readings import append_sealed, envelopes, history_of, read_range
 from rook_tally.store.site import Series, load_site
 
 _ROUNDS = 5
@@ -122,6 +126,51 @@ def find_s(folder: Path) -> float:
         took = time.perf_counter() - began
     store.close()
     return took
+
+
+def beside_find_ms(folder: Path) -> tuple[float, float]:
+    """Reading the envelopes of eight series of 90 days while pairs are searched by the process that
+    the Bench has for that, and while nothing is: medians, ms, stretches of both in turn."""
+    store, series = _filled(folder, 90, 60, 50)
+    with store.read() as connection:
+        start_us, end_us = _span(connection, series[0])
+    asked = Read(FindBeside(start_us, end_us))
+    worker = WorkerProcess(store.address, {}, is_patient=True)
+    pause = threading.Event()
+    while not worker.is_ready:
+        pause.wait(0.01)
+
+    def read_for(seconds: float, told: list[float]) -> None:
+        until = time.perf_counter() + seconds
+        while time.perf_counter() < until:
+            began = time.perf_counter()
+            with store.read() as connection:
+                envelopes(connection, series[:8], start_us, end_us, 1200)
+            told.append(1000 * (time.perf_counter() - began))
+
+    alone: list[float] = []
+    beside: list[float] = []
+    read_for(0.5, [])
+    for _ in range(_ROUNDS):
+        read_for(0.5, alone)
+        search = threading.Thread(target=worker.done, args=(asked,))
+        search.start()
+        while search.is_alive():
+            read_for(0.02, beside)
+    worker.end()
+    store.close()
+    return statistics.median(beside), statistics.median(alone)
+
+
+class FindBeside(msgspec.Struct, frozen=True):
+    """The whole search as one question."""
+
+    start_us: int
+    end_us: int
+
+    def run(self, connection: Connection) -> int:
+        """How many pairs there are."""
+        return len(find(connection, load_site(connection), self.start_us, self.end_us).pairs)
 
 
 def _span(connection: Connection, series: Series) -> tuple[int, int]:

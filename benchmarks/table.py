@@ -194,10 +194,13 @@ def _bench_response() -> list[Figure]:
 
 def _bench_find() -> list[Figure]:
     """Pairs among 50 series of 90 days at 60 s, s, against the promised 20."""
-    from benchmarks.bench_view import find_s
+    from benchmarks.bench_view import beside_find_ms, find_s
 
     with tempfile.TemporaryDirectory() as folder:
-        return [figure_of("bench-find", ours=find_s(Path(folder)), limit=20.0, bar=1.0)]
+        found = [figure_of("bench-find", ours=find_s(Path(folder)), limit=20.0, bar=1.0)]
+    with tempfile.TemporaryDirectory() as folder:
+        beside, alone = beside_find_ms(Path(folder))
+    return [*found, figure_of("bench-find.beside", ours=beside, limit=alone, bar=1.1)]
 
 
 def _memory() -> list[Figure]:

@@ -21,8 +21,8 @@ from rook_tally.core.formulas.cleaning import (
     DecayRate,
     MedianInterval,
     clean_air_delivery,
-    decay_rate,
     decays_median,
+    sure_decay_rate,
     ventilation_per_person,
 )
 from rook_tally.core.formulas.ventilation import (
@@ -218,7 +218,7 @@ def _measured(
 ) -> NightlyDecay:
     start_us = max(_settled_us(state, fall) for state in (presence, cleaner))
     part = _between(readings, start_us, fall.end_us)
-    rate = decay_rate(
+    rate = sure_decay_rate(
         part, background=background, min_excess=max(_USED_SHARE * fall.excess, least / 4)
     )
     share = math.nan if cleaner is None else _share_on(cleaner, start_us, fall.end_us)

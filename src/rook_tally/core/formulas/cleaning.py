@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner
+from rook_tally.core.comparing.independence import effective_n
 from rook_tally.core.comparing.intervals import checked_confidence, student_quantile
 from rook_tally.core.formulas.elementwise import FormulaArgument, floats
 from rook_tally.core.series.readings import Readings
@@ -65,15 +66,11 @@ def decay_rate(
     checked_confidence(confidence)
     if not min_excess > 0:
         raise ValueError(f"the least excess is above 0, got {min_excess:g}")
-    with np.errstate(invalid="ignore"):
-        excess = readings.value - background
-        used = readings.good & (excess >= min_excess)
-    times, logs = readings.time_us[used], np.log(excess[used])
+    hours, logs = _logs_of_excess(readings, background, min_excess)
     n, nan = len(logs), math.nan
     unknown = DecayRate(nan, nan, nan, nan, nan, nan, n)
     if n < _FEWEST or float(np.ptp(logs)) <= _LEVEL * max(1.0, float(np.abs(logs).max())):
         return unknown
-    hours = (times - times[0]) / _HOUR_US
     dx, dy = hours - hours.mean(), logs - logs.mean()
     sxx, syy = inner(dx, dx), inner(dy, dy)
     slope = inner(dx, dy) / sxx if sxx > 0 else 0.0
@@ -91,6 +88,41 @@ def decay_rate(
         60.0 * math.log(2.0) / -slope,
         1.0 - squares / syy,
         n,
+    )
+
+
+def _logs_of_excess(
+    readings: Readings, background: float, min_excess: float
+) -> tuple[FloatArray, FloatArray]:
+    """Hours since the first and ln(v − background) of good rows far enough above it: (K,) each."""
+    with np.errstate(invalid="ignore"):
+        excess = readings.value - background
+        used = readings.good & (excess >= min_excess)
+    times = readings.time_us[used]
+    return (times - times[:1]) / _HOUR_US, np.log(excess[used])
+
+
+def sure_decay_rate(readings: Readings, *, background: float, min_excess: float) -> DecayRate:
+    """`decay_rate` with a 95 % interval that a sensor's own noise does not make too narrow.
+
+    Noise that does not shrink with the excess weighs more the lower it is, and neighbouring
+    readings err alike: the standard error is the larger of the plain one and HC3 (MacKinnon &
+    White 1985), for as many readings as those that are left over are worth.
+    """
+    rate = decay_rate(readings, background=background, min_excess=min_excess)
+    if not math.isfinite(rate.rate_per_h):
+        return rate
+    hours, logs = _logs_of_excess(readings, background, min_excess)
+    dx, dy = hours - hours.mean(), logs - logs.mean()
+    sxx, left = inner(dx, dx), dy + rate.rate_per_h * dx
+    weighed = dx * left / np.maximum(1.0 - 1.0 / rate.n - dx * dx / sxx, _LEVEL)
+    square = max(rate.se**2, inner(weighed, weighed) / sxx**2)
+    worth = effective_n(left).n_eff
+    times_wider = rate.n / worth if math.isfinite(worth) else 1.0
+    error = math.sqrt(square * times_wider)
+    half = student_quantile(0.95, max(1.0, rate.n / times_wider - 2)) * error
+    return msgspec.structs.replace(
+        rate, low=rate.rate_per_h - half, high=rate.rate_per_h + half, se=error
     )
 
 

@@ -220,7 +220,7 @@ class DeskWindow(QMainWindow):
         made = StoreClient(self.store, deliver=self._ui_thread.post)
         made.on_trouble = self.tell
         if self.client.is_apart:
-            made.work_apart()
+            made.work_apart(is_patient=True)
         self._other_clients.append(made)
         return made
 

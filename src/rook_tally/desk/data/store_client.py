@@ -137,6 +137,7 @@ class StoreClient:
     def __init__(self, store: Store, *, deliver: Deliver) -> None:
         self._store = store
         self._deliver = deliver
+        self._is_patient = False
         self.on_written: Callable[[Command[object], Outcome[object]], None] | None = None
         self.on_trouble: OnError | None = None
         # What waits: by asker and the query's type, and in order. Each returns what is to be
@@ -202,11 +203,13 @@ class StoreClient:
         """The client for somebody who may be gone before an answer comes."""
         return ClientScope(self)
 
-    def work_apart(self) -> None:
-        """Have the work done in a process of its own as soon as it is up."""
+    def work_apart(self, *, is_patient: bool = False) -> None:
+        """Have the work done in a process of its own as soon as it is up; a patient one lets
+        everything else go first."""
         from rook_tally.desk.data.worker_process import WorkerProcess
 
-        self._apart = WorkerProcess(self._store.address, spoken())
+        self._is_patient = is_patient
+        self._apart = WorkerProcess(self._store.address, spoken(), is_patient=is_patient)
 
     @property
     def is_apart(self) -> bool:
@@ -318,7 +321,7 @@ class StoreClient:
         self._restarts += 1
         if self._restarts > _MOST_RESTARTS or self._stopping:
             return
-        self.work_apart()
+        self.work_apart(is_patient=self._is_patient)
         words = tr("The process that reads the store had ended; another one was started.")
         self._deliver(lambda: self._tell_trouble(words))
 

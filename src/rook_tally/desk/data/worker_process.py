@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import io
 import multiprocessing
+import os
 import pickle
 import signal
 from multiprocessing.connection import Connection as Pipe
@@ -23,6 +24,8 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import Site
 
 _STOP_WITHIN_S = 5.0
+_PATIENCE = 10
+"""By so much its niceness is higher than the window's."""
 
 R = TypeVar("R")
 R_co = TypeVar("R_co", covariant=True)
@@ -94,10 +97,10 @@ class WorkerProcess:
     """A process that carries out jobs with a store, one after the other.
 
     It ends with the process it belongs to, however that ends: its pipe is closed then. `catalogue`
-    is how it says things.
+    is how it says things. One that is patient lets everything else on the machine go first.
     """
 
-    def __init__(self, address: str, catalogue: Catalogue) -> None:
+    def __init__(self, address: str, catalogue: Catalogue, *, is_patient: bool = False) -> None:
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
         self._is_ready = False
@@ -105,7 +108,7 @@ class WorkerProcess:
         # The address may hold a password; this way it is not among the words everybody can see.
         self._process = context.Process(
             target=_serve,
-            args=(theirs, address, catalogue, decimal_mark(), written()),
+            args=(theirs, address, catalogue, decimal_mark(), written(), is_patient),
             name="rook-tally-reader",
             daemon=True,
         )
@@ -158,9 +161,16 @@ class WorkerProcess:
 
 
 def _serve(
-    pipe: Pipe, address: str, catalogue: Catalogue, mark: str, moments: tuple[DateStyle, ClockStyle]
+    pipe: Pipe,
+    address: str,
+    catalogue: Catalogue,
+    mark: str,
+    moments: tuple[DateStyle, ClockStyle],
+    is_patient: bool,
 ) -> None:
     """Carry out jobs until the pipe is closed."""
+    if is_patient:
+        os.nice(_PATIENCE)
     # Ctrl+C in a terminal reaches everybody; the window decides when it is over.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     keep_freed_memory(FOR_A_WINDOW_MB)
