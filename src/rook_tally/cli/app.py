@@ -59,6 +59,7 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_limits import limits_app
     from rook_tally.cli.app_places import places_app
     from rook_tally.cli.app_plans import plans_app
+    from rook_tally.cli.app_reports import reports_app
     from rook_tally.cli.app_site import sites_app
     from rook_tally.cli.app_stations import stations_app
     from rook_tally.cli.app_wall import wall_app
@@ -67,7 +68,7 @@ def _add_other_commands() -> None:
 
     parts = (
         *(sites_app, stations_app, limits_app, fields_app, places_app, plans_app),
-        *(doors_app, care_app, workings_app, watches_app, wall_app, bench_app),
+        *(doors_app, care_app, workings_app, watches_app, wall_app, bench_app, reports_app),
     )
     for one in parts:
         app.add_typer(one)

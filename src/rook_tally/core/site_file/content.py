@@ -12,6 +12,8 @@ from rook_tally.core.door_settings import DoorSettings
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
+from rook_tally.core.reports.definitions import Report
+from rook_tally.core.reports.guidelines import Guideline
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.wall.definitions import WallSheet
@@ -36,6 +38,8 @@ class SitePart(enum.Enum):
     WATCHES = "watch"
     SHEETS = "sheet"
     BENCH = "bench"
+    GUIDELINES = "guideline"
+    REPORTS = "report"
 
 
 class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -174,6 +178,8 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     watches: tuple[Watch, ...] | None = None
     sheets: tuple[WallSheet, ...] | None = None
     bench: tuple[BenchEntry, ...] | None = None
+    guidelines: tuple[Guideline, ...] | None = None
+    reports: tuple[Report, ...] | None = None
 
     def only(self, parts: frozenset[SitePart]) -> SiteContent:
         """Some parts of it."""

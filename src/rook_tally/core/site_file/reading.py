@@ -24,6 +24,7 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Four, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import SeriesSettings, checked_series_settings
+from rook_tally.core.reports.files import guideline_from_table, report_from_table
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
     BenchEntry,
@@ -219,6 +220,8 @@ def site_from_toml(text: str) -> SiteContent:
         watches=_all(document, "watch", lambda one: from_table(one, Watch), "slug"),
         sheets=_all(document, "sheet", sheet_from_table, "slug"),
         bench=_all(document, "bench", _bench),
+        guidelines=_all(document, "guideline", guideline_from_table, "slug"),
+        reports=_all(document, "report", report_from_table, "slug"),
     )
 
 

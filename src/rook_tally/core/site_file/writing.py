@@ -16,6 +16,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.reports.files import guideline_table, report_table
 from rook_tally.core.site_file.content import (
     BenchEntry,
     FieldCorrection,
@@ -49,6 +50,8 @@ _NAMED_BY = {
     "channel": ("name",),
     "watch": ("slug",),
     "sheet": ("slug",),
+    "guideline": ("slug",),
+    "report": ("slug",),
     "plan": ("name",),
 }
 
@@ -76,6 +79,8 @@ def site_to_tables(content: SiteContent) -> Table:
         ("watch", content.watches, table_of),
         ("sheet", content.sheets, sheet_table),
         ("bench", content.bench, _bench),
+        ("guideline", content.guidelines, guideline_table),
+        ("report", content.reports, report_table),
     )
     return told | {
         name: [write(one) for one in part] for name, part, write in parts if part is not None

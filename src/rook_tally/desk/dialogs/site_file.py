@@ -38,6 +38,8 @@ _PARTS = (
     (SitePart.CHANNELS, "channels"),
     (SitePart.WATCHES, "watches"),
     (SitePart.SHEETS, "sheets of the Wall"),
+    (SitePart.GUIDELINES, "own guidelines"),
+    (SitePart.REPORTS, "reports"),
 )
 _SIGNS = {ChangeSort.ADDED: "+", ChangeSort.CHANGED: "·", ChangeSort.DELETED: "−"}
 

@@ -40,6 +40,7 @@ class Subject(enum.IntEnum):
     OUTBOX = 12
     SHEETS = 13
     PAGE = 14
+    REPORTS = 15
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 21
+FORMAT = 22
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -485,6 +485,57 @@ sheet = Table(
     Column("slug", String, nullable=False, unique=True),
     Column("document", String, nullable=False),
     Column("position", Integer, nullable=False),
+)
+
+# Reports as documents (`core.reports.definitions.Report`), in the order they are listed.
+report = Table(
+    "report",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+)
+
+# What was written of reports: the digest tells whether the same would be written today. `sent` and
+# `trouble` say in words what became of it.
+written_report = Table(
+    "written_report",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False),
+    Column("period", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+    Column("digest", String, nullable=False),
+    Column("pages", Integer, nullable=False),
+    Column("files", String, nullable=False),
+    Column("sent", String, nullable=False),
+    Column("trouble", String, nullable=False),
+    Column("tried_us", BigInteger, nullable=False),
+    Index("written_report_by_slug", "slug", "period"),
+)
+
+# Own guidelines beside those that come with the program (`core.reports.guidelines.Guideline`).
+guideline = Table(
+    "guideline",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+)
+
+# Keys with which others' programs may read. Kept as hashes only; `document` says what they may.
+read_key = Table(
+    "read_key",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("key_hash", String, nullable=False),
+    Column("document", String, nullable=False),
+    Column("made_us", BigInteger, nullable=False),
+    Column("who", String, nullable=False),
+    Column("used_us", BigInteger),
+    Column("requests", BigInteger, nullable=False),
+    Column("sent_bytes", BigInteger, nullable=False),
 )
 
 # Where sheets are served as pages: one row, or none while they never were.

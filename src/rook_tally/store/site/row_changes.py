@@ -35,6 +35,8 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.way,
     schema.watch,
     schema.sheet,
+    schema.report,
+    schema.guideline,
     schema.remark,
     schema.site,
     schema.shown_unit,
@@ -65,6 +67,8 @@ NAMES = {
     "way": "name",
     "watch": "slug",
     "sheet": "slug",
+    "report": "slug",
+    "guideline": "slug",
     "remark": "text",
     "shown_unit": "quantity",
     "kind": "slug",
@@ -74,7 +78,14 @@ NAMES = {
 """The column that people know a row of a table by."""
 _SECRETS = ("password", "secret", "apart")
 _BY_NAME = {one.name: one for one in _TABLES}
-_SUBJECTS = (Subject.SITE, Subject.WORKINGS, Subject.WATCHES, Subject.SHEETS, Subject.REMARKS)
+_SUBJECTS = (
+    Subject.SITE,
+    Subject.WORKINGS,
+    Subject.WATCHES,
+    Subject.SHEETS,
+    Subject.REMARKS,
+    Subject.REPORTS,
+)
 
 
 class RowChange(msgspec.Struct, frozen=True):

@@ -34,9 +34,11 @@ from rook_tally.store.site.configuration import Series, Site, Station, load_site
 from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
 from rook_tally.store.site.door_settings import door_settings
+from rook_tally.store.site.guidelines import own_guidelines
 from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
 from rook_tally.store.site.plans import picture_numbered
+from rook_tally.store.site.reports import reports
 from rook_tally.store.site.wall_sheets import sheets
 from rook_tally.store.site_file.bench_entries import bench_entries
 from rook_tally.store.workings import groups, workings
@@ -76,6 +78,8 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         watches=tuple(watches(connection)),
         sheets=tuple(sheets(connection)),
         bench=bench_entries(connection, site),
+        guidelines=tuple(own_guidelines(connection)),
+        reports=tuple(reports(connection)),
     )
 
 

@@ -51,6 +51,7 @@ from rook_tally.store.site.corrections import (
 )
 from rook_tally.store.site.display_units import write_units
 from rook_tally.store.site.door_settings import put_doors
+from rook_tally.store.site.guidelines import own_guidelines, remove_guideline, save_guideline
 from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
 from rook_tally.store.site.places import arrange_places, delete_place
@@ -63,6 +64,7 @@ from rook_tally.store.site.plans import (
     remove_plan,
     unhang,
 )
+from rook_tally.store.site.reports import remove_report, reports, save_report
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
@@ -338,7 +340,8 @@ def _put_limits(connection: Connection, wanted: Sequence[LimitEntry]) -> None:
 
 
 def _put_definitions(connection: Connection, content: SiteContent, *, now_us: int) -> None:
-    """Groups, workings, channels, watches and sheets that are new or say something else."""
+    """Groups, workings, channels, watches, sheets, guidelines and reports that are new or say
+    something else."""
     before = {one.name: one for one in groups(connection)}
     for entry in content.groups or ():
         group = _group(connection, entry)
@@ -362,6 +365,14 @@ def _put_definitions(connection: Connection, content: SiteContent, *, now_us: in
     for sheet in content.sheets or ():
         if shown.get(sheet.slug) != sheet:
             save_sheet(connection, sheet)
+    written = {one.slug: one for one in own_guidelines(connection)}
+    for guideline in content.guidelines or ():
+        if written.get(guideline.slug) != guideline:
+            save_guideline(connection, guideline)
+    kept = {one.slug: one for one in reports(connection)}
+    for report in content.reports or ():
+        if kept.get(report.slug) != report:
+            save_report(connection, report)
     _order(connection, content)
 
 
@@ -425,6 +436,16 @@ def _take_away(connection: Connection, content: SiteContent) -> None:
         for sheet in sheets(connection):
             if sheet.slug not in wanted:
                 remove_sheet(connection, sheet.slug)
+    if content.guidelines is not None:
+        known = {one.slug for one in content.guidelines}
+        for guideline in own_guidelines(connection):
+            if guideline.slug not in known:
+                remove_guideline(connection, guideline.slug)
+    if content.reports is not None:
+        slugs = {one.slug for one in content.reports}
+        for report in reports(connection):
+            if report.slug not in slugs:
+                remove_report(connection, report.slug)
     if content.channels is not None:
         stay = {one.name for one in (*content.channels, *BUILT_IN)}
         for channel in ways(connection):

@@ -1,0 +1,71 @@
+"""A written report: sections of paragraphs, tables and pictures, before anybody draws them."""
+
+from __future__ import annotations
+
+import hashlib
+
+import msgspec
+
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.reports.drawing import Drawing
+
+
+class Words(msgspec.Struct, frozen=True, tag="words"):
+    """A paragraph; `strong` are the parts of it that stand out."""
+
+    text: str
+    strong: tuple[str, ...] = ()
+    is_quiet: bool = False
+
+
+class Cell(msgspec.Struct, frozen=True):
+    """A cell of a table."""
+
+    text: str
+    is_strong: bool = False
+    level: Level = Level.SETTLED
+
+
+class Table(msgspec.Struct, frozen=True, tag="table"):
+    """A table: a head, rows, and of each column its share of the width and its side (`l`, `r`)."""
+
+    head: tuple[str, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+    widths: tuple[float, ...]
+    sides: str
+
+
+class Picture(msgspec.Struct, frozen=True, tag="picture"):
+    """A drawing with its title; `spoken` says in words what it shows."""
+
+    title: str
+    drawing: Drawing
+    spoken: str
+
+
+Block = Words | Table | Picture
+
+
+class Section(msgspec.Struct, frozen=True):
+    """A part of a report with its heading."""
+
+    part: str
+    title: str
+    blocks: tuple[Block, ...]
+
+
+class Document(msgspec.Struct, frozen=True):
+    """A report as it was worked out. `aside` stands at the right of the title."""
+
+    slug: str
+    period: str
+    title: str
+    subtitle: str
+    aside: tuple[str, ...]
+    sections: tuple[Section, ...]
+    language: str = "en"
+
+    @property
+    def digest(self) -> str:
+        """SHA-256 of all that it says: the same for the same report."""
+        return hashlib.sha256(msgspec.json.encode(self)).hexdigest()

@@ -1,0 +1,126 @@
+"""Drawings made of a few primitives, so that page, file and screen show the same.
+
+Lengths are points (1/72 inch), y downwards. Colours are `#RRGGBB`.
+"""
+
+from __future__ import annotations
+
+from html import escape
+
+import msgspec
+
+INK, DIM, RULE, STRONG_RULE = "#1D2331", "#6F6B62", "#DDD6C6", "#B9AF9A"
+
+
+class Box(msgspec.Struct, frozen=True, tag="box"):
+    """A filled rectangle."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    fill: str
+    opacity: float = 1.0
+
+
+class Line(msgspec.Struct, frozen=True, tag="line"):
+    """A line through points, x and y in turn."""
+
+    points: tuple[float, ...]
+    ink: str
+    thick: float = 1.0
+    dashed: bool = False
+
+
+class Area(msgspec.Struct, frozen=True, tag="area"):
+    """A filled shape, its corners x and y in turn."""
+
+    points: tuple[float, ...]
+    fill: str
+    opacity: float = 1.0
+
+
+class Text(msgspec.Struct, frozen=True, tag="text"):
+    """A line of text on its base line; `side` is where x lies: `l`, `m` or `r`."""
+
+    x: float
+    y: float
+    text: str
+    size: float = 9.0
+    is_strong: bool = False
+    ink: str = INK
+    side: str = "l"
+
+
+Item = Box | Line | Area | Text
+
+
+class Drawing(msgspec.Struct, frozen=True):
+    """Items on a ground of so many points."""
+
+    width: float
+    height: float
+    items: tuple[Item, ...]
+
+    def moved(self, x: float, y: float) -> tuple[Item, ...]:
+        """Its items elsewhere."""
+        return tuple(_moved(one, x, y) for one in self.items)
+
+
+def _moved(item: Item, x: float, y: float) -> Item:
+    if isinstance(item, Line | Area):
+        points = tuple(one + (y if at % 2 else x) for at, one in enumerate(item.points))
+        return msgspec.structs.replace(item, points=points)
+    return msgspec.structs.replace(item, x=item.x + x, y=item.y + y)
+
+
+_ANCHORS = {"l": "start", "m": "middle", "r": "end"}
+
+
+def svg_of(drawing: Drawing, spoken: str) -> str:
+    """The drawing as an SVG element that needs nothing else."""
+    told = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {_n(drawing.width)} '
+        f'{_n(drawing.height)}" role="img" aria-label="{escape(spoken)}">'
+    ]
+    told += [_element(one) for one in drawing.items]
+    return "".join([*told, "</svg>"])
+
+
+def _element(item: Item) -> str:
+    match item:
+        case Box():
+            return (
+                f'<rect x="{_n(item.x)}" y="{_n(item.y)}" width="{_n(item.width)}" '
+                f'height="{_n(item.height)}" fill="{item.fill}"{_opacity(item.opacity)}/>'
+            )
+        case Line():
+            dashes = ' stroke-dasharray="3 2.5"' if item.dashed else ""
+            return (
+                f'<polyline points="{_points(item.points)}" fill="none" stroke="{item.ink}" '
+                f'stroke-width="{_n(item.thick)}"{dashes}/>'
+            )
+        case Area():
+            return (
+                f'<polygon points="{_points(item.points)}" fill="{item.fill}"'
+                f"{_opacity(item.opacity)}/>"
+            )
+        case Text():
+            weight = ' font-weight="600"' if item.is_strong else ""
+            return (
+                f'<text x="{_n(item.x)}" y="{_n(item.y)}" font-size="{_n(item.size)}" '
+                f'fill="{item.ink}" text-anchor="{_ANCHORS[item.side]}"{weight}>'
+                f"{escape(item.text)}</text>"
+            )
+
+
+def _opacity(value: float) -> str:
+    return "" if value == 1 else f' opacity="{_n(value)}"'
+
+
+def _points(points: tuple[float, ...]) -> str:
+    return " ".join(f"{_n(points[at])},{_n(points[at + 1])}" for at in range(0, len(points) - 1, 2))
+
+
+def _n(value: float) -> str:
+    return f"{value:.2f}".rstrip("0").rstrip(".")

@@ -1,0 +1,214 @@
+"""Figures by place, limits and guidelines, and what was not heard."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from rook_tally.core.comparing.day_figures import annual_mean, days_above
+from rook_tally.core.moment_words import clock_words, day_words
+from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.number_format import UNKNOWN, duration, figure
+from rook_tally.core.reports.definitions import Stretch
+from rook_tally.core.reports.document import Block, Cell, Table, Words
+from rook_tally.core.reports.guidelines import Guideline, Rule
+from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.reports.material import Material, SeriesFigures
+from rook_tally.reports.texts import tr
+from rook_tally.store.site import Series
+
+_POORLY = 0.9
+
+
+def moment(time_us: int, zone: ZoneInfo) -> str:
+    """A moment of the stretch, in its zone."""
+    told = datetime_from_time_us(time_us).astimezone(zone)
+    return f"{day_words(told, weekday=True)}, {clock_words(told)}"
+
+
+def name_in(series: Series, several: Iterable[Series]) -> str:
+    """The place of a series; with its station where the place has several of them."""
+    place = series.station.place.name
+    alike = [one for one in several if one.station.place.name == place]
+    return f"{place} · {series.station.key}" if len(alike) > 1 else place
+
+
+def by_quantity(material: Material) -> list[list[SeriesFigures]]:
+    """Series of a quantity together, in the order in which they come."""
+    found: dict[str, list[SeriesFigures]] = {}
+    for one in material.figures:
+        found.setdefault(one.series.quantity.slug, []).append(one)
+    return list(found.values())
+
+
+def figures_blocks(material: Material) -> list[Block]:
+    """A table a quantity: lowest, mean, highest, when, how much was heard."""
+    blocks: list[Block] = []
+    for several in by_quantity(material):
+        is_state = several[0].is_state
+        blocks.append(_states(several) if is_state else _numbers(several, material.calendar.zone))
+    return blocks
+
+
+def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> Table:
+    shown = several[0].series.shown
+    unit = f", {shown.symbol}" if shown.symbol else ""
+    names = [one.series for one in several]
+    return Table(
+        (
+            f"{tr(several[0].series.quantity.heading)}{unit}",
+            tr("lowest"),
+            tr("when"),
+            tr("mean"),
+            tr("highest"),
+            tr("when"),
+            tr("heard"),
+        ),
+        tuple(
+            (
+                Cell(name_in(one.series, names)),
+                _valued(one.series, shown, one.low),
+                Cell(moment(one.low_us, zone)),
+                Cell(shown.figure(one.mean), is_strong=True),
+                _valued(one.series, shown, one.high),
+                Cell(moment(one.high_us, zone)),
+                heard_cell(one.heard),
+            )
+            for one in several
+        ),
+        (2.6, 0.9, 1.7, 0.9, 0.9, 1.7, 0.9),
+        "lrrrrrr",
+    )
+
+
+def _valued(series: Series, shown: DisplayUnit, value: float) -> Cell:
+    return Cell(shown.figure(value), level=series.limits.level_of(value))
+
+
+def _states(several: Sequence[SeriesFigures]) -> Table:
+    names = [one.series for one in several]
+    return Table(
+        (
+            tr(several[0].series.quantity.heading),
+            tr("on for"),
+            tr("share"),
+            tr("times"),
+            tr("heard"),
+        ),
+        tuple(
+            (
+                Cell(name_in(one.series, names)),
+                Cell(duration(one.on_s), is_strong=True),
+                Cell(f"{figure(100 * one.mean, 1)} %" if math.isfinite(one.mean) else UNKNOWN),
+                Cell(figure(one.turns, 0)),
+                heard_cell(one.heard),
+            )
+            for one in several
+        ),
+        (3.4, 1.4, 1.2, 1.0, 1.0),
+        "lrrrr",
+    )
+
+
+def heard_cell(share: float) -> Cell:
+    """How much was heard."""
+    return Cell(
+        f"{figure(100 * share, 1)} %", level=Level.NOTICED if share < _POORLY else Level.SETTLED
+    )
+
+
+def held_against(one: SeriesFigures, told: Guideline, stretch: Stretch) -> tuple[int, int, float]:
+    """How many days, or years, are past a guideline, how many count, and the worst of them."""
+    if told.rule is Rule.YEAR_MEAN:
+        year = annual_mean(one.days.mean, one.days.valid)
+        if stretch is not Stretch.YEAR or not year.enough:
+            return 0, 0, math.nan
+        return int(year.mean > told.limit), 1, year.mean
+    if told.rule is Rule.DAY_MEAN:
+        value, valid = one.days.mean, one.days.valid
+    elif told.rule is Rule.RUNNING_8H:
+        value, valid = one.eight_h, one.eight_h_valid
+    else:
+        with np.errstate(all="ignore"):
+            value = np.array(
+                [np.nanmax(row) if np.isfinite(row).any() else np.nan for row in one.hours]
+            )
+        valid = np.count_nonzero(np.isfinite(one.hours), axis=1) >= 18
+    found = days_above(value, told.limit, valid)
+    counted = value[valid & np.isfinite(value)]
+    worst = float(counted.max()) if len(counted) else math.nan
+    return found.days_above or 0, found.valid_days, worst
+
+
+def limits_blocks(
+    material: Material, guidelines: Sequence[Guideline], stretch: Stretch
+) -> list[Block]:
+    """Days past each guideline, of the days that count, and the worst; then the sources."""
+    rows, sources = [], []
+    for several in by_quantity(material):
+        names = [one.series for one in several]
+        for told in guidelines:
+            if told.quantity != several[0].series.quantity.slug:
+                continue
+            for one in several:
+                past, counted, worst = held_against(one, told, stretch)
+                if not counted:
+                    continue
+                sources.append(told)
+                rows.append(_limit_row(one, told, name_in(one.series, names), past, counted, worst))
+    if not rows:
+        return [Words(tr("Nothing here is held against a guideline, or too little was heard."))]
+    table = Table(
+        (tr("Where"), tr("guideline"), tr("limit"), tr("past"), tr("worst")),
+        tuple(rows),
+        (3.0, 2.6, 1.4, 1.4, 1.2),
+        "llrrr",
+    )
+    known = dict.fromkeys(f"{one.name}: {one.source}" for one in sources)
+    rule = tr("A day counts when 75 % of it was heard, a year when 90 % of its days count.")
+    return [table, Words(f"{rule} {'; '.join(known)}.", is_quiet=True)]
+
+
+def _limit_row(
+    one: SeriesFigures, told: Guideline, name: str, past: int, counted: int, worst: float
+) -> tuple[Cell, ...]:
+    shown = one.series.shown
+    quantity = tr(one.series.quantity.heading)
+    is_year = told.rule is Rule.YEAR_MEAN
+    level = Level.RAISED if past > told.allowed else Level.NOTICED if past else Level.SETTLED
+    of = tr("{0} of {1} days", past, counted)
+    return (
+        Cell(f"{name}, {quantity}"),
+        Cell(f"{told.name}, {tr(told.rule.words)}"),
+        Cell(f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()),
+        Cell((tr("yes") if past else tr("no")) if is_year else of, level=level),
+        Cell(shown.figure(worst, more=0), is_strong=True),
+    )
+
+
+def not_heard_blocks(material: Material) -> list[Block]:
+    """Series of which much was not heard, or nothing."""
+    poor = [one for one in material.figures if one.heard < _POORLY]
+    rows = [
+        (
+            Cell(one.series.station.key),
+            Cell(f"{one.series.station.place.name}, {tr(one.series.quantity.heading)}"),
+            heard_cell(one.heard),
+        )
+        for one in sorted(poor, key=lambda each: each.heard)
+    ]
+    rows += [
+        (
+            Cell(one.station.key),
+            Cell(f"{one.station.place.name}, {tr(one.quantity.heading)}"),
+            Cell(tr("nothing"), level=Level.RAISED),
+        )
+        for one in material.silent
+    ]
+    if not rows:
+        return [Words(tr("Of every series nine tenths or more were heard."))]
+    return [Table((tr("Station"), tr("What"), tr("heard")), tuple(rows), (2.0, 3.6, 1.0), "llr")]
