@@ -23,6 +23,7 @@ from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_l
 from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.recompute_loop import RecomputeLoop
+from rook_tally.collector.report_loop import keep_reporting
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.store_follower import follow
 from rook_tally.collector.supervision import Supervisor
@@ -182,6 +183,9 @@ async def collect(
             "sealing": partial(seal_loop, presence.duties, clock=now_us),
             "log": partial(keep_log_short, store),
             "daily copy": partial(keep_backing_up, presence.duties, clock=now_us),
+            "reports": partial(
+                keep_reporting, presence.duties, clock=now_us, with_password=passwords.with_password
+            ),
             "strays and tape": partial(prune_loop, store, clock=now_us),
             "requests": requests.run,
             "workings": reworking.run,

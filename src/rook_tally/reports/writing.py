@@ -79,7 +79,7 @@ def _said_otherwise(
         (
             one
             for one in written_reports(connection, slug, most=1000)
-            if one.period == period.name and one.digest != digest
+            if one.period == period.name and one.pages and one.digest != digest
         ),
         None,
     )

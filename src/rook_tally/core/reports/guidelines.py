@@ -99,7 +99,7 @@ GUIDELINES = (
     _row("us-co-8h", "US EPA", "co", _EIGHT, 9.0, f"{_US}, 1971", 1),
     _row(
         "de-co2-hour",
-        "Rooms",
+        "German guide value",
         "co2",
         _HOUR,
         1000.0,

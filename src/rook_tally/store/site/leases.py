@@ -43,6 +43,7 @@ class Role(enum.IntEnum):
     MQTT_SESSION = 3
     WORKING_OUT = 4
     BACKUP = 5
+    REPORTING = 6
 
 
 class LeaseLostError(StoreError):

@@ -125,6 +125,16 @@ def last_written(connection: Connection, slug: str, period: str) -> WrittenRepor
     )
 
 
+def forget_failed(connection: Connection, slug: str, period: str) -> None:
+    """Drop the lines about a stretch that was not written, or not sent: it is tried again."""
+    table = schema.written_report
+    connection.execute(
+        sa.delete(table).where(
+            table.c.slug == slug, table.c.period == period, table.c.trouble != ""
+        )
+    )
+
+
 def note_written(connection: Connection, told: WrittenReport) -> None:
     """Write down that a report was written, or what came of sending it: in place of a line with its
     number, else as a new one."""
