@@ -23,7 +23,7 @@ from rook_tally.demo.pottery import STATIONS as DEMO_STATIONS
 from rook_tally.demo.pottery import UNKNOWN_SENDER
 from rook_tally.demo.signals import measured
 from rook_tally.demo.speech import plain_json_body
-from rook_tally.desk.app.views import BENCH, LEDGER, STATIONS, STRIP, WALL, WATCH, WORKINGS
+from rook_tally.desk.app.views import BENCH, LEDGER, REPORTS, STATIONS, STRIP, WALL, WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.wall.full_screen import FullScreenWall
@@ -93,6 +93,7 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
                 ("workings", _prepare_workings),
                 ("formula", _prepare_formula),
                 ("bench", _prepare_bench),
+                ("reports", _prepare_reports),
                 ("watch", _prepare_watch),
                 ("stations", _prepare_stations),
                 ("plan", _prepare_plan),
@@ -290,6 +291,21 @@ def _picked(window: DeskWindow, sort: WorkingKind, slug: str, place: str) -> boo
 def _prepare_bench(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(BENCH)
     return lambda: window.bench.is_up_to_date and window.bench.model.answer is not None
+
+
+def _prepare_reports(window: DeskWindow) -> Callable[[], bool]:
+    window.show_view(REPORTS)
+    return lambda: _is_told(window)
+
+
+def _is_told(window: DeskWindow) -> bool:
+    """A week is whole where the demo's history begins a week ago; its month is not."""
+    model = window.reports.model
+    if model.listing is None:
+        return False
+    if model.picked is None or model.picked.slug != "for-the-teachers":
+        model.pick("for-the-teachers")
+    return window.reports.is_up_to_date and model.shown is not None
 
 
 def _prepare_watch(window: DeskWindow) -> Callable[[], bool]:

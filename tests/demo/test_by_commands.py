@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 
 from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.reports.definitions import Report
 from rook_tally.core.site_file.content import SiteContent, SitePart, StationEntry
 from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.writing import site_to_toml
@@ -45,9 +46,27 @@ def test_the_pottery_by_commands(collector: CollectorProcess, tmp_path: Path) ->
         (("wall", "read"), SitePart.SHEETS),
     ):
         _run(collector, *command, str(_file(tmp_path, POTTERY, part)))
+    for report in POTTERY.reports or ():
+        _describe(collector, report)
     exported = site_from_toml(_run(collector, "site", "export"))
     for name in POTTERY.__struct_fields__:
         assert getattr(exported, name) == getattr(POTTERY, name), name
+
+
+def _describe(collector: CollectorProcess, report: Report) -> None:
+    """A report, by options alone."""
+    told = [
+        ("--name", report.name),
+        ("--stretch", report.stretch.value),
+        *(("--place", one) for one in report.places),
+        *(("--part", one.value) for one in report.parts),
+        *(("--form", one.value) for one in report.forms),
+        *(("--at", one) for one in (report.at,) if one),
+        *(("--folder", one) for one in (report.folder,) if one),
+        *(("--begin", one.isoformat()) for one in (report.begin,) if one),
+        *(("--end", one.isoformat()) for one in (report.end,) if one),
+    ]
+    _run(collector, "report", "add", report.slug, *(word for pair in told for word in pair))
 
 
 def _make_station(collector: CollectorProcess, station: StationEntry) -> None:

@@ -22,12 +22,13 @@ from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.site_file.content import StationEntry
 from rook_tally.core.workings.definitions import Placement, Working
-from rook_tally.desk.app.views import STATIONS, WALL, WATCH, WORKINGS
+from rook_tally.desk.app.views import REPORTS, STATIONS, WALL, WATCH, WORKINGS
 from rook_tally.desk.dialogs.limits import LimitsDialog
 from rook_tally.desk.dialogs.places import PlacesDialog
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.desk.plan.canvas import STATION_MIME
 from rook_tally.desk.plan.where_dialog import WhereDialog
+from rook_tally.desk.reports.dialog import ReportDialog
 from rook_tally.desk.stations.connection_sheet_dialog import ConnectionSheetDialog
 from rook_tally.desk.stations.new_station import NewStationDialog
 from rook_tally.desk.stations.settings_dialog import StationSettingsDialog
@@ -73,9 +74,38 @@ def test_the_pottery_by_hand(hands: Hands, collector: CollectorProcess, tmp_path
     hands.window.show_view(WALL)
     make_sheets(hands, {one.slug: one for one in POTTERY.sheets or ()})
     hands.until(lambda: hands.made().sheets == POTTERY.sheets)
+    _describe_reports(hands)
     made = hands.made()
     for name in made.__struct_fields__:
         assert getattr(made, name) == getattr(POTTERY, name), name
+
+
+def _describe_reports(hands: Hands) -> None:
+    hands.window.show_view(REPORTS)
+    for report in POTTERY.reports or ():
+        hands.key(hands.window.reports.list, Qt.Key.Key_N)
+        dialog = hands.opened(ReportDialog)
+        hands.write(dialog.name, report.name)
+        dialog.stretch.setCurrentIndex(dialog.stretch.findData(report.stretch))
+        for names, wanted in ((dialog.places, report.places),):
+            for at in range(names.count()):
+                if names.item(at).text() in wanted:
+                    names.setCurrentRow(at)
+                    hands.key(names, Qt.Key.Key_Space)
+        for part, box in dialog.parts.items():
+            if box.isChecked() is not (part in report.parts):
+                hands.key(box, Qt.Key.Key_Space)
+        for form, box in dialog.forms.items():
+            if box.isChecked() is not (form in report.forms):
+                hands.key(box, Qt.Key.Key_Space)
+        hands.write(dialog.at, report.at)
+        hands.write(dialog.folder, report.folder)
+        if report.begin is not None and report.end is not None:
+            hands.write(dialog.begin, report.begin.isoformat())
+            hands.write(dialog.end, report.end.isoformat())
+        press(dialog, QDialogButtonBox.StandardButton.Save)
+        hands.gone(dialog)
+    hands.until(lambda: hands.made().reports == POTTERY.reports)
 
 
 def _make_the_site(hands: Hands) -> None:

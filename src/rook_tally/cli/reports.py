@@ -26,7 +26,7 @@ from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.core.reports.periods import Period, last_period, period_named
 from rook_tally.core.site_settings import DecimalMark, SiteSettings
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.reports.writing import MadeReport, make, write_files
+from rook_tally.reports.writing import MadeReport, folder_beside, make, write_files
 from rook_tally.store.alarms import ways
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import existing_store
@@ -81,10 +81,7 @@ def list_reports(where: str, *, as_json: bool) -> None:
             last.setdefault(one.slug, one)
     if as_json:
         rows = [
-            {
-                **msgspec.to_builtins(one),
-                "last": _written_row(last[one.slug]) if one.slug in last else None,
-            }
+            {**_whole(one), "last": _written_row(last[one.slug]) if one.slug in last else None}
             for one in told
         ]
         typer.echo(msgspec.json.encode(rows).decode())
@@ -95,6 +92,11 @@ def list_reports(where: str, *, as_json: bool) -> None:
         typer.echo(f"{report.slug:<20} {when:<20} {report.name}{f' → {goes}' if goes else ''}")
         if report.slug in last:
             typer.echo(f"  {_written_words(last[report.slug])}")
+
+
+def _whole(one: Report | Guideline) -> dict[str, object]:
+    """All that a document says, what is as usual included."""
+    return {name: msgspec.to_builtins(getattr(one, name)) for name in one.__struct_fields__}
 
 
 def _written_words(one: WrittenReport) -> str:
@@ -268,7 +270,9 @@ def run_report(
     """Write a report into a folder, and write down that it was."""
     with existing_store(where) as store:
         made = made_report(store, name, for_)
-        folder = to or Path(made.report.folder or ".")
+        with store.read() as connection:
+            own = made.report.folder
+            folder = to or (folder_beside(connection, own) if own else Path())
         files = write_files(made, folder, forms or made.report.forms)
         written = WrittenReport(
             made.report.slug,
@@ -360,7 +364,7 @@ def list_guidelines(where: str, *, as_json: bool) -> None:
     with existing_store(where) as store, store.read() as connection:
         told, own = guidelines(connection), {one.slug for one in own_guidelines(connection)}
     if as_json:
-        rows = [{**msgspec.to_builtins(one), "own": one.slug in own} for one in told]
+        rows = [{**_whole(one), "own": one.slug in own} for one in told]
         typer.echo(msgspec.json.encode(rows).decode())
         return
     for one in told:

@@ -136,8 +136,11 @@ async def write_and_send(
     """Have a report written by a process of its own, mail it, and write down what came of it."""
     report, period = due.report, due.period.name
     with contextlib.ExitStack() as stack:
-        folder = report.folder or stack.enter_context(
-            tempfile.TemporaryDirectory(prefix="rook-tally-report-")
+        # Its own folder is that of the program that writes it.
+        folder = (
+            ""
+            if report.folder
+            else stack.enter_context(tempfile.TemporaryDirectory(prefix="rook-tally-report-"))
         )
         await asyncio.to_thread(_forget, store, report.slug, period)
         try:
@@ -153,7 +156,8 @@ async def _run(address: str, slug: str, period: str, folder: str) -> _Run:
     """Raises ActionError with what the process said."""
     process = await asyncio.create_subprocess_exec(
         *("nice", "-n", _NICENESS, sys.executable, "-m", "rook_tally"),
-        *("report", "run", slug, "--for", period, "--to", folder, "--json"),
+        *("report", "run", slug, "--for", period, "--json"),
+        *(("--to", folder) if folder else ()),
         stdout=asyncio.subprocess.PIPE,
         stderr=asyncio.subprocess.PIPE,
         # Not among the words, which everybody can see: a server's address holds a password.

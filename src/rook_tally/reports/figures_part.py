@@ -80,7 +80,7 @@ def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> Table:
             )
             for one in several
         ),
-        (2.6, 0.9, 1.7, 0.9, 0.9, 1.7, 0.9),
+        (2.3, 0.85, 1.95, 0.85, 0.95, 1.95, 0.9),
         "lrrrrrr",
     )
 

@@ -31,6 +31,7 @@ _log = structlog.get_logger(__name__)
 class Faces(msgspec.Struct, frozen=True):
     """The fonts in use, by the names under which they are registered, and the signs they lack."""
 
+    family: str
     plain: str
     strong: str
     signs: frozenset[int]
@@ -49,7 +50,8 @@ class Faces(msgspec.Struct, frozen=True):
 
 def pages_of(document: Document, paper: Paper) -> Pages:
     """The report laid out, by the fonts its PDF has."""
-    return laid_out(document, paper, faces().width)
+    fonts = faces()
+    return msgspec.structs.replace(laid_out(document, paper, fonts.width), family=fonts.family)
 
 
 def pdf_of(document: Document, pages: Pages) -> bytes:
@@ -125,19 +127,22 @@ def faces() -> Faces:
         if plain is None or strong is None:
             continue
         try:
-            return _registered(plain, strong)
+            return _registered(family, plain, strong)
         except TTFError as error:
             # Outlines of another sort, which cannot be put into a PDF by this package.
             _log.debug("font_left_out", family=family, why=str(error))
-    return _registered(Path("Vera.ttf"), Path("VeraBd.ttf"))
+    return _registered("Bitstream Vera Sans", Path("Vera.ttf"), Path("VeraBd.ttf"))
 
 
-def _registered(plain: Path, strong: Path) -> Faces:
+def _registered(family: str, plain: Path, strong: Path) -> Faces:
     one, other = TTFont("Plain", str(plain)), TTFont("Strong", str(strong))
     pdfmetrics.registerFont(one)
     pdfmetrics.registerFont(other)
     return Faces(
-        "Plain", "Strong", frozenset(one.face.charToGlyph) & frozenset(other.face.charToGlyph)
+        family,
+        "Plain",
+        "Strong",
+        frozenset(one.face.charToGlyph) & frozenset(other.face.charToGlyph),
     )
 
 

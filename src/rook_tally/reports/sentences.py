@@ -39,6 +39,8 @@ def sentences(
     stretch: Stretch,
 ) -> Words:
     """The sentences of a report as one paragraph."""
+    if not material.figures:
+        return Words(tr("Nothing was heard in this stretch."))
     found = [
         *_past_guidelines(material, guidelines, stretch),
         *_alarms(alarms),
@@ -46,18 +48,9 @@ def sentences(
         *_otherwise(material),
         *_extremes(material),
     ]
-    told: list[Remarkable] = []
-    for one in sorted(found, key=lambda each: -each.weight):
-        # One sentence a kind of thing and place: what comes behind it says the same again.
-        if len(told) < MOST:
-            told.append(one)
+    told = sorted(found, key=lambda each: -each.weight)[:MOST]
     if not told:
-        text = (
-            tr("Nothing was remarkable: no alarm rang and all was heard.")
-            if material.figures
-            else tr("Nothing was heard in this stretch.")
-        )
-        return Words(text)
+        return Words(tr("Nothing was remarkable: no alarm rang and all was heard."))
     return Words(" ".join(one.text for one in told), tuple(one.strong for one in told))
 
 

@@ -109,6 +109,16 @@ def bytes_of(made: MadeReport, form: Form) -> bytes:
     return html_of(made.document, made.report.paper).encode()
 
 
+def folder_beside(connection: Connection, folder: str) -> Path:
+    """A report's folder: as it is told, else beside the store, else where this person is."""
+    told = Path(folder).expanduser()
+    if told.is_absolute():
+        return told
+    database = connection.engine.url.database
+    is_file = connection.dialect.name == "sqlite" and database
+    return (Path(database).resolve().parent if is_file and database else Path.home()) / told
+
+
 def write_files(made: MadeReport, folder: Path, forms: tuple[Form, ...]) -> tuple[Path, ...]:
     """Write a report into a folder, each file whole or not at all.
 

@@ -39,8 +39,8 @@ class Part(enum.StrEnum):
     WEEK = "week"
     WIND = "wind"
     TOTALS = "totals"
-    SCORES = "scores"
     ALARMS = "alarms"
+    SCORES = "scores"
     CORRECTIONS = "corrections"
     REMARKS = "remarks"
     NOT_HEARD = "not-heard"
@@ -80,7 +80,8 @@ class Report(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     `places` and `quantities`: none means all; `begin` and `end` are the first and the last day of
     an own stretch. `at` is the local time at which it goes out once its stretch is over, empty for
-    by hand only; `folder` and `mail` (names of channels) are whereto.
+    by hand only; `folder` (beside the store unless it begins with a /) and `mail` (names of
+    channels) are whereto.
     """
 
     slug: str
@@ -132,6 +133,8 @@ def checked_report(report: Report) -> Report:
         raise _cannot(name, f"a {report.stretch} has no days of its own")
     if report.at and not _AT.fullmatch(report.at):
         raise _cannot(name, f"{report.at!r} is no time of day such as 06:00")
+    if report.at and not (report.folder or report.mail):
+        raise _cannot(name, "it has a time to go out, and neither a folder nor a mail channel")
     if not report.parts or len(report.parts) > _MOST_PARTS:
         raise _cannot(name, "it has no part")
     if not report.forms:

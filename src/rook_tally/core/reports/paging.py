@@ -31,10 +31,12 @@ class Page(msgspec.Struct, frozen=True):
 
 
 class Pages(msgspec.Struct, frozen=True):
-    """All pages, and on which one each section begins, counted from 1."""
+    """All pages, on which one each section begins, counted from 1, and the family of the letters
+    they are laid out for."""
 
     pages: tuple[Page, ...]
     begins: tuple[int, ...]
+    family: str = ""
 
 
 def laid_out(document: Document, paper: Paper, measure: Measure) -> Pages:
@@ -152,7 +154,7 @@ class _Layout:
         self._cells(block, row, ink=INK)
 
     def _cells(self, block: Table, row: tuple[Cell, ...], *, ink: str) -> None:
-        size = 9.0
+        size = 8.5
         for cell, side, (left, right) in zip(row, block.sides, self._columns(block), strict=True):
             shade = LIGHT.levels[cell.level] if cell.level > Level.SETTLED else ink
             text = self._fitted(cell.text, size, cell.is_strong, right - left - 6)

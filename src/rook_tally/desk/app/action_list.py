@@ -11,6 +11,7 @@ from rook_tally.desk.bench.actions import BenchAction
 from rook_tally.desk.data.actions import Action, Section
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
+from rook_tally.desk.reports.actions import ReportsAction
 from rook_tally.desk.stations.actions import StationsAction
 from rook_tally.desk.strip.actions import StripAction
 from rook_tally.desk.wall.actions import WallAction
@@ -118,6 +119,10 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         window.show_view(names.index("Bench"))
         window.bench.do(action)
 
+    def reports(action: ReportsAction) -> None:
+        window.show_view(names.index("Reports"))
+        window.reports.do(action)
+
     def watch(action: WatchAction) -> None:
         window.show_view(names.index("Watch"))
         window.watch.do(action)
@@ -138,5 +143,7 @@ def _of_views(window: DeskWindow) -> Iterator[Action]:
         yield Action(Section.BENCH, seventh.words, seventh.keys, partial(bench, seventh))
     for fourth in WatchAction:
         yield Action(Section.WATCH, fourth.words, fourth.keys, partial(watch, fourth))
+    for eighth in ReportsAction:
+        yield Action(Section.REPORTS, eighth.words, eighth.keys, partial(reports, eighth))
     for sixth in StationsAction:
         yield Action(Section.STATIONS, sixth.words, sixth.keys, partial(stations, sixth))

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QListView, QStackedWidget, QWidget
 from rook_tally.desk.app.views import (
     BENCH,
     LEDGER,
+    REPORTS,
     STATIONS,
     STRIP,
     VIEWS,
@@ -20,6 +21,7 @@ from rook_tally.desk.app.views import (
     WATCH,
     WORKINGS,
     make_bench,
+    make_reports,
     make_stations,
     make_strip,
     make_wall,
@@ -31,6 +33,7 @@ from rook_tally.desk.ledger.view import LedgerView
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
     from rook_tally.desk.bench.view import BenchView
+    from rook_tally.desk.reports.view import ReportsView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
@@ -78,6 +81,11 @@ class ViewStack(QStackedWidget):
     def watch(self) -> WatchView:
         """The Watch view."""
         return self._placed(WATCH, make_watch(self._window))
+
+    @cached_property
+    def reports(self) -> ReportsView:
+        """The Reports view."""
+        return self._placed(REPORTS, make_reports(self._window))
 
     @cached_property
     def stations(self) -> StationsView:
@@ -140,6 +148,8 @@ class ViewStack(QStackedWidget):
             return self.bench.list
         if at == WATCH:
             return self.watch.list
+        if at == REPORTS:
+            return self.reports.list
         if at == STATIONS:
             return self.stations.list
         return self._ledger.table

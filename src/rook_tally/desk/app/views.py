@@ -10,14 +10,15 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
     from rook_tally.desk.bench.view import BenchView
+    from rook_tally.desk.reports.view import ReportsView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
     from rook_tally.desk.watch.view import WatchView
     from rook_tally.desk.workings.view import WorkingsView
 
-VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Bench", "Watch", "Stations"]
-LEDGER, STRIP, WALL, WORKINGS, BENCH, WATCH, STATIONS = range(len(VIEWS))
+VIEWS = ["Ledger", "Strip", "Wall", "Workings", "Bench", "Watch", "Reports", "Stations"]
+LEDGER, STRIP, WALL, WORKINGS, BENCH, WATCH, REPORTS, STATIONS = range(len(VIEWS))
 
 
 def make_strip(window: DeskWindow) -> StripView:
@@ -64,6 +65,16 @@ def make_bench(window: DeskWindow) -> BenchView:
     made.told.connect(window.tell)
     made.series_opened.connect(window.open_in_strip)
     made.span_wanted.connect(window.dialogs.write_span)
+    window.undo.moved.subscribe(lambda _done: made.ask_again())
+    return made
+
+
+def make_reports(window: DeskWindow) -> ReportsView:
+    """Make the Reports view of a window, with a reading process of its own as the Bench has."""
+    from rook_tally.desk.reports.view import ReportsView
+
+    made = ReportsView(window.theme, window.state, window.client, window.another_client())
+    made.told.connect(window.tell)
     window.undo.moved.subscribe(lambda _done: made.ask_again())
     return made
 

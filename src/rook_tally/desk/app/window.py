@@ -55,6 +55,7 @@ from rook_tally.wall.site_snapshot import SiteSnapshot
 if TYPE_CHECKING:
     from rook_tally.desk.app.dialogs import Dialogs
     from rook_tally.desk.bench.view import BenchView
+    from rook_tally.desk.reports.view import ReportsView
     from rook_tally.desk.stations.view import StationsView
     from rook_tally.desk.strip.view import StripView
     from rook_tally.desk.wall.view import WallView
@@ -234,6 +235,11 @@ class DeskWindow(QMainWindow):
     def watch(self) -> WatchView:
         """The Watch view."""
         return self._views.watch
+
+    @property
+    def reports(self) -> ReportsView:
+        """The Reports view."""
+        return self._views.reports
 
     @property
     def stations(self) -> StationsView:

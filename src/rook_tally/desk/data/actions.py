@@ -18,6 +18,7 @@ class Section(enum.Enum):
     WORKINGS = "Workings"
     BENCH = "Bench"
     WATCH = "Watch"
+    REPORTS = "Reports"
     STATIONS = "Stations"
 
 

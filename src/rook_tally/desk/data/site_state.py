@@ -28,6 +28,7 @@ from rook_tally.desk.data.store_feed import (
     NewDoors,
     NewReadings,
     NewRemarks,
+    NewReports,
     News,
     NewSheets,
     Picture,
@@ -93,6 +94,8 @@ class SiteState:
     tape_moves: int = 0
     # How often sheets of the Wall, or who may look at their pages, were altered.
     sheet_moves: int = 0
+    # How often reports were described or written.
+    report_moves: int = 0
     # Called after the window has moved, by whichever view.
     window_moved: list[Callable[[], None]] = field(default_factory=list)
     # Called after remarks were written, altered or deleted.
@@ -289,6 +292,9 @@ class SiteState:
                 return
             case NewSheets():
                 self.sheet_moves += 1
+                changed = set()
+            case NewReports():
+                self.report_moves += 1
                 changed = set()
             case NewAlarms():
                 changed = {one.series_id for one in (*self.live_alarms, *news.alarms)}

@@ -102,6 +102,11 @@ class NewSheets:
 
 
 @dataclass(frozen=True, slots=True)
+class NewReports:
+    """Reports were described or written, or guidelines altered."""
+
+
+@dataclass(frozen=True, slots=True)
 class NewAlarms:
     """An alarm rang, cleared or was seen to: all that stand."""
 
@@ -122,6 +127,7 @@ News: TypeAlias = (
     | MessagesChanged
     | NewRemarks
     | NewSheets
+    | NewReports
     | NewAlarms
     | StoreUnavailable
 )
@@ -294,6 +300,8 @@ class StoreFeed:
                 self._on_news(NewAlarms(standing(connection)))
         if subjects & {Subject.SHEETS, Subject.PAGE}:
             self._on_news(NewSheets())
+        if Subject.REPORTS in subjects:
+            self._on_news(NewReports())
         if subjects & {Subject.TAPE, Subject.STRAYS, Subject.REQUESTS}:
             self._on_news(MessagesChanged())
 

@@ -1,0 +1,1 @@
+"""The Reports view: what is described, its pages, and what was written."""

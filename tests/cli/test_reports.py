@@ -1,0 +1,86 @@
+"""Reports and guidelines by command."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.store.base import Store
+from rook_tally.store.site import set_site
+from tests.bench.air_of_rooms import START_US, keep, moments
+from tests.processes import rook_tally
+
+
+@pytest.fixture
+def where(store: Store, store_path: Path) -> str:
+    with store.write() as connection:
+        set_site(connection, name="Pottery", zone="UTC")
+    time_us = moments(40)
+    day = (time_us - START_US) // DAY_US
+    keep(store, "booth", time_us, np.where(day < 3, 20.0, 5.0), quantity="pm25")
+    return str(store_path)
+
+
+def run(where: str, *words: str) -> str:
+    done = rook_tally("--store", where, *words)
+    assert done.returncode == 0, done.stderr
+    return done.stdout
+
+
+def test_a_report_from_its_description_to_its_files(where: str, tmp_path: Path) -> None:
+    run(where, "report", "add", "month", "--name", "The month", "--folder", str(tmp_path / "out"))
+    (told,) = json.loads(run(where, "report", "list", "--json"))
+    assert (told["slug"], told["stretch"], told["last"]) == ("month", "month", None)
+    shown = json.loads(run(where, "report", "show", "month", "--for", "2026-03", "--json"))
+    assert shown["title"] == "March 2026"
+    assert "three days" in shown["sections"][0]["text"][0]
+    assert "PM2.5, µg/m³" in run(where, "report", "show", "month", "--for", "2026-03")
+    files = run(where, "report", "run", "month", "--for", "2026-03").split()
+    assert [Path(one).name for one in files] == ["month-2026-03.pdf", "month-2026-03.html"]
+    assert all(Path(one).stat().st_size > 1000 for one in files)
+    (line,) = json.loads(run(where, "report", "written", "--check", "--json"))
+    assert (line["period"], line["state"]) == ("2026-03", "as it is now")
+    exported = run(where, "report", "export")
+    run(where, "report", "remove", "month")
+    file = tmp_path / "reports.toml"
+    file.write_text(exported)
+    assert run(where, "report", "read", str(file)) == "The month: new\n"
+    assert run(where, "report", "export") == exported
+
+
+def test_own_guidelines_are_held_against(where: str) -> None:
+    run(where, "report", "add", "month", "--part", "limits")
+    words = ("dust", "pm25", "0.01 mg/m³", "--name", "The guild", "--source", "minutes of May")
+    run(where, "guideline", "add", *words)
+    shown = run(where, "report", "show", "month", "--for", "2026-03")
+    line = next(one for one in shown.splitlines() if "The guild" in one)
+    assert "10 µg/m³" in line and "3 of 30 days" in line
+    (own,) = [one for one in json.loads(run(where, "guideline", "list", "--json")) if one["own"]]
+    assert (own["slug"], own["limit"], own["rule"]) == ("dust", 10.0, "day")
+    run(where, "guideline", "remove", "dust")
+    assert "dust" not in run(where, "guideline", "list")
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (("report", "run", "nothing"), "there is no report nothing"),
+        (("report", "add", "x", "--place", "Attic"), "there is no place Attic"),
+        (("report", "add", "x", "--mail", "nobody"), "there is no mail channel nobody"),
+        (("report", "add", "x", "--quantity", "joy"), "there is no quantity joy"),
+        (("report", "add", "x", "--stretch", "own"), "a first and a last day"),
+        (("guideline", "add", "x", "joy", "5"), "there is no quantity joy"),
+        (("guideline", "add", "x", "pm25", "5", "--rule", "tea"), "there is no rule tea"),
+        (("guideline", "remove", "who-pm25-day"), "comes with the program"),
+    ],
+)
+def test_what_cannot_be_is_refused_with_a_reason(
+    where: str, words: tuple[str, ...], why: str
+) -> None:
+    done = rook_tally("--store", where, *words)
+    assert done.returncode == 2
+    assert why in done.stderr
