@@ -17,7 +17,7 @@ from aiosmtpd.smtp import SMTP
 from rook_tally.collector.report_loop import due_reports, write_and_send
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security
 from rook_tally.core.alarms.journal import JournalKind
-from rook_tally.core.reports.definitions import Form, Part, Report
+from rook_tally.core.reports.definitions import Report, ReportForm, ReportPart
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, time_us_from_text
 from rook_tally.notify import mail as mail_module
 from rook_tally.store.alarms import journal, save_channel
@@ -33,8 +33,8 @@ MONTH = Report(
     name="The month",
     at="06:00",
     folder="reports",
-    parts=(Part.SENTENCES, Part.FIGURES),
-    forms=(Form.HTML,),
+    parts=(ReportPart.SENTENCES, ReportPart.FIGURES),
+    forms=(ReportForm.HTML,),
 )
 
 

@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
-from rook_tally.core.reports.definitions import Form, Part, Report
+from rook_tally.core.reports.definitions import Report, ReportForm, ReportPart
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.app.views import REPORTS
 from rook_tally.desk.app.window import DeskWindow
@@ -43,7 +43,7 @@ def window(store: Store, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
 
 def keep_one(store: Store, **said: object) -> None:
     with store.write() as connection:
-        told = {"parts": (Part.SENTENCES, Part.FIGURES, Part.HOURS), **said}
+        told = {"parts": (ReportPart.SENTENCES, ReportPart.FIGURES, ReportPart.HOURS), **said}
         save_report(connection, Report(slug="month", name="The month", **told))  # type: ignore[arg-type]
 
 
@@ -93,7 +93,7 @@ def test_it_is_saved_copied_and_written_into_its_folder(
 ) -> None:
     keep_one(store, folder=str(tmp_path / "out"))
     until_shown(qtbot, window, "March 2026")
-    for form in Form:
+    for form in ReportForm:
         window.reports.save(tmp_path / f"told.{form}", form)
         qtbot.waitUntil((tmp_path / f"told.{form}").exists, timeout=PATIENCE_MS)
     qtbot.waitUntil(

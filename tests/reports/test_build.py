@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.reports.definitions import Form, Part, Report, Stretch
-from rook_tally.core.reports.document import Document, Table, Words
+from rook_tally.core.reports.definitions import Report, ReportForm, ReportPart, ReportStretch
+from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportTable
 from rook_tally.core.reports.periods import midnight_us, period_named
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.timestamps import DAY_US, HOUR_US
@@ -25,7 +25,7 @@ from tests.bench.air_of_rooms import START_US, keep, moments
 
 MONTH = period_named("2026-03")
 AFTER_US = START_US + 60 * DAY_US
-ALL = Report(slug="all", name="All of it", parts=tuple(Part))
+ALL = Report(slug="all", name="All of it", parts=tuple(ReportPart))
 
 
 @pytest.fixture
@@ -41,35 +41,35 @@ def shop(store: Store) -> Store:
     return store
 
 
-def built(store: Store, report: Report = ALL, period: str = "2026-03") -> Document:
+def built(store: Store, report: Report = ALL, period: str = "2026-03") -> ReportDocument:
     with store.read() as connection:
         return build(connection, report, period_named(period), now_us=AFTER_US)
 
 
-def tables(told: Document, part: Part) -> list[Table]:
+def tables(told: ReportDocument, part: ReportPart) -> list[ReportTable]:
     return [
         block
         for section in told.sections
         if section.part == part
         for block in section.blocks
-        if isinstance(block, Table)
+        if isinstance(block, ReportTable)
     ]
 
 
-def words(told: Document, part: Part) -> str:
+def words(told: ReportDocument, part: ReportPart) -> str:
     return " ".join(
         block.text
         for section in told.sections
         if section.part == part
         for block in section.blocks
-        if isinstance(block, Words)
+        if isinstance(block, Paragraph)
     )
 
 
 def test_figures_are_those_of_the_month(shop: Store) -> None:
     found = {
         table.head[0]: [[cell.text for cell in row] for row in table.rows]
-        for table in tables(built(shop), Part.FIGURES)
+        for table in tables(built(shop), ReportPart.FIGURES)
     }
     (booth,) = found["PM2.5, µg/m³"]
     # 30 of 31 days were heard: the history begins on the 2nd.
@@ -82,10 +82,10 @@ def test_figures_are_those_of_the_month(shop: Store) -> None:
 
 def test_days_past_a_guideline_are_those_that_were(shop: Store) -> None:
     told = built(shop)
-    rows = [[cell.text for cell in row] for row in tables(told, Part.LIMITS)[0].rows]
+    rows = [[cell.text for cell in row] for row in tables(told, ReportPart.LIMITS)[0].rows]
     who = next(row for row in rows if row[1].startswith("WHO, mean of a day"))
     assert who[0].startswith("Shop") and who[3] == "3 of 30 days"
-    assert "three days" in words(told, Part.SENTENCES)
+    assert "three days" in words(told, ReportPart.SENTENCES)
 
 
 def test_the_same_report_is_the_same_to_the_byte(shop: Store) -> None:
@@ -93,7 +93,7 @@ def test_the_same_report_is_the_same_to_the_byte(shop: Store) -> None:
     for _ in range(2):
         with shop.read() as connection:
             told = make(connection, ALL, MONTH, now_us=AFTER_US + len(made) * DAY_US)
-        made.append((told.digest, bytes_of(told, Form.PDF), bytes_of(told, Form.HTML)))
+        made.append((told.digest, bytes_of(told, ReportForm.PDF), bytes_of(told, ReportForm.HTML)))
     assert made[0] == made[1]
     _, pdf, html = made[0]
     assert pdf.startswith(b"%PDF-") and pdf.rstrip().endswith(b"%%EOF")
@@ -123,7 +123,7 @@ def test_a_correction_that_reaches_into_it_is_said(shop: Store) -> None:
             told = make(connection, ALL, MONTH, now_us=AFTER_US + 2 * HOUR_US)
         assert told.was is not None and told.was.digest == first.digest
         assert "a correction of 1 May reaches into it" in words(told.document, "changed")  # type: ignore[arg-type]
-        again.append(bytes_of(told, Form.PDF))
+        again.append(bytes_of(told, ReportForm.PDF))
         with shop.write() as connection:
             note_written(connection, WrittenReport("all", "2026-03", AFTER_US, told.digest, 3))
     # Also once what is new has been written: the same bytes as then.
@@ -132,11 +132,11 @@ def test_a_correction_that_reaches_into_it_is_said(shop: Store) -> None:
 
 def test_a_month_with_nothing_in_it_says_so(shop: Store) -> None:
     told = built(shop, period="2025-01")
-    assert "Nothing was heard" in words(told, Part.SENTENCES)
+    assert "Nothing was heard" in words(told, ReportPart.SENTENCES)
     assert told.aside[0].startswith("0 stations")
     with shop.read() as connection:
         made = make(connection, ALL, period_named("2025-01"), now_us=AFTER_US)
-    assert bytes_of(made, Form.PDF)
+    assert bytes_of(made, ReportForm.PDF)
 
 
 def test_a_stretch_that_is_not_over_says_how_far_it_is_told(shop: Store) -> None:
@@ -148,7 +148,7 @@ def test_a_stretch_that_is_not_over_says_how_far_it_is_told(shop: Store) -> None
 
 def test_a_place_that_is_gone_is_named_and_the_others_stay(shop: Store) -> None:
     told = built(shop, Report(slug="a", name="a", places=("Room", "Attic")))
-    assert "Not there any more: Attic" in words(told, Part.SENTENCES)
+    assert "Not there any more: Attic" in words(told, ReportPart.SENTENCES)
     with pytest.raises(UsageError, match="not there any more: Attic"):
         built(shop, Report(slug="a", name="a", places=("Attic",)))
 
@@ -161,14 +161,18 @@ def test_a_day_of_25_hours_counts_as_one_day(store: Store) -> None:
     time_us = begin + np.arange(25 * 12, dtype=np.int64) * 300_000_000
     keep(store, "wall", time_us, np.full(len(time_us), 900.0))
     report = Report(
-        slug="d", name="d", stretch=Stretch.DAY, parts=(Part.FIGURES, Part.LIMITS, Part.HOURS)
+        slug="d",
+        name="d",
+        stretch=ReportStretch.DAY,
+        parts=(ReportPart.FIGURES, ReportPart.LIMITS, ReportPart.HOURS),
     )
     with store.read() as connection:
         told = build(connection, report, period_named("2026-10-25"), now_us=begin + 40 * DAY_US)
-    (row,) = tables(told, Part.FIGURES)[0].rows
+    (row,) = tables(told, ReportPart.FIGURES)[0].rows
     assert row[6].text == "100.0 %"
     assert all(
-        row[3].text in ("0 of 1 days", "1 of 1 days") for row in tables(told, Part.LIMITS)[0].rows
+        row[3].text in ("0 of 1 days", "1 of 1 days")
+        for row in tables(told, ReportPart.LIMITS)[0].rows
     )
 
 
@@ -178,8 +182,8 @@ def test_a_folder_that_is_full_keeps_what_was_there(shop: Store, tmp_path: Path)
     blocked = tmp_path / "reports"
     blocked.write_text("a file, not a folder")
     with pytest.raises(UsageError, match="cannot be written into"):
-        write_files(made, blocked, (Form.PDF,))
+        write_files(made, blocked, (ReportForm.PDF,))
     assert blocked.read_text() == "a file, not a folder"
-    (written,) = write_files(made, tmp_path / "new", (Form.PDF,))
-    assert written.read_bytes() == bytes_of(made, Form.PDF)
+    (written,) = write_files(made, tmp_path / "new", (ReportForm.PDF,))
+    assert written.read_bytes() == bytes_of(made, ReportForm.PDF)
     assert [one.name for one in (tmp_path / "new").iterdir()] == [written.name]

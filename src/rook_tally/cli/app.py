@@ -217,12 +217,21 @@ def export(
     to: Annotated[
         str | None, typer.Option("--to", metavar="T", help="The same; not included.")
     ] = None,
-    form: Annotated[str, typer.Option("--format", metavar="csv")] = "csv",
+    form: Annotated[
+        str, typer.Option("--format", metavar="csv|jsonl|senml|senml-cbor|parquet")
+    ] = "csv",
     output: Annotated[Path | None, typer.Option("-o", "--output", metavar="FILE")] = None,
     raw: Annotated[bool, typer.Option(help="As the sensors said it, without corrections.")] = False,
+    every: Annotated[
+        str, typer.Option(metavar="SPAN", help="Means over such a span, as in 5min.")
+    ] = "",
+    wide: Annotated[
+        bool, typer.Option(help="A column a series in place of a row a reading.")
+    ] = False,
+    manifest: Annotated[bool, typer.Option(help="What it is, as JSON beside the file.")] = True,
     store: StoreOption = None,
 ) -> None:
-    """Write readings out as CSV."""
+    """Write readings out in an open form; docs/handing-on.md says what each holds."""
     from rook_tally.cli.export import write_export
 
     write_export(
@@ -234,4 +243,7 @@ def export(
         form=form,
         output=output,
         raw=raw,
+        every=every,
+        wide=wide,
+        with_manifest=manifest,
     )

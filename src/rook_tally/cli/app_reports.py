@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
-from rook_tally.core.reports.definitions import Form, Paper, Part, Stretch
+from rook_tally.core.reports.definitions import Paper, ReportForm, ReportPart, ReportStretch
 
 reports_app = typer.Typer()
 report_app = typer.Typer(help="Reports: described once, written by hand or by schedule.")
@@ -56,7 +56,7 @@ def report_add(
     context: typer.Context,
     slug: Annotated[str, typer.Argument(metavar="NAME", help="In lower case, with hyphens.")],
     name: Annotated[str, typer.Option(metavar="TEXT", help="How people call it.")] = "",
-    stretch: Annotated[Stretch, typer.Option(help="What it is about.")] = Stretch.MONTH,
+    stretch: Annotated[ReportStretch, typer.Option(help="What it is about.")] = ReportStretch.MONTH,
     begin: Annotated[str, typer.Option(metavar="DAY", help="Of an own stretch.")] = "",
     end: Annotated[str, typer.Option(metavar="DAY", help="Of an own stretch.")] = "",
     place: Annotated[
@@ -65,7 +65,7 @@ def report_add(
     quantity: Annotated[
         list[str] | None, typer.Option(metavar="QUANTITY", help="Only this; may come again.")
     ] = None,
-    part: Annotated[list[Part] | None, typer.Option(help="A part; may come again.")] = None,
+    part: Annotated[list[ReportPart] | None, typer.Option(help="A part; may come again.")] = None,
     at: Annotated[
         str, typer.Option(metavar="HH:MM", help="Goes out once its stretch is over; else by hand.")
     ] = "",
@@ -73,7 +73,9 @@ def report_add(
     mail: Annotated[
         list[str] | None, typer.Option(metavar="CHANNEL", help="A mail channel; may come again.")
     ] = None,
-    form: Annotated[list[Form] | None, typer.Option(help="pdf, html; may come again.")] = None,
+    form: Annotated[
+        list[ReportForm] | None, typer.Option(help="pdf, html; may come again.")
+    ] = None,
     paper: Annotated[Paper, typer.Option(help="The size of its pages.")] = Paper.A4,
     store: StoreOption = None,
 ) -> None:
@@ -116,7 +118,9 @@ def report_run(
     to: Annotated[
         Path | None, typer.Option("--to", metavar="FOLDER", help="Else its own, else here.")
     ] = None,
-    form: Annotated[list[Form] | None, typer.Option(help="Else those it is kept with.")] = None,
+    form: Annotated[
+        list[ReportForm] | None, typer.Option(help="Else those it is kept with.")
+    ] = None,
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import contextlib
-import csv
 import sys
-from collections.abc import Iterator
 from datetime import tzinfo
 from pathlib import Path
-from typing import TextIO
 from zoneinfo import ZoneInfo
 
+from rook_tally.cli.progress_line import progress_line
 from rook_tally.cli.selectors import chosen_series
+from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import time_us_from_text
-from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file
+from rook_tally.export.files import export_file, export_into
+from rook_tally.export.pieces import ExportForm, ExportWish
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 
@@ -29,24 +28,41 @@ def write_export(
     form: str,
     output: Path | None,
     raw: bool = False,
+    every: str = "",
+    wide: bool = False,
+    with_manifest: bool = True,
 ) -> None:
-    """Write the readings asked for as RFC 4180 CSV, ordered by time, to a file or stdout.
+    """Write the readings asked for, ordered by time, to a file or stdout.
 
-    A file is only put in place once it is whole.
+    A file is only put in place once it is whole, and its manifest beside it.
     """
-    if form != "csv":
-        raise UsageError(f"there is no format {form!r}", remedy="the format is csv")
+    try:
+        chosen_form = ExportForm(form)
+    except ValueError:
+        raise UsageError(
+            f"there is no format {form!r}", remedy=f"formats: {', '.join(ExportForm)}"
+        ) from None
     with existing_store(where) as store:
         with store.read() as connection:
             site = load_site(connection)
         zone = ZoneInfo(site.zone)
-        start_us, end_us = _moment(from_, "--from", zone), _moment(to, "--to", zone)
-        chosen = chosen_series(site, station, quantity)
-        with _opened(output) as target:
-            writer = csv.writer(target)
-            writer.writerow(HEADER)
-            for rows in days_of_rows(store.read, chosen, start_us, end_us, raw=raw):
-                writer.writerows(rows)
+        wish = ExportWish(
+            tuple(chosen_series(site, station, quantity)),
+            chosen_form,
+            _moment(from_, "--from", zone),
+            _moment(to, "--to", zone),
+            raw,
+            seconds_of(every) if every else None,
+            wide,
+        )
+        if output is None:
+            if chosen_form is ExportForm.PARQUET:
+                raise UsageError("Parquet is written into a file", remedy="give one with -o")
+            export_into(store.read, wish, sys.stdout.buffer)
+            sys.stdout.flush()
+            return
+        with progress_line("writing") as progress:
+            export_file(store.read, wish, output, with_manifest=with_manifest, progress=progress)
 
 
 def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:
@@ -56,13 +72,3 @@ def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:
         return time_us_from_text(text, zone)
     except ValueError as error:
         raise UsageError(f"{option}: {error}") from None
-
-
-@contextlib.contextmanager
-def _opened(output: Path | None) -> Iterator[TextIO]:
-    if output is None:
-        yield sys.stdout
-        sys.stdout.flush()
-        return
-    with whole_file(output) as target:
-        yield target

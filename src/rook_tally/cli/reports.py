@@ -19,8 +19,15 @@ from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.core.quantities.number_input import number_and_unit
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.reports.definitions import USUAL_PARTS, Form, Paper, Part, Report, Stretch
-from rook_tally.core.reports.document import Document, Table, Words
+from rook_tally.core.reports.definitions import (
+    USUAL_PARTS,
+    Paper,
+    Report,
+    ReportForm,
+    ReportPart,
+    ReportStretch,
+)
+from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportTable
 from rook_tally.core.reports.files import reports_from_toml, reports_to_toml
 from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.core.reports.periods import Period, last_period, period_named
@@ -53,16 +60,16 @@ class ReportWords(msgspec.Struct, frozen=True):
 
     slug: str
     name: str
-    stretch: Stretch
+    stretch: ReportStretch
     begin: str
     end: str
     places: tuple[str, ...]
     quantities: tuple[str, ...]
-    parts: tuple[Part, ...]
+    parts: tuple[ReportPart, ...]
     at: str
     folder: str
     mail: tuple[str, ...]
-    forms: tuple[Form, ...]
+    forms: tuple[ReportForm, ...]
     paper: Paper
 
 
@@ -128,13 +135,13 @@ def add_report(where: str, told: ReportWords) -> None:
         stretch=told.stretch,
         places=told.places,
         quantities=told.quantities,
-        parts=tuple(one for one in Part if one in told.parts) or USUAL_PARTS,
+        parts=tuple(one for one in ReportPart if one in told.parts) or USUAL_PARTS,
         begin=_day(told.begin, "--begin"),
         end=_day(told.end, "--end"),
         at=told.at,
         folder=told.folder,
         mail=told.mail,
-        forms=told.forms or (Form.PDF, Form.HTML),
+        forms=told.forms or (ReportForm.PDF, ReportForm.HTML),
         paper=told.paper,
     )
     with changing(where) as connection:
@@ -215,15 +222,15 @@ def show_report(where: str, name: str, for_: str, *, as_json: bool) -> None:
     for section in told.sections:
         typer.echo(f"\n{section.title}" if section.title else "")
         for block in section.blocks:
-            if isinstance(block, Words):
+            if isinstance(block, Paragraph):
                 typer.echo(block.text)
-            elif isinstance(block, Table):
+            elif isinstance(block, ReportTable):
                 _print_table(block)
             else:
                 typer.echo(f"[{block.title}: {block.spoken}]")
 
 
-def _print_table(table: Table) -> None:
+def _print_table(table: ReportTable) -> None:
     rows = [table.head, *(tuple(cell.text for cell in row) for row in table.rows)]
     widths = [max(len(row[at]) for row in rows) for at in range(len(table.head))]
     for row in rows:
@@ -235,7 +242,7 @@ def _print_table(table: Table) -> None:
 
 
 def _document_row(made: MadeReport) -> dict[str, object]:
-    told: Document = made.document
+    told: ReportDocument = made.document
     return {
         "report": told.slug,
         "period": told.period,
@@ -249,14 +256,14 @@ def _document_row(made: MadeReport) -> dict[str, object]:
             {
                 "part": section.part,
                 "title": section.title,
-                "text": [one.text for one in section.blocks if isinstance(one, Words)],
+                "text": [one.text for one in section.blocks if isinstance(one, Paragraph)],
                 "tables": [
                     {
                         "head": list(one.head),
                         "rows": [[cell.text for cell in row] for row in one.rows],
                     }
                     for one in section.blocks
-                    if isinstance(one, Table)
+                    if isinstance(one, ReportTable)
                 ],
             }
             for section in told.sections
@@ -265,7 +272,13 @@ def _document_row(made: MadeReport) -> dict[str, object]:
 
 
 def run_report(
-    where: str, name: str, for_: str, to: Path | None, forms: tuple[Form, ...], *, as_json: bool
+    where: str,
+    name: str,
+    for_: str,
+    to: Path | None,
+    forms: tuple[ReportForm, ...],
+    *,
+    as_json: bool,
 ) -> None:
     """Write a report into a folder, and write down that it was."""
     with existing_store(where) as store:
@@ -300,14 +313,14 @@ def run_report(
         typer.echo("it says something else than what was written before", err=True)
 
 
-def _summary(document: Document) -> str:
+def _summary(document: ReportDocument) -> str:
     """The paragraphs that stand first: what a mail says."""
     told = [
         block.text
         for section in document.sections
         if not section.title
         for block in section.blocks
-        if isinstance(block, Words)
+        if isinstance(block, Paragraph)
     ]
     return "\n\n".join(told)
 

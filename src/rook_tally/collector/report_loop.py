@@ -26,7 +26,7 @@ from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.reports.definitions import Report
 from rook_tally.core.reports.periods import Period, last_period
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_datetime
-from rook_tally.notify.mail import Letter, Mail
+from rook_tally.notify.mail import Mail, MailWithFiles
 from rook_tally.notify.notifier import ActionError
 from rook_tally.store.alarms import ways, write_journal
 from rook_tally.store.base import Store
@@ -184,14 +184,14 @@ async def _mail(due: _DueReport, run: _Run, now_us: int, with_password: WithPass
         raise ActionError(f"there is no channel {', '.join(due.lost)} any more")
     told = []
     for way in due.mails:
-        letter = Letter(
+        mail = MailWithFiles(
             f"report {due.report.slug} {due.period.name} {way.name}",
             f"{due.site}: {due.report.name}, {run.title}" if due.site else run.title,
             f"{run.title}\n{run.subtitle}\n\n{run.text}",
             now_us,
             tuple(Path(one) for one in run.files),
         )
-        told.append(await Mail().send(with_password(way), letter))
+        told.append(await Mail().send(with_password(way), mail))
     return ", ".join(told)
 
 

@@ -24,7 +24,7 @@ _LOGGED_IN = 235
 _MOST_ATTACHED = 10_000_000
 
 
-class Letter(msgspec.Struct, frozen=True):
+class MailWithFiles(msgspec.Struct, frozen=True):
     """A mail with files; `key` is the same however often it is sent."""
 
     key: str
@@ -37,7 +37,7 @@ class Letter(msgspec.Struct, frozen=True):
 class Mail:
     """Sends notices by mail."""
 
-    async def send(self, way: Channel, letter: Letter) -> str:
+    async def send(self, way: Channel, wanted: MailWithFiles) -> str:
         """Hand a mail with files to the way's server; what is too big is left out, and said.
 
         Raises
@@ -46,7 +46,7 @@ class Mail:
             When the server did not take it, or a file is gone.
         """
         try:
-            mail = await asyncio.to_thread(_mail_with_files, way, letter)
+            mail = await asyncio.to_thread(_mail_with_files, way, wanted)
             await asyncio.to_thread(_send, way, mail)
         except (OSError, ValueError, smtplib.SMTPException) as error:
             raise ActionError(f"{way.host} did not take the mail: {_why(error)}") from error
@@ -89,18 +89,18 @@ def _headed(way: Channel, subject: str, time_us: int, key: str) -> EmailMessage:
     return mail
 
 
-def _mail_with_files(way: Channel, letter: Letter) -> EmailMessage:
+def _mail_with_files(way: Channel, wanted: MailWithFiles) -> EmailMessage:
     """What servers take is bounded: the smallest files go first, what has no room is named."""
-    mail = _headed(way, letter.subject, letter.time_us, letter.key)
+    mail = _headed(way, wanted.subject, wanted.time_us, wanted.key)
     room, attached, left = _MOST_ATTACHED, [], []
-    for file in sorted(letter.files, key=lambda one: one.stat().st_size):
+    for file in sorted(wanted.files, key=lambda one: one.stat().st_size):
         size = file.stat().st_size
         if size > room:
             left.append(f"{file.name} ({size / 1e6:.0f} MB)")
             continue
         room -= size
         attached.append((file.name, file.read_bytes()))
-    text = letter.text
+    text = wanted.text
     if left:
         text += f"\n\nToo big for a mail and left out: {', '.join(left)}."
     mail.set_content(f"{text}\n\n-- \nRook Tally\n")

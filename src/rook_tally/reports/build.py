@@ -9,8 +9,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_format import figure
-from rook_tally.core.reports.definitions import Part, Report
-from rook_tally.core.reports.document import Block, Document, Section, Words
+from rook_tally.core.reports.definitions import Report, ReportPart
+from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportDocument, ReportSection
 from rook_tally.core.reports.guidelines import Guideline
 from rook_tally.core.reports.periods import Period
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -40,21 +40,21 @@ from rook_tally.store.site.guidelines import guidelines
 Progress = Callable[[float], None]
 
 TITLES = {
-    Part.SENTENCES: "In a sentence",
-    Part.FIGURES: "Figures by place",
-    Part.LIMITS: "Limits and guidelines",
-    Part.HOURS: "Hour by hour",
-    Part.CHARTS: "Courses",
-    Part.PROFILE: "A usual day",
-    Part.WEEK: "A usual week",
-    Part.WIND: "Wind",
-    Part.TOTALS: "Totals",
-    Part.SCORES: "Scores",
-    Part.ALARMS: "Alarms",
-    Part.CORRECTIONS: "Corrections and calibrations",
-    Part.REMARKS: "Remarks",
-    Part.NOT_HEARD: "What was not heard",
-    Part.SEASON: "Season",
+    ReportPart.SENTENCES: "In a sentence",
+    ReportPart.FIGURES: "Figures by place",
+    ReportPart.LIMITS: "Limits and guidelines",
+    ReportPart.HOURS: "Hour by hour",
+    ReportPart.CHARTS: "Courses",
+    ReportPart.PROFILE: "A usual day",
+    ReportPart.WEEK: "A usual week",
+    ReportPart.WIND: "Wind",
+    ReportPart.TOTALS: "Totals",
+    ReportPart.SCORES: "Scores",
+    ReportPart.ALARMS: "Alarms",
+    ReportPart.CORRECTIONS: "Corrections and calibrations",
+    ReportPart.REMARKS: "Remarks",
+    ReportPart.NOT_HEARD: "What was not heard",
+    ReportPart.SEASON: "Season",
 }
 
 
@@ -66,7 +66,7 @@ def build(
     now_us: int,
     changed: str = "",
     progress: Progress | None = None,
-) -> Document:
+) -> ReportDocument:
     """Work a report out over a stretch; `changed` is said first, where it was written before and
     says something else now.
 
@@ -80,21 +80,21 @@ def build(
     blocks = _Blocks(connection, report, material, guidelines(connection))
     sections = []
     if changed:
-        sections.append(Section("changed", "", (Words(changed, is_quiet=True),)))
+        sections.append(ReportSection("changed", "", (Paragraph(changed, is_quiet=True),)))
     if not material.calendar.is_over:
         until = moment(now_us, material.calendar.zone)
         words = tr("This stretch is not over: it is told as far as {0}.", until)
-        sections.append(Section("so-far", "", (Words(words, is_quiet=True),)))
+        sections.append(ReportSection("so-far", "", (Paragraph(words, is_quiet=True),)))
     for part in report.parts:
         told = tuple(blocks.of(part))
         if told:
-            title = "" if part is Part.SENTENCES else tr(TITLES[part])
-            sections.append(Section(part.value, title, told))
+            title = "" if part is ReportPart.SENTENCES else tr(TITLES[part])
+            sections.append(ReportSection(part.value, title, told))
     stations = {
         one.series.station.key for one in material.figures if not one.series.station.is_worked_out
     }
     heard = sum(one.heard for one in material.figures) / max(1, len(material.figures))
-    return Document(
+    return ReportDocument(
         report.slug,
         period.name,
         period.title,
@@ -157,7 +157,7 @@ def _material(
     zone = ZoneInfo(site.zone)
     calendar = calendar_of(period, zone, now_us)
     before = calendar_of(period.before(), zone, now_us)
-    compares = Part.SENTENCES in report.parts
+    compares = ReportPart.SENTENCES in report.parts
     found: list[SeriesFigures] = []
     earlier: list[SeriesFigures] = []
     silent = []
@@ -185,50 +185,50 @@ class _Blocks:
         self._guidelines = known
         self._alarms = alarm_figures(connection, material)
 
-    def of(self, part: Part) -> Sequence[Block]:
+    def of(self, part: ReportPart) -> Sequence[ReportBlock]:
         """The blocks of a part; none where it has nothing to say."""
         connection, material = self._connection, self._material
         match part:
-            case Part.SENTENCES:
+            case ReportPart.SENTENCES:
                 return self._sentences()
-            case Part.FIGURES:
+            case ReportPart.FIGURES:
                 return figures_blocks(material)
-            case Part.LIMITS:
+            case ReportPart.LIMITS:
                 return limits_blocks(material, self._guidelines, self._report.stretch)
-            case Part.HOURS:
+            case ReportPart.HOURS:
                 return hours_blocks(material)
-            case Part.CHARTS:
+            case ReportPart.CHARTS:
                 return charts_blocks(connection, material)
-            case Part.PROFILE:
+            case ReportPart.PROFILE:
                 return profile_blocks(material)
-            case Part.WEEK:
+            case ReportPart.WEEK:
                 return week_blocks(material)
-            case Part.WIND:
+            case ReportPart.WIND:
                 return wind_blocks(connection, material)
-            case Part.TOTALS:
+            case ReportPart.TOTALS:
                 return totals_blocks(material)
-            case Part.SCORES:
+            case ReportPart.SCORES:
                 return scores_blocks(connection, material)
-            case Part.ALARMS:
+            case ReportPart.ALARMS:
                 return alarms_blocks(self._alarms, material.calendar)
-            case Part.CORRECTIONS:
+            case ReportPart.CORRECTIONS:
                 return corrections_blocks(connection, material)
-            case Part.REMARKS:
+            case ReportPart.REMARKS:
                 return remarks_blocks(connection, material)
-            case Part.NOT_HEARD:
+            case ReportPart.NOT_HEARD:
                 return not_heard_blocks(material)
-            case Part.SEASON:
+            case ReportPart.SEASON:
                 return season_blocks(connection, material)
 
-    def _sentences(self) -> list[Block]:
+    def _sentences(self) -> list[ReportBlock]:
         material = self._material
-        told: list[Block] = [
+        told: list[ReportBlock] = [
             sentences(material, self._guidelines, self._alarms, self._report.stretch)
         ]
         _, gone = chosen(material.site, self._report)
         if gone:
             words = tr("Not there any more: {0}.", ", ".join(gone))
-            told.append(Words(words, is_quiet=True))
+            told.append(Paragraph(words, is_quiet=True))
         return told
 
 

@@ -15,7 +15,7 @@ from rook_tally.core.comparing.directions import wind_rose
 from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.reports import charts
 from rook_tally.core.reports.charts import Mark
-from rook_tally.core.reports.document import Block, Picture, Words
+from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportPicture
 from rook_tally.core.ticks import time_ticks, value_ticks
 from rook_tally.reports.figures_part import name_in
 from rook_tally.reports.material import Calendar, Material, SeriesFigures, calendar_of, figures_of
@@ -81,13 +81,13 @@ def day_marks(calendar: Calendar) -> list[Mark]:
     return [(at, str((first + timedelta(days=at)).day)) for at in range(0, days, every)]
 
 
-def hours_blocks(material: Material) -> list[Block]:
+def hours_blocks(material: Material) -> list[ReportBlock]:
     """Days across and hours down of what was past its limits most."""
     if material.calendar.period.days > _LONGEST_HOURS_DAYS:
-        return [Words(tr("A stretch as long as this is shown as a season."))]
+        return [Paragraph(tr("A stretch as long as this is shown as a season."))]
     told = [one for one in _numbers(material) if _hours_past(one)] or _numbers(material)[:1]
     return [
-        Picture(
+        ReportPicture(
             titled(one.series, material),
             charts.hour_sheet(
                 levels_of(one.series.limits, one.hours),
@@ -113,7 +113,7 @@ def axis_of(low: float, high: float, decimals: int) -> tuple[tuple[float, float]
     return span, [(one, f"{one:,.{told}f}".replace(",", "\u2009")) for one in ticks]
 
 
-def charts_blocks(connection: Connection, material: Material) -> list[Block]:
+def charts_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """The course of every series that is a number, as the Strip draws it."""
     calendar = material.calendar
     told = _numbers(material)
@@ -128,7 +128,7 @@ def charts_blocks(connection: Connection, material: Material) -> list[Block]:
         ((tick.time_us - calendar.start_us) / length, tick.label)
         for tick in time_ticks(calendar.start_us, calendar.end_us, calendar.zone, 8)
     ]
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     for one in chosen:
         shown, envelope = one.shown, found[one.id]
         low, mean, high = (
@@ -147,16 +147,18 @@ def charts_blocks(connection: Connection, material: Material) -> list[Block]:
         picture = charts.lane_chart(
             low, mean, high, limits=limits, x_marks=marks, y_marks=y_marks, span=span
         )
-        blocks.append(Picture(titled(one, material), picture, tr("its course over the stretch")))
+        blocks.append(
+            ReportPicture(titled(one, material), picture, tr("its course over the stretch"))
+        )
     if len(told) > _MOST_CHARTS:
         words = tr("{0} further series are not drawn here.", len(told) - _MOST_CHARTS)
-        blocks.append(Words(words, is_quiet=True))
+        blocks.append(Paragraph(words, is_quiet=True))
     return blocks
 
 
-def profile_blocks(material: Material) -> list[Block]:
+def profile_blocks(material: Material) -> list[ReportBlock]:
     """Usual days: the median of each hour with the quarter above and below."""
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     for one in _numbers(material)[:_MOST_CHARTS]:
         hours = np.asarray(one.series.shown.value(one.hours), np.float64)
         known = np.isfinite(hours).any(axis=0)
@@ -167,17 +169,17 @@ def profile_blocks(material: Material) -> list[Block]:
         )
         picture = charts.profile_chart(told[0], told[1], told[2], marks, span)
         blocks.append(
-            Picture(titled(one.series, material), picture, tr("a usual day, hour by hour"))
+            ReportPicture(titled(one.series, material), picture, tr("a usual day, hour by hour"))
         )
     return blocks
 
 
-def week_blocks(material: Material) -> list[Block]:
+def week_blocks(material: Material) -> list[ReportBlock]:
     """A usual week: means of every hour of every weekday."""
     first = material.calendar.period.first
     weekday = (np.arange(material.calendar.period.days) + first.weekday()) % 7
     names = [tr(one) for one in ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")]
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     for one in _numbers(material)[:_MOST_CHARTS]:
         value = np.full((7, 24), np.nan)
         for day in range(7):
@@ -188,14 +190,14 @@ def week_blocks(material: Material) -> list[Block]:
             value[day] = np.where(count > 0, total / np.maximum(count, 1), np.nan)
         picture = charts.week_chart(np.asarray(one.series.shown.value(value), np.float64), names)
         blocks.append(
-            Picture(titled(one.series, material), picture, tr("a usual week, hour by hour"))
+            ReportPicture(titled(one.series, material), picture, tr("a usual week, hour by hour"))
         )
     return blocks
 
 
-def wind_blocks(connection: Connection, material: Material) -> list[Block]:
+def wind_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """A wind rose of every station that tells direction and speed."""
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     calendar = material.calendar
     for one in material.figures:
         if one.series.quantity.slug != "wind_direction":
@@ -226,7 +228,7 @@ def wind_blocks(connection: Connection, material: Material) -> list[Block]:
         shown = speed.shown
         classes = _speed_classes(shown.symbol, [float(shown.value(each)) for each in _SPEEDS])
         blocks.append(
-            Picture(
+            ReportPicture(
                 tr("Wind at {0}: where it came from", one.series.station.place.name),
                 charts.wind_chart(found.table, found.calm, classes),
                 tr("wind rose, {0} % calm", f"{100 * found.calm:.0f}"),
@@ -241,10 +243,10 @@ def _speed_classes(symbol: str, edges: Sequence[float]) -> list[str]:
     return [f"< {told[0]} {symbol}", *middle, f"≥ {told[-1]} {symbol}"]
 
 
-def season_blocks(connection: Connection, material: Material) -> list[Block]:
+def season_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """The stretch as days across and hours down, and the same days of the year before."""
     calendar = material.calendar
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     earlier = calendar_of(calendar.period.year_before(), calendar.zone, calendar.until_us)
     for one in _numbers(material)[:_MOST_SEASONS]:
         title = titled(one.series, material)
@@ -256,7 +258,7 @@ def season_blocks(connection: Connection, material: Material) -> list[Block]:
     return blocks
 
 
-def _season(one: SeriesFigures, calendar: Calendar, title: str) -> Picture:
+def _season(one: SeriesFigures, calendar: Calendar, title: str) -> ReportPicture:
     shown = one.series.shown
     hours = np.asarray(shown.value(one.hours), np.float64)
     known = hours[np.isfinite(hours)]
@@ -266,4 +268,4 @@ def _season(one: SeriesFigures, calendar: Calendar, title: str) -> Picture:
         for each in (low, high)
     ]
     picture = charts.season_sheet(hours, day_marks(calendar), *words)
-    return Picture(title, picture, tr("hour by hour, from {0} to {1}", *words))
+    return ReportPicture(title, picture, tr("hour by hour, from {0} to {1}", *words))

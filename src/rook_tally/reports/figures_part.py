@@ -13,8 +13,8 @@ from rook_tally.core.moment_words import clock_words, day_words
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, duration, figure
-from rook_tally.core.reports.definitions import Stretch
-from rook_tally.core.reports.document import Block, Cell, Table, Words
+from rook_tally.core.reports.definitions import ReportStretch
+from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportCell, ReportTable
 from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.reports.material import Material, SeriesFigures
@@ -45,20 +45,20 @@ def by_quantity(material: Material) -> list[list[SeriesFigures]]:
     return list(found.values())
 
 
-def figures_blocks(material: Material) -> list[Block]:
+def figures_blocks(material: Material) -> list[ReportBlock]:
     """A table a quantity: lowest, mean, highest, when, how much was heard."""
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     for several in by_quantity(material):
         is_state = several[0].is_state
         blocks.append(_states(several) if is_state else _numbers(several, material.calendar.zone))
     return blocks
 
 
-def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> Table:
+def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> ReportTable:
     shown = several[0].series.shown
     unit = f", {shown.symbol}" if shown.symbol else ""
     names = [one.series for one in several]
-    return Table(
+    return ReportTable(
         (
             f"{tr(several[0].series.quantity.heading)}{unit}",
             tr("lowest"),
@@ -70,12 +70,12 @@ def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> Table:
         ),
         tuple(
             (
-                Cell(name_in(one.series, names)),
+                ReportCell(name_in(one.series, names)),
                 _valued(one.series, shown, one.low),
-                Cell(moment(one.low_us, zone)),
-                Cell(shown.figure(one.mean), is_strong=True),
+                ReportCell(moment(one.low_us, zone)),
+                ReportCell(shown.figure(one.mean), is_strong=True),
                 _valued(one.series, shown, one.high),
-                Cell(moment(one.high_us, zone)),
+                ReportCell(moment(one.high_us, zone)),
                 heard_cell(one.heard),
             )
             for one in several
@@ -85,13 +85,13 @@ def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> Table:
     )
 
 
-def _valued(series: Series, shown: DisplayUnit, value: float) -> Cell:
-    return Cell(shown.figure(value), level=series.limits.level_of(value))
+def _valued(series: Series, shown: DisplayUnit, value: float) -> ReportCell:
+    return ReportCell(shown.figure(value), level=series.limits.level_of(value))
 
 
-def _states(several: Sequence[SeriesFigures]) -> Table:
+def _states(several: Sequence[SeriesFigures]) -> ReportTable:
     names = [one.series for one in several]
-    return Table(
+    return ReportTable(
         (
             tr(several[0].series.quantity.heading),
             tr("on for"),
@@ -101,10 +101,12 @@ def _states(several: Sequence[SeriesFigures]) -> Table:
         ),
         tuple(
             (
-                Cell(name_in(one.series, names)),
-                Cell(duration(one.on_s), is_strong=True),
-                Cell(f"{figure(100 * one.mean, 1)} %" if math.isfinite(one.mean) else UNKNOWN),
-                Cell(figure(one.turns, 0)),
+                ReportCell(name_in(one.series, names)),
+                ReportCell(duration(one.on_s), is_strong=True),
+                ReportCell(
+                    f"{figure(100 * one.mean, 1)} %" if math.isfinite(one.mean) else UNKNOWN
+                ),
+                ReportCell(figure(one.turns, 0)),
                 heard_cell(one.heard),
             )
             for one in several
@@ -114,18 +116,20 @@ def _states(several: Sequence[SeriesFigures]) -> Table:
     )
 
 
-def heard_cell(share: float) -> Cell:
+def heard_cell(share: float) -> ReportCell:
     """How much was heard."""
-    return Cell(
+    return ReportCell(
         f"{figure(100 * share, 1)} %", level=Level.NOTICED if share < _POORLY else Level.SETTLED
     )
 
 
-def held_against(one: SeriesFigures, told: Guideline, stretch: Stretch) -> tuple[int, int, float]:
+def held_against(
+    one: SeriesFigures, told: Guideline, stretch: ReportStretch
+) -> tuple[int, int, float]:
     """How many days, or years, are past a guideline, how many count, and the worst of them."""
     if told.rule is Rule.YEAR_MEAN:
         year = annual_mean(one.days.mean, one.days.valid)
-        if stretch is not Stretch.YEAR or not year.enough:
+        if stretch is not ReportStretch.YEAR or not year.enough:
             return 0, 0, math.nan
         return int(year.mean > told.limit), 1, year.mean
     if told.rule is Rule.DAY_MEAN:
@@ -145,8 +149,8 @@ def held_against(one: SeriesFigures, told: Guideline, stretch: Stretch) -> tuple
 
 
 def limits_blocks(
-    material: Material, guidelines: Sequence[Guideline], stretch: Stretch
-) -> list[Block]:
+    material: Material, guidelines: Sequence[Guideline], stretch: ReportStretch
+) -> list[ReportBlock]:
     """Days past each guideline, of the days that count, and the worst; then the sources."""
     rows, sources = [], []
     for several in by_quantity(material):
@@ -161,8 +165,8 @@ def limits_blocks(
                 sources.append(told)
                 rows.append(_limit_row(one, told, name_in(one.series, names), past, counted, worst))
     if not rows:
-        return [Words(tr("Nothing here is held against a guideline, or too little was heard."))]
-    table = Table(
+        return [Paragraph(tr("Nothing here is held against a guideline, or too little was heard."))]
+    table = ReportTable(
         (tr("Where"), tr("guideline"), tr("limit"), tr("past"), tr("worst")),
         tuple(rows),
         (3.0, 2.6, 1.4, 1.4, 1.2),
@@ -170,45 +174,47 @@ def limits_blocks(
     )
     known = dict.fromkeys(f"{one.name}: {one.source}" for one in sources)
     rule = tr("A day counts when 75 % of it was heard, a year when 90 % of its days count.")
-    return [table, Words(f"{rule} {'; '.join(known)}.", is_quiet=True)]
+    return [table, Paragraph(f"{rule} {'; '.join(known)}.", is_quiet=True)]
 
 
 def _limit_row(
     one: SeriesFigures, told: Guideline, name: str, past: int, counted: int, worst: float
-) -> tuple[Cell, ...]:
+) -> tuple[ReportCell, ...]:
     shown = one.series.shown
     quantity = tr(one.series.quantity.heading)
     is_year = told.rule is Rule.YEAR_MEAN
     level = Level.RAISED if past > told.allowed else Level.NOTICED if past else Level.SETTLED
     of = tr("{0} of {1} days", past, counted)
     return (
-        Cell(f"{name}, {quantity}"),
-        Cell(f"{told.name}, {tr(told.rule.words)}"),
-        Cell(f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()),
-        Cell((tr("yes") if past else tr("no")) if is_year else of, level=level),
-        Cell(shown.figure(worst, more=0), is_strong=True),
+        ReportCell(f"{name}, {quantity}"),
+        ReportCell(f"{told.name}, {tr(told.rule.words)}"),
+        ReportCell(f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()),
+        ReportCell((tr("yes") if past else tr("no")) if is_year else of, level=level),
+        ReportCell(shown.figure(worst, more=0), is_strong=True),
     )
 
 
-def not_heard_blocks(material: Material) -> list[Block]:
+def not_heard_blocks(material: Material) -> list[ReportBlock]:
     """Series of which much was not heard, or nothing."""
     poor = [one for one in material.figures if one.heard < _POORLY]
     rows = [
         (
-            Cell(one.series.station.key),
-            Cell(f"{one.series.station.place.name}, {tr(one.series.quantity.heading)}"),
+            ReportCell(one.series.station.key),
+            ReportCell(f"{one.series.station.place.name}, {tr(one.series.quantity.heading)}"),
             heard_cell(one.heard),
         )
         for one in sorted(poor, key=lambda each: each.heard)
     ]
     rows += [
         (
-            Cell(one.station.key),
-            Cell(f"{one.station.place.name}, {tr(one.quantity.heading)}"),
-            Cell(tr("nothing"), level=Level.RAISED),
+            ReportCell(one.station.key),
+            ReportCell(f"{one.station.place.name}, {tr(one.quantity.heading)}"),
+            ReportCell(tr("nothing"), level=Level.RAISED),
         )
         for one in material.silent
     ]
     if not rows:
-        return [Words(tr("Of every series nine tenths or more were heard."))]
-    return [Table((tr("Station"), tr("What"), tr("heard")), tuple(rows), (2.0, 3.6, 1.0), "llr")]
+        return [Paragraph(tr("Of every series nine tenths or more were heard."))]
+    return [
+        ReportTable((tr("Station"), tr("What"), tr("heard")), tuple(rows), (2.0, 3.6, 1.0), "llr")
+    ]

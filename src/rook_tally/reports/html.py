@@ -5,10 +5,9 @@ from __future__ import annotations
 from functools import cache
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
-from markupsafe import Markup
 
 from rook_tally.core.reports.definitions import Paper
-from rook_tally.core.reports.document import Document, Picture, Table, Words
+from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportPicture, ReportTable
 from rook_tally.core.reports.drawing import svg_of
 from rook_tally.core.reports.paging import runs_of
 from rook_tally.core.theme import LIGHT
@@ -16,7 +15,7 @@ from rook_tally.core.theme import LIGHT
 _PAPER = {Paper.A4: "A4", Paper.LETTER: "letter"}
 
 
-def html_of(document: Document, paper: Paper) -> str:
+def html_of(document: ReportDocument, paper: Paper) -> str:
     """The whole file."""
     template = _environment().get_template("report.html")
     return template.render(
@@ -24,12 +23,12 @@ def html_of(document: Document, paper: Paper) -> str:
     )
 
 
-def _svg(picture: Picture) -> Markup:
-    # Escaped where it was made: texts of a drawing are its only foreign part.
-    return Markup(svg_of(picture.drawing, picture.spoken))
+def _svg(picture: ReportPicture) -> str:
+    """Escaped where it is made: texts of a drawing are its only foreign part."""
+    return svg_of(picture.drawing, picture.spoken)
 
 
-def _kind(block: Words | Table | Picture) -> str:
+def _kind(block: Paragraph | ReportTable | ReportPicture) -> str:
     return type(block).__name__
 
 

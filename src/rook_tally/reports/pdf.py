@@ -16,8 +16,8 @@ from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from rook_tally.core.reports.definitions import Paper
-from rook_tally.core.reports.document import Document
-from rook_tally.core.reports.drawing import Area, Box, Item, Line, Text
+from rook_tally.core.reports.document import ReportDocument
+from rook_tally.core.reports.drawing import Box, Item, Shape, Stroke, Text
 from rook_tally.core.reports.paging import Page, Pages, laid_out
 
 _PATIENCE_S = 10.0
@@ -48,13 +48,13 @@ class Faces(msgspec.Struct, frozen=True):
         return "".join(one if ord(one) in self.signs else _LIKE.get(one, "?") for one in text)
 
 
-def pages_of(document: Document, paper: Paper) -> Pages:
+def pages_of(document: ReportDocument, paper: Paper) -> Pages:
     """The report laid out, by the fonts its PDF has."""
     fonts = faces()
     return msgspec.structs.replace(laid_out(document, paper, fonts.width), family=fonts.family)
 
 
-def pdf_of(document: Document, pages: Pages) -> bytes:
+def pdf_of(document: ReportDocument, pages: Pages) -> bytes:
     """The file."""
     target, fonts = BytesIO(), faces()
     first = pages.pages[0]
@@ -88,13 +88,13 @@ def _draw_item(canvas: Canvas, item: Item, height: float, fonts: Faces) -> None:
             canvas.setFillColor(HexColor(item.fill), alpha=item.opacity)
             bottom = height - item.y - item.height
             canvas.rect(item.x, bottom, item.width, item.height, stroke=0, fill=1)
-        case Line():
+        case Stroke():
             canvas.setStrokeColor(HexColor(item.ink))
             canvas.setLineWidth(item.thick)
             canvas.setDash(*((3, 2.5) if item.dashed else ()))
             canvas.setLineJoin(1)
             canvas.drawPath(_path(canvas, item.points, height), stroke=1, fill=0)
-        case Area():
+        case Shape():
             canvas.setFillColor(HexColor(item.fill), alpha=item.opacity)
             path = _path(canvas, item.points, height)
             path.close()

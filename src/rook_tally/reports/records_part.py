@@ -15,7 +15,13 @@ from rook_tally.core.comparing.day_figures import DegreeDayKind, degree_days
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, duration, figure
 from rook_tally.core.reports import charts
-from rook_tally.core.reports.document import Block, Cell, Picture, Table, Words
+from rook_tally.core.reports.document import (
+    Paragraph,
+    ReportBlock,
+    ReportCell,
+    ReportPicture,
+    ReportTable,
+)
 from rook_tally.core.series.corrections import correction_text
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
 from rook_tally.core.workings.scores import ScoreProgram
@@ -112,11 +118,11 @@ def _of_watch(
     )
 
 
-def alarms_blocks(told: Sequence[AlarmFigures], calendar: Calendar) -> list[Block]:
+def alarms_blocks(told: Sequence[AlarmFigures], calendar: Calendar) -> list[ReportBlock]:
     """A row a watch, then the measures of the whole."""
     if not told:
-        return [Words(tr("No alarm rang."))]
-    table = Table(
+        return [Paragraph(tr("No alarm rang."))]
+    table = ReportTable(
         (
             tr("Watch"),
             tr("rang"),
@@ -128,17 +134,17 @@ def alarms_blocks(told: Sequence[AlarmFigures], calendar: Calendar) -> list[Bloc
         ),
         tuple(
             (
-                Cell(one.name, level=one.level),
-                Cell(figure(one.rings, 0), is_strong=True),
-                Cell(duration(one.stood_s)),
-                Cell(duration(one.longest_s)),
-                Cell(
+                ReportCell(one.name, level=one.level),
+                ReportCell(figure(one.rings, 0), is_strong=True),
+                ReportCell(duration(one.stood_s)),
+                ReportCell(duration(one.longest_s)),
+                ReportCell(
                     duration(one.seen_within_s)
                     if math.isfinite(one.seen_within_s)
                     else tr("not seen")
                 ),
-                Cell(", ".join(one.by) or UNKNOWN),
-                Cell(figure(one.short, 0)),
+                ReportCell(", ".join(one.by) or UNKNOWN),
+                ReportCell(figure(one.short, 0)),
             )
             for one in told
         ),
@@ -153,10 +159,13 @@ def alarms_blocks(told: Sequence[AlarmFigures], calendar: Calendar) -> list[Bloc
     chattering = [one.name for one in told if one.chattering]
     if chattering:
         words.append(tr("rang again and again within ten minutes: {0}", ", ".join(chattering)))
-    return [table, Words(". ".join(one[0].upper() + one[1:] for one in words) + ".", is_quiet=True)]
+    return [
+        table,
+        Paragraph(". ".join(one[0].upper() + one[1:] for one in words) + ".", is_quiet=True),
+    ]
 
 
-def scores_blocks(connection: Connection, material: Material) -> list[Block]:
+def scores_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """Every score: its mean, its worst hour, and what spoiled it by how much."""
     calendar = material.calendar
     rows = []
@@ -177,17 +186,17 @@ def scores_blocks(connection: Connection, material: Material) -> list[Block]:
         )
         rows.append(
             (
-                Cell(f"{series.station.place.name}, {tr(series.quantity.heading)}"),
-                Cell(series.shown.figure(told.mean), is_strong=True),
-                Cell(series.shown.figure(told.low), level=series.limits.level_of(told.low)),
-                Cell(moment(told.low_us, calendar.zone)),
-                Cell(spoiled or tr("nothing")),
+                ReportCell(f"{series.station.place.name}, {tr(series.quantity.heading)}"),
+                ReportCell(series.shown.figure(told.mean), is_strong=True),
+                ReportCell(series.shown.figure(told.low), level=series.limits.level_of(told.low)),
+                ReportCell(moment(told.low_us, calendar.zone)),
+                ReportCell(spoiled or tr("nothing")),
             )
         )
     if not rows:
-        return [Words(tr("No score is worked out here."))]
+        return [Paragraph(tr("No score is worked out here."))]
     return [
-        Table(
+        ReportTable(
             (tr("Score"), tr("mean"), tr("lowest"), tr("when"), tr("spoiled by, on average")),
             tuple(rows),
             (2.4, 0.8, 0.9, 1.8, 2.8),
@@ -196,7 +205,7 @@ def scores_blocks(connection: Connection, material: Material) -> list[Block]:
     ]
 
 
-def corrections_blocks(connection: Connection, material: Material) -> list[Block]:
+def corrections_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """Corrections in force during the stretch, and reference points taken in it."""
     calendar = material.calendar
     rows = []
@@ -211,10 +220,10 @@ def corrections_blocks(connection: Connection, material: Material) -> list[Block
             if begin < calendar.end_us and later > calendar.start_us:
                 rows.append(
                     (
-                        Cell(f"{series.station.key}, {tr(series.quantity.heading)}"),
-                        Cell(moment(begin, calendar.zone)),
-                        Cell(correction_text(entry.correction, series.shown), is_strong=True),
-                        Cell(f"{entry.who}: {entry.why}"),
+                        ReportCell(f"{series.station.key}, {tr(series.quantity.heading)}"),
+                        ReportCell(moment(begin, calendar.zone)),
+                        ReportCell(correction_text(entry.correction, series.shown), is_strong=True),
+                        ReportCell(f"{entry.who}: {entry.why}"),
                     )
                 )
         points = [
@@ -227,16 +236,18 @@ def corrections_blocks(connection: Connection, material: Material) -> list[Block
             meters = ", ".join(dict.fromkeys(each.meter for each in points if each.meter))
             rows.append(
                 (
-                    Cell(f"{series.station.key}, {tr(series.quantity.heading)}"),
-                    Cell(moment(points[-1].time_us, calendar.zone)),
-                    Cell(words),
-                    Cell(meters),
+                    ReportCell(f"{series.station.key}, {tr(series.quantity.heading)}"),
+                    ReportCell(moment(points[-1].time_us, calendar.zone)),
+                    ReportCell(words),
+                    ReportCell(meters),
                 )
             )
     if not rows:
-        return [Words(tr("Everything is shown as the sensors told it; nothing was calibrated."))]
+        return [
+            Paragraph(tr("Everything is shown as the sensors told it; nothing was calibrated."))
+        ]
     return [
-        Table(
+        ReportTable(
             (tr("Sensor"), tr("from"), tr("correction"), tr("who, why")),
             tuple(rows),
             (2.4, 1.6, 1.8, 3.0),
@@ -245,9 +256,9 @@ def corrections_blocks(connection: Connection, material: Material) -> list[Block
     ]
 
 
-def totals_blocks(material: Material) -> list[Block]:
+def totals_blocks(material: Material) -> list[ReportBlock]:
     """Degree days of places outdoors, rain, and what machines drew."""
-    blocks: list[Block] = []
+    blocks: list[ReportBlock] = []
     rows = []
     calendar = material.calendar
     days = calendar.period.days
@@ -258,21 +269,27 @@ def totals_blocks(material: Material) -> list[Block]:
             rows += _degree_rows(one)
         elif slug in _TOTALLED:
             name, total, how, daily = _total(one)
-            rows.append((Cell(f"{place.name}, {name}"), Cell(total, is_strong=True), Cell(how)))
+            rows.append(
+                (
+                    ReportCell(f"{place.name}, {name}"),
+                    ReportCell(total, is_strong=True),
+                    ReportCell(how),
+                )
+            )
             if np.isfinite(daily).any():
                 _, y_marks = axis_of(0.0, float(np.nanmax(daily)), 0)
                 picture = charts.column_chart(daily, marks, y_marks)
-                blocks.append(Picture(f"{place.name}, {name}", picture, tr("a column a day")))
+                blocks.append(ReportPicture(f"{place.name}, {name}", picture, tr("a column a day")))
     if not rows:
-        return [Words(tr("Nothing here is told as a total."))]
-    table = Table(
+        return [Paragraph(tr("Nothing here is told as a total."))]
+    table = ReportTable(
         (tr("Total"), tr("over the stretch"), tr("how")), tuple(rows), (3.0, 1.8, 4.0), "lrl"
     )
     return [table, *blocks]
 
 
-def _degree_rows(one: SeriesFigures) -> list[tuple[Cell, ...]]:
-    rows: list[tuple[Cell, ...]] = []
+def _degree_rows(one: SeriesFigures) -> list[tuple[ReportCell, ...]]:
+    rows: list[tuple[ReportCell, ...]] = []
     for kind, base, limit, how in (
         (DegreeDayKind.HEATING, 18.0, 15.0, tr("base 18 °C, days up to 15 °C (Eurostat)")),
         (DegreeDayKind.COOLING, 21.0, 24.0, tr("base 21 °C, days from 24 °C on (Eurostat)")),
@@ -284,9 +301,9 @@ def _degree_rows(one: SeriesFigures) -> list[tuple[Cell, ...]]:
         known = tr("{0}; {1} days known", how, told.known_days)
         rows.append(
             (
-                Cell(f"{one.series.station.place.name}, {name}"),
-                Cell(f"{figure(told.total, 0)} K·d", is_strong=True),
-                Cell(known),
+                ReportCell(f"{one.series.station.place.name}, {name}"),
+                ReportCell(f"{figure(told.total, 0)} K·d", is_strong=True),
+                ReportCell(known),
             )
         )
     return rows
@@ -313,7 +330,7 @@ def _total(one: SeriesFigures) -> tuple[str, str, str, FloatArray]:
     )
 
 
-def remarks_blocks(connection: Connection, material: Material) -> list[Block]:
+def remarks_blocks(connection: Connection, material: Material) -> list[ReportBlock]:
     """Pins and spans of the stretch."""
     calendar = material.calendar
     places = {one.series.station.place.name for one in material.figures}
@@ -324,21 +341,21 @@ def remarks_blocks(connection: Connection, material: Material) -> list[Block]:
         and (one.place is None or one.place in places)
     ]
     if not told:
-        return [Words(tr("Nobody wrote a remark."))]
+        return [Paragraph(tr("Nobody wrote a remark."))]
     rows = tuple(
         (
-            Cell(moment(one.start_us, calendar.zone)),
-            Cell(
+            ReportCell(moment(one.start_us, calendar.zone)),
+            ReportCell(
                 duration((one.end_us - one.start_us) / SECOND_US) if one.end_us is not None else ""
             ),
-            Cell(one.place or material.site.name),
-            Cell(one.text),
-            Cell(one.who),
+            ReportCell(one.place or material.site.name),
+            ReportCell(one.text),
+            ReportCell(one.who),
         )
         for one in sorted(told, key=lambda each: each.start_us)[:_MOST_REMARKS]
     )
     return [
-        Table(
+        ReportTable(
             (tr("When"), tr("for"), tr("where"), tr("remark"), tr("who")),
             rows,
             (1.7, 1.2, 1.6, 3.4, 1.0),

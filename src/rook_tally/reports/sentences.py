@@ -10,8 +10,8 @@ import numpy as np
 
 from rook_tally.bench.wording import in_unit
 from rook_tally.core.quantities.number_format import duration, figure
-from rook_tally.core.reports.definitions import Stretch
-from rook_tally.core.reports.document import Words
+from rook_tally.core.reports.definitions import ReportStretch
+from rook_tally.core.reports.document import Paragraph
 from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.reports.figures_part import held_against, moment
 from rook_tally.reports.material import Material, SeriesFigures
@@ -36,11 +36,11 @@ def sentences(
     material: Material,
     guidelines: Sequence[Guideline],
     alarms: Sequence[AlarmFigures],
-    stretch: Stretch,
-) -> Words:
+    stretch: ReportStretch,
+) -> Paragraph:
     """The sentences of a report as one paragraph."""
     if not material.figures:
-        return Words(tr("Nothing was heard in this stretch."))
+        return Paragraph(tr("Nothing was heard in this stretch."))
     found = [
         *_past_guidelines(material, guidelines, stretch),
         *_alarms(alarms),
@@ -50,8 +50,8 @@ def sentences(
     ]
     told = sorted(found, key=lambda each: -each.weight)[:MOST]
     if not told:
-        return Words(tr("Nothing was remarkable: no alarm rang and all was heard."))
-    return Words(" ".join(one.text for one in told), tuple(one.strong for one in told))
+        return Paragraph(tr("Nothing was remarkable: no alarm rang and all was heard."))
+    return Paragraph(" ".join(one.text for one in told), tuple(one.strong for one in told))
 
 
 def count_words(number: int) -> str:
@@ -60,7 +60,7 @@ def count_words(number: int) -> str:
 
 
 def _past_guidelines(
-    material: Material, guidelines: Sequence[Guideline], stretch: Stretch
+    material: Material, guidelines: Sequence[Guideline], stretch: ReportStretch
 ) -> list[Remarkable]:
     """Of each series the guideline that it was past on most days, beyond those allowed."""
     found = []

@@ -12,8 +12,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
-from rook_tally.core.reports.definitions import Form, Report
-from rook_tally.core.reports.document import Document
+from rook_tally.core.reports.definitions import Report, ReportForm
+from rook_tally.core.reports.document import ReportDocument
 from rook_tally.core.reports.paging import Pages
 from rook_tally.core.reports.periods import Period
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -32,7 +32,7 @@ class MadeReport(msgspec.Struct, frozen=True):
     the newest written one that says something else."""
 
     report: Report
-    document: Document
+    document: ReportDocument
     pages: Pages
     digest: str
     was: WrittenReport | None
@@ -102,9 +102,9 @@ def why_changed(connection: Connection, report: Report, period: Period, was: Wri
     return tr("a correction of {0} reaches into it", day)
 
 
-def bytes_of(made: MadeReport, form: Form) -> bytes:
+def bytes_of(made: MadeReport, form: ReportForm) -> bytes:
     """The file of a form."""
-    if form is Form.PDF:
+    if form is ReportForm.PDF:
         return pdf_of(made.document, made.pages)
     return html_of(made.document, made.report.paper).encode()
 
@@ -119,7 +119,7 @@ def folder_beside(connection: Connection, folder: str) -> Path:
     return (Path(database).resolve().parent if is_file and database else Path.home()) / told
 
 
-def write_files(made: MadeReport, folder: Path, forms: tuple[Form, ...]) -> tuple[Path, ...]:
+def write_files(made: MadeReport, folder: Path, forms: tuple[ReportForm, ...]) -> tuple[Path, ...]:
     """Write a report into a folder, each file whole or not at all.
 
     Raises

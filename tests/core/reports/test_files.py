@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.reports.definitions import Form, Paper, Part, Report, Stretch
+from rook_tally.core.reports.definitions import Paper, Report, ReportForm, ReportPart, ReportStretch
 from rook_tally.core.reports.files import reports_from_toml, reports_to_toml
 from rook_tally.core.reports.guidelines import GUIDELINES, checked_guideline
 
@@ -18,20 +18,20 @@ WORDS = st.text("abc äß\"'\\", min_size=1, max_size=12).filter(lambda one: boo
 
 @st.composite
 def reports(draw: st.DrawFn) -> Report:
-    stretch = draw(st.sampled_from(Stretch))
-    is_own = stretch is Stretch.OWN
+    stretch = draw(st.sampled_from(ReportStretch))
+    is_own = stretch is ReportStretch.OWN
     folder = draw(WORDS)
     return Report(
         slug=draw(st.text("abcdef", min_size=1, max_size=8)),
         name=draw(WORDS),
         stretch=stretch,
         places=tuple(draw(st.lists(WORDS, max_size=2))),
-        parts=tuple(draw(st.lists(st.sampled_from(Part), min_size=1, unique=True))),
+        parts=tuple(draw(st.lists(st.sampled_from(ReportPart), min_size=1, unique=True))),
         begin=date(2026, 8, 12) if is_own else None,
         end=date(2026, 8, 14) if is_own else None,
         at="" if is_own else draw(st.sampled_from(["", "06:00", "23:59"])),
         folder=folder,
-        forms=tuple(draw(st.lists(st.sampled_from(Form), min_size=1, unique=True))),
+        forms=tuple(draw(st.lists(st.sampled_from(ReportForm), min_size=1, unique=True))),
         paper=draw(st.sampled_from(Paper)),
     )
 

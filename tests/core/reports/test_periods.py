@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.reports.definitions import Report, Stretch
+from rook_tally.core.reports.definitions import Report, ReportStretch
 from rook_tally.core.reports.periods import (
     Period,
     last_period,
@@ -23,18 +23,20 @@ from rook_tally.core.timestamps import HOUR_US
 
 LONDON = ZoneInfo("Europe/London")
 DAYS = st.dates(date(2015, 1, 1), date(2100, 1, 1))
-COMING_AGAIN = st.sampled_from([one for one in Stretch if one is not Stretch.OWN])
+COMING_AGAIN = st.sampled_from([one for one in ReportStretch if one is not ReportStretch.OWN])
 
 
 @given(COMING_AGAIN, DAYS)
-def test_a_name_says_which_stretch_is_meant(stretch: Stretch, day: date) -> None:
+def test_a_name_says_which_stretch_is_meant(stretch: ReportStretch, day: date) -> None:
     told = period_with(stretch, day)
     assert told.first <= day <= told.last
     assert period_named(told.name) == told
 
 
 @given(COMING_AGAIN, DAYS, st.integers(0, 6))
-def test_one_follows_the_other_without_a_gap(stretch: Stretch, day: date, begins: int) -> None:
+def test_one_follows_the_other_without_a_gap(
+    stretch: ReportStretch, day: date, begins: int
+) -> None:
     told = period_with(stretch, day, begins)
     before = told.before()
     assert before.last == told.first - timedelta(days=1)
@@ -57,7 +59,7 @@ def test_the_last_that_is_over_ends_before_now() -> None:
 
 def test_an_own_stretch_has_one_as_long_before_it() -> None:
     told = period_named("2026-08-12_2026-08-14")
-    assert told.before() == Period(Stretch.OWN, date(2026, 8, 9), date(2026, 8, 11))
+    assert told.before() == Period(ReportStretch.OWN, date(2026, 8, 9), date(2026, 8, 11))
     assert told.year_before().first == date(2025, 8, 12)
 
 

@@ -17,11 +17,11 @@ from rook_tally.core.reports.drawing import (
     DIM,
     RULE,
     STRONG_RULE,
-    Area,
     Box,
     Drawing,
     Item,
-    Line,
+    Shape,
+    Stroke,
     Text,
 )
 from rook_tally.core.theme import LIGHT
@@ -53,14 +53,14 @@ def lane_chart(
     for value, level, words in limits:
         if span[0] <= value <= span[1]:
             y = scale.y(value)
-            items.append(Line((scale.left, y, scale.right, y), LIGHT.levels[level], 0.9, True))
+            items.append(Stroke((scale.left, y, scale.right, y), LIGHT.levels[level], 0.9, True))
             items.append(Text(scale.right - 3, y - 2, words, 7, ink=LIGHT.levels[level], side="r"))
     x = scale.left + (np.arange(len(mean)) + 0.5) * (scale.right - scale.left) / max(1, len(mean))
     for part in _known_parts(np.isfinite(mean)):
         across, up, down = x[part], scale.ys(high[part]), scale.ys(low[part])
         shape = np.concatenate((across, across[::-1])), np.concatenate((up, down[::-1]))
-        items.append(Area(_pairs(*shape), _TRACE, 0.18))
-        items.append(Line(_pairs(across, scale.ys(mean[part])), _TRACE, 0.9))
+        items.append(Shape(_pairs(*shape), _TRACE, 0.18))
+        items.append(Stroke(_pairs(across, scale.ys(mean[part])), _TRACE, 0.9))
     return Drawing(WIDTH, height, tuple(items))
 
 
@@ -82,7 +82,7 @@ def hour_sheet(
             at = int(level[day, hour])
             room = wide - gap, tall - gap
             if at < 0:
-                items.append(Line((x, y + tall / 2, x + wide - gap, y + tall / 2), RULE, 0.4))
+                items.append(Stroke((x, y + tall / 2, x + wide - gap, y + tall / 2), RULE, 0.4))
                 continue
             if at == Level.SETTLED:
                 share = (float(value[day, hour]) - lowest) / ((highest - lowest) or 1.0)
@@ -104,7 +104,7 @@ def _strokes(x: float, y: float, width: float, height: float, count: int) -> lis
         return []
     step = width / (count + 1)
     return [
-        Line(
+        Stroke(
             (x + step * (at + 1), y + height * 0.22, x + step * (at + 1), y + height * 0.78),
             "#FFFFFF",
             0.8,
@@ -143,7 +143,7 @@ def week_chart(value: FloatArray, names: Sequence[str], height: float = 84.0) ->
             told = float(value[row, hour])
             x, y = left + hour * wide, top + row * tall
             if not math.isfinite(told):
-                items.append(Line((x, y + tall / 2, x + wide - 1, y + tall / 2), RULE, 0.5))
+                items.append(Stroke((x, y + tall / 2, x + wide - 1, y + tall / 2), RULE, 0.5))
                 continue
             share = (told - low) / ((high - low) or 1.0)
             items.append(Box(x, y, wide - 0.8, tall - 0.8, _TRACE, round(0.06 + 0.8 * share, 2)))
@@ -179,7 +179,7 @@ def wind_chart(table: FloatArray, calm: float, classes: Sequence[str]) -> Drawin
     scale = reach / (most or 1.0)
     items: list[Item] = []
     for ring in (0.25, 0.5, 0.75, 1.0):
-        items.append(Line(_ring(middle, middle, reach * ring), RULE, 0.5))
+        items.append(Stroke(_ring(middle, middle, reach * ring), RULE, 0.5))
     for words, east, south in (("N", 0, -1), ("E", 1, 0), ("S", 0, 1), ("W", -1, 0)):
         items.append(
             Text(
@@ -200,7 +200,7 @@ def wind_chart(table: FloatArray, calm: float, classes: Sequence[str]) -> Drawin
             if outer > inner:
                 shade = 0.25 + 0.7 * (speed + 1) / speeds
                 items.append(
-                    Area(_wedge(middle, turn, half, inner, outer), _TRACE, round(shade, 2))
+                    Shape(_wedge(middle, turn, half, inner, outer), _TRACE, round(shade, 2))
                 )
             inner = outer
     x = size + 30
@@ -263,7 +263,7 @@ def season_sheet(
     for at in range(steps):
         shade = round(0.08 + 0.88 * at / (steps - 1), 2)
         items.append(Box(x + 12 * at, y, 12, 8, _TRACE, shade))
-        items.append(Line(_box_edge(x + 12 * at, y, 12, 8), STRONG_RULE, 0.4))
+        items.append(Stroke(_box_edge(x + 12 * at, y, 12, 8), STRONG_RULE, 0.4))
     items.append(Text(x + 12 * steps + 6, y + 7, high_words, _SMALL, ink=DIM))
     return Drawing(WIDTH, height, tuple(items))
 
@@ -295,14 +295,14 @@ def _frame(scale: _Scale, x_marks: Sequence[Mark], y_marks: Sequence[Mark]) -> l
     for value, words in y_marks:
         y = scale.y(value)
         if scale.top - 0.5 <= y <= scale.bottom + 0.5:
-            items.append(Line((scale.left, y, scale.right, y), RULE, 0.5))
+            items.append(Stroke((scale.left, y, scale.right, y), RULE, 0.5))
             items.append(Text(scale.left - 5, y + 3, words, _SMALL, ink=DIM, side="r"))
     for at, words in x_marks:
         x = scale.left + at * (scale.right - scale.left)
-        items.append(Line((x, scale.bottom, x, scale.bottom + 3), STRONG_RULE, 0.5))
+        items.append(Stroke((x, scale.bottom, x, scale.bottom + 3), STRONG_RULE, 0.5))
         items.append(Text(x + 2, scale.bottom + 10, words, _SMALL, ink=DIM))
     edge = (scale.left, scale.bottom, scale.right, scale.bottom)
-    return [*items, Line(edge, STRONG_RULE, 0.7)]
+    return [*items, Stroke(edge, STRONG_RULE, 0.7)]
 
 
 def _known_parts(known: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> list[slice]:

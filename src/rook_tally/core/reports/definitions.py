@@ -16,7 +16,7 @@ _AT = re.compile(r"([01]?\d|2[0-3]):[0-5]\d")
 _MOST_PARTS = 40
 
 
-class Stretch(enum.StrEnum):
+class ReportStretch(enum.StrEnum):
     """How long a stretch of time a report is about."""
 
     DAY = "day"
@@ -27,7 +27,7 @@ class Stretch(enum.StrEnum):
     OWN = "own"
 
 
-class Part(enum.StrEnum):
+class ReportPart(enum.StrEnum):
     """A part of a report, in the order in which they stand."""
 
     SENTENCES = "sentences"
@@ -47,7 +47,7 @@ class Part(enum.StrEnum):
     SEASON = "season"
 
 
-class Form(enum.StrEnum):
+class ReportForm(enum.StrEnum):
     """How a report is written down."""
 
     PDF = "pdf"
@@ -62,16 +62,16 @@ class Paper(enum.StrEnum):
 
 
 USUAL_PARTS = (
-    Part.SENTENCES,
-    Part.FIGURES,
-    Part.LIMITS,
-    Part.HOURS,
-    Part.CHARTS,
-    Part.ALARMS,
-    Part.SCORES,
-    Part.CORRECTIONS,
-    Part.REMARKS,
-    Part.NOT_HEARD,
+    ReportPart.SENTENCES,
+    ReportPart.FIGURES,
+    ReportPart.LIMITS,
+    ReportPart.HOURS,
+    ReportPart.CHARTS,
+    ReportPart.ALARMS,
+    ReportPart.SCORES,
+    ReportPart.CORRECTIONS,
+    ReportPart.REMARKS,
+    ReportPart.NOT_HEARD,
 )
 
 
@@ -86,16 +86,16 @@ class Report(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     slug: str
     name: str
-    stretch: Stretch = Stretch.MONTH
+    stretch: ReportStretch = ReportStretch.MONTH
     places: tuple[str, ...] = ()
     quantities: tuple[str, ...] = ()
-    parts: tuple[Part, ...] = USUAL_PARTS
+    parts: tuple[ReportPart, ...] = USUAL_PARTS
     begin: date | None = None
     end: date | None = None
     at: str = ""
     folder: str = ""
     mail: tuple[str, ...] = ()
-    forms: tuple[Form, ...] = (Form.PDF, Form.HTML)
+    forms: tuple[ReportForm, ...] = (ReportForm.PDF, ReportForm.HTML)
     paper: Paper = Paper.A4
 
     @property
@@ -122,7 +122,7 @@ def checked_report(report: Report) -> Report:
             kept=NOTHING_CHANGED,
             remedy="use letters or digits; the slug in lower case, with hyphens",
         )
-    if report.stretch is Stretch.OWN:
+    if report.stretch is ReportStretch.OWN:
         if report.begin is None or report.end is None:
             raise _cannot(name, "an own stretch has a first and a last day")
         if report.end < report.begin:

@@ -10,7 +10,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.reports.drawing import Drawing
 
 
-class Words(msgspec.Struct, frozen=True, tag="words"):
+class Paragraph(msgspec.Struct, frozen=True, tag="words"):
     """A paragraph; `strong` are the parts of it that stand out."""
 
     text: str
@@ -18,7 +18,7 @@ class Words(msgspec.Struct, frozen=True, tag="words"):
     is_quiet: bool = False
 
 
-class Cell(msgspec.Struct, frozen=True):
+class ReportCell(msgspec.Struct, frozen=True):
     """A cell of a table."""
 
     text: str
@@ -26,16 +26,16 @@ class Cell(msgspec.Struct, frozen=True):
     level: Level = Level.SETTLED
 
 
-class Table(msgspec.Struct, frozen=True, tag="table"):
+class ReportTable(msgspec.Struct, frozen=True, tag="table"):
     """A table: a head, rows, and of each column its share of the width and its side (`l`, `r`)."""
 
     head: tuple[str, ...]
-    rows: tuple[tuple[Cell, ...], ...]
+    rows: tuple[tuple[ReportCell, ...], ...]
     widths: tuple[float, ...]
     sides: str
 
 
-class Picture(msgspec.Struct, frozen=True, tag="picture"):
+class ReportPicture(msgspec.Struct, frozen=True, tag="picture"):
     """A drawing with its title; `spoken` says in words what it shows."""
 
     title: str
@@ -43,18 +43,18 @@ class Picture(msgspec.Struct, frozen=True, tag="picture"):
     spoken: str
 
 
-Block = Words | Table | Picture
+ReportBlock = Paragraph | ReportTable | ReportPicture
 
 
-class Section(msgspec.Struct, frozen=True):
+class ReportSection(msgspec.Struct, frozen=True):
     """A part of a report with its heading."""
 
     part: str
     title: str
-    blocks: tuple[Block, ...]
+    blocks: tuple[ReportBlock, ...]
 
 
-class Document(msgspec.Struct, frozen=True):
+class ReportDocument(msgspec.Struct, frozen=True):
     """A report as it was worked out. `aside` stands at the right of the title."""
 
     slug: str
@@ -62,7 +62,7 @@ class Document(msgspec.Struct, frozen=True):
     title: str
     subtitle: str
     aside: tuple[str, ...]
-    sections: tuple[Section, ...]
+    sections: tuple[ReportSection, ...]
     language: str = "en"
 
     @property

@@ -23,7 +23,7 @@ class Box(msgspec.Struct, frozen=True, tag="box"):
     opacity: float = 1.0
 
 
-class Line(msgspec.Struct, frozen=True, tag="line"):
+class Stroke(msgspec.Struct, frozen=True, tag="line"):
     """A line through points, x and y in turn."""
 
     points: tuple[float, ...]
@@ -32,7 +32,7 @@ class Line(msgspec.Struct, frozen=True, tag="line"):
     dashed: bool = False
 
 
-class Area(msgspec.Struct, frozen=True, tag="area"):
+class Shape(msgspec.Struct, frozen=True, tag="area"):
     """A filled shape, its corners x and y in turn."""
 
     points: tuple[float, ...]
@@ -52,7 +52,7 @@ class Text(msgspec.Struct, frozen=True, tag="text"):
     side: str = "l"
 
 
-Item = Box | Line | Area | Text
+Item = Box | Stroke | Shape | Text
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -68,7 +68,7 @@ class Drawing(msgspec.Struct, frozen=True):
 
 
 def _moved(item: Item, x: float, y: float) -> Item:
-    if isinstance(item, Line | Area):
+    if isinstance(item, Stroke | Shape):
         points = tuple(one + (y if at % 2 else x) for at, one in enumerate(item.points))
         return msgspec.structs.replace(item, points=points)
     return msgspec.structs.replace(item, x=item.x + x, y=item.y + y)
@@ -94,13 +94,13 @@ def _element(item: Item) -> str:
                 f'<rect x="{_n(item.x)}" y="{_n(item.y)}" width="{_n(item.width)}" '
                 f'height="{_n(item.height)}" fill="{item.fill}"{_opacity(item.opacity)}/>'
             )
-        case Line():
+        case Stroke():
             dashes = ' stroke-dasharray="3 2.5"' if item.dashed else ""
             return (
                 f'<polyline points="{_points(item.points)}" fill="none" stroke="{item.ink}" '
                 f'stroke-width="{_n(item.thick)}"{dashes}/>'
             )
-        case Area():
+        case Shape():
             return (
                 f'<polygon points="{_points(item.points)}" fill="{item.fill}"'
                 f"{_opacity(item.opacity)}/>"

@@ -8,8 +8,15 @@ import msgspec
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.reports.definitions import Paper
-from rook_tally.core.reports.document import Cell, Document, Picture, Section, Table, Words
-from rook_tally.core.reports.drawing import DIM, INK, RULE, Box, Item, Line, Text
+from rook_tally.core.reports.document import (
+    Paragraph,
+    ReportCell,
+    ReportDocument,
+    ReportPicture,
+    ReportSection,
+    ReportTable,
+)
+from rook_tally.core.reports.drawing import DIM, INK, RULE, Box, Item, Stroke, Text
 from rook_tally.core.theme import LIGHT
 
 Measure = Callable[[str, float, bool], float]
@@ -39,7 +46,7 @@ class Pages(msgspec.Struct, frozen=True):
     family: str = ""
 
 
-def laid_out(document: Document, paper: Paper, measure: Measure) -> Pages:
+def laid_out(document: ReportDocument, paper: Paper, measure: Measure) -> Pages:
     """Lay a report out."""
     made = _Layout(document, paper, measure)
     made.title()
@@ -52,7 +59,7 @@ def laid_out(document: Document, paper: Paper, measure: Measure) -> Pages:
 class _Layout:
     """Pages that fill from the top."""
 
-    def __init__(self, document: Document, paper: Paper, measure: Measure) -> None:
+    def __init__(self, document: ReportDocument, paper: Paper, measure: Measure) -> None:
         self._document, self._measure = document, measure
         self._width, self._height = SIZES[paper]
         self._left = (self._width - CONTENT_WIDTH) / 2
@@ -80,10 +87,10 @@ class _Layout:
             self._put(Text(right, self._y + 10 + 13 * number, one, 9, ink=DIM, side="r"))
         self._put(Text(self._left, self._y + 34, told.subtitle, 9.5, ink=DIM))
         self._y += 50
-        self._put(Line((self._left, self._y, right, self._y), INK, 1.0))
+        self._put(Stroke((self._left, self._y, right, self._y), INK, 1.0))
         self._y += 14
 
-    def section(self, section: Section) -> int:
+    def section(self, section: ReportSection) -> int:
         """A section; the number of the page on which it begins."""
         self._need(70)
         if section.title:
@@ -92,16 +99,16 @@ class _Layout:
         page = len(self._pages)
         for block in section.blocks:
             match block:
-                case Words():
+                case Paragraph():
                     self._words(block)
-                case Table():
+                case ReportTable():
                     self._table(block)
-                case Picture():
+                case ReportPicture():
                     self._picture(block)
         self._y += 8
         return page
 
-    def _words(self, block: Words) -> None:
+    def _words(self, block: Paragraph) -> None:
         size = _BODY if block.is_quiet else _BODY + 1
         for line in self._lines(block, size):
             self._need(_LEADING)
@@ -114,7 +121,7 @@ class _Layout:
             self._y += _LEADING + (0 if block.is_quiet else 1.5)
         self._y += 5
 
-    def _lines(self, block: Words, size: float) -> Iterator[list[Word]]:
+    def _lines(self, block: Paragraph, size: float) -> Iterator[list[Word]]:
         line: list[Word] = []
         used = 0.0
         for one in words_of(block):
@@ -128,7 +135,7 @@ class _Layout:
         if line:
             yield line
 
-    def _table(self, block: Table) -> None:
+    def _table(self, block: ReportTable) -> None:
         self._need(3 * _ROW)
         self._head(block)
         for row in block.rows:
@@ -138,7 +145,7 @@ class _Layout:
             self._row(block, row)
         self._y += 8
 
-    def _columns(self, block: Table) -> list[tuple[float, float]]:
+    def _columns(self, block: ReportTable) -> list[tuple[float, float]]:
         """Left and right edge of each column."""
         whole = sum(block.widths)
         edges, x = [], self._left
@@ -147,13 +154,13 @@ class _Layout:
             x = edges[-1][1]
         return edges
 
-    def _head(self, block: Table) -> None:
-        self._cells(block, tuple(Cell(one) for one in block.head), ink=DIM)
+    def _head(self, block: ReportTable) -> None:
+        self._cells(block, tuple(ReportCell(one) for one in block.head), ink=DIM)
 
-    def _row(self, block: Table, row: tuple[Cell, ...]) -> None:
+    def _row(self, block: ReportTable, row: tuple[ReportCell, ...]) -> None:
         self._cells(block, row, ink=INK)
 
-    def _cells(self, block: Table, row: tuple[Cell, ...], *, ink: str) -> None:
+    def _cells(self, block: ReportTable, row: tuple[ReportCell, ...], *, ink: str) -> None:
         size = 8.5
         for cell, side, (left, right) in zip(row, block.sides, self._columns(block), strict=True):
             shade = LIGHT.levels[cell.level] if cell.level > Level.SETTLED else ink
@@ -161,7 +168,7 @@ class _Layout:
             x = right - 2 if side == "r" else left + 1
             self._put(Text(x, self._y + 10.5, text, size, cell.is_strong, shade, side))
         self._y += _ROW
-        self._put(Line((self._left, self._y, self._left + CONTENT_WIDTH, self._y), RULE, 0.6))
+        self._put(Stroke((self._left, self._y, self._left + CONTENT_WIDTH, self._y), RULE, 0.6))
 
     def _fitted(self, text: str, size: float, strong: bool, room: float) -> str:
         if self._measure(text, size, strong) <= room:
@@ -170,7 +177,7 @@ class _Layout:
             text = text[:-1]
         return f"{text}…"
 
-    def _picture(self, block: Picture) -> None:
+    def _picture(self, block: ReportPicture) -> None:
         self._need(block.drawing.height + (18 if block.title else 4))
         if block.title:
             self._put(Text(self._left, self._y + 10, block.title, 9.5, True))
@@ -210,7 +217,7 @@ class Word(msgspec.Struct, frozen=True):
     is_glued: bool
 
 
-def words_of(block: Words) -> Iterator[Word]:
+def words_of(block: Paragraph) -> Iterator[Word]:
     """The words of a paragraph in their order."""
     is_open = False
     for text, strong in runs_of(block):
@@ -219,7 +226,7 @@ def words_of(block: Words) -> Iterator[Word]:
         is_open = not text[-1].isspace()
 
 
-def runs_of(block: Words) -> list[tuple[str, bool]]:
+def runs_of(block: Paragraph) -> list[tuple[str, bool]]:
     """A paragraph in pieces that stand out and pieces that do not."""
     pieces = [(block.text, False)]
     for one in block.strong:

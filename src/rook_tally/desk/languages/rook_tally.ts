@@ -625,6 +625,11 @@
     </message>
     <message>
       <location filename="desk/bench/model.py" />
+      <source>Looking through all series: {0} of {1}…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/model.py" />
       <source>What moves together · {0} series looked at</source>
       <translation type="unfinished" />
     </message>
@@ -671,11 +676,6 @@
     <message>
       <location filename="desk/bench/model.py" />
       <source>span</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Looking through all series…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1130,7 +1130,7 @@
     </message>
     <message>
       <location filename="desk/bench/sensor_sheet.py" />
-      <source>Gain 1 by chance</source>
+      <source>Chance of this with gain 1</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1141,6 +1141,11 @@
     <message>
       <location filename="desk/bench/sensor_sheet.py" />
       <source>Tried between</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/sensor_sheet.py" />
+      <source>This correction is in force.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2226,6 +2231,11 @@
     </message>
     <message>
       <location filename="desk/data/actions.py" />
+      <source>Reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/actions.py" />
       <source>Stations</source>
       <translation type="unfinished" />
     </message>
@@ -2682,6 +2692,314 @@
     <message>
       <location filename="desk/data/undo.py" />
       <source>Left out: {0} ({1}).</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
+    <name>DeskReports</name>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Describe a new report</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Change the picked report: parts, places, when it goes out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Delete the picked report; what was written stays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Write it now, into its folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>The stretch before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>The stretch after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Save as PDF</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Save as HTML</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/actions.py" />
+      <source>Copy the sentences and tables as text</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/commands.py" />
+      <source>{0} is kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/commands.py" />
+      <source>{0} is deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>such as The month</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>None ticked means all of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>empty: by hand only</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>empty: into no folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Choose…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>New report</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>About</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>First and last day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Parts</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>Goes out at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>By mail to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>As</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>{0} is no day such as 2026-08-12</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>The month</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Goes out at {0} on the day after: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>By hand</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/reports/model.py" />
+      <source>{0} pages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>The report is gone; what was written of it stays where it is.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>It is written by hand only.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>{0} by mail to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>{0} into {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>not sent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>changed since</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>nowhere yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source> and </source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>In a sentence</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>as it was then</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/parts.py" />
+      <source>reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/parts.py" />
+      <source>{0}, page {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>A report says in a few pages what a day, a month or a year was like: press New… to describe one. It is written by hand, or by itself once its stretch is over.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>pages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Writing it…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>It is in {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Save the report</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>The report is copied as text.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Working it out…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Write it now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Parts…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>HTML</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>the stretch before</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>the stretch after</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>Into which folder?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>{0} cannot be written: {1}</source>
       <translation type="unfinished" />
     </message>
   </context>

@@ -24,11 +24,11 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.reports.definitions import (
     USUAL_PARTS,
-    Form,
     Paper,
-    Part,
     Report,
-    Stretch,
+    ReportForm,
+    ReportPart,
+    ReportStretch,
     checked_report,
 )
 from rook_tally.core.theme import Theme
@@ -38,12 +38,12 @@ from rook_tally.reports.build import TITLES
 from rook_tally.store.site import Site
 
 _STRETCHES = {
-    Stretch.DAY: "a day",
-    Stretch.WEEK: "a week",
-    Stretch.MONTH: "a month",
-    Stretch.QUARTER: "a quarter",
-    Stretch.YEAR: "a year",
-    Stretch.OWN: "days of its own",
+    ReportStretch.DAY: "a day",
+    ReportStretch.WEEK: "a week",
+    ReportStretch.MONTH: "a month",
+    ReportStretch.QUARTER: "a quarter",
+    ReportStretch.YEAR: "a year",
+    ReportStretch.OWN: "days of its own",
 }
 _LIST_HEIGHT = 96
 
@@ -79,7 +79,7 @@ class ReportDialog(SavingDialog):
             edit.setPlaceholderText("2026-08-12")
         self.places = self._list([one.name for one in site.places], told.places)
         self.places.setToolTip(tr("None ticked means all of them"))
-        self.parts = {part: QCheckBox(tr(TITLES[part])) for part in Part}
+        self.parts = {part: QCheckBox(tr(TITLES[part])) for part in ReportPart}
         for part, box in self.parts.items():
             box.setChecked(part in (told.parts if begun is not None else USUAL_PARTS))
         self.at = QLineEdit(told.at if begun is not None else "06:00")
@@ -90,7 +90,7 @@ class ReportDialog(SavingDialog):
         self.choose.setObjectName("small")
         self.choose.clicked.connect(self._choose)
         self.mail = self._list(list(channels), told.mail)
-        self.forms = {form: QCheckBox(form.value.upper()) for form in Form}
+        self.forms = {form: QCheckBox(form.value.upper()) for form in ReportForm}
         for form, box in self.forms.items():
             box.setChecked(form in told.forms)
         self.paper = QComboBox()
@@ -142,7 +142,7 @@ class ReportDialog(SavingDialog):
         form.addRow(self.buttons)
 
     def _on_stretch(self) -> None:
-        is_own = Stretch(self.stretch.currentData()) is Stretch.OWN
+        is_own = ReportStretch(self.stretch.currentData()) is ReportStretch.OWN
         self._form.setRowVisible(self._own, is_own)
         self.at.setEnabled(not is_own)
 
@@ -165,8 +165,8 @@ class ReportDialog(SavingDialog):
         """What the form says; raises UsageError for a day that is none."""
         name = self.name.text().strip()
         # Qt keeps the text alone.
-        stretch = Stretch(self.stretch.currentData())
-        is_own = stretch is Stretch.OWN
+        stretch = ReportStretch(self.stretch.currentData())
+        is_own = stretch is ReportStretch.OWN
         return Report(
             slug=slug_of(name) if self._begun is None else self._begun.slug,
             name=name,

@@ -9,8 +9,8 @@ from zoneinfo import ZoneInfo
 import msgspec
 
 from rook_tally.core.moment_words import clock_words, day_words
-from rook_tally.core.reports.definitions import Report, Stretch
-from rook_tally.core.reports.document import Table, Words
+from rook_tally.core.reports.definitions import Report, ReportStretch
+from rook_tally.core.reports.document import Paragraph, ReportTable
 from rook_tally.core.reports.periods import Period, last_period, period_named, period_with
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
@@ -19,12 +19,12 @@ from rook_tally.desk.reports.texts import tr, tr_count
 from rook_tally.store.site.reports import WrittenReport
 
 _HEADINGS = {
-    Stretch.DAY: "Every day",
-    Stretch.WEEK: "Every week",
-    Stretch.MONTH: "Every month",
-    Stretch.QUARTER: "Every quarter",
-    Stretch.YEAR: "Every year",
-    Stretch.OWN: "By hand",
+    ReportStretch.DAY: "Every day",
+    ReportStretch.WEEK: "Every week",
+    ReportStretch.MONTH: "Every month",
+    ReportStretch.QUARTER: "Every quarter",
+    ReportStretch.YEAR: "Every year",
+    ReportStretch.OWN: "By hand",
 }
 _MOST_CHECKED = 6
 
@@ -90,7 +90,7 @@ class ReportsModel:
         listing = self.listing
         if listing is None:
             return []
-        order = list(Stretch)
+        order = list(ReportStretch)
         told = sorted(
             listing.reports, key=lambda one: (not one.at, -order.index(one.stretch), one.name)
         )
@@ -101,7 +101,7 @@ class ReportsModel:
     def _row(self, one: Report) -> ReportRow:
         heading = tr(_HEADINGS[one.stretch]) if one.at else tr("By hand")
         where = goes_words(one)
-        if one.stretch is Stretch.OWN:
+        if one.stretch is ReportStretch.OWN:
             period = last_period(one, self._state.clock(), self.zone, self._begins)
             where = f"{period.days_words} · {where}"
         figure = self._next_words(one) if one.at else ""
@@ -161,7 +161,7 @@ class ReportsModel:
 
     def step(self, by: int) -> None:
         """Turn to the stretch before or after; not beyond the one that is under way."""
-        if self.picked is None or self.period is None or self.picked.stretch is Stretch.OWN:
+        if self.picked is None or self.period is None or self.picked.stretch is ReportStretch.OWN:
             return
         if by < 0:
             self.pick(self.picked.slug, self.period.before())
@@ -247,9 +247,9 @@ class ReportsModel:
         for section in self.shown.document.sections:
             lines += ["", section.title] if section.title else [""]
             for block in section.blocks:
-                if isinstance(block, Words):
+                if isinstance(block, Paragraph):
                     lines.append(block.text)
-                elif isinstance(block, Table):
+                elif isinstance(block, ReportTable):
                     lines.append("\t".join(block.head))
                     lines += ["\t".join(cell.text for cell in row) for row in block.rows]
         return "\n".join(lines)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QAccessible, QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.reports.drawing import Area, Box, Item, Line, Text
+from rook_tally.core.reports.drawing import Box, Item, Shape, Stroke, Text
 from rook_tally.core.reports.paging import Page
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.accessible_role import give_role
@@ -89,11 +89,11 @@ def _draw(painter: QPainter, item: Item, family: str) -> None:
             painter.fillRect(
                 QRectF(item.x, item.y, item.width, item.height), colour(item.fill, item.opacity)
             )
-        case Line():
+        case Stroke():
             style = Qt.PenStyle.DashLine if item.dashed else Qt.PenStyle.SolidLine
             painter.setPen(QPen(colour(item.ink), item.thick, style))
             painter.drawPolyline(_polygon(item.points))
-        case Area():
+        case Shape():
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour(item.fill, item.opacity))
             painter.drawPolygon(_polygon(item.points))

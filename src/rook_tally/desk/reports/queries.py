@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import msgspec
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.reports.definitions import Form, Report
-from rook_tally.core.reports.document import Document
+from rook_tally.core.reports.definitions import Report, ReportForm
+from rook_tally.core.reports.document import ReportDocument
 from rook_tally.core.reports.paging import Pages
 from rook_tally.core.reports.periods import Period, period_named
 from rook_tally.reports.writing import bytes_of, folder_beside, make, write_files
@@ -43,7 +43,7 @@ class ReportListingQuery:
 class ShownReport(msgspec.Struct, frozen=True):
     """A report laid out. `was_us`: when it was written saying something else; None for never."""
 
-    document: Document
+    document: ReportDocument
     pages: Pages
     digest: str
     was_us: int | None
@@ -121,7 +121,7 @@ class BytesQuery:
 
     report: Report
     period: Period
-    form: Form
+    form: ReportForm
     now_us: int
 
     def run(self, connection: Connection) -> bytes:

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.reports.definitions import Form, Report
+from rook_tally.core.reports.definitions import Report, ReportForm
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
@@ -208,8 +208,8 @@ class ReportsView(QWidget):
             ReportsAction.RUN: self._run,
             ReportsAction.EARLIER: lambda: self.model.step(-1),
             ReportsAction.LATER: lambda: self.model.step(1),
-            ReportsAction.SAVE_PDF: lambda: self._save(Form.PDF),
-            ReportsAction.SAVE_HTML: lambda: self._save(Form.HTML),
+            ReportsAction.SAVE_PDF: lambda: self._save(ReportForm.PDF),
+            ReportsAction.SAVE_HTML: lambda: self._save(ReportForm.HTML),
             ReportsAction.COPY: self._copy,
         }[action]()
 
@@ -261,7 +261,7 @@ class ReportsView(QWidget):
         self._client.write(NoteWritten(written), lambda _done: self.ask_listing(), self.told.emit)
         self.told.emit(tr("It is in {0}.", ", ".join(written.files)))
 
-    def _save(self, form: Form) -> None:
+    def _save(self, form: ReportForm) -> None:
         question = self.model.question()
         if question is None:
             return
@@ -270,7 +270,7 @@ class ReportsView(QWidget):
         if path:
             self.save(Path(path), form)
 
-    def save(self, path: Path, form: Form) -> None:
+    def save(self, path: Path, form: ReportForm) -> None:
         """Write what is shown into a file."""
         question = self.model.question()
         if question is None:
@@ -365,10 +365,7 @@ class ReportsView(QWidget):
     def _refresh(self) -> None:
         model = self.model
         self.items.refresh()
-        if model.picked is not None and not self.list.currentIndex().isValid():
-            slugs = [one.slug for one in self.items.rows]
-            if model.picked.slug in slugs:
-                self.list.setCurrentIndex(self.items.index(slugs.index(model.picked.slug)))
+        self._follow_picked()
         is_wanted = model.picked is not None and model.shown is None and not model.mistake
         if is_wanted and not model.is_asked:
             self._ask_pages()
@@ -397,6 +394,19 @@ class ReportsView(QWidget):
             self.pages.show_pages(pages, family, model.words)
             self.paper.verticalScrollBar().setValue(0)
         self.contents.show_parts(model.contents)
+
+    def _follow_picked(self) -> None:
+        """Mark the line of what is shown, however it came to be picked."""
+        current = self.list.currentIndex()
+        slug = None if self.model.picked is None else self.model.picked.slug
+        slugs = [one.slug for one in self.items.rows]
+        if slug not in slugs or (current.isValid() and slugs[current.row()] == slug):
+            return
+        selection = self.list.selectionModel()
+        selection.blockSignals(True)
+        self.list.setCurrentIndex(self.items.index(slugs.index(slug)))
+        selection.blockSignals(False)
+        self.list.viewport().update()
 
     def _waiting_words(self) -> str:
         model = self.model
