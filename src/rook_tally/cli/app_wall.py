@@ -14,6 +14,10 @@ sheets_app = typer.Typer(help="Sheets for a spare screen.", invoke_without_comma
 page_app = typer.Typer(help="The same sheets on a phone or a tablet.", no_args_is_help=True)
 wall_app.add_typer(sheets_app, name="wall")
 wall_app.add_typer(page_app, name="page")
+read_key_app = typer.Typer(
+    help="Keys with which programs of others may read.", no_args_is_help=True
+)
+wall_app.add_typer(read_key_app, name="read-key")
 
 DeviceArgument = Annotated[str, typer.Argument(metavar="DEVICE", help='As in "Anna\'s phone".')]
 
@@ -123,3 +127,43 @@ def page_revoke(context: typer.Context, device: DeviceArgument, store: StoreOpti
     from rook_tally.cli.page import revoke
 
     revoke(chosen_store(context, store), device)
+
+
+@read_key_app.command("add")
+def read_key_add(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="Whose program reads with it.")],
+    place: Annotated[
+        list[str] | None, typer.Option(metavar="PLACE", help="Only this; may come again.")
+    ] = None,
+    group: Annotated[
+        list[str] | None, typer.Option(metavar="GROUP", help="Only this; may come again.")
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """Make a read key; it is printed this once."""
+    from rook_tally.cli.read_keys import make_key
+
+    make_key(chosen_store(context, store), name, tuple(place or ()), tuple(group or ()))
+
+
+@read_key_app.command("list")
+def read_key_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """Every read key, what it may read, when it last asked and how much it was given."""
+    from rook_tally.cli.read_keys import list_keys
+
+    list_keys(chosen_store(context, store), as_json=as_json)
+
+
+@read_key_app.command("revoke")
+def read_key_revoke(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME")],
+    store: StoreOption = None,
+) -> None:
+    """Let a key read no longer; a stream it has open ends."""
+    from rook_tally.cli.read_keys import revoke_key
+
+    revoke_key(chosen_store(context, store), name)

@@ -51,6 +51,7 @@ from rook_tally.notify.outbox_worker import OutboxWorker
 from rook_tally.notify.password_store import PasswordStore
 from rook_tally.notify.sound import Sound, Voice
 from rook_tally.notify.webhook import Webhook
+from rook_tally.serving.api import ReadApi
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.site import DoorSettings, DoorState
 
@@ -132,6 +133,8 @@ async def collect(
             )
             stack.push_async_callback(mqtt.close)
         mqtt_address = None if mqtt is None else await mqtt.open(requests)
+        health = HealthCheck(store, commits, presence, supervisor)
+        asking = ReadApi(store, now_us, health.ask)
         http = HttpDoor(
             listening,
             reception=commits,
@@ -139,7 +142,8 @@ async def collect(
             clock=now_us,
             tls=tls,
             controls=requests.controls_for,
-            health=HealthCheck(store, commits, presence, supervisor).ask,
+            health=health.ask,
+            routes=asking.routes,
         )
         await http.open()
         stack.push_async_callback(http.close)
@@ -196,6 +200,7 @@ async def collect(
             "page": pages.settings.run,
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
+            "readers": asking.keep_counts,
         }
         if mqtt is not None:
             duties |= {"mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session}

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import http
 import math
 import socket
 import ssl
 import time
-from collections.abc import Callable, Mapping
-from typing import Any, TypeAlias
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
 
 import msgspec
 import structlog
@@ -17,7 +16,6 @@ from aiohttp import web
 
 from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.auth_throttle import AuthThrottle
-from rook_tally.core.errors import StoreError
 from rook_tally.intake.addresses import Endpoint
 from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
 from rook_tally.intake.door_protocols import Reception
@@ -26,12 +24,12 @@ from rook_tally.intake.doors.openapi import openapi_document
 from rook_tally.intake.doors.this_machine import why_not_from_here
 from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem, RejectedValue
 from rook_tally.net.connection_guard import ConnectionGuard
+from rook_tally.net.problem_answers import json_response, problem, problem_response, problems
 from rook_tally.store.base import Store, access_hash
 from rook_tally.store.readings import LatestRow, latest_rows
 from rook_tally.store.site.trust import is_access_key, keys_wanted
 
 _SETTING_HOLDS_S = 1.0
-_PROBLEM_TYPE = "application/problem+json"
 # What a person's curl sends with a key when no type is given; the body then decides.
 _UNTYPED = frozenset(
     {"", "application/x-www-form-urlencoded", "text/plain", "application/octet-stream"}
@@ -47,14 +45,14 @@ _TITLE = {
 }
 
 _log = structlog.get_logger(__name__)
-_Handler: TypeAlias = Callable[[web.Request], Any]
 
 
 class HttpDoor:
     """Serves `/v1/…` on a socket that is bound already.
 
     `clock` returns the moment now in µs; it is the arrival time of what comes in. `controls` are
-    what a station is to be told in the answer to what it sends, `health` how the collector stands.
+    what a station is to be told in the answer to what it sends, `health` how the collector stands;
+    `routes` are those for programs that ask.
     """
 
     def __init__(
@@ -67,6 +65,7 @@ class HttpDoor:
         tls: ssl.SSLContext | None = None,
         health: AskHealth,
         controls: Callable[[str], Mapping[str, tuple[str, float | None]]] = lambda _: {},
+        routes: Sequence[web.RouteDef] = (),
     ) -> None:
         self._controls = controls
         self._health = health
@@ -82,12 +81,13 @@ class HttpDoor:
         self.endpoint = Endpoint(host, port)
         self._guard = ConnectionGuard(MOST_CONNECTIONS)
         app = web.Application(
-            client_max_size=LARGEST_MESSAGE, middlewares=[self._guard.note, _problems]
+            client_max_size=LARGEST_MESSAGE, middlewares=[self._guard.note, problems]
         )
         app.router.add_post("/v1/readings", self._post_readings, expect_handler=_expect)
         app.router.add_get("/v1/health", self._get_health)
         app.router.add_get("/v1/latest", self._get_latest)
         app.router.add_get("/v1/openapi.json", self._get_openapi)
+        app.router.add_routes(routes)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=5.0)
         self._guard.attach(self._runner)
 
@@ -110,7 +110,7 @@ class HttpDoor:
         wait_s = self._patience.wait_s(peer, self._clock())
         # Looked at first: one stale sender silences no other at its address.
         if wait_s and not await self._is_known(access_key):
-            raise _problem(
+            raise problem(
                 429,
                 "Too many wrong access keys",
                 f"this address is heard again in {wait_s} s",
@@ -126,7 +126,7 @@ class HttpDoor:
             declared = request.content_type
             form = _FORMS.get(declared)
         if form is None and declared not in _UNTYPED:
-            raise _problem(
+            raise problem(
                 415,
                 "The type is not understood",
                 f"{declared} is none of {', '.join(_FORMS)}; nothing was kept",
@@ -166,11 +166,11 @@ class HttpDoor:
         if not why and await self._wants_all_keys():
             why = "this site wants a key from everybody"
         if why:
-            raise _problem(
+            raise problem(
                 401, "An access key is needed", f"{why}; send Authorization: Bearer <station key>"
             )
         if request.headers.get("Content-Type", "") == "" or request.content_type in _PAGE_SENDS:
-            raise _problem(
+            raise problem(
                 415,
                 "The type has to be told",
                 f"without an access key the type is one of {', '.join(_FORMS)}: "
@@ -191,18 +191,18 @@ class HttpDoor:
         return self._keys_wanted is KeysWanted.FROM_ALL
 
     async def _get_openapi(self, _request: web.Request) -> web.Response:
-        return _json(200, openapi_document())
+        return json_response(200, openapi_document())
 
     async def _get_health(self, _request: web.Request) -> web.Response:
         health = await self._health()
         told = {"status": "ok" if health.is_well else "not well"}
-        return _json(200 if health.is_well else 503, told | msgspec.to_builtins(health))
+        return json_response(200 if health.is_well else 503, told | msgspec.to_builtins(health))
 
     async def _get_latest(self, request: web.Request) -> web.Response:
         # What is measured is nobody's business beyond this machine until pages are shared.
         why = why_not_from_here(request.remote or "", request.headers)
         if why:
-            raise _problem(
+            raise problem(
                 403, "Not from elsewhere", f"the newest readings are for this machine only; {why}"
             )
 
@@ -211,7 +211,7 @@ class HttpDoor:
                 return latest_rows(connection, now_us=self._clock())
 
         # What is not known of a row is left out of it, which is msgspec's to do.
-        return _json(200, msgspec.to_builtins(await asyncio.to_thread(rows)))
+        return json_response(200, msgspec.to_builtins(await asyncio.to_thread(rows)))
 
 
 def _access_key(request: web.Request) -> str | None:
@@ -220,7 +220,7 @@ def _access_key(request: web.Request) -> str | None:
         return None
     scheme, _, key = header.partition(" ")
     if scheme.lower() != "bearer" or not key.strip():
-        raise _problem(
+        raise problem(
             401, "The access key is not known", "send it as Authorization: Bearer <station key>"
         )
     return key.strip()
@@ -239,7 +239,7 @@ async def _whole_body(request: web.Request) -> bytes:
         async with asyncio.timeout(BODY_WITHIN_S):
             return await request.read()
     except TimeoutError:
-        raise _problem(
+        raise problem(
             408, "The message does not come", f"its body took longer than {BODY_WITHIN_S:g} s"
         ) from None
     except web.HTTPRequestEntityTooLarge:
@@ -252,7 +252,7 @@ def _check_length(request: web.Request) -> None:
 
 
 def _too_large() -> web.HTTPException:
-    return _problem(
+    return problem(
         413,
         "The message is too large",
         f"at most {LARGEST_MESSAGE // 1024} KiB a message; nothing was kept; send it in parts",
@@ -282,73 +282,17 @@ def _response(
             counts["controls_for_s"] = limited
     if answer.problem is not None:
         detail = answer.why + ("; kept as a stray" if answer.stray else "")
-        return _problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
+        return problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
     if answer.left_out:
         counts["left_out"] = answer.left_out
     if answer.kept or answer.duplicate or answer.heard or answer.left_out:
-        return _json(200, counts)
+        return json_response(200, counts)
     if answer.stray:
-        return _json(202, counts)
-    return _problem_response(
+        return json_response(202, counts)
+    return problem_response(
         422, "No value could be kept", "; ".join(one.why for one in answer.refused[:5]), counts
     )
 
 
 def _told(one: RejectedValue) -> dict[str, Any]:
     return {"at": one.at, "field": one.field, "why": one.why}
-
-
-def _json(status: int, body: Any) -> web.Response:
-    return web.Response(
-        status=status, body=msgspec.json.encode(body), content_type="application/json"
-    )
-
-
-def _problem_response(
-    status: int, title: str, detail: str, members: dict[str, Any] | None = None
-) -> web.Response:
-    body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
-    headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
-    return web.Response(
-        status=status,
-        body=msgspec.json.encode(body | (members or {})),
-        content_type=_PROBLEM_TYPE,
-        headers=headers,
-    )
-
-
-class _ProblemError(web.HTTPException):
-    """An answer that is a problem, raised to leave a handler early."""
-
-    def __init__(self, status: int, title: str, detail: str, headers: dict[str, str]) -> None:
-        self.status_code = status
-        super().__init__()
-        self.told_headers = headers
-        self.title = title
-        self.detail = detail
-
-
-def _problem(
-    status: int, title: str, detail: str, headers: dict[str, str] | None = None
-) -> _ProblemError:
-    return _ProblemError(status, title, detail, headers or {})
-
-
-@web.middleware
-async def _problems(request: web.Request, handler: _Handler) -> web.StreamResponse:
-    """Every error leaves as a problem document, whoever raised it."""
-    try:
-        response: web.StreamResponse = await handler(request)
-    except _ProblemError as problem:
-        told = _problem_response(problem.status_code, problem.title, problem.detail)
-        told.headers.update(problem.told_headers)
-        return told
-    except web.HTTPException as error:
-        detail = f"{request.method} {request.path} is not served here"
-        return _problem_response(error.status, http.HTTPStatus(error.status).phrase, detail)
-    except StoreError as error:
-        _log.warning("store_failed", path=request.path, error=str(error))
-        return _problem_response(
-            503, "The store cannot take it now", f"{error.what}; nothing was kept, send it again"
-        )
-    return response
