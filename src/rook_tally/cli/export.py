@@ -52,7 +52,7 @@ def write_export(
             _moment(from_, "--from", zone),
             _moment(to, "--to", zone),
             raw,
-            seconds_of(every) if every else None,
+            _span(every) if every else None,
             wide,
         )
         if output is None:
@@ -63,6 +63,13 @@ def write_export(
             return
         with progress_line("writing") as progress:
             export_file(store.read, wish, output, with_manifest=with_manifest, progress=progress)
+
+
+def _span(text: str) -> float:
+    try:
+        return seconds_of(text)
+    except ValueError as error:
+        raise UsageError(f"--every: {error}", remedy="as in 5min") from None
 
 
 def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:

@@ -29,6 +29,16 @@ class AskedRange(msgspec.Struct, frozen=True):
     limit: int
     after: tuple[int, int] | None
 
+    @property
+    def from_us(self) -> int | None:
+        """Where it begins; None where nobody said."""
+        return None if self.start_us == -_FAR_US else self.start_us
+
+    @property
+    def to_us(self) -> int | None:
+        """Where it ends; None where nobody said."""
+        return None if self.end_us == _FAR_US else self.end_us
+
 
 def name_of(one: Series) -> str:
     """What programs call a series: station and field."""
@@ -88,7 +98,7 @@ def asked_range(request: web.Request) -> AskedRange:
     every = request.query.get("every")
     try:
         every_s = None if every is None else seconds_of(every)
-    except RookTallyError as error:
+    except (RookTallyError, ValueError) as error:
         raise problem(400, "That is no span", f"every: {error}") from None
     if every_s is not None and every_s < 1:
         raise problem(400, "That is no span", "every: a second or longer, as in 5min")

@@ -122,8 +122,8 @@ class ReadRoutes:
         wish = ExportWish(
             told,
             form,
-            asked.start_us,
-            asked.end_us,
+            asked.from_us,
+            asked.to_us,
             asked.raw,
             asked.every_s,
             request.query.get("wide", "0") not in ("0", "false", ""),
