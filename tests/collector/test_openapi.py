@@ -16,16 +16,18 @@ from tests.processes import CollectorProcess
 _NOT_OURS = [positive_data_acceptance, negative_data_rejection]
 
 
-@pytest.mark.parametrize("path", ["/v1/readings", "/v1/health", "/v1/latest"])
+@pytest.mark.parametrize(
+    "path", ["/v1/readings", "/v1/health", "/v1/latest", "/v1/series", "/v1/alarms"]
+)
 def test_every_answer_is_as_described(shared_collector: CollectorProcess, path: str) -> None:
     document = schemathesis.openapi.from_url(f"{shared_collector.http}/v1/openapi.json")
     found: list[Any] = list(document.get_all_operations())
     operations = [one.ok() for one in found]
-    (operation,) = (one for one in operations if one.path == path)
+    for operation in (one for one in operations if one.path == path):
 
-    @settings(max_examples=examples(40), suppress_health_check=list(HealthCheck))
-    @given(case=operation.as_strategy())
-    def answers_as_described(case: Any) -> None:
-        case.call_and_validate(excluded_checks=_NOT_OURS)
+        @settings(max_examples=examples(40), suppress_health_check=list(HealthCheck))
+        @given(case=operation.as_strategy())
+        def answers_as_described(case: Any) -> None:
+            case.call_and_validate(excluded_checks=_NOT_OURS)
 
-    answers_as_described()
+        answers_as_described()

@@ -52,6 +52,7 @@ from rook_tally.notify.password_store import PasswordStore
 from rook_tally.notify.sound import Sound, Voice
 from rook_tally.notify.webhook import Webhook
 from rook_tally.serving.api import ReadApi
+from rook_tally.serving.openapi_paths import asked_paths
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.site import DoorSettings, DoorState
 
@@ -144,6 +145,7 @@ async def collect(
             controls=requests.controls_for,
             health=health.ask,
             routes=asking.routes,
+            documented=asked_paths(),
         )
         await http.open()
         stack.push_async_callback(http.close)

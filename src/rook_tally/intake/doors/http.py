@@ -52,7 +52,7 @@ class HttpDoor:
 
     `clock` returns the moment now in µs; it is the arrival time of what comes in. `controls` are
     what a station is to be told in the answer to what it sends, `health` how the collector stands;
-    `routes` are those for programs that ask.
+    `routes` are those for programs that ask, `documented` what the OpenAPI document says of them.
     """
 
     def __init__(
@@ -66,7 +66,9 @@ class HttpDoor:
         health: AskHealth,
         controls: Callable[[str], Mapping[str, tuple[str, float | None]]] = lambda _: {},
         routes: Sequence[web.RouteDef] = (),
+        documented: Mapping[str, Any] | None = None,
     ) -> None:
+        self._documented = documented or {}
         self._controls = controls
         self._health = health
         self._tls = tls
@@ -191,7 +193,7 @@ class HttpDoor:
         return self._keys_wanted is KeysWanted.FROM_ALL
 
     async def _get_openapi(self, _request: web.Request) -> web.Response:
-        return json_response(200, openapi_document())
+        return json_response(200, openapi_document(self._documented))
 
     async def _get_health(self, _request: web.Request) -> web.Response:
         health = await self._health()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from rook_tally import __version__
@@ -51,8 +52,9 @@ def _problem(status: int) -> dict[str, Any]:
     return _answer(_STATUSES[status], "Problem", _PROBLEM)
 
 
-def openapi_document() -> dict[str, Any]:
-    """The document `GET /v1/openapi.json` answers with."""
+def openapi_document(further: Mapping[str, Any]) -> dict[str, Any]:
+    """The document `GET /v1/openapi.json` answers with; `further` are path items of programs that
+    ask."""
     bodies = {
         BodyFormat.JSON.value: {"schema": {"$ref": "#/components/schemas/Plain"}},
         BodyFormat.SENML_JSON.value: {"schema": {"type": "array", "items": {"type": "object"}}},
@@ -79,7 +81,7 @@ def openapi_document() -> dict[str, Any]:
             **{str(status): _problem(status) for status in _STATUSES},
         },
     }
-    return {
+    told: dict[str, Any] = {
         "openapi": "3.1.0",
         "info": {"title": "Rook Tally's HTTP door", "version": __version__},
         "paths": {
@@ -108,9 +110,15 @@ def openapi_document() -> dict[str, Any]:
         },
         "components": {
             "schemas": _schemas(),
-            "securitySchemes": {"stationKey": {"type": "http", "scheme": "bearer"}},
+            "securitySchemes": {
+                "stationKey": {"type": "http", "scheme": "bearer"},
+                "readKey": {"type": "http", "scheme": "bearer"},
+            },
         },
     }
+    for path, item in further.items():
+        told["paths"].setdefault(path, {}).update(item)
+    return told
 
 
 def _schemas() -> dict[str, Any]:

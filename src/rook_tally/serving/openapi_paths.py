@@ -1,0 +1,122 @@
+"""What programs may ask for, as paths of the OpenAPI document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+_TEXT, _MOMENT = {"type": "string"}, {"type": "string", "format": "date-time"}
+_OWN_FORMS = ("text/csv", "application/x-ndjson", "application/senml+json")
+
+
+def _parameter(name: str, schema: dict[str, Any], description: str) -> dict[str, Any]:
+    return {
+        "name": name,
+        "in": "query",
+        "required": False,
+        "description": description,
+        "schema": schema,
+    }
+
+
+_CHOICE = [
+    _parameter("series", {"type": "array", "items": _TEXT}, "station/field; may come again."),
+    _parameter("station", {"type": "array", "items": _TEXT}, "Only of this; may come again."),
+    _parameter("place", {"type": "array", "items": _TEXT}, "Only of this; may come again."),
+    _parameter("quantity", {"type": "array", "items": _TEXT}, "Only of this; may come again."),
+]
+_STRETCH = [_parameter("from", _MOMENT, "Included."), _parameter("to", _MOMENT, "Not included.")]
+_RANGE = [
+    *_STRETCH,
+    _parameter("every", _TEXT, "Means over such a span, as in 5min."),
+    _parameter("raw", {"enum": ["0", "1"]}, "1: without corrections."),
+    _parameter("limit", {"type": "integer", "minimum": 1, "maximum": 100_000}, "Rows at once."),
+    _parameter("cursor", _TEXT, "As it came with the rows before."),
+]
+_PROBLEMS = {
+    "400": "It cannot be meant so.",
+    "401": "A read key is needed, or is not known.",
+    "404": "There is no such series, or it may not be read.",
+    "406": "That form is not served.",
+    "429": "Too many wrong keys from this address; wait as Retry-After says.",
+    "503": "The store cannot be asked now.",
+}
+
+
+def asked_paths() -> dict[str, Any]:
+    """Path items by path; they stand beside what the door has of its own."""
+    return {
+        "/v1/series": {"get": _get("getSeries", "Series that may be read.", _CHOICE, "series")},
+        "/v1/readings": {
+            "get": _get(
+                "getReadings",
+                "Readings page by page as JSON; as CSV, JSON Lines, SenML or Parquet all at once.",
+                [*_CHOICE, *_RANGE],
+                "readings",
+                forms=_OWN_FORMS,
+            )
+        },
+        "/v1/alarms": {
+            "get": _get(
+                "getAlarms",
+                "Alarms that stand; with `from` those that rang since.",
+                _STRETCH,
+                "alarms",
+            )
+        },
+        "/v1/events": {
+            "get": {
+                "operationId": "getEvents",
+                "summary": "News as server-sent events; Last-Event-ID goes on after a break.",
+                "security": [{"readKey": []}, {}],
+                "parameters": _CHOICE,
+                "responses": {
+                    "200": {
+                        "description": "A stream: readings, alarms, missed, revoked.",
+                        "content": {"text/event-stream": {"schema": _TEXT}},
+                    },
+                    **_problems(),
+                },
+            }
+        },
+    }
+
+
+def _get(
+    name: str,
+    summary: str,
+    parameters: list[dict[str, Any]],
+    member: str,
+    *,
+    forms: tuple[str, ...] = (),
+) -> dict[str, Any]:
+    whole = {
+        "type": "object",
+        "required": [member],
+        "properties": {member: {"type": "array", "items": {"type": "object"}}},
+    }
+    content: dict[str, Any] = {"application/json": {"schema": whole}}
+    for form in forms:
+        content[form] = {"schema": {} if form.endswith("json") else _TEXT}
+    return {
+        "operationId": name,
+        "summary": summary,
+        "security": [{"readKey": []}, {}],
+        "parameters": parameters,
+        "responses": {
+            "200": {"description": "What is asked for, with its ETag.", "content": content},
+            "304": {"description": "It is what the ETag says."},
+            **_problems(),
+        },
+    }
+
+
+def _problems() -> dict[str, Any]:
+    return {
+        status: {
+            "description": words,
+            "content": {
+                "application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}
+            },
+        }
+        for status, words in _PROBLEMS.items()
+    }
