@@ -22,9 +22,9 @@ _BUSY_TIMEOUT_MS = 10_000
 LONGEST_LOG_PAGES = 16_000
 
 
-def open_store(where: str | Path, *, create: bool = True) -> Store:
+def open_store(where: str | Path, *, create: bool = True, upgrades: bool = True) -> Store:
     """Open a store by path or database URL, making it when it is new; one that can be read and not
-    written is opened to look at.
+    written is opened to look at. One of an older release is brought up to date, if `upgrades`.
 
     Raises
     ------
@@ -48,6 +48,12 @@ def open_store(where: str | Path, *, create: bool = True) -> Store:
             _create_layout(store)
         with store.read() as connection:
             found = checked_format(connection, store.url)
+        if found < schema.FORMAT and not upgrades:
+            raise StoreError(
+                f"{store.url} was written by an older rook-tally (format {found})",
+                kept="nothing was changed",
+                remedy="open it once with this one: rook-tally --store … latest",
+            )
         if found < schema.FORMAT:
             # Loaded late: Alembic is needed once in a store's life, not at every start.
             from rook_tally.store.maintenance.upgrade import bring_up_to_date
